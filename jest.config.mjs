@@ -1,0 +1,14 @@
+/** Tests run the TypeScript sources as ESM; swc only strips types (the `types` script checks them). */
+export default {
+  roots: ['<rootDir>/packages', '<rootDir>/examples', '<rootDir>/test'],
+  testMatch: ['**/*.test.ts', '**/*.test.tsx'],
+  testEnvironment: 'node',
+  extensionsToTreatAsEsm: ['.ts', '.tsx'],
+  transform: {
+    '^.+\\.tsx?$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript', tsx: true } }, module: { type: 'es6' } }],
+  },
+  moduleNameMapper: { '^(\\.{1,2}/.*)\\.js$': '$1' },
+  testEnvironmentOptions: { customExportConditions: ['@dunelight/source', 'node', 'import', 'default'] },
+  modulePathIgnorePatterns: ['/dist/'],
+  workerIdleMemoryLimit: '256MB',
+}
