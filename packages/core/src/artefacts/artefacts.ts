@@ -1,0 +1,130 @@
+import type { Source, Span } from '../source/source.js'
+import type { Text } from '../text/nodes.js'
+import type { Declared } from '../values/types.js'
+
+export type Role = 'system' | 'user' | 'assistant'
+
+/** What every artefact has. */
+export interface Artefact {
+  readonly name: string
+  readonly file: Source
+  /** Where problems of the whole artefact point: its first key. */
+  readonly span: Span
+}
+
+/** A renderable artefact. With `basedOn` it is only what it says itself, until the library joins it with its base. */
+export interface PromptModel extends Artefact {
+  readonly kind: 'prompt'
+  readonly title: string
+  readonly about: string | undefined
+  readonly tags: readonly string[]
+  readonly version: number | undefined
+  readonly basedOn: Named | undefined
+  readonly bind: readonly Bound[]
+  readonly replace: readonly { readonly name: string; readonly span: Span; readonly turn: TurnModel }[]
+  readonly addTurns: readonly TurnModel[]
+  readonly variables: readonly Declared[]
+  readonly turns: readonly TurnModel[]
+  readonly persona: Text | undefined
+  readonly output: Text | undefined
+  readonly locale: Text | undefined
+  readonly settings: Readonly<Record<string, unknown>>
+}
+
+export interface Named {
+  readonly name: string
+  readonly span: Span
+}
+
+/** A variable of the base that gets a text. */
+export interface Bound extends Named {
+  readonly text: Text
+}
+
+interface TurnCommon {
+  readonly name: string | undefined
+  readonly span: Span
+}
+export interface TextTurn extends TurnCommon {
+  readonly kind: 'text'
+  readonly role: Role
+  readonly text: Text
+}
+export interface HistoryTurn extends TurnCommon {
+  readonly kind: 'history'
+  readonly from: Named
+  readonly fence: Named | undefined
+}
+export interface ExamplesTurn extends TurnCommon {
+  readonly kind: 'examples'
+  readonly set: Named
+}
+export interface AskTurn extends TurnCommon {
+  readonly kind: 'ask'
+  readonly set: Named
+  readonly with: readonly { readonly name: string; readonly span: Span; readonly text: Text }[]
+}
+export type TurnModel = TextTurn | HistoryTurn | ExamplesTurn | AskTurn
+
+export interface SnippetModel extends Artefact {
+  readonly kind: 'snippet'
+  readonly variables: readonly Declared[]
+  readonly text: Text
+}
+
+export interface PersonaModel extends Artefact {
+  readonly kind: 'persona'
+  readonly title: string | undefined
+  readonly who: string
+  readonly traits: Readonly<Record<'voice' | 'always' | 'never', readonly string[]>>
+  readonly layout: Text
+  /** Whether the layout is Dunelight's own. */
+  readonly standard: boolean
+}
+
+export interface ExampleSetModel extends Artefact {
+  readonly kind: 'example set'
+  readonly title: string | undefined
+  readonly fields: readonly Declared[]
+  readonly ask: Text
+  readonly answer: Text
+  readonly cases: readonly ExampleCase[]
+}
+export interface ExampleCase {
+  readonly number: number
+  readonly values: Readonly<Record<string, unknown>>
+  readonly span: Span
+}
+
+export interface OutputModel extends Artefact {
+  readonly kind: 'output'
+  readonly of: readonly string[]
+}
+
+export interface BatchModel extends Artefact {
+  readonly kind: 'batch'
+  readonly prompt: Named | undefined
+}
+
+export interface Limits {
+  readonly nesting: number
+  readonly repeats: number
+  readonly renderingBytes: number
+  readonly attachmentBytes: number
+  readonly aliases: number
+}
+export const DEFAULT_LIMITS: Limits = {
+  nesting: 100,
+  repeats: 100_000,
+  renderingBytes: 4 * 1024 * 1024,
+  attachmentBytes: 20 * 1024 * 1024,
+  aliases: 100,
+}
+
+/** dunelight.yaml */
+export interface LibraryModel {
+  readonly title: string | undefined
+  readonly locale: string | undefined
+  readonly settings: Readonly<Record<string, unknown>>
+  readonly limits: Limits
+}

@@ -1,0 +1,101 @@
+import { problem, type Report } from '../problems/problem.js'
+import type { Span } from '../source/source.js'
+import type { YamlNode } from '../source/yaml.js'
+
+/** What a key takes, in words, and whether a node is that. */
+const KINDS = {
+  text: { words: 'a text', fits: (n: YamlNode) => n.kind === 'scalar' },
+  map: { words: 'keys with values', fits: (n: YamlNode) => n.kind === 'map' },
+  list: { words: 'a list', fits: (n: YamlNode) => n.kind === 'list' },
+  integer: { words: 'a whole number', fits: (n: YamlNode) => Number.isInteger(n.scalar) },
+  number: { words: 'a number', fits: (n: YamlNode) => typeof n.scalar === 'number' },
+  boolean: { words: 'true or false', fits: (n: YamlNode) => typeof n.scalar === 'boolean' },
+  any: { words: 'a value', fits: (n: YamlNode) => n.kind !== 'empty' },
+}
+export type KeyKind = keyof typeof KINDS
+
+/** The keys of one map, each read once by what it takes; unknown ones were reported when it was made. */
+export class Keys<K extends string> {
+  private readonly nodes = new Map<string, YamlNode>()
+  private readonly spans = new Map<string, Span>()
+
+  constructor(
+    readonly node: YamlNode,
+    /** In words, for messages: `a prompt`. */
+    readonly of: string,
+    known: Readonly<Record<K, KeyKind>>,
+    private readonly report: Report,
+  ) {
+    for (const { key, keySpan, value } of node.entries()) {
+      this.spans.set(key, keySpan)
+      if (!Object.hasOwn(known, key)) report(problem('key-unknown', { key, known: Object.keys(known), of }, keySpan))
+      else if (value.kind !== 'empty' && this.fits(key, known[key as K], value)) this.nodes.set(key, value)
+    }
+  }
+
+  private fits(key: string, kind: KeyKind, value: YamlNode): boolean {
+    const { words, fits } = KINDS[kind]
+    if (fits(value)) return true
+    this.report(problem('key-unfit', { key, expected: words, found: kindWords(value) }, value.span))
+    return false
+  }
+
+  has(key: K): boolean {
+    return this.spans.has(key)
+  }
+
+  get(key: K): YamlNode | undefined {
+    return this.nodes.get(key)
+  }
+
+  keySpan(key: K): Span | undefined {
+    return this.spans.get(key)
+  }
+
+  text(key: K): string | undefined {
+    return this.nodes.get(key)?.string
+  }
+
+  number(key: K): number | undefined {
+    return this.nodes.get(key)?.scalar as number | undefined
+  }
+
+  boolean(key: K): boolean | undefined {
+    return this.nodes.get(key)?.scalar as boolean | undefined
+  }
+
+  /** A list of texts; what is none is reported. */
+  texts(key: K): string[] | undefined {
+    const node = this.nodes.get(key)
+    return node && textsOf(node, key, this.report)
+  }
+
+  required(key: K): YamlNode | undefined {
+    if (!this.has(key)) this.report(problem('key-missing', { key, of: this.of }, this.node.span))
+    else if (!this.nodes.has(key) && this.node.entries().some((e) => e.key === key && e.value.kind === 'empty'))
+      this.report(problem('key-unfit', { key, expected: 'a value', found: 'nothing' }, this.spans.get(key)))
+    return this.nodes.get(key)
+  }
+}
+
+export function textsOf(node: YamlNode, key: string, report: Report): string[] {
+  const texts: string[] = []
+  for (const item of node.items()) {
+    if (item.string !== undefined) texts.push(item.string)
+    else report(problem('key-unfit', { key, expected: 'a list of texts', found: kindWords(item) }, item.span))
+  }
+  return texts
+}
+
+export function kindWords(node: YamlNode): string {
+  switch (node.kind) {
+    case 'map':
+      return 'keys with values'
+    case 'list':
+      return 'a list'
+    case 'empty':
+      return 'nothing'
+    case 'scalar':
+      return JSON.stringify(node.scalar)
+  }
+}

@@ -1,0 +1,50 @@
+import { DEFAULT_LIMITS, type LibraryModel, type Limits } from './artefacts.js'
+import { Keys } from './keys.js'
+import { readSettings } from './settings.js'
+import { problem, type Report } from '../problems/problem.js'
+import type { YamlNode } from '../source/yaml.js'
+import { localeOf } from '../values/locale.js'
+
+const LIMIT_KEYS = {
+  nesting: 'integer',
+  repeats: 'integer',
+  'rendering-bytes': 'integer',
+  'attachment-bytes': 'integer',
+  aliases: 'integer',
+} as const
+
+/** dunelight.yaml */
+export function readLibraryFile(root: YamlNode, report: Report): LibraryModel {
+  const keys = new Keys<'title' | 'about' | 'locale' | 'settings' | 'limits'>(
+    root,
+    'dunelight.yaml',
+    { title: 'text', about: 'text', locale: 'text', settings: 'map', limits: 'map' },
+    report,
+  )
+  const locale = keys.text('locale')
+  if (locale !== undefined && !localeOf(locale)) report(problem('locale-unknown', { name: locale }, keys.get('locale')!.span))
+  return {
+    title: keys.text('title'),
+    locale,
+    settings: readSettings(keys.get('settings'), report),
+    limits: readLimits(keys.get('limits'), report),
+  }
+}
+
+function readLimits(node: YamlNode | undefined, report: Report): Limits {
+  if (!node) return DEFAULT_LIMITS
+  const keys = new Keys<keyof typeof LIMIT_KEYS>(node, 'limits', LIMIT_KEYS, report)
+  const read = (key: keyof typeof LIMIT_KEYS, usual: number): number => {
+    const value = keys.number(key)
+    if (value === undefined || value >= 1) return value ?? usual
+    report(problem('key-unfit', { key, expected: 'a whole number from 1', found: String(value) }, keys.get(key)!.span))
+    return usual
+  }
+  return {
+    nesting: read('nesting', DEFAULT_LIMITS.nesting),
+    repeats: read('repeats', DEFAULT_LIMITS.repeats),
+    renderingBytes: read('rendering-bytes', DEFAULT_LIMITS.renderingBytes),
+    attachmentBytes: read('attachment-bytes', DEFAULT_LIMITS.attachmentBytes),
+    aliases: read('aliases', DEFAULT_LIMITS.aliases),
+  }
+}

@@ -1,0 +1,135 @@
+import {
+  DEFAULT_LIMITS,
+  type BatchModel,
+  type ExampleSetModel,
+  type LibraryModel,
+  type Limits,
+  type OutputModel,
+  type PersonaModel,
+  type PromptModel,
+  type SnippetModel,
+} from './artefacts.js'
+import { readBatch } from './batch.js'
+import { readExampleSet } from './examples.js'
+import { readLibraryFile } from './library-file.js'
+import { readOutput } from './output.js'
+import { readPersona } from './persona.js'
+import { readPrompt } from './prompt.js'
+import type { Reading } from './reading.js'
+import { reportSecrets } from './secrets.js'
+import { readPlainSnippet, readSnippet } from './snippet.js'
+import { problem, type Report } from '../problems/problem.js'
+import { Source } from '../source/source.js'
+import { parseYaml, type YamlNode } from '../source/yaml.js'
+import { isName } from '../values/names.js'
+
+/** Everything that a library's files hold, by kind and name. */
+export interface Shelf {
+  readonly library: LibraryModel
+  readonly prompts: ReadonlyMap<string, PromptModel>
+  readonly snippets: ReadonlyMap<string, SnippetModel>
+  readonly personas: ReadonlyMap<string, PersonaModel>
+  readonly examples: ReadonlyMap<string, ExampleSetModel>
+  readonly outputs: ReadonlyMap<string, OutputModel>
+  readonly batches: ReadonlyMap<string, BatchModel>
+}
+
+const READERS = {
+  prompts: { what: 'prompt', read: readPrompt },
+  snippets: { what: 'snippet', read: readSnippet },
+  personas: { what: 'persona', read: readPersona },
+  examples: { what: 'example set', read: readExampleSet },
+  outputs: { what: 'output', read: readOutput },
+  batches: { what: 'batch', read: readBatch },
+} as const
+type Folder = keyof typeof READERS
+
+/** Folders of a library; what lies elsewhere is data or nothing. */
+export const FOLDERS = [...Object.keys(READERS), 'data'] as readonly string[]
+
+/** Reads the files of a library: path below its folder → text. */
+export function readShelf(files: Readonly<Record<string, string>>, report: Report): Shelf {
+  const paths = Object.keys(files).sort()
+  const main = paths.find((path) => path === 'dunelight.yaml' || path === 'dunelight.json')
+  const library = readMain(main, files, report)
+  const shelves: Record<Folder, Map<string, unknown>> = {
+    prompts: new Map(),
+    snippets: new Map(),
+    personas: new Map(),
+    examples: new Map(),
+    outputs: new Map(),
+    batches: new Map(),
+  }
+  const taken: Record<Folder, Map<string, string>> = {
+    prompts: new Map(),
+    snippets: new Map(),
+    personas: new Map(),
+    examples: new Map(),
+    outputs: new Map(),
+    batches: new Map(),
+  }
+  const strangers = new Set<string>()
+  for (const path of paths) {
+    const [folder = '', ...rest] = path.split('/')
+    const ending = /\.(yaml|json|md|txt)$/.exec(path)?.[1]
+    if (rest.length === 0 || folder === 'data' || ending === undefined) continue
+    if (!(folder in READERS)) {
+      if ((ending === 'yaml' || ending === 'json') && !strangers.has(folder))
+        report(problem('folder-unknown', { folder, known: FOLDERS }, new Source(path, files[path] ?? '').span(0, 0)))
+      strangers.add(folder)
+      continue
+    }
+    const kind = folder as Folder
+    if (kind !== 'snippets' && (ending === 'md' || ending === 'txt')) continue
+    const file = new Source(path, files[path] ?? '')
+    const name = rest
+      .join('/')
+      .slice(0, -ending.length - 1)
+      .normalize('NFC')
+    claim(name, path, READERS[kind].what, taken[kind], file, report)
+    reportSecrets(file, report)
+    if (ending === 'md' || ending === 'txt') shelves.snippets.set(name, readPlainSnippet(name, file, report))
+    else {
+      const root = openYaml(file, library.limits, report)
+      if (root) shelves[kind].set(name, READERS[kind].read({ name, file, root, report, limits: library.limits } satisfies Reading))
+    }
+  }
+  return { library, ...shelves } as unknown as Shelf
+}
+
+function readMain(path: string | undefined, files: Readonly<Record<string, string>>, report: Report): LibraryModel {
+  const root = path === undefined ? undefined : openYaml(new Source(path, files[path] ?? ''), DEFAULT_LIMITS, report)
+  if (root) return readLibraryFile(root, report)
+  return { title: undefined, locale: undefined, settings: {}, limits: DEFAULT_LIMITS }
+}
+
+function openYaml(file: Source, limits: Limits, report: Report): YamlNode | undefined {
+  const { root, faults } = parseYaml(file, limits.aliases)
+  for (const fault of faults) report(problem('yaml-unreadable', { says: fault.says }, fault.span))
+  if (faults.length > 0) return undefined
+  if (root.kind === 'map') return root
+  report(problem('yaml-unreadable', { says: 'the file holds no keys' }, file.span(0, 0)))
+  return undefined
+}
+
+/** Each name once, in one writing, of steps that are names of the language. */
+function claim(name: string, path: string, what: string, taken: Map<string, string>, file: Source, report: Report): void {
+  const span = file.span(0, 0)
+  for (const step of name.split('/')) if (!isName(step)) report(problem('name-unfit', { name: step }, span))
+  const folded = name.toLowerCase()
+  const other = taken.get(folded)
+  if (other !== undefined) {
+    const otherName = other
+      .split('/')
+      .slice(1)
+      .join('/')
+      .replace(/\.\w+$/, '')
+      .normalize('NFC')
+    report(
+      otherName === name
+        ? problem('name-clash', { name, what, other }, span)
+        : problem('name-case-clash', { name, what, other: otherName }, span),
+    )
+  }
+  taken.set(folded, path)
+}

@@ -1,0 +1,58 @@
+import { Keys, type KeyKind } from './keys.js'
+import { readText } from './texts.js'
+import type { Limits, Named } from './artefacts.js'
+import { problem, type Report } from '../problems/problem.js'
+import type { Source } from '../source/source.js'
+import type { YamlNode } from '../source/yaml.js'
+import type { Text } from '../text/nodes.js'
+
+/** What reading any artefact needs: its name and file, and where to report. */
+export interface Reading {
+  readonly name: string
+  readonly file: Source
+  readonly root: YamlNode
+  readonly report: Report
+  readonly limits: Limits
+}
+
+/** A reading of one artefact: its keys, and its texts with the signs that it allows. */
+export class ArtefactReader<K extends string> {
+  readonly keys: Keys<K | 'allow'>
+  private readonly allow: ReadonlySet<string>
+
+  constructor(
+    readonly reading: Reading,
+    of: string,
+    known: Readonly<Record<K, KeyKind>>,
+  ) {
+    this.keys = new Keys<K | 'allow'>(reading.root, of, { allow: 'list', ...known }, reading.report)
+    this.allow = new Set((this.keys.texts('allow') ?? []).map((sign) => sign.toUpperCase()))
+  }
+
+  get report(): Report {
+    return this.reading.report
+  }
+
+  get artefact() {
+    return { name: this.reading.name, file: this.reading.file, span: this.reading.root.span }
+  }
+
+  text(node: YamlNode): Text {
+    return readText(node, this.report, { nesting: this.reading.limits.nesting, allow: this.allow })
+  }
+
+  textAt(key: K): Text | undefined {
+    const node = this.keys.get(key)
+    return node && this.text(node)
+  }
+
+  named(key: K): Named | undefined {
+    const node = this.keys.get(key)
+    return node && { name: (node.string ?? '').trim(), span: node.span }
+  }
+
+  /** Says of a key that belongs to the language of the files, but not to this version, that nothing reads it. */
+  notYet(keys: readonly K[]): void {
+    for (const key of keys) if (this.keys.has(key)) this.report(problem('not-here-yet', { what: `"${key}"` }, this.keys.keySpan(key)))
+  }
+}

@@ -1,0 +1,31 @@
+import { problem, type Report } from '../problems/problem.js'
+import type { YamlNode } from '../source/yaml.js'
+
+const between = (least: number, most: number) => (value: unknown) => typeof value === 'number' && value >= least && value <= most
+
+/** Settings that are known are checked; all are handed on as they are. */
+const KNOWN: Readonly<Record<string, { expected: string; fits: (value: unknown) => boolean }>> = {
+  model: { expected: 'a name', fits: (v) => typeof v === 'string' && v !== '' },
+  temperature: { expected: 'a number from 0 to 2', fits: between(0, 2) },
+  'top-p': { expected: 'a number from 0 to 1', fits: between(0, 1) },
+  'max-tokens': { expected: 'a whole number from 1', fits: (v) => Number.isInteger(v) && Number(v) >= 1 },
+  stop: {
+    expected: 'a text or a list of texts',
+    fits: (v) => typeof v === 'string' || (Array.isArray(v) && v.every((s) => typeof s === 'string')),
+  },
+  seed: { expected: 'a whole number', fits: (v) => Number.isInteger(v) },
+  'presence-penalty': { expected: 'a number from -2 to 2', fits: between(-2, 2) },
+  'frequency-penalty': { expected: 'a number from -2 to 2', fits: between(-2, 2) },
+}
+
+export function readSettings(node: YamlNode | undefined, report: Report): Record<string, unknown> {
+  const settings: Record<string, unknown> = {}
+  for (const { key, value } of node?.entries() ?? []) {
+    const data = value.data()
+    const known = Object.hasOwn(KNOWN, key) ? KNOWN[key] : undefined
+    if (known && !known.fits(data)) report(problem('setting-unfit', { key, expected: known.expected }, value.span))
+    else if (!known) report(problem('setting-unknown', { key, known: Object.keys(KNOWN) }, value.span))
+    settings[key] = data
+  }
+  return settings
+}

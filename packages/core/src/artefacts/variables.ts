@@ -1,0 +1,203 @@
+import { kindWords, Keys, textsOf, type KeyKind } from './keys.js'
+import { problem, type Report, type Problem } from '../problems/problem.js'
+import type { YamlEntry, YamlNode } from '../source/yaml.js'
+import { acceptType } from '../values/accept.js'
+import { isMissing } from '../values/data.js'
+import { instant, isDate, readDateTime } from '../values/dates.js'
+import { isName, RESERVED } from '../values/names.js'
+import { TYPE_NAMES, type Declared, type ValueType } from '../values/types.js'
+
+const KEYS = {
+  type: 'text',
+  about: 'text',
+  question: 'text',
+  example: 'any',
+  optional: 'boolean',
+  default: 'any',
+  outside: 'boolean',
+  of: 'list',
+  fields: 'map',
+  min: 'any',
+  max: 'any',
+  'min-length': 'integer',
+  'max-length': 'integer',
+  pattern: 'text',
+  'min-items': 'integer',
+  'max-items': 'integer',
+  unique: 'boolean',
+  splits: 'text',
+  reads: 'text',
+  media: 'list',
+} satisfies Record<string, KeyKind>
+type Key = keyof typeof KEYS
+
+/** variables: or fields:, a name each with a type alone or with keys. */
+export function readDeclarations(node: YamlNode, what: 'variable' | 'field', report: Report): Declared[] {
+  const declared: Declared[] = []
+  for (const entry of node.entries()) {
+    const name = entry.key.normalize('NFC')
+    // Fields may be called anything: a quoted step reaches every key.
+    if (what === 'variable' && !isName(name)) report(problem('name-unfit', { name }, entry.keySpan))
+    else if (what === 'variable' && RESERVED.has(name)) report(problem('name-reserved', { name }, entry.keySpan))
+    else declared.push(readDeclaration(name, entry, what, report))
+  }
+  return declared
+}
+
+function readDeclaration(name: string, { value, keySpan }: YamlEntry, what: string, report: Report): Declared {
+  const plain = { name, optional: false, outside: false, span: keySpan }
+  if (value.kind === 'scalar') return { ...plain, type: readType(value.string ?? '', undefined, value, report) }
+  if (value.kind !== 'map') {
+    report(problem('key-unfit', { key: name, expected: 'a type, or keys with values', found: kindWords(value) }, keySpan))
+    return { ...plain, type: { kind: 'any' } }
+  }
+  const keys = new Keys<Key>(value, `a ${what}`, KEYS, report)
+  const typeNode = keys.required('type')
+  const type = typeNode ? readType(typeNode.string ?? '', keys, typeNode, report) : ({ kind: 'any' } as const)
+  const about = keys.text('about')
+  const question = keys.text('question')
+  const example = keys.get('example')
+  const declared: Declared = {
+    ...plain,
+    type,
+    optional: keys.boolean('optional') ?? false,
+    outside: keys.boolean('outside') ?? false,
+    ...(about !== undefined && { about }),
+    ...(question !== undefined && { question }),
+    ...(example && { example: example.data() }),
+  }
+  const fallback = keys.get('default')
+  if (!fallback) return declared
+  const problems: Problem[] = []
+  const data =
+    type.kind === 'text' || type.kind === 'choice' || type.kind === 'date' ? (fallback.string ?? fallback.data()) : fallback.data()
+  const accepted = isMissing(data) ? null : acceptType(data, type, name, (p) => problems.push(p))
+  if (problems[0]) report(problem('default-unfit', { name, why: problems[0].message }, fallback.span))
+  return accepted === null ? declared : { ...declared, default: accepted }
+}
+
+/** type = name | "list of" type */
+function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, report: Report): ValueType {
+  const list = /^list\s+of\s+(.+)$/.exec(words.trim())
+  if (list) {
+    const item = readType(list[1]!, keys, node, report)
+    const splits = keys?.text('splits')
+    return {
+      kind: 'list',
+      item,
+      ...itemBounds(keys, report),
+      ...(keys?.boolean('unique') && { unique: true }),
+      ...(splits !== undefined && { splits }),
+    }
+  }
+  const name = words.trim()
+  switch (name) {
+    case 'list':
+      return { kind: 'list', item: { kind: 'text' }, ...itemBounds(keys, report) }
+    case 'text':
+      return { kind: 'text', ...textBounds(keys, report) }
+    case 'integer':
+    case 'number':
+      return { kind: name, ...numberBounds(keys, report) }
+    case 'boolean':
+      return { kind: 'boolean', ...reads(keys) }
+    case 'date':
+    case 'date-time':
+      return { kind: name, ...dateBounds(keys, report), ...reads(keys) }
+    case 'choice':
+      return { kind: 'choice', of: readOptions(keys, node, report) }
+    case 'record':
+    case 'table': {
+      const fields = keys?.get('fields')
+      return { kind: name, ...itemBounds(keys, report), ...(fields && { fields: readDeclarations(fields, 'field', report) }) }
+    }
+    case 'file': {
+      const media = keys?.texts('media')
+      return { kind: 'file', ...(media && { media }) }
+    }
+    case 'turns':
+      return { kind: 'turns' }
+    default:
+      report(problem('type-unknown', { name, known: [...TYPE_NAMES, 'list of text'] }, node.span))
+      return { kind: 'any' }
+  }
+}
+
+function reads(keys: Keys<Key> | undefined): { reads?: string } {
+  const words = keys?.text('reads')
+  return words === undefined ? {} : { reads: words }
+}
+
+function readOptions(keys: Keys<Key> | undefined, node: YamlNode, report: Report): string[] {
+  const of = keys?.get('of')
+  if (!of) {
+    report(problem('key-missing', { key: 'of', of: 'a choice' }, node.span))
+    return []
+  }
+  const options = textsOf(of, 'of', report)
+  if (options.length === 0) report(problem('key-unfit', { key: 'of', expected: 'at least one option', found: 'an empty list' }, of.span))
+  return options
+}
+
+function textBounds(keys: Keys<Key> | undefined, report: Report) {
+  const [minLength, maxLength] = bounds(keys, 'min-length', 'max-length', report)
+  const pattern = keys?.text('pattern')
+  if (pattern !== undefined) {
+    try {
+      new RegExp(pattern, 'u')
+    } catch {
+      report(
+        problem(
+          'key-unfit',
+          { key: 'pattern', expected: 'a regular expression', found: JSON.stringify(pattern) },
+          keys!.get('pattern')!.span,
+        ),
+      )
+      return {}
+    }
+  }
+  return {
+    ...(minLength !== undefined && { minLength }),
+    ...(maxLength !== undefined && { maxLength }),
+    ...(pattern !== undefined && { pattern }),
+  }
+}
+
+function itemBounds(keys: Keys<Key> | undefined, report: Report) {
+  const [minItems, maxItems] = bounds(keys, 'min-items', 'max-items', report)
+  return { ...(minItems !== undefined && { minItems }), ...(maxItems !== undefined && { maxItems }) }
+}
+
+function numberBounds(keys: Keys<Key> | undefined, report: Report) {
+  const [min, max] = bounds(keys, 'min', 'max', report)
+  return { ...(min !== undefined && { min }), ...(max !== undefined && { max }) }
+}
+
+function bounds(keys: Keys<Key> | undefined, least: Key, most: Key, report: Report): [number | undefined, number | undefined] {
+  const read = (key: Key): number | undefined => {
+    const node = keys?.get(key)
+    if (!node) return undefined
+    if (typeof node.scalar === 'number') return node.scalar
+    report(problem('key-unfit', { key, expected: 'a number', found: kindWords(node) }, node.span))
+    return undefined
+  }
+  const low = read(least)
+  const high = read(most)
+  if (low !== undefined && high !== undefined && low > high)
+    report(problem('bounds-contradict', { least: `${least}: ${low}`, most: `${most}: ${high}` }, keys!.keySpan(least)))
+  return [low, high]
+}
+
+function dateBounds(keys: Keys<Key> | undefined, report: Report) {
+  const read = (key: 'min' | 'max'): string | undefined => {
+    const text = keys?.text(key)
+    if (text === undefined || isDate(text) || readDateTime(text) !== undefined) return text
+    report(problem('key-unfit', { key, expected: 'a date such as 2026-11-23', found: JSON.stringify(text) }, keys!.get(key)!.span))
+    return undefined
+  }
+  const min = read('min')
+  const max = read('max')
+  if (min !== undefined && max !== undefined && instant(min) > instant(max))
+    report(problem('bounds-contradict', { least: `min: ${min}`, most: `max: ${max}` }, keys!.keySpan('min')))
+  return { ...(min !== undefined && { min }), ...(max !== undefined && { max }) }
+}

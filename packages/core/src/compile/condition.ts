@@ -1,0 +1,232 @@
+import type { Context } from './context.js'
+import { compileFormats } from './formats.js'
+import { literalType } from './given.js'
+import { resolvePath } from './path.js'
+import { assertNever, problem } from '../problems/problem.js'
+import type { Get, Test } from '../render/run.js'
+import type { Comparison, Condition, Literal, Operand } from '../text/nodes.js'
+import { equal, order, type Sort } from '../values/compare.js'
+import { isEmpty, isMissing } from '../values/data.js'
+import { isDate, readDateTime } from '../values/dates.js'
+import { Weave } from '../values/formats/format.js'
+import { comparable, describe, type ValueType } from '../values/types.js'
+
+/** A side of a comparison. */
+interface Side {
+  readonly get: Get
+  readonly type: ValueType
+  readonly literal: Literal | undefined
+  readonly says: string
+}
+
+/** A condition's test, its types checked before anything is rendered; undefined where something was reported. */
+export function compileCondition(condition: Condition, context: Context): Test | undefined {
+  switch (condition.kind) {
+    case 'or':
+    case 'and': {
+      const tests = condition.parts.map((part) => compileCondition(part, context))
+      if (!tests.every((test) => test !== undefined)) return undefined
+      return condition.kind === 'or' ? (run) => tests.some((test) => test(run)) : (run) => tests.every((test) => test(run))
+    }
+    case 'not': {
+      const test = compileCondition(condition.part, context)
+      return test && ((run) => !test(run))
+    }
+    case 'present': {
+      const side = compileSide(condition.value, context)
+      return (
+        side &&
+        ((run) => {
+          const value = side.get(run)
+          return !isEmpty(value) && value !== false
+        })
+      )
+    }
+    case 'empty': {
+      const side = compileSide(condition.value, context)
+      return side && ((run) => isEmpty(side.get(run)) !== condition.not)
+    }
+    case 'compare':
+      return compileComparison(condition, context)
+    case 'among':
+      return compileAmong(condition, context)
+    default:
+      return assertNever(condition)
+  }
+}
+
+function compileSide(operand: Operand, context: Context): Side | undefined {
+  if (operand.kind === 'literal') {
+    const { literal } = operand
+    return {
+      get: () => literal.value,
+      type: literalType(literal.value),
+      literal,
+      says: literal.kind === 'string' ? `the text "${literal.spelled}"` : literal.spelled,
+    }
+  }
+  const path = resolvePath(operand.path, context)
+  const chain = path && compileFormats(operand.formats, path.type, path.text, context)
+  if (!chain) return undefined
+  const { apply } = chain
+  const get: Get = apply
+    ? (run) => {
+        const value = path.get(run)
+        const result = isMissing(value) ? value : apply(value, run)
+        return result instanceof Weave ? result.toString() : result
+      }
+    : path.get
+  return { get, type: chain.type, literal: undefined, says: `"${path.text}" (${describe(chain.type)})` }
+}
+
+type CompareNode = Extract<Condition, { kind: 'compare' }>
+
+function compileComparison(node: CompareNode, context: Context): Test | undefined {
+  const left = compileSide(node.left, context)
+  const right = compileSide(node.right, context)
+  if (!left || !right) return undefined
+  switch (node.operator) {
+    case 'in':
+      return contains(right, left, node, context)
+    case 'has':
+      return contains(left, right, node, context)
+    case 'not in': {
+      const test = contains(right, left, node, context)
+      return test && ((run) => !test(run))
+    }
+    default:
+      return ordered(left, right, node.operator, node, context)
+  }
+}
+
+function ordered(
+  left: Side,
+  right: Side,
+  operator: Exclude<Comparison, 'in' | 'not in' | 'has'>,
+  node: CompareNode,
+  context: Context,
+): Test | undefined {
+  const sort = sortOf(left, right, operator, node, context)
+  if (!sort) return undefined
+  const not = operator === 'is not'
+  const ordering = operator === 'is' || not ? undefined : operator
+  return (run) => {
+    const a = left.get(run)
+    const b = right.get(run)
+    if (isMissing(a) || isMissing(b)) return not
+    const actual = sort === 'any' ? sortOfValues(a, b) : sort
+    if (!actual) return not
+    if (!ordering) return equal(a, b, actual) !== not
+    const by = order(a, b, actual)
+    switch (ordering) {
+      case '<':
+        return by < 0
+      case '<=':
+        return by <= 0
+      case '>':
+        return by > 0
+      case '>=':
+        return by >= 0
+    }
+  }
+}
+
+/** By what two sides are compared; unlike declared types are reported. */
+function sortOf(left: Side, right: Side, operator: string, node: Condition, context: Context): Sort | 'any' | undefined {
+  const sort = commonSort(left, right, operator)
+  if (!sort) {
+    context.shared.report(problem('types-unlike', { left: left.says, right: right.says, operator }, node.span))
+    return undefined
+  }
+  const known = checkOption(left.type, right.literal, left.says, context) && checkOption(right.type, left.literal, right.says, context)
+  return known ? sort : undefined
+}
+
+function commonSort(left: Side, right: Side, operator: string): Sort | 'any' | undefined {
+  const a = comparable(left.type)
+  const b = comparable(right.type)
+  if (!a || !b) return undefined
+  if (a === 'any' || b === 'any') return 'any'
+  if (a !== b) return spellsDate(left, right) || spellsDate(right, left) ? 'date' : undefined
+  return a === 'boolean' && !operator.startsWith('is') ? undefined : a
+}
+
+/** A text literal beside a date is read as ISO 8601. */
+function spellsDate(date: Side, other: Side): boolean {
+  if (comparable(date.type) !== 'date' || other.literal?.kind !== 'string') return false
+  return isDate(other.literal.spelled) || readDateTime(other.literal.spelled) !== undefined
+}
+
+/** A literal beside a choice is one of its options. */
+function checkOption(type: ValueType, literal: Literal | undefined, of: string, context: Context): boolean {
+  if (type.kind !== 'choice' || type.of.length === 0 || literal?.kind !== 'string' || type.of.includes(literal.spelled)) return true
+  context.shared.report(
+    problem('option-unknown', { name: literal.spelled, known: type.of, of: of.replace(/^"([^"]+)".*$/, '$1') }, literal.span),
+  )
+  return false
+}
+
+function sortOfValues(a: unknown, b: unknown): Sort | undefined {
+  const kind = (value: unknown): Sort | undefined =>
+    typeof value === 'number' || typeof value === 'bigint'
+      ? 'number'
+      : typeof value === 'boolean'
+        ? 'boolean'
+        : typeof value === 'string'
+          ? 'text'
+          : undefined
+  const sort = kind(a)
+  return sort === kind(b) ? sort : undefined
+}
+
+/** Whether a list holds an item, or a text a text. */
+function contains(whole: Side, part: Side, node: CompareNode, context: Context): Test | undefined {
+  const { type } = whole
+  const list = type.kind === 'list' ? { ...whole, type: type.item } : undefined
+  const sort = list
+    ? sortOf(part, list, node.operator, node, context)
+    : type.kind === 'any'
+      ? 'any'
+      : sortOf(part, { ...whole, type: type.kind === 'choice' ? { kind: 'text' } : type }, node.operator, node, context)
+  if (!sort) return undefined
+  if (!list && type.kind !== 'any' && sort !== 'text' && sort !== 'any') {
+    context.shared.report(problem('types-unlike', { left: part.says, right: whole.says, operator: node.operator }, node.span))
+    return undefined
+  }
+  return (run) => {
+    const holder = whole.get(run)
+    const item = part.get(run)
+    if (isMissing(holder) || isMissing(item)) return false
+    if (typeof holder === 'string') return typeof item === 'string' && holder.includes(item)
+    if (!Array.isArray(holder)) return false
+    return holder.some((one) => {
+      const actual = sort === 'any' ? sortOfValues(one, item) : sort
+      return !isMissing(one) && actual !== undefined && equal(one, item, actual)
+    })
+  }
+}
+
+function compileAmong(node: Extract<Condition, { kind: 'among' }>, context: Context): Test | undefined {
+  const left = compileSide(node.left, context)
+  if (!left) return undefined
+  const sorts = node.literals.map((literal) => {
+    const right: Side = {
+      get: () => literal.value,
+      type: literalType(literal.value),
+      literal,
+      says: literal.kind === 'string' ? `the text "${literal.spelled}"` : literal.spelled,
+    }
+    return sortOf(left, right, 'in', node, context)
+  })
+  if (sorts.some((sort) => sort === undefined)) return undefined
+  return (run) => {
+    const value = left.get(run)
+    if (isMissing(value)) return node.not
+    const found = node.literals.some((literal, i) => {
+      const declared = sorts[i]
+      const sort = declared === 'any' ? sortOfValues(value, literal.value) : declared
+      return sort !== undefined && equal(value, literal.value, sort)
+    })
+    return found !== node.not
+  }
+}

@@ -1,0 +1,62 @@
+import type { Role } from '../artefacts/artefacts.js'
+import type { Report } from '../problems/problem.js'
+import type { Get, Op } from '../render/run.js'
+import type { Descent, OriginKind, Via } from '../render/trace.js'
+import type { Span } from '../source/source.js'
+import type { SlotValue, Text, Use } from '../text/nodes.js'
+import type { Format } from '../values/formats/format.js'
+import type { Declared, ValueType } from '../values/types.js'
+import type { Scope } from './scope.js'
+
+/** What the compiler of one text knows about where the text stands. */
+export interface Context {
+  readonly scope: Scope
+  readonly role: Role
+  /** What this text's own fixed signs are. */
+  readonly kind: OriginKind
+  readonly via: Via | undefined
+  /** How deep snippets and blocks are nested here. */
+  readonly depth: number
+  readonly blocks: number
+  /** Names the text among the prompt's texts, for the choice of wordings. */
+  readonly place: string
+  readonly shared: Shared
+}
+
+/** What all texts of one prompt share while it is compiled. */
+export interface Shared {
+  readonly report: Report
+  readonly formats: ReadonlyMap<string, Format>
+  readonly artefacts: Artefacts
+  /** Local slots taken so far: loop items and positions. */
+  locals: number
+  uses: number
+  /** Whether a fence is written somewhere. */
+  fenced: boolean
+  /** Whether fixed text leaves a tag open that a value could finish. */
+  openEnd: boolean
+}
+
+/** What `use` can write; the library gives it. */
+export interface Artefacts {
+  snippet(name: string): { readonly variables: readonly Declared[]; readonly text: Text } | undefined
+  readonly snippetNames: readonly string[]
+  /** `use persona`, `use examples`, `use output`: an op that writes the text in open form, or undefined where that was reported. */
+  special(use: Use, context: Context): Op | undefined
+}
+
+/** A value that a text may hand on: to a slot, a loop, a snippet. */
+export interface Given {
+  readonly type: ValueType
+  readonly optional: boolean
+  readonly outside: boolean
+  readonly get: Get
+  readonly path: readonly (string | { readonly loop: number })[]
+  readonly literal?: string | number | boolean
+}
+
+export type CompileValue = (value: SlotValue, context: Context) => Given | undefined
+
+export function descent(context: Context, span: Span, more: Partial<Descent> = {}): Descent {
+  return { kind: context.kind, span, via: context.via, given: false, ...more }
+}

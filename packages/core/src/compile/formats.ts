@@ -1,0 +1,125 @@
+import type { Context } from './context.js'
+import { problem } from '../problems/problem.js'
+import type { Run } from '../render/run.js'
+import type { FormatCall } from '../text/nodes.js'
+import { isMissing, shown } from '../values/data.js'
+import { Weave, type Argument, type Format } from '../values/formats/format.js'
+import { describe, type ValueType } from '../values/types.js'
+import { typeOfValue } from '../values/write.js'
+
+/** A chain of formats, checked: what it gives, and how to run it. */
+export interface Chain {
+  readonly type: ValueType
+  /** The name of the last format, for origins. */
+  readonly last: string | undefined
+  /** `fenced` stands at the end: the tag that it names, or undefined for the path's own. */
+  readonly fence: { readonly tag: string | undefined } | undefined
+  readonly apply: ((value: unknown, run: Run) => unknown) | undefined
+}
+
+export function compileFormats(calls: readonly FormatCall[], type: ValueType, path: string, context: Context): Chain | undefined {
+  let current = type
+  const steps: { format: Format; args: readonly Argument[]; type: ValueType }[] = []
+  let fence: Chain['fence']
+  for (const [i, call] of calls.entries()) {
+    const format = context.shared.formats.get(call.name)
+    if (!format) {
+      context.shared.report(problem('format-unknown', { name: call.name, known: [...context.shared.formats.keys()] }, call.span))
+      return undefined
+    }
+    if (call.name === 'fenced') {
+      if (i < calls.length - 1) {
+        context.shared.report(problem('fence-misplaced', { where: `before "${calls[i + 1]!.name}"` }, call.span))
+        return undefined
+      }
+      fence = { tag: call.args[0] === undefined ? undefined : String(call.args[0].value) }
+      break
+    }
+    const args = checkArguments(format, call, context)
+    if (!args) return undefined
+    const given = gives(format, current, args)
+    if (!given) {
+      context.shared.report(problem('format-unfit', { format: format.name, type: describe(current), path, takes: format.takes }, call.span))
+      return undefined
+    }
+    steps.push({ format, args, type: current })
+    current = given
+  }
+  const last = calls.at(-1)?.name
+  if (steps.length === 0) return { type: current, last, fence, apply: undefined }
+  const runs = steps.map((step) => runner(step.format, step.args, step.type, path))
+  const apply = (value: unknown, run: Run): unknown => {
+    let result = value
+    for (const step of runs) {
+      result = step(result instanceof Weave ? result.toString() : result, run)
+      if (isMissing(result)) return null
+    }
+    return result
+  }
+  return { type: current, last, fence, apply }
+}
+
+/** A value of an open record is looked at when it is there; the format decides then. */
+function gives(format: Format, type: ValueType, args: readonly Argument[]): ValueType | undefined {
+  if (type.kind === 'any')
+    return format.gives({ kind: 'list', item: { kind: 'any' } }, args)?.kind === 'integer' ? { kind: 'integer' } : { kind: 'any' }
+  if (type.kind === 'list' && type.item.kind === 'any' && format.maps) return { kind: 'list', item: { kind: 'any' } }
+  const given = format.gives(type, args)
+  if (given || type.kind !== 'list' || type.item.kind !== 'any') return given
+  return format.gives({ kind: 'list', item: { kind: 'number' } }, args)
+}
+
+function runner(format: Format, args: readonly Argument[], type: ValueType, path: string): (value: unknown, run: Run) => unknown {
+  if (type.kind === 'any') {
+    return (value, run) => {
+      const actual = typeOfValue(value)
+      const known = fitting(format, value, actual, args)
+      if (!known) return run.fail(problem('value-not-formattable', { path, format: format.name, found: shown(value) }))
+      return runner(format, args, known, path)(value, run)
+    }
+  }
+  if (!format.maps || type.kind !== 'list') return (value, run) => format.write(value, args, run, type)
+  const inner = runner(format, args, type.item, path)
+  return (value, run) =>
+    (value as unknown[]).map((item) => {
+      const result = isMissing(item) ? null : inner(item, run)
+      return result instanceof Weave ? result.toString() : result
+    })
+}
+
+/** The type by which a format can take a value that was not declared: text that spells a date or holds numbers counts as such. */
+function fitting(format: Format, value: unknown, actual: ValueType, args: readonly Argument[]): ValueType | undefined {
+  if (actual.kind === 'list') {
+    const items = (value as unknown[]).filter((v) => !isMissing(v)).map(typeOfValue)
+    const item = items[0]
+    const uniform = item && items.every((i) => i.kind === item.kind) ? item : undefined
+    if (uniform && format.gives({ kind: 'list', item: uniform }, args)) return { kind: 'list', item: uniform }
+  }
+  if (format.gives(actual, args)) return actual
+  const isoText = typeof value === 'string' && /^\d{4}-\d{2}-\d{2}(?:T|$)/.test(value)
+  const date: ValueType = { kind: typeof value === 'string' && value.length > 10 ? 'date-time' : 'date' }
+  return isoText && format.gives(date, args) ? date : undefined
+}
+
+function checkArguments(format: Format, call: FormatCall, context: Context): Argument[] | undefined {
+  const { parameters } = format
+  const most = parameters.at(-1)?.many ? Infinity : parameters.length
+  const least = parameters.filter((p) => !p.optional).length
+  const fine =
+    call.args.length >= least &&
+    call.args.length <= most &&
+    call.args.every((arg, i) => {
+      const parameter = parameters[Math.min(i, parameters.length - 1)]!
+      if (parameter.kind === 'text') return arg.kind === 'string' && !parameter.refuses?.(String(arg.value))
+      return arg.kind === 'number' && Number.isInteger(arg.value) && Number(arg.value) >= (parameter.least ?? 0)
+    })
+  if (fine) return call.args.map((arg) => arg.value as Argument)
+  const expected =
+    parameters.length === 0
+      ? 'no arguments'
+      : parameters
+          .map((p) => `${p.optional ? 'by choice ' : ''}${p.kind === 'text' ? `"${p.name}"` : `a number (${p.name})`}`)
+          .join(' and ')
+  context.shared.report(problem('format-argument', { format: format.name, expected }, call.span))
+  return undefined
+}

@@ -1,0 +1,82 @@
+import type { Context, Given } from './context.js'
+import { compileFormats, type Chain } from './formats.js'
+import { resolvePath, type ResolvedPath } from './path.js'
+import { problem } from '../problems/problem.js'
+import type { Get, Run } from '../render/run.js'
+import type { SlotValue } from '../text/nodes.js'
+import { isEmpty, isMissing } from '../values/data.js'
+import { Weave } from '../values/formats/format.js'
+import { TEXT, type ValueType } from '../values/types.js'
+
+/** One path of an `or` chain with the formats that follow the chain. */
+export interface Alternative extends ResolvedPath {
+  readonly chain: Chain
+}
+
+export function compileAlternatives(value: SlotValue, context: Context): Alternative[] | undefined {
+  const alternatives: Alternative[] = []
+  for (const path of value.paths) {
+    const resolved = resolvePath(path, context)
+    const chain = resolved && compileFormats(value.formats, resolved.type, resolved.text, context)
+    if (!chain) return undefined
+    alternatives.push({ ...resolved, chain })
+  }
+  return alternatives
+}
+
+/** A slot's value handed on as a value: to a loop, to a snippet. */
+export function compileGiven(value: SlotValue, context: Context): Given | undefined {
+  const alternatives = compileAlternatives(value, context)
+  if (!alternatives) return undefined
+  const { fallback } = value
+  if (value.formats.some((f) => f.name === 'fenced')) {
+    context.shared.report(problem('fence-misplaced', { where: 'in a value that is handed on' }, value.span))
+    return undefined
+  }
+  const [first] = alternatives
+  if (!first) {
+    const literal = fallback!.value
+    return { type: literalType(literal), optional: false, outside: false, get: () => literal, path: [], literal }
+  }
+  const last = alternatives.at(-1)!
+  const gets = alternatives.map((a) => valueGet(a))
+  const get: Get = (run) => {
+    for (let i = 0; i < alternatives.length; i++) {
+      const found = gets[i]!(run)
+      if (!isEmpty(found)) return found
+      if (i === alternatives.length - 1 && !fallback) {
+        // An empty list is a value; of nothing at all, an open path tells by `undefined`.
+        if (!isMissing(found)) return found
+        if (found === undefined && last.open && alternatives.length === 1)
+          return run.fail(problem('step-found-nothing', { path: last.text }, value.span))
+        return null
+      }
+    }
+    return fallback ? fallback.value : null
+  }
+  const common = alternatives.every((a) => a.chain.type.kind === first.chain.type.kind) ? first.chain.type : { kind: 'any' as const }
+  return {
+    type: common,
+    optional: !fallback && alternatives.every((a) => a.optional),
+    outside: alternatives.some((a) => a.outside),
+    get: alternatives.length === 1 && !fallback && !first.open ? gets[0]! : get,
+    path: first.steps,
+  }
+}
+
+function valueGet(alternative: Alternative): Get {
+  const { get, chain } = alternative
+  const { apply } = chain
+  if (!apply) return get
+  return (run: Run) => {
+    const value = get(run)
+    if (isMissing(value)) return value
+    const result = apply(value, run)
+    return result instanceof Weave ? result.toString() : result
+  }
+}
+
+export function literalType(literal: string | number | boolean): ValueType {
+  if (typeof literal === 'string') return TEXT
+  return typeof literal === 'number' ? { kind: Number.isInteger(literal) ? 'integer' : 'number' } : { kind: 'boolean' }
+}

@@ -1,0 +1,26 @@
+import type { Continuation } from './slot.js'
+import type { Op } from '../render/run.js'
+import type { Descent } from '../render/trace.js'
+
+/** What a step writes, moved in: every line that is not blank gets the lead, the first one only where `first` says so (language §5.3, §5.6). */
+export function indentedOp(op: Op, { lead, blank }: Continuation, made: Descent, first: boolean): Op {
+  return (run) => {
+    const before = run.out
+    op(run)
+    const text = run.out.slice(before.length)
+    if (text === '') return
+    const places: { at: number; length: number }[] = []
+    let moved = ''
+    let at = 0
+    for (const line of text.split('\n')) {
+      const isFirst = at === 0
+      const last = at + line.length === text.length
+      const sign = (isFirst && !first) || (last && line === '' && first) ? '' : line.trim() === '' ? blank : lead
+      if (sign !== '') places.push({ at: before.length + at, length: sign.length })
+      moved += sign + line + (last ? '' : '\n')
+      at += line.length + 1
+    }
+    run.out = before + moved
+    run.trace?.insert(places, made)
+  }
+}

@@ -1,0 +1,28 @@
+/** What stands on the source line so far, known while compiling: it decides where further lines of a value go, and what a fence may do. */
+export class LineState {
+  /** The blanks and list or quote marks before this place; undefined once anything else was written on the line. */
+  prefix: string | undefined = ''
+  /** Whether the source line holds a slot or directive: only such a line can go (language §5.1). */
+  held = false
+  /** Within an inline `each`: a fence cannot stand here. */
+  repeated = false
+
+  fixed(text: string): void {
+    if (this.prefix === undefined) return
+    const prefix = this.prefix + text
+    this.prefix = MARKS.test(prefix) ? prefix : undefined
+  }
+
+  /** Something was written that is neither blank nor mark. */
+  written(): void {
+    this.prefix = undefined
+    this.held = true
+  }
+
+  lineEnd(): void {
+    this.prefix = ''
+    this.held = false
+  }
+}
+
+const MARKS = /^(?:[ \t>]|[-*+](?=[ \t]|$)|\d+\.(?=[ \t]|$))*$/

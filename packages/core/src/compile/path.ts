@@ -1,0 +1,116 @@
+import type { Context } from './context.js'
+import { problem } from '../problems/problem.js'
+import type { Get } from '../render/run.js'
+import type { PathStep } from '../render/trace.js'
+import { braceHint } from '../text/cursor.js'
+import type { Path, Step } from '../text/nodes.js'
+import { isMissing, isRecord, own } from '../values/data.js'
+import { ANY, describe, type Declared, type ValueType } from '../values/types.js'
+import { settle } from '../values/write.js'
+
+/** A path resolved against the declarations. */
+export interface ResolvedPath {
+  readonly get: Get
+  readonly type: ValueType
+  readonly optional: boolean
+  /** Whether finding nothing there is a problem: a step into an open record, a counted step. */
+  readonly open: boolean
+  readonly outside: boolean
+  readonly steps: readonly PathStep[]
+  readonly text: string
+}
+
+interface Walk {
+  get: Get
+  type: ValueType
+  optional: boolean
+  open: boolean
+  outside: boolean
+}
+
+/** Finds what a path means; what the declarations cannot take is reported. */
+export function resolvePath(path: Path, context: Context): ResolvedPath | undefined {
+  const { scope, shared } = context
+  const binding = scope.find(path.name)
+  if (!binding) {
+    const { source, start } = path.span
+    const slotStart = source.text[start - 1] === '{' ? braceHint(source, start - 1) : undefined
+    shared.report(
+      problem('name-unknown', { name: path.name, known: scope.names(), brace: slotStart?.guess ? slotStart : undefined }, path.span),
+    )
+    return undefined
+  }
+  binding.used.yes = true
+  const walk: Walk = { get: binding.get, type: binding.type, optional: binding.optional, open: false, outside: binding.outside }
+  let text = path.name
+  for (const step of path.steps) {
+    if (!takeStep(walk, step, text, context)) return undefined
+    text += step.kind === 'string' ? `."${step.key}"` : `.${step.key}`
+  }
+  return { ...walk, outside: walk.outside || holdsOutside(walk.type), steps: [...binding.path, ...path.steps.map((s) => s.key)], text }
+}
+
+/** Whether something within the value is marked as from outside. */
+function holdsOutside(type: ValueType): boolean {
+  if (type.kind === 'list') return holdsOutside(type.item)
+  if (type.kind !== 'record' && type.kind !== 'table') return false
+  return (type.fields ?? []).some((f) => f.outside || holdsOutside(f.type))
+}
+
+function takeStep(walk: Walk, step: Step, path: string, context: Context): boolean {
+  const { type } = walk
+  const inner = walk.get
+  if (type.kind === 'any' || (type.kind === 'record' && !type.fields && step.kind !== 'integer')) {
+    walk.get = step.kind === 'integer' ? countedItem(inner, Number(step.key)) : openField(inner, step.key)
+    walk.type = ANY
+    walk.open = true
+    return true
+  }
+  if (type.kind === 'record' && type.fields && step.kind !== 'integer') return takeField(walk, type.fields, step, path, context)
+  if ((type.kind === 'list' || type.kind === 'table') && step.kind === 'integer') {
+    walk.get = countedItem(inner, Number(step.key))
+    walk.type = type.kind === 'list' ? type.item : { kind: 'record', ...(type.fields && { fields: type.fields }) }
+    walk.open = true
+    return true
+  }
+  context.shared.report(problem('step-unfit', { step: step.key, path, type: describe(type) }, step.span))
+  return false
+}
+
+function takeField(walk: Walk, fields: readonly Declared[], step: Step, path: string, context: Context): boolean {
+  const field = fields.find((f) => f.name === step.key)
+  if (!field) {
+    context.shared.report(problem('field-unknown', { name: step.key, of: path, known: fields.map((f) => f.name) }, step.span))
+    return false
+  }
+  walk.get = declaredField(walk.get, field.name)
+  walk.type = field.type
+  walk.optional ||= field.optional
+  walk.outside ||= field.outside
+  return true
+}
+
+/** A declared field: accepting the record has made each of them its own data, so it is read as it is. */
+function declaredField(inner: Get, key: string): Get {
+  return (run) => {
+    const record = inner(run)
+    return isMissing(record) ? record : (record as Record<string, unknown>)[key]
+  }
+}
+
+function openField(inner: Get, key: string): Get {
+  return (run) => {
+    const holder = inner(run)
+    if (isMissing(holder)) return holder
+    return isRecord(holder) ? settle(own(holder, key)) : undefined
+  }
+}
+
+/** Counted from 1, or from the end by a negative number. */
+function countedItem(inner: Get, count: number): Get {
+  return (run) => {
+    const list = inner(run)
+    if (isMissing(list)) return list
+    return Array.isArray(list) ? settle(list[count > 0 ? count - 1 : list.length + count]) : undefined
+  }
+}

@@ -1,0 +1,49 @@
+import type { Scope } from './scope.js'
+import type { Piece, Text } from '../text/nodes.js'
+
+const MOST = 1000
+
+/** All texts that a text of one line can come out as, where its parts are fixed or choices; undefined where it can be anything. */
+export function possibleTexts(text: Text, scope: Scope): string[] | undefined {
+  const lines = text.items.filter((item) => item.kind !== 'line' || !item.blank)
+  const [line] = lines
+  if (lines.length !== 1 || line?.kind !== 'line') return undefined
+  const all = possible(line.pieces, scope)
+  return all && [...new Set(all.map((one) => one.trim()))]
+}
+
+function possible(pieces: readonly Piece[], scope: Scope): string[] | undefined {
+  let all = ['']
+  for (const piece of pieces) {
+    const options = possiblePiece(piece, scope)
+    if (!options || all.length * options.length > MOST) return undefined
+    all = all.flatMap((head) => options.map((option) => head + option))
+  }
+  return all
+}
+
+function possiblePiece(piece: Piece, scope: Scope): string[] | undefined {
+  switch (piece.kind) {
+    case 'fixed':
+      return [piece.text]
+    case 'aside':
+      return ['']
+    case 'slot': {
+      const { paths, formats, fallback } = piece.value
+      const binding = paths.length === 1 && paths[0]!.steps.length === 0 ? scope.find(paths[0]!.name) : undefined
+      if (binding?.type.kind !== 'choice' || formats.length > 0) return undefined
+      return [...binding.type.of, ...(binding.optional ? [fallback?.spelled ?? ''] : [])]
+    }
+    case 'when': {
+      const branches = piece.branches.map((b) => possible(b.body as readonly Piece[], scope))
+      if (!branches.every((b) => b !== undefined)) return undefined
+      return [...branches.flat(), ...(piece.branches.at(-1)?.condition ? [''] : [])]
+    }
+    case 'vary': {
+      const wordings = piece.wordings.map((w) => possible(w.body as readonly Piece[], scope))
+      return wordings.every((w) => w !== undefined) ? wordings.flat() : undefined
+    }
+    default:
+      return undefined
+  }
+}

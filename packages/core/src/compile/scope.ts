@@ -1,0 +1,45 @@
+import type { Get } from '../render/run.js'
+import type { PathStep } from '../render/trace.js'
+import type { Span } from '../source/source.js'
+import type { ValueType } from '../values/types.js'
+
+/** A name that a text may use: a variable, a loop name, a position, a trait. */
+export interface Binding {
+  readonly name: string
+  readonly type: ValueType
+  /** Whether a rendering may find nothing there. */
+  readonly optional: boolean
+  /** Whether the value comes from outside: written only within a fence. */
+  readonly outside: boolean
+  readonly get: Get
+  /** Where the value comes from in the record handed in. */
+  readonly path: readonly PathStep[]
+  readonly span: Span | undefined
+  /** Set where a text uses the name. */
+  readonly used: { yes: boolean }
+  readonly loop: boolean
+}
+
+/** The names that a text sees, innermost first. */
+export class Scope {
+  private readonly bindings: ReadonlyMap<string, Binding>
+
+  constructor(
+    bindings: readonly Binding[],
+    private readonly outer?: Scope,
+  ) {
+    this.bindings = new Map(bindings.map((b) => [b.name, b]))
+  }
+
+  find(name: string): Binding | undefined {
+    return this.bindings.get(name) ?? this.outer?.find(name)
+  }
+
+  with(...bindings: Binding[]): Scope {
+    return new Scope(bindings, this)
+  }
+
+  names(): string[] {
+    return [...new Set([...this.bindings.keys(), ...(this.outer?.names() ?? [])])]
+  }
+}

@@ -1,0 +1,170 @@
+import { descent, type Context } from './context.js'
+import { compileAlternatives, type Alternative } from './given.js'
+import type { LineState } from './line.js'
+import { problem } from '../problems/problem.js'
+import type { Op, Run } from '../render/run.js'
+import type { Descent } from '../render/trace.js'
+import type { Slot, SlotValue } from '../text/nodes.js'
+import { isEmpty, isMissing } from '../values/data.js'
+import { Weave } from '../values/formats/format.js'
+import { isName } from '../values/names.js'
+import { isFreeText, type ValueType } from '../values/types.js'
+import { write } from '../values/write.js'
+
+/** What goes before the further lines of a value: at least the slot's column, and quote marks again. */
+export interface Continuation {
+  readonly lead: string
+  /** The same for a blank line, which gets no trailing blanks. */
+  readonly blank: string
+}
+
+/** A slot's step. `after` tells whether the rest of the line is blank, which a fence needs. */
+export function compileSlot(slot: Slot, context: Context, line: LineState, alone: boolean): Op | undefined {
+  const { value } = slot
+  const alternatives = compileAlternatives(value, context)
+  if (!alternatives) return undefined
+  for (const [i, call] of value.formats.entries()) {
+    if (call.name !== 'fenced' || i < value.formats.length - 1) continue
+    if (!checkFence(value, alternatives, context, alone && line.prefix !== undefined && !line.repeated)) return undefined
+  }
+  for (const a of alternatives) {
+    const free = a.outside && !a.chain.fence && isFreeText(a.chain.type)
+    if (free && context.role !== 'assistant') {
+      const uses = context.via ? [{ says: 'used here', span: context.via.span }] : []
+      context.shared.report(problem('outside-unfenced', { path: a.text }, slot.span, uses))
+      return undefined
+    }
+  }
+  const more = continuationOf(line.prefix ?? '')
+  const writers = alternatives.map((a) => writer(a, slot, context, more))
+  const { fallback } = value
+  const only = alternatives[0]!
+  if (writers.length === 1 && !fallback) return single(only, writers[0]!, slot)
+  const spelled = fallback && { text: fallback.spelled, from: descent(context, fallback.span) }
+  return (run) => {
+    for (let i = 0; i < alternatives.length; i++) {
+      const found = alternatives[i]!.get(run)
+      if (isEmpty(found)) continue
+      writers[i]!(found, run)
+      return
+    }
+    if (spelled) run.write(spelled.text, spelled.from)
+  }
+}
+
+function single(only: Alternative, writeValue: (value: unknown, run: Run) => void, slot: Slot): Op {
+  const { get, open, text } = only
+  return (run) => {
+    const found = get(run)
+    if (!isMissing(found)) writeValue(found, run)
+    else if (open && found === undefined) run.fail(problem('step-found-nothing', { path: text }, slot.span))
+  }
+}
+
+/** A fence stands alone on its line, and its tag is a name: the one it says, or the last of its path. */
+function checkFence(value: SlotValue, alternatives: readonly Alternative[], context: Context, alone: boolean): boolean {
+  context.shared.fenced = true
+  const text = alternatives[0]!.text
+  if (!alone) {
+    context.shared.report(problem('fence-not-alone', { path: text }, value.span))
+    return false
+  }
+  for (const [i, a] of alternatives.entries()) {
+    const tag = a.chain.fence!.tag
+    const step = value.paths[i]!.steps.at(-1)
+    const own = step ? (step.kind === 'name' ? step.key : undefined) : value.paths[i]!.name
+    if (tag === undefined ? own === undefined : !isName(tag)) {
+      context.shared.report(problem('fence-tag-unfit', { tag }, value.span))
+      return false
+    }
+  }
+  return true
+}
+
+/** Writes a value that is there: through its formats, in its default form, within its fence. */
+function writer(a: Alternative, slot: Slot, context: Context, more: Continuation | undefined): (value: unknown, run: Run) => void {
+  const path = { path: a.steps }
+  const kind = context.kind === 'example' || context.kind === 'persona' ? context.kind : 'value'
+  const format = a.chain.last === undefined ? {} : { format: a.chain.last }
+  const from = descent(context, slot.span, { kind, given: context.kind !== 'persona', ...path, ...format })
+  const made = descent(context, slot.span, { kind: 'made', ...path, ...format })
+  const { apply, type, fence } = a.chain
+  const plain = type.kind === 'text' || type.kind === 'choice' || type.kind === 'date' || type.kind === 'date-time'
+  const put = more ? continued(more, from, made) : (text: string, run: Run) => run.writeGiven(text, from)
+  if (fence) return fenceWriter(a, fence.tag, put, made, more)
+  if (!apply && plain && !more) return (value, run) => run.writeGiven(value as string, from)
+  if (!apply) return (value, run) => put(write(value, type), run)
+  return (value, run) => writeResult(apply(value, run), type, run, put, made, more)
+}
+
+function writeResult(
+  result: unknown,
+  type: ValueType,
+  run: Run,
+  put: (text: string, run: Run) => void,
+  made: Descent,
+  more: Continuation | undefined,
+): void {
+  if (result instanceof Weave) {
+    if (!more && !run.trace) put(result.toString(), run)
+    else result.parts.forEach((part, i) => (i % 2 === 0 ? writeMade(part, run, made, more) : put(part, run)))
+  } else put(write(result, type), run)
+}
+
+function writeMade(text: string, run: Run, made: Descent, more: Continuation | undefined): void {
+  if (text !== '') run.write(more ? indented(text, more) : text, made)
+}
+
+function fenceWriter(
+  a: Alternative,
+  tag: string | undefined,
+  put: (text: string, run: Run) => void,
+  made: Descent,
+  more: Continuation | undefined,
+) {
+  const { apply, type } = a.chain
+  const name = tag ?? a.text.split('.').at(-1) ?? a.text
+  const close = more ? indented(`\n</${name}>`, more) : `\n</${name}>`
+  return (value: unknown, run: Run): void => {
+    const result = apply ? apply(value, run) : value
+    const text = result instanceof Weave ? result.toString() : write(result, type)
+    if (text === '') return
+    run.fences.add(name)
+    const lead = !more ? '' : /^[ \t]*(?:\n|$)/.test(text) ? more.blank : more.lead
+    run.write(`<${name}>\n${lead}`, made)
+    put(text, run)
+    run.write(close, made)
+  }
+}
+
+/** Writes text whose further lines go on at the slot's column; what is put before them is made, not given. */
+function continued(more: Continuation, from: Descent, made: Descent): (text: string, run: Run) => void {
+  return (text, run) => {
+    if (!text.includes('\n')) {
+      run.writeGiven(text, from)
+      return
+    }
+    if (!run.trace) {
+      run.writeGiven(indented(text, more), from)
+      return
+    }
+    text.split('\n').forEach((line, i) => {
+      if (i > 0) {
+        run.writeGiven('\n', from)
+        run.write(line.trim() === '' ? more.blank : more.lead, made)
+      }
+      run.writeGiven(line, from)
+    })
+  }
+}
+
+function indented(text: string, more: Continuation): string {
+  return text.replace(/\n([^\n]*)/g, (_, line: string) => `\n${line.trim() === '' ? more.blank : more.lead}${line}`)
+}
+
+/** The lead of further lines below `prefix`: blanks for every sign but quote marks. Nothing where the slot stands at the line's start. */
+export function continuationOf(prefix: string): Continuation | undefined {
+  if (prefix === '') return undefined
+  const lead = prefix.replace(/[^>\t]/g, ' ')
+  return { lead, blank: lead.trimEnd() }
+}

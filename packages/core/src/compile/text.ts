@@ -1,0 +1,438 @@
+// Items, lines and pieces compile each other (a line holds blocks, a block holds lines), so the three stand in one file.
+import { eachOp, unlessNothing, varyOp, whenOp, withoutLastLineEnd } from './blocks.js'
+import { compileCondition } from './condition.js'
+import { descent, type Context } from './context.js'
+import { compileGiven } from './given.js'
+import { indentedOp } from './indent.js'
+import { LineState } from './line.js'
+import { OpList } from './op-list.js'
+import type { Binding } from './scope.js'
+import { compileSlot, continuationOf } from './slot.js'
+import { compileUse } from './use.js'
+import { problem } from '../problems/problem.js'
+import type { Op, Run, Test } from '../render/run.js'
+import { OPEN_END } from '../render/suspect.js'
+import type { Branch, Each, Fixed, Item, Line, LineDirective, Name, Piece, Text, Use } from '../text/nodes.js'
+import { describe, INTEGER, itemType } from '../values/types.js'
+
+/** Blocks within blocks, across snippets: beyond this the stack itself would be in danger. */
+const MOST_BLOCKS = 500
+
+/** A whole text. Open: its last line end is left out, as where the text goes on a line of another. */
+export function compileText(text: Text, context: Context, open: boolean): Op {
+  const ops = new OpList()
+  compileItems(text.items, context, 0, open, ops)
+  return ops.done()
+}
+
+// ---------------------------------------------------------------------- items
+
+/** `dedent`: how many leading blanks the enclosing blocks take from every line (language §5.2). */
+function compileItems(items: readonly Item[], context: Context, dedent: number, open: boolean, ops: OpList): void {
+  if (open && items.length > 0 && !endsFirmly(items)) {
+    const inner = new OpList()
+    compileItems(items, context, dedent, false, inner)
+    ops.op(withoutLastLineEnd(inner.done()))
+    return
+  }
+  let i = 0
+  let written = false
+  while (i < items.length) {
+    const item = items[i]!
+    if (!written) compileItem(item, context, dedent, open && i === items.length - 1, ops)
+    const end = isBlank(item) ? runEnd(items, i) : i
+    written = end > i
+    if (written) {
+      // §5.4: between two blank lines stands only what may write nothing; if it does, the second blank line goes.
+      const between = new OpList()
+      for (const one of items.slice(i + 1, end)) compileItem(one, context, dedent, false, between)
+      const blank = new OpList()
+      compileItem(items[end]!, context, dedent, false, blank)
+      ops.op(unlessNothing(between.done(), blank.done()))
+    }
+    i = written ? end : i + 1
+  }
+}
+
+function isBlank(item: Item): boolean {
+  return item.kind === 'line' && item.blank
+}
+
+/** From a blank line over items that may all vanish to the next blank line; the same index where there is no such run. */
+function runEnd(items: readonly Item[], blank: number): number {
+  let i = blank + 1
+  while (i < items.length && !isBlank(items[i]!) && canVanish(items[i]!)) i++
+  return i > blank + 1 && i < items.length && isBlank(items[i]!) ? i : blank
+}
+
+/** Whether the last item is always written, so that its line end can be left out while compiling. */
+function endsFirmly(items: readonly Item[]): boolean {
+  const last = items.at(-1)!
+  if (canVanish(last)) return false
+  if (!isBlank(last)) return true
+  let i = items.length - 2
+  while (i >= 0 && !isBlank(items[i]!) && canVanish(items[i]!)) i--
+  return i === items.length - 2 || i < 0 || !isBlank(items[i]!)
+}
+
+/** A line of slots, directives and blanks alone, or a directive (language §5.1). */
+function canVanish(item: Item): boolean {
+  if (item.kind !== 'line') return true
+  return isRagged(item) || (item.pieces.some((p) => p.kind !== 'fixed') && !item.pieces.some(isFirm))
+}
+
+function isFirm(piece: Piece): boolean {
+  return piece.kind === 'fixed' && piece.text.trim() !== ''
+}
+
+/** Whether an inline block on the line goes on over line ends, or holds directive lines. */
+function isRagged(line: Line): boolean {
+  return line.pieces.some(goesOn)
+}
+
+function goesOn(piece: Piece): boolean {
+  switch (piece.kind) {
+    case 'break':
+    case 'untouched':
+      return true
+    case 'when':
+      return piece.form === 'line' || bodiesGoOn(piece.branches)
+    case 'vary':
+      return piece.form === 'line' || bodiesGoOn(piece.wordings)
+    case 'each':
+      return piece.form === 'line' || bodiesGoOn([piece, ...(piece.otherwise ? [piece.otherwise] : [])])
+    case 'use':
+    case 'aside':
+      return piece.form === 'line'
+    default:
+      return piece.kind === 'broken-line'
+  }
+}
+
+function bodiesGoOn(branches: readonly { readonly body: readonly unknown[] }[]): boolean {
+  return branches.some((branch) => (branch.body as readonly Piece[]).some(goesOn))
+}
+
+function compileItem(item: Item, context: Context, dedent: number, open: boolean, ops: OpList): void {
+  if (item.kind === 'line') compileLine(item, context, dedent, open, ops)
+  else compileDirectiveLine(item, context, dedent, ops)
+}
+
+function compileDirectiveLine(item: LineDirective, context: Context, dedent: number, ops: OpList): void {
+  const inner = dedent + bodyDedent(item)
+  const body = (items: readonly Item[], within: Context, open = false): Op => {
+    const list = new OpList()
+    compileItems(items, within, inner, open, list)
+    return list.done()
+  }
+  switch (item.kind) {
+    case 'when':
+      ops.op(compileWhen(item.branches, context, (items, within) => body(items, within)))
+      break
+    case 'vary':
+      ops.op(
+        varyOp(
+          `${context.place}.${item.number}`,
+          item.wordings.map((w) => body(w.body, deeper(context, w.head))),
+        ),
+      )
+      break
+    case 'each':
+      ops.op(compileEach(item, context, (items, within) => body(items, within, item.joined !== undefined), '\n'))
+      break
+    case 'untouched':
+      for (const line of item.lines) compileLine(line, context, dedent, false, ops)
+      break
+    case 'use': {
+      const written = compileUse(item, context, compileText, false)
+      const lead = item.indent.slice(Math.min(dedent, item.indent.length))
+      if (written)
+        ops.op(lead === '' ? written : indentedOp(written, { lead, blank: '' }, descent(context, item.head, { kind: 'made' }), true))
+      break
+    }
+    default: // asides and what could not be read write nothing
+  }
+}
+
+/** How many leading blanks a block's lines share beyond their directive's own indentation (language §5.2). */
+function bodyDedent(item: LineDirective): number {
+  const branches = branchesOf(item)
+  if (branches.length === 0) return 0
+  const { source } = item.span
+  const tail = 'tail' in item ? item.tail : item.head
+  let least = Infinity
+  branches.forEach((branch, i) => {
+    const text = source.text.slice(branch.head.end, branches[i + 1]?.head.start ?? tail.start)
+    for (const line of text.split(/\r\n|\r|\n/)) {
+      const content = line.trimStart()
+      if (content !== '') least = Math.min(least, line.length - content.length)
+    }
+  })
+  return least === Infinity ? 0 : Math.max(0, least - item.indent.length)
+}
+
+function branchesOf(item: LineDirective): readonly Pick<Branch<Item>, 'head'>[] {
+  switch (item.kind) {
+    case 'when':
+      return item.branches
+    case 'vary':
+      return item.wordings
+    case 'each':
+      return [{ head: item.head }, ...(item.otherwise ? [item.otherwise] : [])]
+    default:
+      return []
+  }
+}
+
+// ---------------------------------------------------------------------- lines
+
+interface PieceState {
+  readonly line: LineState
+  readonly dedent: number
+  /** Whether fixed blanks are counted, so that a line of nothing else can go. */
+  readonly counts: boolean
+  /** Whether the source line has only begun: leading blanks are still to be taken. */
+  atStart: boolean
+}
+
+function compileLine(line: Line, context: Context, dedent: number, open: boolean, ops: OpList): void {
+  const tracked = canVanish(line)
+  const list = tracked ? new OpList() : ops
+  const state: PieceState = { line: new LineState(), dedent, counts: tracked, atStart: true }
+  compilePieces(line.pieces, context, state, true, list)
+  const ending = descent(context, line.span.source.span(Math.max(line.span.start, line.span.end - 1), line.span.end))
+  if (tracked) ops.op(trackedLine(list.done(), state.line.held, (run) => run.write('\n', ending)))
+  else if (!open) ops.fixed('\n', ending)
+}
+
+/** A line that may say nothing: then it is taken back, blanks and all. */
+function trackedLine(pieces: Op, held: boolean, lineEnd: Op): Op {
+  return (run) => {
+    const { lineStart, blanks } = run
+    run.lineStart = run.out
+    run.blanks = 0
+    pieces(run)
+    endLine(run, held, lineEnd)
+    run.lineStart = lineStart
+    run.blanks = blanks
+  }
+}
+
+function endLine(run: Run, held: boolean, lineEnd: Op): void {
+  if (held && run.out.length - run.lineStart.length === run.blanks) run.back(run.lineStart)
+  else lineEnd(run)
+}
+
+/** `alone`: whether nothing but blanks follows on the source line behind these pieces. */
+function compilePieces(pieces: readonly Piece[], context: Context, state: PieceState, alone: boolean, ops: OpList): void {
+  pieces.forEach((piece, i) => {
+    const restAlone = () => restIsBlank(pieces, i + 1, alone)
+    compilePiece(piece, context, state, restAlone, ops)
+  })
+}
+
+function restIsBlank(pieces: readonly Piece[], from: number, beyond: boolean): boolean {
+  for (let i = from; i < pieces.length; i++) {
+    const piece = pieces[i]!
+    if (piece.kind === 'break') return true
+    if (piece.kind === 'aside' || (piece.kind === 'fixed' && piece.text.trim() === '')) continue
+    return false
+  }
+  return beyond
+}
+
+function compilePiece(piece: Piece, context: Context, state: PieceState, restAlone: () => boolean, ops: OpList): void {
+  const { line } = state
+  switch (piece.kind) {
+    case 'fixed':
+      compileFixed(piece, context, state, ops)
+      return
+    case 'slot': {
+      const op = compileSlot(piece, context, line, restAlone())
+      if (op) ops.op(op)
+      break
+    }
+    case 'break': {
+      const ending = descent(context, piece.span)
+      const { held } = line
+      ops.op((run) => {
+        endLine(run, held, () => run.write('\n', ending))
+        run.lineStart = run.out
+        run.blanks = 0
+      })
+      line.lineEnd()
+      state.atStart = true
+      return
+    }
+    case 'aside':
+    case 'broken':
+    case 'broken-line':
+      line.held = true
+      state.atStart = false
+      return
+    case 'use':
+      if (piece.form === 'inline') compileInlineUse(piece, context, line, ops)
+      else compileWithin(piece, context, state, ops)
+      break
+    case 'untouched':
+      compileWithin(piece, context, state, ops)
+      break
+    case 'when':
+    case 'vary':
+    case 'each':
+      if (piece.form === 'line') compileWithin(piece as LineDirective, context, state, ops)
+      else compileInlineBlock(piece, context, state, restAlone(), ops)
+      break
+  }
+  state.atStart = false
+  line.written()
+}
+
+/** A directive line among the lines of an inline block: whole lines, after which a new one begins. */
+function compileWithin(piece: LineDirective, context: Context, state: PieceState, ops: OpList): void {
+  compileDirectiveLine(piece, context, state.dedent, ops)
+  ops.op((run) => {
+    run.lineStart = run.out
+    run.blanks = 0
+  })
+  state.line.lineEnd()
+}
+
+function compileFixed(piece: Fixed, context: Context, state: PieceState, ops: OpList): void {
+  let { text } = piece
+  if (piece.escaped !== undefined) {
+    const binding = context.scope.find(piece.escaped)
+    if (binding) context.shared.report(problem('escape-of-variable', { name: piece.escaped }, piece.span))
+  }
+  if (state.atStart && text !== '') {
+    const blanks = /^[ \t]*/.exec(text)![0].length
+    text = text.slice(Math.min(blanks, state.dedent))
+    state.atStart = false
+  }
+  state.line.fixed(text)
+  if (OPEN_END.test(text)) context.shared.openEnd = true
+  const from = descent(context, piece.span)
+  if (!state.counts || text.trim() !== '') ops.fixed(text, from)
+  else if (text !== '')
+    ops.op((run) => {
+      run.write(text, from)
+      run.blanks += text.length
+    })
+}
+
+function compileInlineUse(piece: Use, context: Context, line: LineState, ops: OpList): void {
+  const written = compileUse(piece, context, compileText, true)
+  const more = continuationOf(line.prefix ?? '')
+  if (!written) return
+  const op = more ? indentedOp(written, more, descent(context, piece.head, { kind: 'made' }), false) : written
+  // The used text has lines of its own: the line under way is not theirs to take back.
+  ops.op((run) => {
+    const { lineStart, blanks } = run
+    op(run)
+    run.lineStart = lineStart
+    run.blanks = blanks
+  })
+}
+
+type InlineBlock = Extract<Piece, { kind: 'when' | 'vary' | 'each' }>
+
+function compileInlineBlock(block: InlineBlock, context: Context, state: PieceState, alone: boolean, ops: OpList): void {
+  const { line } = state
+  const { prefix } = line
+  const body = (pieces: readonly Piece[], within: Context): Op => {
+    line.prefix = prefix
+    line.held = true
+    const list = new OpList()
+    compilePieces(pieces, within, state, alone, list)
+    return list.done()
+  }
+  switch (block.kind) {
+    case 'when':
+      ops.op(compileWhen(block.branches as readonly Branch<Piece>[], context, body))
+      break
+    case 'vary':
+      ops.op(
+        varyOp(
+          `${context.place}.${block.number}`,
+          (block.wordings as readonly Branch<Piece>[]).map((w) => body(w.body, deeper(context, w.head))),
+        ),
+      )
+      break
+    case 'each': {
+      const { repeated } = line
+      line.repeated = true
+      ops.op(compileEach(block as Each<Piece>, context, body, ''))
+      line.repeated = repeated
+      break
+    }
+  }
+}
+
+// ---------------------------------------------------------------------- blocks of either form
+
+/** One block further in; too deep is reported once and compiled no further. */
+function deeper(context: Context, span: Branch<unknown>['head']): Context {
+  if (context.blocks === MOST_BLOCKS) context.shared.report(problem('nesting-too-deep', { limit: MOST_BLOCKS }, span))
+  return { ...context, blocks: context.blocks + 1 }
+}
+
+type CompileBody<B> = (body: readonly B[], within: Context) => Op
+
+function compileWhen<B>(branches: readonly Branch<B>[], context: Context, body: CompileBody<B>): Op {
+  const compiled: { test: Test | undefined; body: Op }[] = []
+  for (const branch of branches) {
+    const within = deeper(context, branch.head)
+    const test = branch.condition && compileCondition(branch.condition, context)
+    if (within.blocks <= MOST_BLOCKS) compiled.push({ test, body: body(branch.body, within) })
+  }
+  return whenOp(compiled)
+}
+
+function compileEach<B>(each: Each<B>, context: Context, body: CompileBody<B>, lineEnd: string): Op {
+  const { shared } = context
+  const given = compileGiven(each.value, context)
+  const item = given && itemType(given.type)
+  if (given && !item) {
+    const path = each.value.paths[0]
+    const text = path ? path.span.source.text.slice(path.span.start, path.span.end) : 'this'
+    shared.report(problem('each-unfit', { path: text, type: describe(given.type) }, each.value.span))
+  }
+  const slot = shared.locals++
+  const counter = shared.locals++
+  const name = loopBinding(each.name, context, {
+    type: item ?? { kind: 'any' },
+    outside: given?.outside ?? false,
+    slot,
+    path: [...(given?.path ?? []), { loop: slot }],
+  })
+  const position = each.position && loopBinding(each.position, context, { type: INTEGER, outside: false, slot: counter, path: [] })
+  const within = deeper({ ...context, scope: context.scope.with(name, ...(position ? [position] : [])) }, each.head)
+  const keep = each.keep && compileCondition(each.keep, within)
+  const otherwise = each.otherwise && body(each.otherwise.body, deeper(context, each.otherwise.head))
+  if (within.blocks > MOST_BLOCKS) return () => undefined
+  return eachOp({
+    get: given?.get ?? (() => []),
+    path: each.value.paths[0]?.name ?? '',
+    slot,
+    counter,
+    keep,
+    body: body(each.body, within),
+    otherwise,
+    joined: each.joined === undefined ? undefined : each.joined + lineEnd,
+    lineEnd: each.joined === undefined ? '' : lineEnd,
+    from: descent(context, each.head, { kind: 'made' }),
+  })
+}
+
+interface LoopName {
+  readonly type: Binding['type']
+  readonly outside: boolean
+  readonly slot: number
+  readonly path: Binding['path']
+}
+
+function loopBinding({ name, span }: Name, context: Context, { type, outside, slot, path }: LoopName): Binding {
+  const hidden = context.scope.find(name)
+  if (hidden && !hidden.loop) context.shared.report(problem('name-shadowed', { name }, span))
+  return { name, type, optional: false, outside, get: (run) => run.locals[slot], path, span, used: { yes: false }, loop: true }
+}

@@ -1,0 +1,195 @@
+import { descent, type Context, type Given } from './context.js'
+import { compileGiven, literalType } from './given.js'
+import { Scope, type Binding } from './scope.js'
+import { problem, type Problem } from '../problems/problem.js'
+import type { Get, Op } from '../render/run.js'
+import type { Text, Use } from '../text/nodes.js'
+import { acceptType } from '../values/accept.js'
+import { isMissing } from '../values/data.js'
+import { fits, literalFits } from '../values/fits.js'
+import { describe, type Declared } from '../values/types.js'
+
+const DEEPEST = 32
+/** All told, in one prompt: snippets that use snippets multiply. */
+const MOST_USES = 10_000
+
+type CompileText = (text: Text, context: Context, open: boolean) => Op
+
+/** What `use` writes, in open form within a line and in closed form as a line of its own. */
+export function compileUse(use: Use, context: Context, compileText: CompileText, open: boolean): Op | undefined {
+  if (use.what !== 'snippet') {
+    const op = context.shared.artefacts.special(use, context)
+    return op && (open ? op : closed(op, use, context))
+  }
+  const { shared } = context
+  if (context.depth >= DEEPEST) {
+    shared.report(problem('use-too-deep', { limit: DEEPEST }, use.head))
+    return undefined
+  }
+  const names = snippetNames(use, context)
+  if (!names) return undefined
+  const ops = new Map<string, Op>()
+  for (const name of names.all) {
+    if (++shared.uses > MOST_USES) {
+      if (shared.uses === MOST_USES + 1) shared.report(problem('use-too-often', { limit: MOST_USES }, use.head))
+      return undefined
+    }
+    const op = compileSnippet(name, use, context, compileText, open)
+    if (op) ops.set(name, op)
+  }
+  const { choose } = names
+  if (!choose) return ops.get(names.all[0]!)
+  return (run) => ops.get(choose(run))?.(run)
+}
+
+/** A text in open form as a line of its own: nothing stays nothing. */
+function closed(op: Op, use: Use, context: Context): Op {
+  const from = descent(context, use.head)
+  return (run) => {
+    const { length } = run.out
+    op(run)
+    if (run.out.length > length) run.write('\n', from)
+  }
+}
+
+/** The name that is used, or all the names that its one slot can come out as. */
+function snippetNames(use: Use, context: Context): { all: string[]; choose?: (run: Parameters<Get>[0]) => string } | undefined {
+  const slotAt = use.steps.findIndex((step) => typeof step !== 'string')
+  if (slotAt < 0) return { all: [use.steps.filter((step) => typeof step === 'string').join('/')] }
+  const slot = use.steps[slotAt] as Exclude<(typeof use.steps)[number], string>
+  const given = compileGiven(slot, context)
+  if (!given) return undefined
+  const path = slot.span.source.text.slice(slot.span.start, slot.span.end)
+  const others = use.steps.filter((step) => typeof step !== 'string').length > 1
+  if (given.type.kind !== 'choice' || given.type.of.length === 0 || given.optional || others) {
+    const type = others ? 'one of several slots' : given.optional ? 'may be missing' : describe(given.type)
+    context.shared.report(problem('use-name-unfit', { path, type }, slot.span))
+    return undefined
+  }
+  const nameFor = (option: string) => use.steps.map((step, i) => (i === slotAt ? option : (step as string))).join('/')
+  return { all: given.type.of.map(nameFor), choose: (run) => nameFor(String(given.get(run))) }
+}
+
+function compileSnippet(name: string, use: Use, context: Context, compileText: CompileText, open: boolean): Op | undefined {
+  const { shared } = context
+  const snippet = shared.artefacts.snippet(name)
+  if (!snippet) {
+    shared.report(problem('use-unknown', { name, what: 'snippet', known: shared.artefacts.snippetNames }, use.nameSpan))
+    return undefined
+  }
+  const bindings = bindAll(name, snippet.variables, use, context)
+  return compileText(
+    snippet.text,
+    {
+      ...context,
+      scope: new Scope(bindings),
+      kind: 'snippet',
+      via: { what: 'snippet', name, span: use.head, outer: context.via },
+      depth: context.depth + 1,
+      place: name,
+    },
+    open,
+  )
+}
+
+/** Each variable of the snippet: from `with`; else, without a default, from the caller; else its default (language §4). */
+function bindAll(snippet: string, declared: readonly Declared[], use: Use, context: Context): Binding[] {
+  const { report } = context.shared
+  const given = new Map<string, Given>()
+  const unread = new Set<string>()
+  for (const { name, value } of use.with) {
+    if (!declared.some((d) => d.name === name.name))
+      report(problem('with-unknown', { name: name.name, of: snippet, known: declared.map((d) => d.name) }, name.span))
+    const compiled = compileGiven(value, context)
+    if (compiled) given.set(name.name, compiled)
+    else unread.add(name.name)
+  }
+  return declared.map((d) => {
+    const handed = given.get(d.name)
+    if (handed) return bindGiven(d, handed, snippet, use, context)
+    return (
+      (d.default === undefined && !unread.has(d.name) && fromCaller(d, snippet, use, context)) ||
+      standing(d, snippet, use, context, unread.has(d.name))
+    )
+  })
+}
+
+function bindGiven(d: Declared, given: Given, snippet: string, use: Use, context: Context): Binding {
+  const { report } = context.shared
+  const span = use.with.find((w) => w.name.name === d.name)?.value.span ?? use.head
+  const ok = given.literal === undefined ? given.type.kind === 'any' || fits(given.type, d.type) : literalFits(given.literal, d.type)
+  if (!ok)
+    report(
+      problem(
+        'with-unfit',
+        {
+          name: d.name,
+          of: snippet,
+          expected: describe(d.type),
+          found: given.literal === undefined ? describe(given.type) : JSON.stringify(given.literal),
+        },
+        span,
+      ),
+    )
+  else if (given.optional && !d.optional && d.default === undefined)
+    report(problem('with-optional', { name: d.name, of: snippet, path: span.source.text.slice(span.start, span.end) }, span))
+  const type =
+    given.literal === undefined && given.type.kind !== 'any'
+      ? given.type
+      : d.type.kind === 'any'
+        ? literalType(given.literal ?? '')
+        : d.type
+  return binding(d, { type, outside: given.outside, path: given.path, get: settled(d, given, context, span) })
+}
+
+/** A default counts where what is handed over is missing; a value of an open record is looked at when it is there. */
+function settled(d: Declared, given: Given, context: Context, span: Use['head']): Get {
+  const { get, type } = given
+  if (type.kind !== 'any') return d.default === undefined ? get : (run) => (isMissing(get(run)) ? d.default : get(run))
+  return (run) => {
+    const value = get(run)
+    if (isMissing(value)) {
+      if (d.default === undefined && !d.optional) return run.fail(problem('value-missing', { path: d.name }, span))
+      return d.default ?? null
+    }
+    const found: Problem[] = []
+    const accepted = acceptType(value, d.type, d.name, (p) => found.push(p))
+    return found[0] ? run.fail(found[0]) : accepted
+  }
+}
+
+function fromCaller(d: Declared, snippet: string, use: Use, context: Context): Binding | undefined {
+  const caller = context.scope.find(d.name)
+  if (!caller || caller.type.kind === 'any' || !fits(caller.type, d.type)) return undefined
+  caller.used.yes = true
+  if (caller.optional && !d.optional) context.shared.report(problem('with-optional', { name: d.name, of: snippet, path: d.name }, use.head))
+  return binding(d, { type: caller.type, outside: caller.outside, path: caller.path, get: caller.get, optional: caller.optional })
+}
+
+/** A default, or nothing; a required variable that nobody gives is reported. */
+function standing(d: Declared, snippet: string, use: Use, context: Context, reported: boolean): Binding {
+  if (d.default === undefined && !d.optional && !reported) {
+    const caller = context.scope.find(d.name)
+    const why = caller && `the "${d.name}" of the caller is ${describe(caller.type)}, not ${describe(d.type)}`
+    context.shared.report(problem('with-missing', { name: d.name, of: snippet, why }, use.head))
+  }
+  return binding(d, { type: d.type, outside: false, path: [d.name], get: () => d.default ?? null })
+}
+
+function binding(
+  d: Declared,
+  found: { type: Binding['type']; outside: boolean; path: Binding['path']; get: Get; optional?: boolean },
+): Binding {
+  const optional = found.optional ?? (d.optional && d.default === undefined)
+  return {
+    name: d.name,
+    type: found.type,
+    optional,
+    outside: found.outside || d.outside,
+    get: found.get,
+    path: found.path,
+    span: d.span,
+    used: { yes: false },
+    loop: false,
+  }
+}

@@ -1,0 +1,75 @@
+import type { Shelf } from '../artefacts/read.js'
+import type { SnippetModel } from '../artefacts/artefacts.js'
+import { problem, type Report } from '../problems/problem.js'
+import type { Item, Piece, Text, Use } from '../text/nodes.js'
+
+/** All uses in a text, in order. */
+export function* usesIn(text: Text): Generator<Use> {
+  yield* usesInNodes(text.items)
+}
+
+function* usesInNodes(nodes: readonly (Item | Piece)[]): Generator<Use> {
+  for (const node of nodes) {
+    switch (node.kind) {
+      case 'use':
+        yield node
+        break
+      case 'line':
+        yield* usesInNodes(node.pieces)
+        break
+      case 'when':
+        for (const branch of node.branches) yield* usesInNodes(branch.body)
+        break
+      case 'vary':
+        for (const wording of node.wordings) yield* usesInNodes(wording.body)
+        break
+      case 'each':
+        yield* usesInNodes(node.body)
+        if (node.otherwise) yield* usesInNodes(node.otherwise.body)
+        break
+      default:
+    }
+  }
+}
+
+/** The snippets that a use can mean: all whose other steps fit, where one step is a slot. */
+export function targetsOf(use: Use, names: Iterable<string>): string[] {
+  if (use.what !== 'snippet') return []
+  return [...names].filter((name) => {
+    const steps = name.split('/')
+    return steps.length === use.steps.length && use.steps.every((step, i) => typeof step !== 'string' || step === steps[i])
+  })
+}
+
+/**
+ * Reports each circle of snippets once, and gives the names of the snippets and prompts that must not be compiled: those from which a
+ * circle can be reached.
+ */
+export function circles(shelf: Shelf, report: Report): Set<string> {
+  const { snippets } = shelf
+  const state = new Map<string, 'open' | 'sound' | 'circular'>()
+  const visit = (snippet: SnippetModel, path: readonly string[]): boolean => {
+    const known = state.get(snippet.name)
+    if (known === 'sound' || known === 'circular') return known === 'circular'
+    state.set(snippet.name, 'open')
+    let circular = false
+    for (const use of usesIn(snippet.text)) {
+      for (const name of targetsOf(use, snippets.keys())) {
+        if (state.get(name) === 'open') {
+          report(problem('use-circle', { circle: [...path.slice(path.indexOf(name)), name] }, use.head))
+          circular = true
+        } else if (visit(snippets.get(name)!, [...path, name])) circular = true
+      }
+    }
+    state.set(snippet.name, circular ? 'circular' : 'sound')
+    return circular
+  }
+  for (const snippet of snippets.values()) visit(snippet, [snippet.name])
+  const reached = new Set([...snippets.keys()].filter((name) => state.get(name) === 'circular'))
+  for (const prompt of shelf.prompts.values()) {
+    const texts = prompt.turns.flatMap((turn) => (turn.kind === 'text' ? [turn.text] : []))
+    if (texts.some((text) => [...usesIn(text)].some((use) => targetsOf(use, snippets.keys()).some((name) => reached.has(name)))))
+      reached.add(prompt.name)
+  }
+  return reached
+}

@@ -1,0 +1,24 @@
+export type Severity = 'error' | 'warning' | 'info'
+
+/** What the registry holds of one kind of problem. `D` is the data that its sentence is made from. */
+export interface Code<D> {
+  readonly severity: Severity
+  /** One sentence. It never changes once published: people search for it. */
+  readonly says: (data: D) => string
+  /** The likeliest mend. */
+  readonly hint?: (data: D) => string | undefined
+  /** For the reference: when it comes up and why it matters. */
+  readonly about: string
+}
+
+export function error<D>(about: string, says: (data: D) => string, hint?: (data: D) => string | undefined): Code<D> {
+  return { severity: 'error', says, about, ...(hint && { hint }) }
+}
+
+export function warning<D>(about: string, says: (data: D) => string, hint?: (data: D) => string | undefined): Code<D> {
+  return { ...error(about, says, hint), severity: 'warning' }
+}
+
+export function info<D>(about: string, says: (data: D) => string, hint?: (data: D) => string | undefined): Code<D> {
+  return { ...error(about, says, hint), severity: 'info' }
+}

@@ -1,0 +1,122 @@
+import { error, info, warning } from './code.js'
+import { meant } from './suggest.js'
+
+/** Faults of a library's files. */
+export const fileCodes = {
+  'yaml-unreadable': error<{ says: string }>('The file is no YAML.', (d) => `this is no readable YAML: ${d.says}`),
+  'key-unknown': error<{ key: string; known: readonly string[]; of: string }>(
+    'A key that nothing reads: a slip of the pen would be lost in silence.',
+    (d) => `${d.of} has no key "${d.key}"`,
+    (d) => meant(d.key, d.known, 'keys'),
+  ),
+  'key-missing': error<{ key: string; of: string }>(
+    'A key without which the artefact means nothing.',
+    (d) => `${d.of} needs the key "${d.key}"`,
+  ),
+  'key-unfit': error<{ key: string; expected: string; found: string }>(
+    'A key holds something other than what it takes.',
+    (d) => `"${d.key}" takes ${d.expected}, not ${d.found}`,
+  ),
+  'type-unknown': error<{ name: string; known: readonly string[] }>(
+    'A variable is declared with a type that does not exist.',
+    (d) => `there is no type "${d.name}"`,
+    (d) => meant(d.name, d.known, 'types'),
+  ),
+  'bounds-contradict': error<{ least: string; most: string }>(
+    'A lower bound above the upper one lets nothing through.',
+    (d) => `"${d.least}" is above "${d.most}"`,
+  ),
+  'default-unfit': error<{ name: string; why: string }>(
+    'A default that its own declaration refuses.',
+    (d) => `the default of "${d.name}" does not fit: ${d.why}`,
+  ),
+  'name-unfit': error<{ name: string }>(
+    'The steps of an artefact’s path are names of the language.',
+    (d) => `"${d.name}" is no name`,
+    () => 'a name begins with a letter or _ and goes on with letters, digits, _ and -',
+  ),
+  'name-clash': error<{ name: string; what: string; other: string }>(
+    'Two files claim one name.',
+    (d) => `the ${d.what} "${d.name}" is written twice, here and in ${d.other}`,
+    () => 'remove or rename one of them',
+  ),
+  'name-case-clash': error<{ name: string; other: string; what: string }>(
+    'Names that differ only in case or composition are one file on some machines and two on others.',
+    (d) => `the ${d.what}s "${d.name}" and "${d.other}" differ only in case`,
+    () => 'rename one of them',
+  ),
+  'name-taken': error<{ name: string }>(
+    '"persona", "examples" and "output" follow "use" with a meaning of their own.',
+    (d) => `a snippet cannot be called "${d.name}"`,
+    () => 'rename the file',
+  ),
+  'folder-unknown': warning<{ folder: string; known: readonly string[] }>(
+    'A file in a folder that no kind of artefact lives in is not read.',
+    (d) => `nothing is read from the folder "${d.folder}"`,
+    (d) => meant(d.folder, d.known, 'folders'),
+  ),
+  'text-folded': error<object>(
+    'A folded or plain scalar joins lines, so a directive line in it is none.',
+    () => 'a directive line stands in a text that YAML joins to one line',
+    () => 'write the text with | instead',
+  ),
+  'base-circle': error<{ circle: readonly string[] }>(
+    'Prompts based on each other in a circle have no beginning.',
+    (d) => `a circle: ${d.circle.join(' → ')}`,
+  ),
+  'bind-unknown': error<{ name: string; known: readonly string[] }>(
+    '"bind" and "replace" speak of what the base has.',
+    (d) => `the base has no "${d.name}"`,
+    (d) => meant(d.name, d.known, 'it has'),
+  ),
+  'bind-unfit': error<{ name: string; why: string }>(
+    'A bound text does not fit the variable.',
+    (d) => `"${d.name}" cannot be bound: ${d.why}`,
+  ),
+  'base-turns': error<object>(
+    'A prompt based on another takes its turns from there.',
+    () => 'a prompt with "based-on" has no "turns" of its own',
+    () => 'use replace: or add-turns:',
+  ),
+  'history-unfit': error<{ name: string; type: string }>(
+    '"history" takes a variable of the type turns.',
+    (d) => `"history" takes a variable of type turns, but "${d.name}" is ${d.type}`,
+  ),
+  'history-unfenced': error<{ name: string }>(
+    'A history from outside needs a fence for its user turns.',
+    (d) => `the history "${d.name}" comes from outside and has no fence`,
+    (d) => `write history: { from: ${d.name}, fence: question }`,
+  ),
+  'path-outside': error<{ path: string }>('Paths never leave the library’s folder.', (d) => `"${d.path}" leaves the library's folder`),
+  'not-here-yet': error<{ what: string }>(
+    'A key whose capability this version does not have: better said than ignored.',
+    (d) => `${d.what} is not part of this version`,
+  ),
+  'started-answer-blank': warning<object>(
+    'A started answer that ends in a blank makes models stumble.',
+    () => 'this started answer ends in a blank',
+    () => 'remove the blank',
+  ),
+  'case-unfit': error<{ number: number; field: string; why: string }>(
+    'A case does not fit its set’s fields.',
+    (d) => `case ${d.number}: "${d.field}" ${d.why}`,
+  ),
+  'case-unreadable': error<{ number: number; answer: string; output: string; why: string }>(
+    'A case’s answer breaks the form that the prompt asks for.',
+    (d) => `the answer of case ${d.number}, "${d.answer}", cannot be read by the output "${d.output}": ${d.why}`,
+  ),
+  'setting-unfit': error<{ key: string; expected: string }>(
+    'A known setting holds something that no model takes.',
+    (d) => `the setting "${d.key}" takes ${d.expected}`,
+  ),
+  'setting-unknown': info<{ key: string; known: readonly string[] }>(
+    'A setting that Dunelight does not know is handed on as it is.',
+    (d) => `the setting "${d.key}" is handed on unchecked`,
+    (d) => meant(d.key, d.known, 'known settings'),
+  ),
+  'secret-in-text': error<object>(
+    'A text that has the shape of an access key: keys come from the environment, never from a library.',
+    () => 'this looks like an access key',
+    () => 'remove it, revoke it, and read it from the environment instead',
+  ),
+}

@@ -1,0 +1,82 @@
+import type { Place, Span } from '../source/source.js'
+import type { Severity } from './code.js'
+import { registry } from './registry.js'
+
+type Registry = typeof registry
+export type ProblemCode = keyof Registry
+export type ProblemData<C extends ProblemCode> = Parameters<Registry[C]['says']>[0]
+
+/** Another place that belongs to a problem: the opener of a wrong end, the use of a snippet, a declaration. */
+export interface Related {
+  readonly says: string
+  readonly span: Span
+}
+
+/** Anything wrong, said once: a code, a sentence, a place, the likeliest mend. */
+export interface ProblemOf<C extends ProblemCode> {
+  readonly code: C
+  readonly severity: Severity
+  readonly message: string
+  readonly hint: string | undefined
+  readonly data: ProblemData<C>
+  readonly span: Span | undefined
+  readonly place: Place | undefined
+  readonly related: readonly Related[]
+}
+export type Problem = { [C in ProblemCode]: ProblemOf<C> }[ProblemCode]
+
+/** Makes a problem of the registry's sentence for `code`. */
+export function problem<C extends ProblemCode>(code: C, data: ProblemData<C>, span?: Span, related: readonly Related[] = []): Problem {
+  const entry = registry[code]
+  const say = entry.says as (data: ProblemData<C>) => string
+  const hint = 'hint' in entry ? (entry.hint as (data: ProblemData<C>) => string | undefined) : undefined
+  return {
+    code,
+    severity: entry.severity,
+    message: say(data),
+    hint: hint?.(data),
+    data,
+    span,
+    place: span?.source.place(span.start),
+    related,
+  } as unknown as Problem
+}
+
+/** Where the stages put what they find; they go on afterwards. */
+export type Report = (problem: Problem) => void
+
+/** What a convenience call throws: all the problems that stood in its way. */
+export class ProblemError extends Error {
+  override readonly name = 'ProblemError'
+  constructor(readonly problems: readonly Problem[]) {
+    super(problems.map(sentence).join('\n'))
+  }
+}
+
+/** `file:line:column message (hint)`. */
+export function sentence(p: Problem): string {
+  const where = p.place ? `${p.place.file}:${p.place.line}:${p.place.column} ` : ''
+  return `${where}${p.message}${p.hint ? ` (${p.hint})` : ''}`
+}
+
+/** A problem as plain data, for programs that read JSON. */
+export function problemRecord(p: Problem): Record<string, unknown> {
+  return {
+    code: p.code,
+    severity: p.severity,
+    message: p.message,
+    ...(p.hint !== undefined && { hint: p.hint }),
+    ...p.place,
+    ...(p.related.length > 0 && { related: p.related.map((r) => ({ says: r.says, ...r.span.source.place(r.span.start) })) }),
+    data: p.data,
+  }
+}
+
+/** Throws for a bug of ours, never for a fault of input. */
+export function invariant(holds: unknown, cause: string): asserts holds {
+  if (!holds) throw new Error(`this is a bug in dunelight: ${cause}`)
+}
+
+export function assertNever(value: never): never {
+  throw new Error(`this is a bug in dunelight: unexpected ${JSON.stringify(value)}`)
+}

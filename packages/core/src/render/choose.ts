@@ -1,0 +1,49 @@
+import { Run, type Choose } from './run.js'
+import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
+import { ownLocale } from '../values/locale.js'
+
+/** The wording by hash of seed, record id and place: FNV-1a over UTF-16, the same on every machine. */
+export function chooseBy(seed: number, record: string): Choose {
+  return (place, count) => {
+    let hash = 0x811c9dc5
+    for (const sign of `${seed}\n${record}\n${place}`) {
+      hash ^= sign.codePointAt(0)!
+      hash = Math.imul(hash, 0x01000193)
+    }
+    // The last step spreads neighbouring seeds: FNV's low bits alone move little.
+    hash ^= hash >>> 15
+    hash = Math.imul(hash, 0x2c1b3c6d)
+    hash ^= hash >>> 12
+    return (hash >>> 0) % count
+  }
+}
+
+/** A run of no rendering: for texts that need no values. */
+export function emptyRun(): Run {
+  return new Run([], ownLocale, DEFAULT_LIMITS, false, () => 0)
+}
+
+/** Goes through all wordings: each place gets each of its wordings once in every combination of the others. */
+export class Wordings {
+  private readonly places = new Map<string, { count: number; at: number }>()
+
+  readonly choose: Choose = (place, count) => {
+    let known = this.places.get(place)
+    if (!known) this.places.set(place, (known = { count, at: 0 }))
+    return Math.min(known.at, count - 1)
+  }
+
+  /** Moves on to the next combination; false after the last. */
+  next(): boolean {
+    for (const place of [...this.places.values()].reverse()) {
+      if (++place.at < place.count) return true
+      place.at = 0
+    }
+    return false
+  }
+
+  /** The combination under way, a number from 1 for each place. */
+  get label(): string {
+    return [...this.places.values()].map((place) => place.at + 1).join('.')
+  }
+}

@@ -1,0 +1,69 @@
+import type { Descent, OriginKind, Trace, Via } from './trace.js'
+import type { Place, Span } from '../source/source.js'
+
+/** A use that led to a stretch: the snippet, persona, example set or output, and where it is used. */
+export interface Within {
+  readonly what: 'snippet' | 'persona' | 'example' | 'output'
+  readonly name: string
+  readonly place: Place
+}
+
+/** Where a stretch of a turn's text came from. The stretches of a turn tile its text. */
+export interface Origin {
+  readonly start: number
+  readonly end: number
+  readonly kind: OriginKind
+  /** The value's path in what was handed in, `item.materials.2`. */
+  readonly path: string | undefined
+  /** The format that wrote it. */
+  readonly format: string | undefined
+  /** The place in the file of what wrote it: the fixed text, the slot, the directive. */
+  readonly place: Place
+  readonly span: Span
+  /** The uses that led here, innermost first. */
+  readonly within: readonly Within[]
+}
+
+export interface Piece {
+  readonly end: number
+  readonly descent: Descent
+  readonly loops: readonly number[]
+}
+
+export function piecesOf(trace: Trace): Piece[] {
+  return trace.ends.map((end, i) => ({ end, descent: trace.sources[i]!, loops: trace.loops[i]! }))
+}
+
+/** The pieces of a stretch of the text, counted from its start. */
+export function cutPieces(pieces: readonly Piece[], start: number, end: number): Piece[] {
+  return pieces
+    .filter((p) => p.end > start)
+    .map((p) => ({ ...p, end: Math.min(p.end, end) - start }))
+    .filter((p, i, all) => p.end > (all[i - 1]?.end ?? 0))
+}
+
+export function originsOf(pieces: readonly Piece[]): Origin[] {
+  const origins: Origin[] = []
+  let start = 0
+  for (const { end, descent, loops } of pieces) {
+    const { kind, span, path, format } = descent
+    const last = origins.at(-1)
+    const pathText = path && pathOf(path, loops)
+    // Pieces of one value that only a continuation parted belong together again.
+    if (last && last.span === span && last.kind === kind && last.path === pathText) origins[origins.length - 1] = { ...last, end }
+    else
+      origins.push({ start, end, kind, path: pathText, format, span, place: span.source.place(span.start), within: withinOf(descent.via) })
+    start = end
+  }
+  return origins
+}
+
+function pathOf(path: NonNullable<Descent['path']>, loops: readonly number[]): string {
+  return path.map((step) => (typeof step === 'string' ? step : String(loops[step.loop] ?? 1))).join('.')
+}
+
+function withinOf(via: Via | undefined): Within[] {
+  const within: Within[] = []
+  for (let use = via; use; use = use.outer) within.push({ what: use.what, name: use.name, place: use.span.source.place(use.span.start) })
+  return within
+}

@@ -1,0 +1,97 @@
+/** A half-open stretch of a source, in UTF-16 offsets of its text. */
+export interface Span {
+  readonly source: Source
+  readonly start: number
+  readonly end: number
+}
+
+/** A point for people: file, line and column, both from 1, columns in code points. */
+export interface Place {
+  readonly file: string
+  readonly line: number
+  readonly column: number
+}
+
+/** One linear stretch of a scalar's text: from `at` on, it stands in the host file from `host` on. */
+export interface Segment {
+  readonly at: number
+  readonly host: number
+}
+
+export type ScalarStyle = 'block' | 'folded' | 'plain' | 'single' | 'double'
+
+/** Where a text that lives inside a file stands in it. */
+export interface Embedding {
+  readonly file: Source
+  readonly segments: readonly Segment[]
+  readonly style: ScalarStyle
+}
+
+/** A named text. A text inside a YAML file knows its host, so every place points into the file a person edits. */
+export class Source {
+  private starts: number[] | undefined
+
+  constructor(
+    readonly name: string,
+    readonly text: string,
+    readonly host?: Embedding,
+  ) {}
+
+  /** The file that holds this text: itself, or the host's. */
+  get file(): Source {
+    return this.host ? this.host.file.file : this
+  }
+
+  span(start: number, end: number): Span {
+    return { source: this, start, end }
+  }
+
+  /** The offset in the file for an offset in this text. */
+  fileOffset(offset: number): number {
+    if (!this.host) return offset
+    const { segments, file } = this.host
+    let low = 0
+    let high = segments.length - 1
+    while (low < high) {
+      const middle = (low + high + 1) >> 1
+      if (segments[middle]!.at <= offset) low = middle
+      else high = middle - 1
+    }
+    const segment = segments[low] ?? { at: 0, host: 0 }
+    return file.fileOffset(segment.host + Math.max(0, offset - segment.at))
+  }
+
+  place(offset: number): Place {
+    const file = this.file
+    const at = Math.min(this.fileOffset(offset), file.text.length)
+    const starts = file.lineStarts()
+    let low = 0
+    let high = starts.length - 1
+    while (low < high) {
+      const middle = (low + high + 1) >> 1
+      if (starts[middle]! <= at) low = middle
+      else high = middle - 1
+    }
+    return { file: file.name, line: low + 1, column: codePoints(file.text.slice(starts[low], at)) + 1 }
+  }
+
+  /** Offsets at which the lines begin; `\n`, `\r\n` and `\r` end a line. */
+  lineStarts(): readonly number[] {
+    if (!this.starts) {
+      this.starts = [0]
+      const ends = /\r\n|\r|\n/g
+      while (ends.exec(this.text)) this.starts.push(ends.lastIndex)
+    }
+    return this.starts
+  }
+}
+
+/** The number of code points in a text: what a person counts as signs, closely enough for columns. */
+export function codePoints(text: string): number {
+  let count = 0
+  for (let i = 0; i < text.length; i++) {
+    const unit = text.charCodeAt(i)
+    if (unit < 0xdc00 || unit > 0xdfff || i === 0) count++
+  }
+  return count
+}

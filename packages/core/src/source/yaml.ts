@@ -1,0 +1,127 @@
+import { isAlias, isMap, isScalar, isSeq, parseDocument, type Document, type Node, type Pair } from 'yaml'
+import { scalarSource } from './scalar.js'
+import { Source, type Span } from './source.js'
+
+/** A fault that the YAML parser found. */
+export interface YamlFault {
+  readonly says: string
+  readonly span: Span
+}
+
+export interface YamlEntry {
+  readonly key: string
+  readonly keySpan: Span
+  readonly value: YamlNode
+}
+
+/** A node of a YAML file with its true position. Aliases are followed. */
+export class YamlNode {
+  constructor(
+    readonly file: Source,
+    private readonly document: Document,
+    readonly node: Node | null,
+    private readonly fallback: Span,
+  ) {}
+
+  get kind(): 'map' | 'list' | 'scalar' | 'empty' {
+    const { node } = this
+    if (isMap(node)) return 'map'
+    if (isSeq(node)) return 'list'
+    return isScalar(node) && node.value !== null ? 'scalar' : 'empty'
+  }
+
+  get span(): Span {
+    const range = this.node?.range
+    return range ? this.file.span(range[0], Math.max(range[0], range[1])) : this.fallback
+  }
+
+  entries(): YamlEntry[] {
+    if (!isMap(this.node)) return []
+    return this.node.items.map((pair) => this.entry(pair as Pair<Node, Node | null>))
+  }
+
+  private entry(pair: Pair<Node, Node | null>): YamlEntry {
+    const range = pair.key.range
+    const keySpan = range ? this.file.span(range[0], range[1]) : this.span
+    return { key: isScalar(pair.key) ? scalarText(pair.key) : '', keySpan, value: this.child(pair.value, keySpan) }
+  }
+
+  items(): YamlNode[] {
+    return isSeq(this.node) ? this.node.items.map((item) => this.child(item as Node | null, this.span)) : []
+  }
+
+  private child(node: Node | null, fallback: Span): YamlNode {
+    const target = isAlias(node) ? (node.resolve(this.document) ?? null) : node
+    return new YamlNode(this.file, this.document, target, fallback)
+  }
+
+  /** The scalar's value: text, number, boolean or null. */
+  get scalar(): unknown {
+    return isScalar(this.node) ? this.node.value : undefined
+  }
+
+  /** A scalar as text: as it was spelled, where YAML would make a number or boolean of it. */
+  get string(): string | undefined {
+    return isScalar(this.node) && this.node.value !== null ? scalarText(this.node) : undefined
+  }
+
+  /** A scalar as a text of the language, its positions those of the file. */
+  get source(): Source {
+    return isScalar(this.node)
+      ? scalarSource(this.file, this.node)
+      : new Source(this.file.name, '', { file: this.file, segments: [{ at: 0, host: this.span.start }], style: 'plain' })
+  }
+
+  /** The node as plain data. */
+  data(): unknown {
+    switch (this.kind) {
+      case 'map': {
+        const result: Record<string, unknown> = {}
+        for (const { key, value } of this.entries())
+          Object.defineProperty(result, key, { value: value.data(), enumerable: true, configurable: true, writable: true })
+        return result
+      }
+      case 'list':
+        return this.items().map((item) => item.data())
+      default:
+        return this.scalar ?? null
+    }
+  }
+}
+
+function scalarText(node: { value: unknown; source?: string }): string {
+  return typeof node.value === 'string' ? node.value : (node.source ?? String(node.value))
+}
+
+/** Reads a YAML 1.2 file. Faults are given back beside the tree; aliases expand to at most `aliases` nodes. */
+export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faults: YamlFault[] } {
+  const document = parseDocument(source.text, { version: '1.2', merge: false, uniqueKeys: true, prettyErrors: false, stringKeys: false })
+  const faults = document.errors.map((e) => ({ says: tidy(e.message), span: source.span(e.pos[0], Math.max(e.pos[0], e.pos[1])) }))
+  const whole = source.span(0, 0)
+  const count = faults.length > 0 ? 0 : countAliases(document)
+  if (count > aliases) faults.push({ says: `more than ${aliases} aliases`, span: whole })
+  const root = faults.length > 0 ? null : (document.contents as Node | null)
+  return { root: new YamlNode(source, document, root, whole), faults }
+}
+
+function tidy(message: string): string {
+  const line = message.split('\n')[0] ?? ''
+  return line.charAt(0).toLowerCase() + line.slice(1).replace(/[.:]$/, '')
+}
+
+/** Aliases used, those within an aliased node counted each time it is used: what expanding them would cost. */
+function countAliases(document: Document): number {
+  const costs = new Map<unknown, number>()
+  const cost = (node: unknown): number => {
+    const known = costs.get(node)
+    if (known !== undefined) return known
+    costs.set(node, 0) // an alias within its own anchor costs nothing more
+    let sum = 0
+    if (isAlias(node)) sum = 1 + cost(node.resolve(document))
+    else if (isMap(node)) for (const pair of node.items) sum += cost(pair.value)
+    else if (isSeq(node)) for (const item of node.items) sum += cost(item)
+    costs.set(node, sum)
+    return sum
+  }
+  return cost(document.contents)
+}

@@ -1,0 +1,15 @@
+import type { DirectiveSyntax } from './directive.js'
+import type { Aside } from '../nodes.js'
+
+/** aside = "aside" anything up to the line's end, or in braces up to the first "}" */
+export const aside: DirectiveSyntax<undefined> = {
+  word: 'aside',
+  shape: 'aside …',
+  about: 'writes nothing: a note among authors',
+  branches: undefined,
+  head: (cursor) => {
+    cursor.at = cursor.end
+    return undefined
+  },
+  build: (_, { form, head, span, indent }): Aside => ({ kind: 'aside', form, head, span, indent }),
+}

@@ -1,0 +1,117 @@
+import { isMissing } from './data.js'
+import { isDate, readByPattern, readDateTime } from './dates.js'
+import { shortNumber } from './accept.js'
+import { isDecimal } from './numbers.js'
+import { describe, type BooleanType, type DateType, type ListType, type ValueType } from './types.js'
+
+/** Called with what was expected where a cell does not fit. */
+type Refuse = (expected: string) => void
+
+const YES = ['yes', 'true', '1']
+const NO = ['no', 'false', '0']
+
+/**
+ * Reads a table's cell by the declared type: trimmed; empty is missing (null). What does not fit is refused and given as null.
+ *
+ * @example readCell(' 1,890 ', { kind: 'integer' }, undefined, () => {}); // => 1890
+ * @example readCell('oak; brass', { kind: 'list', item: { kind: 'text' } }, undefined, () => {}); // => ['oak', 'brass']
+ */
+export function readCell(cell: string, type: ValueType, locale: string | undefined, refuse: Refuse): unknown {
+  const text = cell.trim()
+  if (type.kind === 'boolean') return readBoolean(text, type, refuse)
+  if (text === '') return null
+  switch (type.kind) {
+    case 'text':
+    case 'any':
+      return text
+    case 'integer':
+    case 'number':
+      return readNumber(text, type.kind === 'integer', locale, refuse)
+    case 'choice': {
+      const option = type.of.find((o) => o === text) ?? type.of.find((o) => o.toLowerCase() === text.toLowerCase())
+      return option ?? refused(refuse, describe(type))
+    }
+    case 'date':
+    case 'date-time':
+      return readDate(text, type, refuse)
+    case 'list':
+      return readList(text, type, locale, refuse)
+    default:
+      return readJson(text, type, refuse)
+  }
+}
+
+function refused(refuse: Refuse, expected: string): null {
+  refuse(expected)
+  return null
+}
+
+function readBoolean(text: string, type: BooleanType, refuse: Refuse): boolean | null {
+  if (type.reads === 'mark') return text !== ''
+  const word = text.toLowerCase()
+  if (word === '') return null
+  if (YES.includes(word)) return true
+  return NO.includes(word) ? false : refused(refuse, 'yes or no')
+}
+
+/** Digits plain or grouped by the locale's separators; without a locale 1890.5 and 1,890.5. */
+function readNumber(text: string, whole: boolean, locale: string | undefined, refuse: Refuse): unknown {
+  const { group, point } = separators(locale)
+  const grouped = new RegExp(`^[+-]?\\d{1,3}(?:${group}\\d{3})+(?:${point}\\d+)?$`)
+  const plain = new RegExp(`^[+-]?\\d+(?:${point}\\d+)?$`)
+  const decimal = grouped.test(text) ? text.replace(new RegExp(group, 'g'), '') : plain.test(text) ? text : undefined
+  const digits = decimal?.replace(new RegExp(point), '.').replace(/^\+/, '')
+  if (digits === undefined || !isDecimal(digits) || (whole && /\.\d*[1-9]/.test(digits)))
+    return refused(refuse, whole ? 'a whole number' : 'a number')
+  return shortNumber(whole ? digits.replace(/\.0*$/, '') : digits)
+}
+
+const known = new Map<string, { group: string; point: string }>()
+
+function separators(locale: string | undefined): { group: string; point: string } {
+  if (locale === undefined) return { group: ',', point: '\\.' }
+  let found = known.get(locale)
+  if (!found) {
+    const parts = new Intl.NumberFormat(locale).formatToParts(-1234567.5)
+    const sign = (type: string, usual: string) => parts.find((p) => p.type === type)?.value ?? usual
+    const group = sign('group', ',')
+    // Typed tables have plain blanks where a locale prints narrow or unbreakable ones.
+    found = { group: /\s/u.test(group) ? '[ \\u00A0\\u202F]' : `\\${group}`, point: `\\${sign('decimal', '.')}` }
+    known.set(locale, found)
+  }
+  return found
+}
+
+function readDate(text: string, type: DateType, refuse: Refuse): unknown {
+  const expected =
+    type.reads === undefined
+      ? `a ${type.kind} such as ${type.kind === 'date' ? '2026-11-23' : '2026-11-23T14:05'}`
+      : `a date as ${type.reads}`
+  const iso =
+    type.reads !== undefined
+      ? readByPattern(text, type.reads)
+      : type.kind === 'date'
+        ? isDate(text)
+          ? text
+          : undefined
+        : readDateTime(text)
+  return iso ?? refused(refuse, expected)
+}
+
+function readList(text: string, type: ListType, locale: string | undefined, refuse: Refuse): unknown {
+  if (text.startsWith('[')) return readJson(text, type, refuse)
+  return text
+    .split(type.splits ?? ';')
+    .map((item) => item.trim())
+    .filter((item) => item !== '')
+    .map((item) => readCell(item, type.item, locale, (expected) => refuse(`a list of which every item is ${expected}`)))
+}
+
+function readJson(text: string, type: ValueType, refuse: Refuse): unknown {
+  try {
+    const value: unknown = JSON.parse(text)
+    return isMissing(value) ? null : value
+  } catch {
+    return refused(refuse, `${describe(type)}, as JSON`)
+  }
+}

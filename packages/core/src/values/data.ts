@@ -1,0 +1,51 @@
+/** Questions about plain data that any stage may ask. */
+
+/** Own data of an object, never what it inherits: `undefined` where there is none. */
+export function own(value: unknown, key: string): unknown {
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined
+  const found = Object.getOwnPropertyDescriptor(value, key)
+  return found && 'value' in found && typeof found.value !== 'function' ? found.value : undefined
+}
+
+export function isRecord(value: unknown): value is Record<string, unknown> {
+  return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)
+}
+
+/** Absent, null, NaN and the empty text are missing (language §2). */
+export function isMissing(value: unknown): boolean {
+  return value === undefined || value === null || value === '' || (typeof value === 'number' && Number.isNaN(value))
+}
+
+/** An empty list or record is a value, but `or`, presence and `is empty` treat it as missing. */
+export function isEmpty(value: unknown): boolean {
+  if (isMissing(value)) return true
+  if (Array.isArray(value)) return value.length === 0
+  return isRecord(value) && Object.keys(value).length === 0
+}
+
+/** `\r\n` and `\r` are read as `\n`. */
+export function lineEnds(text: string): string {
+  return text.includes('\r') ? text.replace(/\r\n?/g, '\n') : text
+}
+
+/** A value in words for a message: its kind and the beginning of what it holds. */
+export function shown(value: unknown): string {
+  if (value === null || value === undefined) return 'nothing'
+  if (typeof value === 'string') return `"${clip(value)}"`
+  if (Array.isArray(value)) return `a list of ${value.length}`
+  if (value instanceof Date) return 'a date'
+  if (typeof value === 'object') return 'a record'
+  if (typeof value === 'number' || typeof value === 'bigint' || typeof value === 'boolean') return String(value)
+  return `a ${typeof value}`
+}
+
+export function clip(text: string, length = 40): string {
+  const line = text.replace(/\s+/g, ' ')
+  return line.length > length ? `${line.slice(0, length - 1)}…` : line
+}
+
+/** Sets a key as own data, `__proto__` too. */
+export function put(target: Record<string, unknown>, key: string, value: unknown): void {
+  if (key === '__proto__') Object.defineProperty(target, key, { value, enumerable: true, configurable: true, writable: true })
+  else target[key] = value
+}

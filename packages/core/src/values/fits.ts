@@ -1,0 +1,66 @@
+import { isDate, readDateTime } from './dates.js'
+import type { Declared, ValueType } from './types.js'
+
+/** Whether every value of the type `given` may stand where `wanted` is declared. A value of an open record never does: only seeing it tells. */
+export function fits(given: ValueType, wanted: ValueType): boolean {
+  switch (wanted.kind) {
+    case 'any':
+      return true
+    case 'text':
+      return given.kind === 'text' || given.kind === 'choice'
+    case 'number':
+      return given.kind === 'number' || given.kind === 'integer'
+    case 'choice':
+      return given.kind === 'choice' && given.of.every((option) => wanted.of.includes(option))
+    case 'list':
+      return given.kind === 'list' && fits(given.item, wanted.item)
+    case 'record':
+    case 'table':
+      return (
+        (given.kind === wanted.kind || (wanted.kind === 'table' && given.kind === 'list' && given.item.kind === 'record')) &&
+        fieldsFit(fieldsOfType(given), wanted.fields)
+      )
+    default:
+      return given.kind === wanted.kind
+  }
+}
+
+function fieldsOfType(type: ValueType): readonly Declared[] | undefined {
+  if (type.kind === 'list') return fieldsOfType(type.item)
+  return type.kind === 'record' || type.kind === 'table' ? type.fields : undefined
+}
+
+/** A record fits if it has the needed fields with fitting types, none of which may be missing where it is needed. */
+function fieldsFit(given: readonly Declared[] | undefined, wanted: readonly Declared[] | undefined): boolean {
+  if (!wanted) return true
+  if (!given) return false
+  return wanted.every((field) => {
+    const own = given.find((g) => g.name === field.name)
+    const optional = field.optional || field.default !== undefined
+    return own ? fits(own.type, field.type) && (optional || !own.optional) : optional
+  })
+}
+
+/** Whether a literal may stand where `wanted` is declared: a text is also a date that it spells, or an option. */
+export function literalFits(value: string | number | boolean, wanted: ValueType): boolean {
+  switch (wanted.kind) {
+    case 'any':
+      return true
+    case 'text':
+      return typeof value === 'string'
+    case 'choice':
+      return typeof value === 'string' && wanted.of.includes(value)
+    case 'integer':
+      return Number.isInteger(value)
+    case 'number':
+      return typeof value === 'number'
+    case 'boolean':
+      return typeof value === 'boolean'
+    case 'date':
+      return typeof value === 'string' && isDate(value)
+    case 'date-time':
+      return typeof value === 'string' && readDateTime(value) !== undefined
+    default:
+      return false
+  }
+}

@@ -1,0 +1,67 @@
+import type { Locale } from '../locale.js'
+import type { ValueType } from '../types.js'
+
+/**
+ * What a format wrote, part by part: signs that it made, then signs of the value, in turns. Joined, the parts are the text; kept apart,
+ * they tell a reader of origins which signs came from the record and which from the format.
+ */
+export type Woven = readonly string[]
+
+export interface Parameter {
+  readonly name: string
+  readonly kind: 'text' | 'integer'
+  readonly optional?: boolean
+  /** May be repeated: `table "a" "b"`. */
+  readonly many?: boolean
+  readonly least?: number
+  /** Says what is wrong with an argument, or nothing. */
+  readonly refuses?: (argument: string | number) => boolean
+}
+
+export type Argument = string | number
+
+/** What a format may ask of the rendering it runs in. */
+export interface Setting {
+  readonly locale: Locale
+  readonly masks: Masks
+}
+
+/** The replacements of `masked` in one rendering: kind → folded value → number, and back. */
+export interface Masks {
+  readonly numbers: Map<string, Map<string, number>>
+  readonly found: Map<string, string>
+}
+
+/** A pure function of value, arguments and locale. */
+export interface Format {
+  readonly name: string
+  /** One line for the reference and for completion. */
+  readonly about: string
+  readonly takes: string
+  readonly parameters: readonly Parameter[]
+  /** Runs over a list's items one by one. */
+  readonly maps?: boolean
+  /** The type of what it gives for a value of this type; undefined: it cannot take it. */
+  gives(type: ValueType, args: readonly Argument[]): ValueType | undefined
+  write(value: unknown, args: readonly Argument[], setting: Setting, type: ValueType): unknown
+}
+
+/** The result of a format that ends in text, with its parts told apart. */
+export class Weave {
+  constructor(readonly parts: Woven) {}
+  toString(): string {
+    return this.parts.join('')
+  }
+}
+
+/** Items with signs between them that the format makes. */
+export function between(items: readonly string[], separator: (index: number) => string): Weave {
+  const parts: string[] = ['']
+  items.forEach((item, i) => parts.push(item, i < items.length - 1 ? separator(i) : ''))
+  return new Weave(parts)
+}
+
+/** Made signs around a value. */
+export function around(before: string, text: string, after: string): Weave {
+  return new Weave([before, text, after])
+}

@@ -1,0 +1,89 @@
+import type { Argument, Format, Parameter, Setting } from './format.js'
+import { isFreeText, listOf, TEXT, type ValueType } from '../types.js'
+
+type Write<V> = (value: V, args: readonly Argument[], setting: Setting, type: ValueType) => unknown
+
+interface Given<V> {
+  readonly name: string
+  readonly about: string
+  readonly parameters: readonly Parameter[]
+  readonly write: Write<V>
+}
+
+/** The result of a format for single values: for a list, a list of results. */
+function single(takes: (type: ValueType) => boolean, gives: ValueType) {
+  return (type: ValueType): ValueType | undefined => {
+    if (type.kind === 'list') return takes(type.item) ? listOf(gives) : undefined
+    return takes(type) ? gives : undefined
+  }
+}
+
+const isText = (type: ValueType) => type.kind === 'text' || type.kind === 'choice' || type.kind === 'file'
+const isNumber = (type: ValueType) => type.kind === 'integer' || type.kind === 'number'
+const isDate = (type: ValueType) => type.kind === 'date' || type.kind === 'date-time'
+
+/** What a format of text gives for a choice is still one of few wordings, and no free text. */
+function textual(type: ValueType): ValueType | undefined {
+  if (type.kind === 'list') return isText(type.item) ? listOf(isFreeText(type.item) ? TEXT : type.item) : undefined
+  return isText(type) ? (isFreeText(type) ? TEXT : type) : undefined
+}
+
+export function textFormat(given: Given<string>): Format {
+  return { ...given, takes: 'text', maps: true, gives: textual, write: given.write }
+}
+
+/** Numbers, dates and booleans written as text stay free of what somebody outside may say: the result is a choice of signs. */
+const SIGNS: ValueType = { kind: 'choice', of: [] }
+
+export function numberFormat(given: Given<number>): Format {
+  return { ...given, takes: 'numbers', maps: true, gives: single(isNumber, SIGNS), write: given.write }
+}
+
+export function dateFormat(given: Given<string>): Format {
+  return { ...given, takes: 'dates', maps: true, gives: single(isDate, SIGNS), write: given.write }
+}
+
+export function booleanFormat(given: Given<boolean>): Format {
+  return {
+    ...given,
+    takes: 'booleans',
+    maps: true,
+    gives: single((type) => type.kind === 'boolean', SIGNS),
+    write: given.write,
+  }
+}
+
+/** A list to another list of the same items. */
+export function listToList(given: Given<unknown[]>): Format {
+  return {
+    ...given,
+    takes: 'lists',
+    gives: (type) => (type.kind === 'list' || type.kind === 'table' ? type : undefined),
+    write: given.write,
+  }
+}
+
+/** A list to text: what it gives is free text where its items are. */
+export function listToText(given: Given<unknown[]>): Format {
+  return {
+    ...given,
+    takes: 'lists',
+    gives: (type) => (type.kind === 'list' || type.kind === 'table' ? (isFreeText(type) ? TEXT : SIGNS) : undefined),
+    write: given.write,
+  }
+}
+
+/** Numbers of a list to one number. */
+export function listToNumber(given: Given<number[]>): Format {
+  return {
+    ...given,
+    takes: 'lists of numbers',
+    gives: (type) => (type.kind === 'list' && isNumber(type.item) ? { kind: 'number' } : undefined),
+    write: given.write,
+  }
+}
+
+/** Anything to text. */
+export function anyToText(given: Given<unknown>, takes = 'any value', fits: (type: ValueType) => boolean = () => true): Format {
+  return { ...given, takes, gives: (type) => (fits(type) ? (isFreeText(type) ? TEXT : SIGNS) : undefined), write: given.write }
+}

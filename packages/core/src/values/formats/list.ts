@@ -1,0 +1,9 @@
+import { listToText } from './kinds.js'
+import { between } from './format.js'
+import { texts } from './items.js'
+export const list = listToText({
+  name: 'list',
+  about: 'items with a separator, a comma and a blank where none is said',
+  parameters: [{ name: 'separator', kind: 'text', optional: true }],
+  write: (list, [separator = ', '], _, type) => between(texts(list, type), () => String(separator)),
+})

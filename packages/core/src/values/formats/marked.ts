@@ -1,0 +1,14 @@
+import { Weave } from './format.js'
+
+/** A line an item behind its mark; further lines of an item stand under its text. */
+export function marked(items: readonly string[], mark: (index: number) => string): Weave {
+  const parts: string[] = []
+  items.forEach((item, i) => {
+    const sign = mark(i)
+    item.split('\n').forEach((line, n) => {
+      const lead = n === 0 ? sign : line === '' ? '' : ' '.repeat(sign.length)
+      parts.push((parts.length > 0 ? '\n' : '') + lead, line)
+    })
+  })
+  return new Weave(parts)
+}

@@ -1,0 +1,8 @@
+import { textFormat } from './kinds.js'
+
+export const sentence = textFormat({
+  name: 'sentence',
+  about: 'the first letter up, the rest untouched',
+  parameters: [],
+  write: (text, _, { locale }) => text.replace(/\p{L}/u, (letter) => locale.upper(letter)),
+})

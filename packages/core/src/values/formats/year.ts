@@ -1,0 +1,8 @@
+import { dateFormat } from './kinds.js'
+
+export const year = dateFormat({
+  name: 'year',
+  about: 'the year alone',
+  parameters: [],
+  write: (iso) => iso.slice(0, 4),
+})

@@ -1,0 +1,69 @@
+import type { Masks } from './formats/format.js'
+
+const EMAIL = /[\p{L}\p{N}._%+'-]+@[\p{L}\p{N}-]+(?:\.[\p{L}\p{N}-]+)+/gu
+const ACCOUNT = /\b[A-Za-z]{2}\d{2}(?:[ ]?[A-Za-z0-9]){11,30}\b/g
+const CARD = /(?<![\p{L}\p{N}-])\d(?:[ -]?\d){12,18}(?![\p{L}\p{N}-])/gu
+const PHONE =
+  /(?<![\p{L}\p{N}/.-])(?:\+\d{1,3}[ /-]?)?(?:\(\d{1,5}\)[ /-]?)?\d{2,5}(?:[ /-]\d{2,5}){1,5}(?![\p{L}\p{N}/-])|(?<![\p{L}\p{N}])\+\d{7,15}(?!\d)|(?<![\p{L}\p{N}-])0\d{8,13}(?!\d)/gu
+const DATE = /^(?:\d{4}[-/ ]\d{1,2}[-/ ]\d{1,2}|\d{1,2}[-/ ]\d{1,2}[-/ ]\d{2,4}|\d{4}[-/ ]\d{2,4}|\d{4})$/
+
+/**
+ * Replaces e-mail addresses, account, card and phone numbers by `[email 1]` and the like, the same for the same value throughout a
+ * rendering; what was replaced is kept in `masks`. Longer kinds go first, so that a card's digits are not taken for a phone number.
+ */
+export function mask(text: string, masks: Masks): string {
+  return text
+    .replace(EMAIL, (found) => replacement('email', found, masks))
+    .replace(ACCOUNT, (found) => takeAccount(found, masks))
+    .replace(CARD, (found) => (passesLuhn(found) ? replacement('card', found, masks) : found))
+    .replace(PHONE, (found) => (isPhone(found) ? replacement('phone', found, masks) : found))
+}
+
+function isPhone(found: string): boolean {
+  const digits = found.replace(/\D/g, '').length
+  return digits >= 7 && digits <= 15 && !DATE.test(found)
+}
+
+/** An account number may run on into the next words: the longest beginning that passes is taken. */
+function takeAccount(found: string, masks: Masks): string {
+  for (let end = found.length; end >= 15; end--) {
+    const candidate = found.slice(0, end)
+    if (/[A-Za-z0-9]$/.test(candidate) && !/^[A-Za-z0-9]/.test(found.slice(end)) && passesMod97(candidate))
+      return replacement('account', candidate, masks) + found.slice(end)
+  }
+  return found
+}
+
+function replacement(kind: string, found: string, masks: Masks): string {
+  let numbers = masks.numbers.get(kind)
+  if (!numbers) masks.numbers.set(kind, (numbers = new Map<string, number>()))
+  const folded = found.replace(/[\s()/-]/g, '').toLowerCase()
+  const number = numbers.get(folded) ?? numbers.size + 1
+  numbers.set(folded, number)
+  const sign = `[${kind} ${number}]`
+  if (!masks.found.has(sign)) masks.found.set(sign, found)
+  return sign
+}
+
+/** The check digit of ISO/IEC 7812. */
+function passesLuhn(text: string): boolean {
+  const digits = text.replace(/\D/g, '')
+  let sum = 0
+  for (let i = 0; i < digits.length; i++) {
+    const digit = Number(digits[digits.length - 1 - i])
+    sum += i % 2 === 0 ? digit : digit > 4 ? digit * 2 - 9 : digit * 2
+  }
+  return digits.length >= 13 && digits.length <= 19 && sum % 10 === 0
+}
+
+/** The check digits of ISO 13616. */
+function passesMod97(text: string): boolean {
+  const compact = text.replace(/\s/g, '').toUpperCase()
+  if (compact.length < 15 || compact.length > 34) return false
+  let rest = 0
+  for (const sign of compact.slice(4) + compact.slice(0, 4)) {
+    const value = parseInt(sign, 36)
+    rest = (rest * (value > 9 ? 100 : 10) + value) % 97
+  }
+  return rest === 1
+}
