@@ -1,0 +1,158 @@
+import { createWriteStream } from 'node:fs'
+import { access, stat } from 'node:fs/promises'
+import type { Writable } from 'node:stream'
+import { finished } from 'node:stream/promises'
+import { SingleBar } from 'cli-progress'
+import { printProblem, problem, problemRecord, ProblemError, type Prompt } from 'dunelight'
+import { openLibrary, renderTable, type SetAside, type TableReport } from '@dunelight/node'
+import { printTurns } from '../print-turns.js'
+import { colorsFor, EXIT, paintFor, plural, WrongUse, type Surroundings } from '../surroundings.js'
+import { readSet } from '../values.js'
+
+export interface RenderFlags {
+  readonly set?: string[]
+  readonly records?: string
+  readonly record?: string
+  readonly take?: number
+  readonly to?: string
+  readonly overwrite?: boolean
+  readonly aside?: string
+  readonly seed?: number
+  readonly locale?: string
+  readonly wordings?: boolean
+  readonly json?: boolean
+}
+
+const TABLE_ONLY = ['record', 'take', 'aside'] as const
+
+/** Renders one set of values, or a table. */
+export async function render(around: Surroundings, folder: string, name: string, flags: RenderFlags): Promise<number> {
+  if (flags.records === undefined) {
+    for (const flag of TABLE_ONLY) if (flags[flag] !== undefined) throw new WrongUse(`--${flag} speaks of a table`, 'add --records FILE')
+  } else if (flags.wordings) throw new WrongUse('--wordings renders one set of values, not a table', 'use --set instead of --records')
+  const library = await openLibrary(folder)
+  const prompt = library.prompt(name)
+  const given = readSet(prompt, flags.set, flags.locale)
+  const out = flags.to === undefined ? around.stdout : await openFile(flags.to, flags.overwrite ?? false)
+  try {
+    return flags.records === undefined ? renderOne(around, out, prompt, given, flags) : await renderMany(around, out, prompt, given, flags)
+  } finally {
+    if (out !== around.stdout) {
+      out.end()
+      await finished(out)
+    }
+  }
+}
+
+async function openFile(path: string, overwrite: boolean): Promise<Writable> {
+  const exists = await access(path).then(
+    () => true,
+    () => false,
+  )
+  if (exists && !overwrite) throw new WrongUse(`${path} exists already`, 'choose another name, or add --overwrite')
+  const stream = createWriteStream(path)
+  return new Promise((resolve, reject) => {
+    stream.once('open', () => resolve(stream))
+    stream.once('error', (fault) => reject(new WrongUse(`cannot write to ${path}: ${fault.message}`)))
+  })
+}
+
+function renderOne(around: Surroundings, out: Writable, prompt: Prompt, given: Record<string, unknown>, flags: RenderFlags): number {
+  const options = { ...(flags.seed !== undefined && { seed: flags.seed }), ...(flags.locale !== undefined && { locale: flags.locale }) }
+  const c = colorsFor(flags.to === undefined ? around.stdout : {}, around.env)
+  const all = flags.wordings ? prompt.renderAll(given, options) : [{ wording: '', rendering: prompt.render(given, options) }]
+  for (const { wording, rendering } of all) {
+    for (const p of rendering.problems) around.stderr.write(`${printProblem(p, paintFor(colorsFor(around.stderr, around.env)))}\n`)
+    const masked = Object.keys(rendering.masked).length > 0 ? { masked: rendering.masked } : {}
+    if (flags.json)
+      out.write(`${JSON.stringify({ prompt: prompt.name, ...(wording !== '' && { wording }), turns: rendering.turns, ...masked })}\n`)
+    else
+      out.write(
+        `${wording === '' ? '' : `${c.bold(`wording ${wording}`)}\n`}${printTurns(rendering.turns, c)}${flags.wordings ? '\n' : ''}`,
+      )
+  }
+  return EXIT.done
+}
+
+const MOST_SAID = 20
+
+async function renderMany(
+  around: Surroundings,
+  out: Writable,
+  prompt: Prompt,
+  given: Record<string, unknown>,
+  flags: RenderFlags,
+): Promise<number> {
+  const records = flags.records!
+  const { stderr } = around
+  const c = colorsFor(stderr, around.env)
+  const kept = flags.aside === undefined ? undefined : await openFile(flags.aside, flags.overwrite ?? false)
+  const said: SetAside[] = []
+  const bar = await progressBar(around, records)
+  const report = await renderTable({
+    prompt,
+    records,
+    to: out,
+    given,
+    ...(flags.seed !== undefined && { seed: flags.seed }),
+    ...(flags.locale !== undefined && { locale: flags.locale }),
+    ...(flags.take !== undefined && { take: flags.take }),
+    ...(flags.record !== undefined && { only: flags.record }),
+    ...(around.signal && { signal: around.signal }),
+    onHeading: (problems) => {
+      // A record may carry more than a prompt takes: columns that are left aside are worth a line only where a slip is likely.
+      for (const p of problems) if (p.code !== 'heading-unused' || p.hint !== undefined) stderr.write(`${printProblem(p, paintFor(c))}\n`)
+    },
+    onAside: (aside) => {
+      if (said.length < MOST_SAID) said.push(aside)
+      kept?.write(`${JSON.stringify({ row: aside.row, record: aside.id, problems: aside.problems.map(problemRecord) })}\n`)
+    },
+    onProgress: (bytes) => bar?.update(bytes),
+  }).finally(() => bar?.stop())
+  kept?.end()
+  if (flags.record !== undefined && report.rendered + report.aside === 0 && !report.interrupted)
+    throw new ProblemError([problem('record-unknown', { id: flags.record })])
+  sayAside(said, report, flags, around)
+  if (report.interrupted) {
+    stderr.write(
+      `${c.yellow('interrupted')} behind row ${report.lastRow}: ${plural(report.rendered, 'record')} written, every line whole\n`,
+    )
+    return EXIT.interrupted
+  }
+  stderr.write(
+    `${plural(report.rendered, 'record')} rendered${report.aside > 0 ? `, ${plural(report.aside, 'record')} set aside` : ''}${flags.to === undefined ? '' : ` → ${flags.to}`}\n`,
+  )
+  return report.aside > 0 ? EXIT.aside : EXIT.done
+}
+
+function sayAside(said: readonly SetAside[], report: TableReport, flags: RenderFlags, { stderr, env }: Surroundings): void {
+  const c = colorsFor(stderr, env)
+  for (const { id, problems } of said) {
+    for (const p of problems)
+      stderr.write(`${c.yellow('set aside')} ${id}: ${p.message}${p.hint === undefined ? '' : c.dim(` (${p.hint})`)}\n`)
+  }
+  if (report.aside > said.length)
+    stderr.write(
+      `… and ${plural(report.aside - said.length, 'more record')}${flags.aside === undefined ? ': --aside FILE keeps them all' : ''}\n`,
+    )
+}
+
+/** On a terminal only: how much of the table has been read. */
+async function progressBar({ stderr }: Surroundings, file: string): Promise<SingleBar | undefined> {
+  if (!stderr.isTTY) return undefined
+  const size = await stat(file).then(
+    (found) => found.size,
+    () => 0,
+  )
+  if (size === 0) return undefined
+  const bar = new SingleBar({
+    format: '{bar} {percentage}% of the table · {eta_formatted} left',
+    stream: stderr,
+    hideCursor: true,
+    clearOnComplete: true,
+    barCompleteChar: '━',
+    barIncompleteChar: '─',
+  })
+  bar.start(size, 0)
+  return bar
+}

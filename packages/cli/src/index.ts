@@ -1,0 +1,1 @@
+export { run, type Surroundings } from './run.js'

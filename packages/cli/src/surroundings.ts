@@ -1,0 +1,40 @@
+import type { Readable, Writable } from 'node:stream'
+import pc from 'picocolors'
+import type { Paint } from 'dunelight'
+
+/** What a command sees of the world; tests hand in their own. */
+export interface Surroundings {
+  readonly argv: readonly string[]
+  readonly stdin: Readable
+  readonly stdout: Writable & { isTTY?: boolean; columns?: number }
+  readonly stderr: Writable & { isTTY?: boolean; columns?: number }
+  readonly env: Readonly<Record<string, string | undefined>>
+  readonly signal?: AbortSignal
+}
+
+export const EXIT = { done: 0, problems: 1, use: 2, aside: 3, interrupted: 130 } as const
+
+export type Colors = ReturnType<typeof pc.createColors>
+
+/** Colour on a terminal only, and never against NO_COLOR. */
+export function colorsFor(stream: { isTTY?: boolean }, env: Surroundings['env']): Colors {
+  return pc.createColors((stream.isTTY ?? false) && (env['NO_COLOR'] ?? '') === '' && env['TERM'] !== 'dumb')
+}
+
+export function paintFor(c: Colors): Paint {
+  return { error: c.red, warning: c.yellow, dim: c.dim, bold: c.bold }
+}
+
+/** A fault of how the command was called: said on stderr, exit code 2. */
+export class WrongUse extends Error {
+  constructor(
+    message: string,
+    readonly hint?: string,
+  ) {
+    super(message)
+  }
+}
+
+export function plural(count: number, one: string, many = `${one}s`): string {
+  return `${count.toLocaleString('en-US')} ${count === 1 ? one : many}`
+}
