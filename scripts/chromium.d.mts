@@ -1,0 +1,2 @@
+export function findChromium(): string
+export const CHROMIUM_FLAGS: string[]

@@ -1,0 +1,81 @@
+// Makes the pictures in docs/screenshots anew: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
+//   node scripts/screenshots.mjs [page] [terminal]
+import { execFileSync, spawn } from 'node:child_process'
+import { mkdtempSync, mkdirSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { chromium } from 'playwright-core'
+import { createServer } from 'vite'
+import { CHROMIUM_FLAGS, findChromium } from './chromium.mjs'
+
+const OUT = 'docs/screenshots'
+const wanted = process.argv.slice(2)
+const does = (what) => wanted.length === 0 || wanted.includes(what)
+const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms))
+
+if (does('page')) await shootPage()
+if (does('terminal')) await shootTerminal()
+
+async function shootPage() {
+  const server = await createServer({ root: 'examples/label-desk', logLevel: 'error', server: { port: 5399 } })
+  await server.listen()
+  const profile = mkdtempSync(join(tmpdir(), 'shots-'))
+  const browser = await chromium.launchPersistentContext(profile, {
+    executablePath: findChromium(),
+    args: CHROMIUM_FLAGS,
+    viewport: { width: 1280, height: 800 },
+  })
+  const page = await browser.newPage()
+  await page.goto(server.resolvedUrls.local[0])
+  await page.getByText('Buoy bell').first().click()
+  await page.locator('.stretch-value', { hasText: 'Buoy bell' }).hover()
+  await wait(600)
+  await page.screenshot({ path: `${OUT}/label-desk.png` })
+  await browser.close()
+  await server.close()
+  rmSync(profile, { recursive: true, force: true })
+}
+
+async function shootTerminal() {
+  const folder = mkdtempSync(join(tmpdir(), 'shots-'))
+  mkdirSync(join(folder, 'faulty/prompts'), { recursive: true })
+  mkdirSync(join(folder, 'faulty/snippets'))
+  writeFileSync(
+    join(folder, 'faulty/prompts/label.yaml'),
+    'title: Write a label\nabuot: The card beside an object.\nvariables:\n  item: { type: record, fields: { title: text, made: integer } }\n  note: { type: text, outside: true }\nturns:\n  - user: |\n      Write the label for {item.titel}, made in {item.made as numbr}.\n      The surveyor says: {note}\n      ~ use house/stlye\n',
+  )
+  mkdirSync(join(folder, 'faulty/snippets/house'))
+  writeFileSync(join(folder, 'faulty/snippets/house/style.md'), 'Plain words.\n')
+  const command = `${process.cwd()}/packages/cli/bin/dunelight.js`
+  const demo = 'demo/marram-house'
+  const shots = {
+    check: [`dunelight check ${join(folder, 'faulty')}`, `cd ${folder} && node ${command} check faulty`],
+    render: [
+      `dunelight render ${demo} label/write --records ${demo}/data/objects.csv --to labels.jsonl`,
+      `rm -f /tmp/labels.jsonl; node ${command} render ${demo} label/write --records ${demo}/data/objects.csv --to /tmp/labels.jsonl; head -n 1 /tmp/labels.jsonl | fold -w 120 | head -n 22`,
+    ],
+    show: [`dunelight show ${demo} label/write`, `node ${command} show ${demo} label/write`],
+    origins: [
+      `dunelight show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,
+      `node ${command} show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,
+    ],
+  }
+  for (const [name, [says, run]] of Object.entries(shots)) {
+    const script = join(folder, `${name}.sh`)
+    writeFileSync(script, `printf '\\033[?25l$ %s\\n' "${says.replace(`${folder}/`, '')}"\n${run}\nsleep 30\n`)
+    const display = spawn('Xvfb', [':77', '-screen', '0', '1280x800x24'], { stdio: 'ignore' })
+    await wait(900)
+    const env = { ...process.env, DISPLAY: ':77', TERM: 'xterm-256color', NO_COLOR: '' }
+    const terminal = spawn(
+      'xterm',
+      ['-fa', 'DejaVu Sans Mono', '-fs', '11', '-geometry', '142x44+0+0', '-bg', '#fbf8f0', '-fg', '#22302f', '-e', 'bash', script],
+      { env, stdio: 'ignore' },
+    )
+    await wait(3500)
+    execFileSync('import', ['-window', 'root', `${OUT}/${name}.png`], { env })
+    terminal.kill()
+    display.kill()
+    await wait(300)
+  }
+  rmSync(folder, { recursive: true, force: true })
+}
