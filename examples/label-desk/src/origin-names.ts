@@ -1,0 +1,23 @@
+import type { Origin, OriginKind } from 'dunelight'
+
+/** What each kind of origin is called on the page. */
+export const KIND_NAMES: Readonly<Record<OriginKind, string>> = {
+  fixed: 'the prompt’s own words',
+  value: 'from the record',
+  snippet: 'snippet',
+  persona: 'persona',
+  example: 'example',
+  output: 'form of the answer',
+  made: 'made by a format or directive',
+}
+
+/** The kinds that label texts show, in the order of the legend. */
+export const SHOWN_KINDS: readonly OriginKind[] = ['fixed', 'value', 'snippet', 'persona', 'made']
+
+/** One line that names a stretch: what wrote it, and where that stands. */
+export function nameOrigin(origin: Origin): string {
+  const [use] = origin.within
+  const subject = origin.path ?? use?.name
+  const format = origin.format === undefined ? '' : ` as ${origin.format}`
+  return `${KIND_NAMES[origin.kind]}${subject === undefined ? '' : `: ${subject}${format}`} · ${origin.place.file}, line ${origin.place.line}`
+}
