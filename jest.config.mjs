@@ -8,7 +8,7 @@ export default {
     '^.+\\.tsx?$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript', tsx: true } }, module: { type: 'es6' } }],
   },
   moduleNameMapper: { '^(\\.{1,2}/.*)\\.js$': '$1' },
-  testEnvironmentOptions: { customExportConditions: ['@dunelight/source', 'node', 'import', 'default'] },
+  testEnvironmentOptions: { customExportConditions: ['@dunelight/source', 'node', 'node-addons'] },
   modulePathIgnorePatterns: ['/dist/'],
   workerIdleMemoryLimit: '256MB',
 }

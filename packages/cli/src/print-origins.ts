@@ -2,42 +2,53 @@ import type { FinishedTurn, Origin } from 'dunelight'
 import type { Colors } from './surroundings.js'
 
 /**
- * Turns with their origins, readable without colour: each line of text in its own line, and in the margin what wrote its stretches, in
- * order. Values stand between ‹ and ›, so that they can be told from fixed text on one line.
+ * Turns with their origins, readable without colour: each line of text in its own line, and in the margin what wrote its stretches. Values
+ * stand between ‹ and ›, so that they can be told from fixed text. Where the terminal's width is known, long lines go on below the text.
  */
-export function printOrigins(turns: readonly FinishedTurn[], c: Colors): string {
-  return turns.map((turn) => `${c.bold(c.cyan(`── ${turn.role} `.padEnd(60, '─')))}\n${turnLines(turn, c)}`).join('\n')
+export function printOrigins(turns: readonly FinishedTurn[], c: Colors, columns = Infinity): string {
+  const width = Math.max(20, columns - MARGIN - 3)
+  return turns.map((turn) => `${c.bold(c.cyan(`── ${turn.role} `.padEnd(60, '─')))}\n${turnLines(turn, c, width)}`).join('\n')
 }
 
 interface Shown {
   text: string
   length: number
-  readonly names: string[]
+  readonly names: Set<string>
 }
 
 const MARGIN = 34
+const newLine = (): Shown => ({ text: '', length: 0, names: new Set() })
 
-function turnLines(turn: FinishedTurn, c: Colors): string {
-  const lines: Shown[] = [{ text: '', length: 0, names: [] }]
+function turnLines(turn: FinishedTurn, c: Colors, width: number): string {
+  const lines: Shown[] = [newLine()]
   for (const origin of turn.origins) {
-    const name = nameOf(origin)
-    turn.text
-      .slice(origin.start, origin.end)
-      .split('\n')
-      .forEach((part, i) => {
-        if (i > 0) lines.push({ text: '', length: 0, names: [] })
-        const line = lines.at(-1)!
-        if (part === '') return
-        line.text += shade(part, origin, c)
-        line.length += part.length
-        if (line.names.at(-1) !== name) line.names.push(name)
-      })
+    const parts = turn.text.slice(origin.start, origin.end).split('\n')
+    parts.forEach((part, i) => {
+      if (i > 0) lines.push(newLine())
+      if (part !== '') lines.at(-1)!.names.add(nameOf(origin))
+      for (let rest = part; rest !== '';) {
+        let line = lines.at(-1)!
+        if (line.length >= width) lines.push((line = newLine()))
+        const piece = fitting(rest, width - line.length)
+        line.text += shade(piece, origin, c)
+        line.length += piece.length
+        rest = rest.slice(piece.length)
+        if (rest !== '') lines.push(newLine())
+      }
+    })
   }
-  return lines.map((line) => `${c.dim(margin(line.names))} ${line.text}`.trimEnd() + '\n').join('')
+  return lines.map((line) => `${c.dim(margin([...line.names]))} ${line.text}`.trimEnd() + '\n').join('')
+}
+
+/** As much as fits, cut behind a blank where there is one. */
+function fitting(text: string, room: number): string {
+  if (text.length <= room) return text
+  const blank = text.lastIndexOf(' ', room - 1)
+  return text.slice(0, blank > 0 ? blank + 1 : room)
 }
 
 function margin(names: readonly string[]): string {
-  const text = names.join(' + ')
+  const text = names.join(' ')
   return `${text.length > MARGIN ? `${text.slice(0, MARGIN - 1)}…` : text.padEnd(MARGIN)} │`
 }
 

@@ -36,5 +36,5 @@ export class WrongUse extends Error {
 }
 
 export function plural(count: number, one: string, many = `${one}s`): string {
-  return `${count.toLocaleString('en-US')} ${count === 1 ? one : many}`
+  return `${String(count).replace(/\B(?=(\d{3})+$)/g, ',')} ${count === 1 ? one : many}`
 }

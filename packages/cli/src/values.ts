@@ -26,8 +26,8 @@ export function readSet(prompt: Prompt, set: readonly string[] = [], locale?: st
 }
 
 function split(path: string): [string, string | undefined] {
-  const dot = path.indexOf('.')
-  return dot < 0 ? [path, undefined] : [path.slice(0, dot), path.slice(dot + 1)]
+  const point = path.indexOf('.')
+  return point < 0 ? [path, undefined] : [path.slice(0, point), path.slice(point + 1)]
 }
 
 function fieldOf(declared: Declared, name: string, problems: Problem[]): Declared | undefined {

@@ -1,7 +1,7 @@
 // One call
 export { libraryFrom, type Library, type LibraryOptions } from './library/library.js'
 // Staged
-export type { FinishedTurn, Prompt, Rendering, RenderOptions } from './library/prompt.js'
+export type { FinishedTurn, PreparedValues, Prompt, Rendering, RenderOptions } from './library/prompt.js'
 export type { Turn } from './render/render.js'
 export type { Origin, Within } from './render/origins.js'
 export type { OriginKind } from './render/trace.js'

@@ -14,14 +14,14 @@ export interface CsvRows {
 interface RowParser {
   parse(text: string, base: number, ignoreLastRow: boolean): { data: string[][]; errors: { code: string }[]; meta: { cursor: number } }
 }
-const { Parser } = Papa as unknown as { Parser: new (config: { delimiter: string; newline: string }) => RowParser }
+const { Parser } = Papa as unknown as { Parser: new (config: { delimiter: string; newline: string; preview?: number }) => RowParser }
 
 const CHUNK = 64 * 1024
 /** A row longer than this is a quote that was never closed. */
 const LONGEST_ROW = 16 * 1024 * 1024
 
 /**
- * Reads a CSV file chunk by chunk: the whole file is never held. The delimiter (comma, semicolon, tab, bar) is found in the first chunk;
+ * Reads a CSV file chunk by chunk: the whole file is never held. The delimiter (comma, semicolon, tab, bar) is found in the heading;
  * line ends may be of any kind; blank lines are passed over.
  *
  * @throws ProblemError where the file cannot be read or is no UTF-8 text.
@@ -70,7 +70,10 @@ function isFilled(cells: readonly string[]): boolean {
   return cells.length > 1 || (cells[0] ?? '').trim() !== ''
 }
 
+const DELIMITERS = [',', ';', '\t', '|']
+
+/** The sign that cuts the heading into most cells: of all rows it is the one without free text. */
 function delimiterOf(text: string): string {
-  const found = Papa.parse(text.slice(0, CHUNK), { preview: 10, delimitersToGuess: [',', ';', '\t', '|'] }).meta.delimiter
-  return found === '' ? ',' : found
+  const cells = (delimiter: string) => new Parser({ delimiter, newline: '\n', preview: 1 }).parse(text, 0, false).data[0]?.length ?? 0
+  return DELIMITERS.reduce((best, one) => (cells(one) > cells(best) ? one : best))
 }

@@ -33,13 +33,13 @@ export async function show(around: Surroundings, folder: string, name: string, f
       origins: origins.map((origin) => ({ ...origin, span: undefined })),
     }))
     around.stdout.write(`${JSON.stringify({ prompt: name, record: found.id, turns }, null, 2)}\n`)
-  } else around.stdout.write(printOrigins(rendering.turns, c))
+  } else around.stdout.write(printOrigins(rendering.turns, c, around.stdout.isTTY ? around.stdout.columns : undefined))
   return EXIT.done
 }
 
 /** The record of an id, or the first. */
-async function findRecord(prompt: Prompt, file: string, id: string | undefined, given: Record<string, unknown>) {
-  for await (const { records } of readRecords(file, prompt, { given })) {
+async function findRecord(prompt: Prompt, table: string, id: string | undefined, given: Record<string, unknown>) {
+  for await (const { records } of readRecords(table, prompt, { given })) {
     for (const record of records) {
       if (id !== undefined && record.id !== id) continue
       if (!record.values) throw new ProblemError(record.problems)

@@ -31,6 +31,11 @@ export interface PromptModel extends Artefact {
   readonly settings: Readonly<Record<string, unknown>>
 }
 
+/** A prompt with all that its bases say. */
+export interface JoinedPrompt extends Omit<PromptModel, 'bind' | 'basedOn' | 'replace' | 'addTurns'> {
+  readonly bind: readonly { readonly declared: Declared; readonly text: Text }[]
+}
+
 export interface Named {
   readonly name: string
   readonly span: Span

@@ -59,7 +59,7 @@ function holdsOutside(type: ValueType): boolean {
 
 function takeStep(walk: Walk, step: Step, path: string, context: Context): boolean {
   const { type } = walk
-  const inner = walk.get
+  const inner = walk.open ? walk.get : settledGet(walk.get)
   if (type.kind === 'any' || (type.kind === 'record' && !type.fields && step.kind !== 'integer')) {
     walk.get = step.kind === 'integer' ? countedItem(inner, Number(step.key)) : openField(inner, step.key)
     walk.type = ANY
@@ -88,6 +88,11 @@ function takeField(walk: Walk, fields: readonly Declared[], step: Step, path: st
   walk.optional ||= field.optional
   walk.outside ||= field.outside
   return true
+}
+
+/** What is declared may be missing, but never in doubt: below it nothing is absent. */
+function settledGet(get: Get): Get {
+  return (run) => get(run) ?? null
 }
 
 /** A declared field: accepting the record has made each of them its own data, so it is read as it is. */

@@ -1,5 +1,6 @@
 import type {
   AskTurn,
+  JoinedPrompt,
   ExampleSetModel,
   ExamplesTurn,
   HistoryTurn,
@@ -17,51 +18,19 @@ import { Scope, type Binding } from './scope.js'
 import { compileText } from './text.js'
 import { instruct, readLabel } from '../outputs/one-of.js'
 import { problem, ProblemError, type Report } from '../problems/problem.js'
+import { captured } from '../render/capture.js'
 import { emptyRun } from '../render/choose.js'
+import type { Plan, TurnPlan } from '../render/plan.js'
 import type { Get, Op, Run } from '../render/run.js'
-import type { Descent } from '../render/trace.js'
+
 import type { Span } from '../source/source.js'
 import type { SlotValue, Text, Use } from '../text/nodes.js'
 import { fits } from '../values/fits.js'
 import type { Format } from '../values/formats/format.js'
-import { localeOf, type Locale } from '../values/locale.js'
+import { localeOf } from '../values/locale.js'
 import { isName } from '../values/names.js'
 import { describe, isFreeText, type Declared } from '../values/types.js'
 import { readCell } from '../values/cells.js'
-import type { JoinedPrompt } from '../library/join.js'
-
-/** One turn of a plan: either a text, or what becomes several turns at rendering. */
-export type TurnPlan =
-  | { readonly kind: 'text'; readonly role: Role; readonly name: string | undefined; readonly op: Op; readonly span: Span }
-  | {
-      readonly kind: 'history'
-      readonly get: Get
-      readonly fence: string | undefined
-      readonly user: Descent
-      readonly made: Descent
-      readonly assistant: Descent
-      readonly span: Span
-    }
-  | {
-      readonly kind: 'examples'
-      readonly cases: readonly (readonly unknown[])[]
-      readonly ask: Op
-      readonly answer: Op
-      readonly live: Op | undefined
-      readonly span: Span
-    }
-
-/** A prompt, ready to be rendered: decided once, so that a record costs only its values. */
-export interface Plan {
-  readonly variables: readonly Declared[]
-  readonly bound: ReadonlySet<string>
-  readonly turns: readonly TurnPlan[]
-  readonly guarded: boolean
-  readonly openEnd: boolean
-  readonly persona: ((run: Run) => string) | undefined
-  readonly output: ((run: Run) => string) | undefined
-  readonly locale: ((run: Run) => Locale) | undefined
-}
 
 /** What a prompt may draw on. */
 export interface Shelves {
@@ -456,17 +425,6 @@ function onlySlot(text: Text): SlotValue | undefined {
 
 function caseValues(set: ExampleSetModel, values: Readonly<Record<string, unknown>>): unknown[] {
   return set.fields.map((field) => values[field.name])
-}
-
-/** What a step writes, as a text of its own. */
-export function captured(op: Op, run: Run): string {
-  const { out, trace, lineStart, blanks } = run
-  run.out = ''
-  run.trace = undefined
-  op(run)
-  const text = run.out
-  Object.assign(run, { out, trace, lineStart, blanks })
-  return text
 }
 
 /** A case's answer outside any rendering; undefined where it needs one. */

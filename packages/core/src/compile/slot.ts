@@ -129,7 +129,7 @@ function fenceWriter(
     const result = apply ? apply(value, run) : value
     const text = result instanceof Weave ? result.toString() : write(result, type)
     if (text === '') return
-    run.fences.add(name)
+    run.fence(name)
     const lead = !more ? '' : /^[ \t]*(?:\n|$)/.test(text) ? more.blank : more.lead
     run.write(`<${name}>\n${lead}`, made)
     put(text, run)

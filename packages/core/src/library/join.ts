@@ -1,12 +1,5 @@
-import type { PromptModel, TurnModel } from '../artefacts/artefacts.js'
+import type { JoinedPrompt, PromptModel, TurnModel } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
-import type { Text } from '../text/nodes.js'
-import type { Declared } from '../values/types.js'
-
-/** A prompt with all that its bases say. */
-export interface JoinedPrompt extends Omit<PromptModel, 'bind' | 'basedOn' | 'replace' | 'addTurns'> {
-  readonly bind: readonly { readonly declared: Declared; readonly text: Text }[]
-}
 
 /** Joins a prompt with its bases: variables merge by name, named turns are replaced, turns follow, other keys replace. */
 export function joinPrompt(

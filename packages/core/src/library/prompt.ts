@@ -1,6 +1,5 @@
-import type { JoinedPrompt } from './join.js'
-import type { LibraryModel } from '../artefacts/artefacts.js'
-import type { Plan } from '../compile/prompt.js'
+import type { JoinedPrompt, LibraryModel } from '../artefacts/artefacts.js'
+import type { Plan } from '../render/plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import { chooseBy, Wordings } from '../render/choose.js'
 import { originsOf, type Origin } from '../render/origins.js'
@@ -32,6 +31,11 @@ export interface Rendering {
   readonly problems: readonly Problem[]
   /** What `masked` replaced, never written into a turn. */
   readonly masked: Readonly<Record<string, string>>
+}
+
+/** Values that have been checked against a prompt's declarations. */
+export interface PreparedValues {
+  turns(options?: RenderOptions): readonly Turn[]
 }
 
 const MOST_WORDINGS = 1000
@@ -82,7 +86,20 @@ export class Prompt {
    * @throws ProblemError like `render`.
    */
   turns(values: Readonly<Record<string, unknown>>, options: RenderOptions = {}): readonly Turn[] {
-    return this.run(this.accept(values), options, chooseBy(options.seed ?? 0, options.record ?? ''), false).turns
+    return this.prepare(values).turns(options)
+  }
+
+  /**
+   * Checks values once, to be rendered several times: with other seeds, with and without origins.
+   *
+   * @throws ProblemError with all that is wrong with the values.
+   */
+  prepare(values: Readonly<Record<string, unknown>>): PreparedValues {
+    const accepted = this.accept(values)
+    return {
+      turns: (options = {}) =>
+        this.run(accepted, options, chooseBy(options.seed ?? 0, options.record ?? ''), options.origins ?? false).turns,
+    }
   }
 
   /** One rendering for each combination of the wordings of `vary`, named by a number from 1 for each `vary`, in order. */

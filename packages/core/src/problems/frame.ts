@@ -33,7 +33,7 @@ export function frame(span: Span, paint: Paint = plainPaint, mark: (text: string
     const text = file.text.slice(starts[n], starts[n + 1]).replace(/[\r\n]+$/, '')
     if (n === last && n > line && text === '' && starts[n]! >= file.text.length) continue
     const column = start - starts[line]!
-    const from = column > WINDOW - 20 ? column - (WINDOW >> 1) : 0
+    const from = n === line && column > WINDOW - 20 ? column - (WINDOW >> 1) : 0
     const cut = (from > 0 ? '…' : '') + text.slice(from, from + WINDOW) + (text.length > from + WINDOW ? '…' : '')
     rows.push(`${paint.dim(`${String(n + 1).padStart(width)} |`)} ${cut}`.trimEnd())
     if (n === line) {

@@ -2,7 +2,8 @@
 export function nearest(name: string, known: Iterable<string>): string | undefined {
   const wanted = name.toLowerCase()
   let best: string | undefined
-  let least = Math.max(1, Math.floor(name.length / 3)) + 1
+  // A name of one letter is never a slip of another.
+  let least = Math.min(Math.max(1, Math.floor(name.length / 3)) + 1, name.length)
   for (const candidate of known) {
     const distance = candidate.toLowerCase() === wanted ? 0 : edits(wanted, candidate.toLowerCase(), least)
     if (distance < least) {

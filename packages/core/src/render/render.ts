@@ -1,9 +1,10 @@
-import { formsToDefuse, type Replacement } from './defuse.js'
+import { findForms, type TagForm } from './defuse.js'
 import { cutPieces, piecesOf, type Piece } from './origins.js'
 import { Run, type Choose } from './run.js'
 import { Trace } from './trace.js'
 import type { Limits, Role } from '../artefacts/artefacts.js'
-import { captured, type Plan, type TurnPlan } from '../compile/prompt.js'
+import { captured } from './capture.js'
+import type { Plan, TurnPlan } from './plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import type { Locale } from '../values/locale.js'
 
@@ -35,8 +36,8 @@ export interface RunSetting {
 /** Runs a plan over accepted values. */
 export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunSetting): Rendered {
   const first = runOnce(plan, values, setting, setting.traced)
-  // Origins tell which signs were given, so a rendering in which a value could touch a fence is done again with them.
-  const touched = plan.guarded && (first.run.suspect || plan.openEnd) && first.run.fences.size > 0
+  const touched = first.run.fences.size > 0 && (first.run.suspect || plan.openEnd) && holdsForeignForms(first)
+  // Origins tell which signs were given, so a rendering in which a value meets a fence's tag is done again with them.
   const { run, turns } = touched && !setting.traced ? runOnce(plan, values, setting, true) : first
   const safe = touched ? turns.map((turn) => defused(turn, run.fences)) : turns
   const trimmed = safe.map(trimTurn).filter((turn) => turn.text !== '')
@@ -73,7 +74,7 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
             run.writeGiven(text, turn.assistant)
             return
           }
-          run.fences.add(fence)
+          run.fence(fence)
           run.write(`<${fence}>\n`, turn.made)
           run.writeGiven(text, turn.user)
           run.write(`\n</${fence}>`, turn.made)
@@ -126,10 +127,17 @@ function lastLineEnd(text: string): number {
   return tail ? from + tail.index : text.length
 }
 
+/** Whether the turns hold forms of their fences' tags beside those that the fences wrote. */
+function holdsForeignForms({ run, turns }: { run: Run; turns: readonly RenderedTurn[] }): boolean {
+  const count = turns.reduce((sum, turn) => sum + findForms(turn.text, run.fences).length, 0)
+  return count !== run.fenceForms
+}
+
 function defused(turn: RenderedTurn, tags: ReadonlySet<string>): RenderedTurn {
   const pieces = turn.pieces ?? []
-  const replacements = formsToDefuse(turn.text, givenIn(pieces), tags)
-  return replacements.length === 0 ? turn : { ...turn, ...replaceIn(turn.text, pieces, replacements) }
+  const given = givenIn(pieces)
+  const forms = findForms(turn.text, tags).filter((form) => given(form.start, form.end))
+  return forms.length === 0 ? turn : { ...turn, ...replaceIn(turn.text, pieces, forms) }
 }
 
 /** Whether any sign of a stretch was given at rendering. */
@@ -148,26 +156,23 @@ function givenIn(pieces: readonly Piece[]): (start: number, end: number) => bool
   }
 }
 
-function replaceIn(text: string, pieces: readonly Piece[], replacements: readonly Replacement[]): { text: string; pieces: Piece[] } {
-  const ordered = [...replacements].sort((a, b) => a.start - b.start)
+/** Brackets, look-alikes and references of these forms become `(` and `)`. */
+function replaceIn(text: string, pieces: readonly Piece[], forms: readonly TagForm[]): { text: string; pieces: Piece[] } {
+  const places = forms.flatMap(({ opener, closer }) => [{ ...opener, sign: '(' }, ...(closer ? [{ ...closer, sign: ')' }] : [])])
   let out = ''
   let at = 0
-  for (const { start, end, sign } of ordered) {
-    if (start < at) continue
+  for (const { start, end, sign } of places) {
     out += text.slice(at, start) + sign
     at = end
   }
   let shift = 0
   let next = 0
   const moved = pieces.map((piece) => {
-    while (next < ordered.length && ordered[next]!.start < piece.end) {
-      const { start, end } = ordered[next]!
-      shift += end - start - 1
-      next++
-    }
+    for (let place = places[next]; place && place.start < piece.end; place = places[++next]) shift += place.end - place.start - 1
     return { ...piece, end: piece.end - shift }
   })
-  return { text: out + text.slice(at), pieces: settleEnds(moved, out.length + text.length - at) }
+  const whole = out + text.slice(at)
+  return { text: whole, pieces: settleEnds(moved, whole.length) }
 }
 
 /** A reference that ran over a piece's end shrinks to one sign: ends stay in order and within the text. */

@@ -24,7 +24,9 @@ export class Run implements Setting {
   readonly locals: unknown[] = []
   readonly positions: number[] = []
   readonly masks: Masks = { numbers: new Map(), found: new Map() }
+  /** Tags of the fences written so far, and how many forms of them those fences are: two each. */
   readonly fences = new Set<string>()
+  fenceForms = 0
   /** The case of an example set that is being written. */
   example: readonly unknown[] = []
   persona = ''
@@ -50,6 +52,11 @@ export class Run implements Setting {
     this.out += text
     if (this.trace) this.trace.add(this.out.length, descent)
     if (this.out.length > this.limits.renderingBytes) this.overflow()
+  }
+
+  fence(tag: string): void {
+    this.fences.add(tag)
+    this.fenceForms += 2
   }
 
   /** Goes back to an earlier state of the text. */

@@ -8,5 +8,8 @@ const REFERENCES = '&\uFF06\uFE60%\uFF05\uFE6A\\\\\uFF3C\uFE68'
 
 export const SUSPECT = new RegExp(`[${OPENERS}${REFERENCES}]`, 'u')
 
+/** Where the search for forms begins. */
+export const FORM_START = new RegExp(`[${OPENERS}${REFERENCES}]`, 'gu')
+
 /** Fixed text that leaves a tag or a reference open for a value to finish. */
 export const OPEN_END = new RegExp(`[${OPENERS}][^${CLOSERS}]*$|[${REFERENCES}][#\\w\\s]*$`, 'u')

@@ -56,30 +56,49 @@ function readBoolean(text: string, type: BooleanType, refuse: Refuse): boolean |
 
 /** Digits plain or grouped by the locale's separators; without a locale 1890.5 and 1,890.5. */
 function readNumber(text: string, whole: boolean, locale: string | undefined, refuse: Refuse): unknown {
-  const { group, point } = separators(locale)
-  const grouped = new RegExp(`^[+-]?\\d{1,3}(?:${group}\\d{3})+(?:${point}\\d+)?$`)
-  const plain = new RegExp(`^[+-]?\\d+(?:${point}\\d+)?$`)
-  const decimal = grouped.test(text) ? text.replace(new RegExp(group, 'g'), '') : plain.test(text) ? text : undefined
-  const digits = decimal?.replace(new RegExp(point), '.').replace(/^\+/, '')
+  if (PLAIN.test(text)) return Number(text)
+  const { grouped, plain, group, point } = writingOf(locale)
+  const decimal = grouped.test(text) ? text.replace(group, '') : plain.test(text) ? text : undefined
+  const digits = decimal?.replace(point, '.').replace(/^\+/, '')
   if (digits === undefined || !isDecimal(digits) || (whole && /\.\d*[1-9]/.test(digits)))
     return refused(refuse, whole ? 'a whole number' : 'a number')
   return shortNumber(whole ? digits.replace(/\.0*$/, '') : digits)
 }
 
-const known = new Map<string, { group: string; point: string }>()
+/** What most cells hold, in every locale. */
+const PLAIN = /^-?\d{1,15}$/
 
-function separators(locale: string | undefined): { group: string; point: string } {
-  if (locale === undefined) return { group: ',', point: '\\.' }
-  let found = known.get(locale)
+interface NumberWriting {
+  readonly grouped: RegExp
+  readonly plain: RegExp
+  readonly group: RegExp
+  readonly point: RegExp
+}
+const writings = new Map<string | undefined, NumberWriting>()
+
+function writingOf(locale: string | undefined): NumberWriting {
+  let found = writings.get(locale)
   if (!found) {
-    const parts = new Intl.NumberFormat(locale).formatToParts(-1234567.5)
-    const sign = (type: string, usual: string) => parts.find((p) => p.type === type)?.value ?? usual
-    const group = sign('group', ',')
-    // Typed tables have plain blanks where a locale prints narrow or unbreakable ones.
-    found = { group: /\s/u.test(group) ? '[ \\u00A0\\u202F]' : `\\${group}`, point: `\\${sign('decimal', '.')}` }
-    known.set(locale, found)
+    const { group, point } = separators(locale)
+    found = {
+      grouped: new RegExp(`^[+-]?\\d{1,3}(?:${group}\\d{3})+(?:${point}\\d+)?$`),
+      plain: new RegExp(`^[+-]?\\d+(?:${point}\\d+)?$`),
+      group: new RegExp(group, 'g'),
+      point: new RegExp(point),
+    }
+    writings.set(locale, found)
   }
   return found
+}
+
+/** The locale's separators, as sources of expressions. */
+function separators(locale: string | undefined): { group: string; point: string } {
+  if (locale === undefined) return { group: ',', point: '\\.' }
+  const parts = new Intl.NumberFormat(locale).formatToParts(-1234567.5)
+  const sign = (type: string, usual: string) => parts.find((p) => p.type === type)?.value ?? usual
+  const group = sign('group', ',')
+  // Typed tables have plain blanks where a locale prints narrow or unbreakable ones.
+  return { group: /\s/u.test(group) ? '[ \\u00A0\\u202F]' : `\\${group}`, point: `\\${sign('decimal', '.')}` }
 }
 
 function readDate(text: string, type: DateType, refuse: Refuse): unknown {

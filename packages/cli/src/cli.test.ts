@@ -1,0 +1,258 @@
+import { spawn, spawnSync } from 'node:child_process'
+import { existsSync, mkdtempSync, mkdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+
+const COMMAND = 'packages/cli/bin/dunelight.js'
+const LIBRARY = 'demo/marram-house'
+const OBJECTS = `${LIBRARY}/data/objects.csv`
+const folder = mkdtempSync(join(tmpdir(), 'dunelight-cli-'))
+const at = (name: string) => join(folder, name)
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+interface Ran {
+  readonly code: number | null
+  readonly out: string
+  readonly err: string
+}
+
+function dunelight(...args: string[]): Ran {
+  const { status, stdout, stderr } = spawnSync(process.execPath, [COMMAND, ...args], {
+    encoding: 'utf8',
+    env: { ...process.env, NO_COLOR: '1' },
+  })
+  return { code: status, out: stdout, err: stderr }
+}
+
+beforeAll(() => {
+  if (!existsSync('packages/cli/dist/index.js')) throw new Error('the command is not built: npm run build')
+  mkdirSync(at('faulty/prompts'), { recursive: true })
+  mkdirSync(at('faulty/snippets'))
+  writeFileSync(
+    at('faulty/prompts/p.yaml'),
+    'title: T\nabuot: x\nvariables: { title: text }\nturns:\n  - user: |\n      {titel}\n      ~ use stile\n      {title as uper}\n      ~ whne x\n',
+  )
+  writeFileSync(at('faulty/snippets/style.md'), 'Plain.')
+})
+
+describe('check', () => {
+  test('a sound library', () => {
+    expect(dunelight('check', LIBRARY)).toMatchObject({ code: 0, out: `${LIBRARY}: sound · 2 prompts · 0 errors · 0 warnings\n`, err: '' })
+  })
+
+  test('five faults in one run, each with its place and the name most likely meant', () => {
+    const { code, out, err } = dunelight('check', at('faulty'))
+    expect(code).toBe(1)
+    expect(err).toBe('')
+    for (const part of [
+      'p.yaml:2:1',
+      '"about"',
+      'p.yaml:6:8',
+      '"title"',
+      'p.yaml:7:13',
+      '"style"',
+      'p.yaml:8:17',
+      '"upper"',
+      'p.yaml:9:9',
+      '"when"',
+      '5 errors',
+    ])
+      expect(out).toContain(part)
+  })
+
+  test('as JSON', () => {
+    const { code, out } = dunelight('check', at('faulty'), '--json')
+    const { sound, problems } = JSON.parse(out) as { sound: boolean; problems: { code: string; line: number }[] }
+    expect([code, sound, problems.filter((p) => p.code === 'name-unknown').map((p) => p.line)]).toEqual([1, false, [6]])
+  })
+})
+
+describe('list and show', () => {
+  test('what a library holds', () => {
+    const { code, out } = dunelight('list', LIBRARY)
+    expect(code).toBe(0)
+    for (const name of ['label/write', 'survey/summary', 'house/style', 'storyteller']) expect(out).toContain(name)
+    expect(JSON.parse(dunelight('list', LIBRARY, '--json').out)).toMatchObject({
+      title: 'Marram House',
+      prompts: [{ name: 'label/write' }, { name: 'survey/summary' }],
+    })
+  })
+
+  test('what a prompt takes and draws on', () => {
+    const { code, out } = dunelight('show', LIBRARY, 'label/write')
+    expect(code).toBe(0)
+    for (const part of ['survey-note', 'from outside', 'default "adult"', 'snippet house/style', 'persona registrar', 'model: small'])
+      expect(out).toContain(part)
+  })
+
+  test('where every stretch of a rendering comes from, without colour', () => {
+    const { code, out } = dunelight('show', LIBRARY, 'label/write', '--records', OBJECTS, '--record', 'MH-0128')
+    expect(code).toBe(0)
+    expect(out).toMatch(/label\/write:\d+ \+ \{item\.title\} .*│ \| Title \| ‹Buoy bell› \|/)
+    expect(out).toMatch(/house\/style:\d+ \{words\} .*│ Write at most ‹60› words/)
+    // eslint-disable-next-line no-control-regex
+    expect(out).not.toMatch(/\u001b/)
+  })
+
+  test('a prompt or record that is not there', () => {
+    expect(dunelight('show', LIBRARY, 'label/wirte')).toMatchObject({
+      code: 1,
+      out: '',
+      err: expect.stringContaining('did you mean "label/write"?') as unknown,
+    })
+    const lost = dunelight('show', LIBRARY, 'label/write', '--records', OBJECTS, '--record', 'MH-9999')
+    expect([lost.code, lost.err]).toEqual([1, expect.stringContaining('record-unknown')])
+    expect(lost.err).toContain("'record-unknown'".slice(1, -1))
+  })
+})
+
+describe('render', () => {
+  test('every row of the demo: 176 labels, and the 4 rows that do not fit named', () => {
+    const { code, out, err } = dunelight('render', LIBRARY, 'label/write', '--records', OBJECTS)
+    expect(code).toBe(3)
+    const lines = out
+      .trimEnd()
+      .split('\n')
+      .map((line) => JSON.parse(line) as { record: string; turns: { role: string }[] })
+    expect(lines).toHaveLength(176)
+    expect(lines.every((line) => line.turns.map((turn) => turn.role).join() === 'system,user')).toBe(true)
+    for (const id of ['MH-0023', 'MH-0067', 'MH-0106', 'MH-0174']) {
+      expect(err).toContain(`set aside ${id}: row ${Number(id.slice(3))}, column "Made"`)
+      expect(lines.some((line) => line.record === id)).toBe(false)
+    }
+    expect(err).toContain('176 records rendered, 4 records set aside')
+  })
+
+  test('to a file, which is not written over by accident, with what was set aside beside it', () => {
+    const args = [
+      'render',
+      LIBRARY,
+      'label/write',
+      '--records',
+      OBJECTS,
+      '--to',
+      at('l.jsonl'),
+      '--aside',
+      at('aside.jsonl'),
+      '--take',
+      '30',
+    ]
+    expect(dunelight(...args)).toMatchObject({ code: 3, out: '' })
+    expect(readFileSync(at('l.jsonl'), 'utf8').trimEnd().split('\n')).toHaveLength(30)
+    expect(JSON.parse(readFileSync(at('aside.jsonl'), 'utf8'))).toMatchObject({
+      row: 23,
+      record: 'MH-0023',
+      problems: [{ code: 'cell-unfit', data: { column: 'Made', cell: 'c. 1890' } }],
+    })
+    const before = statSync(at('l.jsonl')).mtimeMs
+    expect(dunelight(...args)).toMatchObject({ code: 2, err: expect.stringContaining('--overwrite') as unknown })
+    expect(statSync(at('l.jsonl')).mtimeMs).toBe(before)
+  })
+
+  test('one set of values, for people and for programs', () => {
+    const set = [
+      'room.code=D0',
+      'room.name=Dairy',
+      'room.floor=0',
+      'room.light=dim',
+      'room.humidity=68',
+      'visits=12;30;18',
+      'notes=[{"object-no":"MH-1","title":"Churn","note":"gaps","urgent":false}]',
+      'since=2026-02-01',
+    ].flatMap((one) => ['--set', one])
+    const people = dunelight('render', LIBRARY, 'survey/summary', ...set)
+    expect([people.code, people.err]).toEqual([0, ''])
+    expect(people.out).toContain('It was visited 60 times in 3 weeks: 20 a week,\n12 at the quietest and 30 at the busiest.')
+    const { turns } = JSON.parse(dunelight('render', LIBRARY, 'survey/summary', ...set, '--json').out) as { turns: { role: string }[] }
+    expect(turns.map((turn) => turn.role)).toEqual(['system', 'user'])
+  })
+
+  test('values that are missing, misspelt or of another kind', () => {
+    const { code, out, err } = dunelight('render', LIBRARY, 'survey/summary', '--set', 'sinse=2026-01-01', '--set', 'visits=many')
+    expect([code, out]).toEqual([1, ''])
+    expect(err).toContain('did you mean "since"?')
+    expect(err).toContain('"visits" takes a list of which every item is a whole number, not "many"')
+  })
+
+  test('all wordings', () => {
+    mkdirSync(at('vary/prompts'), { recursive: true })
+    writeFileSync(at('vary/prompts/v.yaml'), 'title: V\nturns: [{ user: "{vary}Go{instead}Come{end}." }]')
+    expect(
+      dunelight('render', at('vary'), 'v', '--wordings', '--json')
+        .out.trimEnd()
+        .split('\n')
+        .map((line) => (JSON.parse(line) as { wording: string }).wording),
+    ).toEqual(['1', '2'])
+  })
+
+  test('a closed pipe ends it quietly', () => {
+    const { stdout, stderr } = spawnSync(
+      'sh',
+      ['-c', `${process.execPath} ${COMMAND} render ${LIBRARY} label/write --records ${OBJECTS} | head -n 1 | cut -c 1-20`],
+      { encoding: 'utf8' },
+    )
+    expect(stdout).toBe('{"record":"MH-0001",\n')
+    expect(stderr).not.toContain('Error')
+  })
+})
+
+describe('a big render', () => {
+  const big = at('big.csv')
+  beforeAll(() => {
+    const [heading = '', first = ''] = readFileSync(OBJECTS, 'utf8').split('\n')
+    writeFileSync(big, `${heading}\n${`${first}\n`.repeat(60_000)}`)
+  })
+
+  /** Starts a render, waits until some of it is written, and ends it by a signal. */
+  async function ended(signal: NodeJS.Signals, to: string): Promise<{ code: number | null; err: string; text: string }> {
+    const child = spawn(process.execPath, [COMMAND, 'render', LIBRARY, 'label/write', '--records', big, '--to', to])
+    let err = ''
+    child.stderr.on('data', (chunk: Buffer) => (err += chunk.toString()))
+    const closed = new Promise<number | null>((resolve) => child.on('close', resolve))
+    while (!existsSync(to) || statSync(to).size < 300_000) await new Promise((resolve) => setTimeout(resolve, 10))
+    child.kill(signal)
+    return { code: await closed, err, text: readFileSync(to, 'utf8') }
+  }
+
+  test('interrupted leaves whole lines and says how far it got', async () => {
+    const { code, err, text } = await ended('SIGINT', at('int.jsonl'))
+    const lines = text.split('\n')
+    expect(lines.pop()).toBe('')
+    for (const line of lines) JSON.parse(line)
+    expect(code).toBe(130)
+    expect(err).toMatch(/interrupted behind row \d+: [\d,]+ records written, every line whole/)
+    expect(Number(/behind row (\d+)/.exec(err)?.[1])).toBe(lines.length)
+  })
+
+  test('killed leaves no line that is not JSON, but for the last', async () => {
+    const { text } = await ended('SIGKILL', at('kill.jsonl'))
+    const lines = text.split('\n').slice(0, -1)
+    expect(lines.length).toBeGreaterThan(50)
+    for (const line of lines) JSON.parse(line)
+  })
+})
+
+describe('wrong use', () => {
+  test.each([
+    [['chekc', LIBRARY], 'did you mean "check"?'],
+    [['check'], 'library'],
+    [['check', LIBRARY, '--jsn'], '--json'],
+    [['render', LIBRARY, 'label/write', '--take', '3'], 'add --records FILE'],
+    [['render', LIBRARY, 'label/write', '--records', OBJECTS, '--take', 'many'], 'no whole number'],
+    [['render', LIBRARY, 'label/write', '--set', 'item'], 'name=value'],
+    [['show', LIBRARY, 'label/write', '--record', 'MH-0001'], '--records'],
+  ])('%j', (args, says) => {
+    const { code, out, err } = dunelight(...args)
+    expect([code, out]).toEqual([2, ''])
+    expect(err).toContain(says)
+  })
+
+  test('help shows an example each', () => {
+    for (const command of [[], ['check'], ['list'], ['show'], ['render']]) {
+      const { code, out } = dunelight(...command, '--help')
+      expect(code).toBe(0)
+      expect(out).toMatch(/Example:\n {2}dunelight/)
+    }
+  })
+})

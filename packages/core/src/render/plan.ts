@@ -1,0 +1,39 @@
+import type { Role } from '../artefacts/artefacts.js'
+import type { Span } from '../source/source.js'
+import type { Locale } from '../values/locale.js'
+import type { Declared } from '../values/types.js'
+import type { Get, Op, Run } from './run.js'
+import type { Descent } from './trace.js'
+
+/** One turn of a plan: either a text, or what becomes several turns at rendering. */
+export type TurnPlan =
+  | { readonly kind: 'text'; readonly role: Role; readonly name: string | undefined; readonly op: Op; readonly span: Span }
+  | {
+      readonly kind: 'history'
+      readonly get: Get
+      readonly fence: string | undefined
+      readonly user: Descent
+      readonly made: Descent
+      readonly assistant: Descent
+      readonly span: Span
+    }
+  | {
+      readonly kind: 'examples'
+      readonly cases: readonly (readonly unknown[])[]
+      readonly ask: Op
+      readonly answer: Op
+      readonly live: Op | undefined
+      readonly span: Span
+    }
+
+/** A prompt, ready to be rendered: decided once, so that a record costs only its values. */
+export interface Plan {
+  readonly variables: readonly Declared[]
+  readonly bound: ReadonlySet<string>
+  readonly turns: readonly TurnPlan[]
+  readonly guarded: boolean
+  readonly openEnd: boolean
+  readonly persona: ((run: Run) => string) | undefined
+  readonly output: ((run: Run) => string) | undefined
+  readonly locale: ((run: Run) => Locale) | undefined
+}

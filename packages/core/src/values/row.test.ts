@@ -1,0 +1,70 @@
+import { describe, expect, test } from '@jest/globals'
+import { libraryFrom, RowReader, sentence } from 'dunelight'
+import { onePrompt } from '../../../../test/support.js'
+
+function reader(variables: string, headings: string[], text = 'x', locale?: string): RowReader {
+  return new RowReader(libraryFrom(onePrompt(text, variables)).prompt('p').variables, headings, {}, locale)
+}
+const ITEM =
+  '{ item: { type: record, fields: { object-no: text, made: { type: integer, optional: true, min: 1500 }, shown: { type: boolean, optional: true }, day: { type: date, optional: true }, parts: { type: list of text, optional: true } } } }'
+
+describe('headings', () => {
+  test('match names without regard to case, blanks and punctuation', () => {
+    expect(reader(ITEM, ['Object No.', 'MADE', 'Shown?', 'day', 'Parts']).problems).toEqual([])
+  })
+
+  test('that are missing, twice or of no use are said, with what was most likely meant', () => {
+    const { problems } = reader('{ title: text, made: integer }', ['Titel', 'Made', 'made ', 'Notes'])
+    expect(problems.map((p) => [p.code, p.hint])).toEqual([
+      ['heading-missing', 'did you mean "Titel"?'],
+      ['heading-twice', 'rename one of them'],
+      ['heading-unused', 'did you mean "title"?'],
+      ['heading-unused', undefined],
+    ])
+  })
+
+  test('give the variables themselves where there is no record', () => {
+    expect(reader('{ a: text, b: integer }', ['A', 'B']).read(['x', '5'], 1)).toEqual({ values: { a: 'x', b: 5 } })
+  })
+})
+
+describe('cells', () => {
+  const row = (cells: string[]) => reader(ITEM, ['Object No.', 'Made', 'Shown', 'Day', 'Parts']).read(cells, 7)
+
+  test('are read by the declared type', () => {
+    expect(row([' MH-1 ', '1,890', 'No', '2026-11-23', 'oak; brass;'])).toEqual({
+      values: { item: { 'object-no': 'MH-1', made: 1890, shown: false, day: '2026-11-23', parts: ['oak', 'brass'] } },
+    })
+    expect(row(['MH-1', '', '', '', '["a;b"]'])).toEqual({
+      values: { item: { 'object-no': 'MH-1', made: null, shown: null, day: null, parts: ['a;b'] } },
+    })
+  })
+
+  test.each([
+    [['', '1890', '', '', ''], 'row 7, column "Object No." is empty', 'cell-missing'],
+    [['MH-1', 'c. 1890', '', '', ''], 'row 7, column "Made": "c. 1890" is not a whole number (write 1890 if that is meant)', 'cell-unfit'],
+    [['MH-1', '1200', '', '', ''], 'row 7, column "Made": "1200" is not allowed: it is below 1500: 1200', 'cell-unfit'],
+    [['MH-1', '', 'perhaps', '', ''], 'row 7, column "Shown": "perhaps" is not yes or no', 'cell-unfit'],
+    [['MH-1', '', '', '2026-02-30', ''], 'row 7, column "Day": "2026-02-30" is not a date such as 2026-11-23', 'cell-unfit'],
+    [['MH-1', ''], 'row 7 has 2 cells, the heading has 5 (look for a lost quote or an unquoted comma in this row)', 'row-ragged'],
+  ])('%j are set aside', (cells, says, code) => {
+    const { problems } = row(cells)
+    expect(problems?.map((p) => [p.code, sentence(p)])).toEqual([[code, says]])
+  })
+
+  test('take numbers in the locale’s writing', () => {
+    expect(reader('{ n: number }', ['n'], 'x', 'de').read(['1.890,5'], 1)).toEqual({ values: { n: 1890.5 } })
+    expect(reader('{ n: number }', ['n']).read(['1.890'], 1)).toEqual({ values: { n: 1.89 } })
+    expect(reader('{ n: number }', ['n'], 'x', 'nb').read(['1\u00a0890,5'], 1)).toEqual({ values: { n: 1890.5 } })
+  })
+
+  test('take marks and dates in other orders where they are declared so', () => {
+    const variables = '{ seen: { type: boolean, reads: mark }, day: { type: date, reads: "d.M.yyyy" } }'
+    expect(reader(variables, ['seen', 'day']).read(['x', '5.3.2026'], 1)).toEqual({ values: { seen: true, day: '2026-03-05' } })
+  })
+})
+
+test('a record is called by its number, else by its row', () => {
+  expect(reader(ITEM, ['Object No.']).id(['MH-3'], 9)).toBe('MH-3')
+  expect(reader(ITEM, ['Object No.']).id([' '], 9)).toBe('9')
+})
