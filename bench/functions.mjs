@@ -2,7 +2,7 @@
 import { readFileSync } from 'node:fs'
 import { spawnSync } from 'node:child_process'
 import Papa from 'papaparse'
-import { libraryFrom, RowReader } from 'dunelight'
+import { libraryFrom } from 'dunelight'
 import { openLibrary } from '@dunelight/node'
 import { labelByHand } from './label-by-hand.mjs'
 
@@ -31,8 +31,8 @@ export async function benchFunctions(say) {
   const library = await openLibrary('demo/marram-house')
   const prompt = library.prompt('label/write')
   const [headings, ...rows] = Papa.parse(readFileSync('demo/marram-house/data/objects.csv', 'utf8'), { skipEmptyLines: true }).data
-  const reader = new RowReader(prompt.variables, headings)
-  const records = rows.map((cells, i) => reader.read(cells, i + 1).values).filter(Boolean)
+  const reader = prompt.reader(headings)
+  const records = rows.map((cells, i) => reader.read(cells, i + 1)).flatMap(({ prepared }) => (prepared ? [prepared.values] : []))
   for (const values of records) {
     const ours = prompt.turns(values).map((turn) => turn.text)
     const hand = labelByHand(values.item).map((turn) => turn.text)

@@ -1,5 +1,5 @@
 import Papa from 'papaparse'
-import { RowReader, type Prompt, type RowResult } from 'dunelight'
+import type { Problem, Prompt } from 'dunelight'
 import objectsCsv from '../../../demo/marram-house/data/objects.csv?raw'
 
 const ROOT = '../../../demo/marram-house/'
@@ -20,11 +20,15 @@ const titleColumn = headings.indexOf('Title')
 export interface DeskObject {
   readonly id: string
   readonly title: string
-  readonly row: RowResult
+  readonly values: Readonly<Record<string, unknown>> | undefined
+  readonly problems: readonly Problem[]
 }
 
 /** All objects, read for a prompt: those that do not fit keep what is wrong with them. */
 export function readObjects(prompt: Prompt): DeskObject[] {
-  const reader = new RowReader(prompt.variables, headings)
-  return rows.map((cells, i) => ({ id: reader.id(cells, i + 1), title: cells[titleColumn] ?? '', row: reader.read(cells, i + 1) }))
+  const reader = prompt.reader(headings)
+  return rows.map((cells, i) => {
+    const { prepared, problems } = reader.read(cells, i + 1)
+    return { id: reader.id(cells, i + 1), title: cells[titleColumn] ?? '', values: prepared?.values, problems }
+  })
 }

@@ -52,7 +52,7 @@ export function Desk() {
 
 /** A row's values with what was typed over them; `item.title` names a field. */
 function merge(object: DeskObject, changes: Values): Values {
-  const merged: Record<string, unknown> = { ...object.row.values }
+  const merged: Record<string, unknown> = { ...object.values }
   for (const [path, value] of Object.entries(changes)) {
     const [name = '', field] = path.split('.', 2)
     merged[name] = field === undefined ? value : { ...(merged[name] as object | undefined), [field]: value }
@@ -61,7 +61,7 @@ function merge(object: DeskObject, changes: Values): Values {
 }
 
 function attempt(library: Library, values: Values, object: DeskObject): Rendering | { problems: readonly Problem[] } {
-  if (object.row.problems) return { problems: object.row.problems }
+  if (!object.values) return { problems: object.problems }
   try {
     return library.prompt(PROMPT).render(values, { record: object.id, origins: true })
   } catch (fault) {

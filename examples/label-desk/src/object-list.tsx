@@ -25,7 +25,7 @@ export function ObjectList({ objects, chosen, onChoose }: Props) {
             active={object.id === chosen.id}
             color="dark"
             label={object.title}
-            description={object.row.problems ? `${object.id} · set aside` : object.id}
+            description={!object.values ? `${object.id} · set aside` : object.id}
             onClick={() => onChoose(object)}
           />
         ))}

@@ -89,7 +89,7 @@ describe('list and show', () => {
   test('where every stretch of a rendering comes from, without colour', () => {
     const { code, out } = dunelight('show', LIBRARY, 'label/write', '--records', OBJECTS, '--record', 'MH-0128')
     expect(code).toBe(0)
-    expect(out).toMatch(/label\/write:\d+ \+ \{item\.title\} .*│ \| Title \| ‹Buoy bell› \|/)
+    expect(out).toMatch(/label\/write:\d+ \{item\.title\} .*│ \| Title \| ‹Buoy bell› \|/)
     expect(out).toMatch(/house\/style:\d+ \{words\} .*│ Write at most ‹60› words/)
     // eslint-disable-next-line no-control-regex
     expect(out).not.toMatch(/\u001b/)

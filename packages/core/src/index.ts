@@ -1,12 +1,11 @@
 // One call
 export { libraryFrom, type Library, type LibraryOptions } from './library/library.js'
 // Staged
-export type { FinishedTurn, PreparedValues, Prompt, Rendering, RenderOptions } from './library/prompt.js'
+export type { FinishedTurn, PreparedValues, Prompt, PromptRows, Rendering, RenderOptions } from './library/prompt.js'
 export type { Turn } from './render/render.js'
 export type { Origin, Within } from './render/origins.js'
 export type { OriginKind } from './render/trace.js'
 export type { Role } from './artefacts/artefacts.js'
-export { RowReader, type RowResult } from './values/row.js'
 // Problems
 export { printProblem, frame, plainPaint, type Paint } from './problems/frame.js'
 export { problem, ProblemError, problemRecord, sentence, type Problem, type ProblemCode, type Report } from './problems/problem.js'

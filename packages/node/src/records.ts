@@ -1,4 +1,4 @@
-import { problem, ProblemError, RowReader, type Problem, type Prompt } from 'dunelight'
+import { problem, ProblemError, type PreparedValues, type Problem, type Prompt, type PromptRows } from 'dunelight'
 import { readCsv } from './csv.js'
 
 export interface RecordsOptions {
@@ -13,7 +13,7 @@ export interface RecordRow {
   readonly row: number
   /** The cell of a column called number, id or the like, else the row's number. */
   readonly id: string
-  readonly values: Readonly<Record<string, unknown>> | undefined
+  readonly prepared: PreparedValues | undefined
   readonly problems: readonly Problem[]
 }
 
@@ -34,13 +34,13 @@ export async function* readRecords(
   options: RecordsOptions = {},
   onHeading?: (problems: readonly Problem[]) => void,
 ): AsyncGenerator<RecordChunk> {
-  let reader: RowReader | undefined
+  let reader: PromptRows | undefined
   let row = 0
   for await (const { rows, bytesRead } of readCsv(file)) {
     let from = 0
     if (!reader) {
       const headings = (rows[0] ?? []).map((cell) => cell.trim())
-      reader = new RowReader(prompt.variables, headings, options.given, options.locale)
+      reader = prompt.reader(headings, options.given, options.locale)
       const errors = reader.problems.filter((p) => p.severity === 'error')
       if (errors.length > 0) throw new ProblemError(reader.problems)
       onHeading?.(reader.problems)
@@ -49,8 +49,7 @@ export async function* readRecords(
     const records: RecordRow[] = []
     for (const cells of rows.slice(from)) {
       row++
-      const { values, problems } = reader.read(cells, row)
-      records.push({ row, id: reader.id(cells, row), values, problems: problems ?? [] })
+      records.push({ row, id: reader.id(cells, row), ...reader.read(cells, row) })
     }
     yield { records, bytesRead }
   }

@@ -1,5 +1,5 @@
 import type { Writable } from 'node:stream'
-import { ProblemError, type Problem, type Prompt } from 'dunelight'
+import { ProblemError, type PreparedValues, type Problem, type Prompt } from 'dunelight'
 import { readRecords, type RecordRow } from './records.js'
 
 /** A record that was not rendered, and why. */
@@ -69,14 +69,11 @@ export async function renderTable(options: TableOptions): Promise<TableReport> {
       lastRow = record.row
       if (only !== undefined && record.id !== only) continue
       done = only !== undefined
-      if (!record.values) set(record, record.problems)
-      else {
-        const turns = attempt(prompt, record, options)
-        if (Array.isArray(turns)) {
-          lines += `{"record":${JSON.stringify(record.id)},"row":${record.row}${head}${JSON.stringify(turns)}}\n`
-          rendered++
-        } else set(record, (turns as ProblemError).problems)
-      }
+      const turns = record.prepared ? attempt(record.prepared, record.id, options) : record.problems
+      if (typeof turns === 'string') {
+        lines += `{"record":${JSON.stringify(record.id)},"row":${record.row}${head}${turns}}\n`
+        rendered++
+      } else set(record, turns)
       if (done) break
     }
     if (lines !== '') await write(options.to, lines)
@@ -86,11 +83,12 @@ export async function renderTable(options: TableOptions): Promise<TableReport> {
   return { rendered, aside, lastRow, interrupted: signal?.aborted ?? false }
 }
 
-function attempt(prompt: Prompt, record: RecordRow, { seed, locale }: TableOptions): unknown {
+/** The turns as JSON, or what kept them from being rendered. */
+function attempt(prepared: PreparedValues, record: string, { seed, locale }: TableOptions): string | readonly Problem[] {
   try {
-    return prompt.turns(record.values!, { record: record.id, ...(seed !== undefined && { seed }), ...(locale !== undefined && { locale }) })
+    return prepared.json({ record, ...(seed !== undefined && { seed }), ...(locale !== undefined && { locale }) })
   } catch (fault) {
-    if (fault instanceof ProblemError) return fault
+    if (fault instanceof ProblemError) return fault.problems
     throw fault
   }
 }

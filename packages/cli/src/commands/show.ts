@@ -42,8 +42,8 @@ async function findRecord(prompt: Prompt, table: string, id: string | undefined,
   for await (const { records } of readRecords(table, prompt, { given })) {
     for (const record of records) {
       if (id !== undefined && record.id !== id) continue
-      if (!record.values) throw new ProblemError(record.problems)
-      return { values: record.values, id: record.id }
+      if (!record.prepared) throw new ProblemError(record.problems)
+      return { values: record.prepared.values, id: record.id }
     }
   }
   throw new ProblemError([problem('record-unknown', { id: id ?? '1' })])

@@ -7,7 +7,7 @@ import { problem, type Problem, type Report } from '../problems/problem.js'
 import { Source } from '../source/source.js'
 import type { YamlNode } from '../source/yaml.js'
 import { parseText } from '../text/parse.js'
-import { accept } from '../values/accept.js'
+import { accept, topLevel } from '../values/accept.js'
 import { own } from '../values/data.js'
 import type { Declared } from '../values/types.js'
 
@@ -68,7 +68,7 @@ function readCase(node: YamlNode, number: number, fields: readonly Declared[], r
   const values: Record<string, unknown> = {}
   for (const field of fields) {
     const found: Problem[] = []
-    values[field.name] = accept(own(data, field.name), field, field.name, (p) => found.push(p))
+    values[field.name] = accept(own(data, field.name), field, topLevel(field.name), (p) => found.push(p))
     const [first] = found
     if (first) report(problem('case-unfit', { number, field: field.name, why: first.message.replace(/^"[^"]*" /, '') }, node.span))
   }

@@ -1,7 +1,7 @@
 import { kindWords, Keys, textsOf, type KeyKind } from './keys.js'
 import { problem, type Report, type Problem } from '../problems/problem.js'
 import type { YamlEntry, YamlNode } from '../source/yaml.js'
-import { acceptType } from '../values/accept.js'
+import { acceptType, topLevel } from '../values/accept.js'
 import { isMissing } from '../values/data.js'
 import { instant, isDate, readDateTime } from '../values/dates.js'
 import { isName, RESERVED } from '../values/names.js'
@@ -71,7 +71,7 @@ function readDeclaration(name: string, { value, keySpan }: YamlEntry, what: stri
   const problems: Problem[] = []
   const data =
     type.kind === 'text' || type.kind === 'choice' || type.kind === 'date' ? (fallback.string ?? fallback.data()) : fallback.data()
-  const accepted = isMissing(data) ? null : acceptType(data, type, name, (p) => problems.push(p))
+  const accepted = isMissing(data) ? null : acceptType(data, type, topLevel(name), (p) => problems.push(p))
   if (problems[0]) report(problem('default-unfit', { name, why: problems[0].message }, fallback.span))
   return accepted === null ? declared : { ...declared, default: accepted }
 }

@@ -90,6 +90,6 @@ export function withoutLastLineEnd(op: Op): Op {
   return (run) => {
     const { length } = run.out
     op(run)
-    if (run.out.length > length) run.back(run.out.slice(0, -1))
+    if (run.out.length > length) run.back(run.out.slice(0, run.json ? -2 : -1))
   }
 }

@@ -73,7 +73,7 @@ function compileSide(operand: Operand, context: Context): Side | undefined {
     ? (run) => {
         const value = path.get(run)
         const result = isMissing(value) ? value : apply(value, run)
-        return result instanceof Weave ? result.toString() : result
+        return result instanceof Weave ? result.text : result
       }
     : path.get
   return { get, type: chain.type, literal: undefined, says: `"${path.text}" (${describe(chain.type)})` }

@@ -31,6 +31,8 @@ export interface Shared {
   /** Local slots taken so far: loop items and positions. */
   locals: number
   uses: number
+  /** Counts what differs from rendering to rendering: where it stands still over a text, the text is written once. */
+  varying: number
   /** Whether a fence is written somewhere. */
   fenced: boolean
   /** Whether fixed text leaves a tag open that a value could finish. */

@@ -27,6 +27,8 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
       context.shared.report(problem('format-unknown', { name: call.name, known: [...context.shared.formats.keys()] }, call.span))
       return undefined
     }
+    // What these write is known only together with the rendering around it.
+    if (call.name === 'fenced' || call.name === 'masked') context.shared.varying++
     if (call.name === 'fenced') {
       if (i < calls.length - 1) {
         context.shared.report(problem('fence-misplaced', { where: `before "${calls[i + 1]!.name}"` }, call.span))
@@ -51,7 +53,7 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
   const apply = (value: unknown, run: Run): unknown => {
     let result = value
     for (const step of runs) {
-      result = step(result instanceof Weave ? result.toString() : result, run)
+      result = step(result instanceof Weave ? result.text : result, run)
       if (isMissing(result)) return null
     }
     return result
@@ -83,7 +85,7 @@ function runner(format: Format, args: readonly Argument[], type: ValueType, path
   return (value, run) =>
     (value as unknown[]).map((item) => {
       const result = isMissing(item) ? null : inner(item, run)
-      return result instanceof Weave ? result.toString() : result
+      return result instanceof Weave ? result.text : result
     })
 }
 

@@ -72,7 +72,7 @@ function valueGet(alternative: Alternative): Get {
     const value = get(run)
     if (isMissing(value)) return value
     const result = apply(value, run)
-    return result instanceof Weave ? result.toString() : result
+    return result instanceof Weave ? result.text : result
   }
 }
 

@@ -1,4 +1,5 @@
 import type { Continuation } from './slot.js'
+import { escapeJson } from '../render/escape.js'
 import type { Op } from '../render/run.js'
 import type { Descent } from '../render/trace.js'
 
@@ -6,7 +7,10 @@ import type { Descent } from '../render/trace.js'
 export function indentedOp(op: Op, { lead, blank }: Continuation, made: Descent, first: boolean): Op {
   return (run) => {
     const before = run.out
+    const { json } = run
+    run.json = false
     op(run)
+    run.json = json
     const text = run.out.slice(before.length)
     if (text === '') return
     const places: { at: number; length: number }[] = []
@@ -20,7 +24,7 @@ export function indentedOp(op: Op, { lead, blank }: Continuation, made: Descent,
       moved += sign + line + (last ? '' : '\n')
       at += line.length + 1
     }
-    run.out = before + moved
+    run.out = before + (json ? escapeJson(moved) : moved)
     run.trace?.insert(places, made)
   }
 }

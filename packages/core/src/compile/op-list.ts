@@ -1,53 +1,134 @@
 import type { Op, Run } from '../render/run.js'
+import { escapeJson } from '../render/escape.js'
+import { SUSPECT } from '../render/suspect.js'
 import type { Descent } from '../render/trace.js'
 
-interface FixedRun {
+interface Fixed {
+  readonly kind: 'fixed'
   text: string
+  /** The same as it stands in a JSON string. */
+  json: string
   readonly lengths: number[]
   readonly from: Descent[]
 }
 
-/** Collects steps; fixed texts that meet become one, so that a record costs only its values. */
+/** A declared value that is written as it is: a variable's, or that of a field of a variable. */
+export interface PlainValue {
+  readonly kind: 'value'
+  readonly variable: number
+  readonly field: string | undefined
+  /** Whether it is free text, which could hold a sign of a fence's tag. */
+  readonly free: boolean
+  readonly from: Descent
+}
+
+/**
+ * Collects steps. Fixed texts that meet become one, and runs of fixed texts and plain values become one step without a call for each: most
+ * of what a prompt writes. On the demo's label this took rendering from 3.8 to under 2 times a template literal.
+ */
 export class OpList {
-  private readonly steps: (Op | FixedRun)[] = []
+  private readonly steps: (Op | Fixed | PlainValue)[] = []
 
   fixed(text: string, from: Descent): void {
     if (text === '') return
     const last = this.steps.at(-1)
-    if (last && typeof last !== 'function') {
+    if (last && 'kind' in last && last.kind === 'fixed') {
       last.text += text
       last.lengths.push(text.length)
       last.from.push(from)
-    } else this.steps.push({ text, lengths: [text.length], from: [from] })
+    } else this.steps.push({ kind: 'fixed', text, json: '', lengths: [text.length], from: [from] })
   }
 
-  op(op: Op): void {
-    this.steps.push(op)
+  op(step: Op | PlainValue): void {
+    this.steps.push(step)
   }
 
   /** One step that does all of them. */
   done(): Op {
-    const ops = this.steps.map((step) => (typeof step === 'function' ? step : fixedOp(step)))
-    if (ops.length === 0) return () => undefined
-    if (ops.length === 1) return ops[0]!
-    if (ops.length === 2) {
-      const [first, second] = ops as [Op, Op]
-      return (run) => {
-        first(run)
-        second(run)
+    const ops: Op[] = []
+    let plain: (Fixed | PlainValue)[] = []
+    for (const step of [...this.steps, undefined]) {
+      if (step && 'kind' in step) {
+        plain.push(step.kind === 'fixed' ? { ...step, text: flat(step.text), json: flat(escapeJson(step.text)) } : step)
+        continue
       }
+      if (plain.length > 0) ops.push(plainOp(plain))
+      plain = []
+      if (step) ops.push(step)
     }
-    return (run) => {
-      for (let i = 0; i < ops.length; i++) ops[i]!(run)
-    }
+    return inTurn(ops)
   }
 }
 
-function fixedOp({ text, lengths, from }: FixedRun): Op {
-  return (run: Run) => {
-    run.out += text
-    if (!run.trace) return
-    let end = run.out.length - text.length
-    for (let i = 0; i < lengths.length; i++) run.trace.add((end += lengths[i]!), from[i]!)
+/** Joined texts are trees to an engine, which it would go through again in every rendering: written out once, here, they are one. */
+export function flat(text: string): string {
+  return text.split('\n').join('\n')
+}
+
+function inTurn(ops: readonly Op[]): Op {
+  const [first, second, third] = ops
+  if (!first) return () => undefined
+  if (!second) return first
+  if (!third) {
+    return (run) => {
+      first(run)
+      second(run)
+    }
   }
+  return (run) => {
+    for (let i = 0; i < ops.length; i++) ops[i]!(run)
+  }
+}
+
+function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
+  const [only] = parts
+  if (parts.length === 1 && only?.kind === 'fixed') {
+    const { text, json } = only
+    return (run) => {
+      run.out += run.json ? json : text
+      if (run.trace) traceFixed(only, run)
+    }
+  }
+  return (run) => {
+    if (run.trace) {
+      for (const part of parts) tracePlain(part, run)
+      return
+    }
+    const { json } = run
+    let { out } = run
+    for (let i = 0; i < parts.length; i++) {
+      const part = parts[i]!
+      if (part.kind === 'fixed') out += json ? part.json : part.text
+      else {
+        const value = read(part, run)
+        if (value === null || value === undefined) continue
+        if (part.free && run.guarded && !run.suspect) run.suspect = SUSPECT.test(value)
+        out += json ? escapeJson(value) : value
+      }
+    }
+    run.out = out
+    run.checkLength()
+  }
+}
+
+/** What is declared has been accepted: it is text, or missing as null or undefined. */
+function read({ variable, field }: PlainValue, run: Run): string | null | undefined {
+  const value = run.values[variable]
+  if (field === undefined || value === null || value === undefined) return value as string | null | undefined
+  return (value as Record<string, string | null | undefined>)[field]
+}
+
+function tracePlain(part: Fixed | PlainValue, run: Run): void {
+  if (part.kind === 'fixed') {
+    run.out += part.text
+    traceFixed(part, run)
+  } else {
+    const value = read(part, run)
+    if (value !== null && value !== undefined) run.writeGiven(value, part.from)
+  }
+}
+
+function traceFixed({ text, lengths, from }: Fixed, run: Run): void {
+  let end = run.out.length - text.length
+  for (let i = 0; i < lengths.length; i++) run.trace!.add((end += lengths[i]!), from[i]!)
 }

@@ -1,4 +1,5 @@
 import type { Context } from './context.js'
+import type { Binding } from './scope.js'
 import { problem } from '../problems/problem.js'
 import type { Get } from '../render/run.js'
 import type { PathStep } from '../render/trace.js'
@@ -18,6 +19,8 @@ export interface ResolvedPath {
   readonly outside: boolean
   readonly steps: readonly PathStep[]
   readonly text: string
+  /** A variable of the rendering, or a declared field of one: what can be read without a call. */
+  readonly direct: { readonly variable: number; readonly field: string | undefined } | undefined
 }
 
 interface Walk {
@@ -41,13 +44,25 @@ export function resolvePath(path: Path, context: Context): ResolvedPath | undefi
     return undefined
   }
   binding.used.yes = true
+  if (!binding.constant) shared.varying++
   const walk: Walk = { get: binding.get, type: binding.type, optional: binding.optional, open: false, outside: binding.outside }
   let text = path.name
   for (const step of path.steps) {
     if (!takeStep(walk, step, text, context)) return undefined
     text += step.kind === 'string' ? `."${step.key}"` : `.${step.key}`
   }
-  return { ...walk, outside: walk.outside || holdsOutside(walk.type), steps: [...binding.path, ...path.steps.map((s) => s.key)], text }
+  return {
+    ...walk,
+    outside: walk.outside || holdsOutside(walk.type),
+    steps: [...binding.path, ...path.steps.map((s) => s.key)],
+    text,
+    direct: directly(binding, path, walk),
+  }
+}
+
+function directly(binding: Binding, path: Path, walk: Walk): ResolvedPath['direct'] {
+  if (binding.variable === undefined || walk.open || path.steps.length > 1) return undefined
+  return { variable: binding.variable, field: path.steps[0]?.key }
 }
 
 /** Whether something within the value is marked as from outside. */
@@ -59,16 +74,17 @@ function holdsOutside(type: ValueType): boolean {
 
 function takeStep(walk: Walk, step: Step, path: string, context: Context): boolean {
   const { type } = walk
-  const inner = walk.open ? walk.get : settledGet(walk.get)
+  const inner = walk.get
   if (type.kind === 'any' || (type.kind === 'record' && !type.fields && step.kind !== 'integer')) {
-    walk.get = step.kind === 'integer' ? countedItem(inner, Number(step.key)) : openField(inner, step.key)
+    const holder = walk.open ? inner : settledGet(inner)
+    walk.get = step.kind === 'integer' ? countedItem(holder, Number(step.key)) : openField(holder, step.key)
     walk.type = ANY
     walk.open = true
     return true
   }
   if (type.kind === 'record' && type.fields && step.kind !== 'integer') return takeField(walk, type.fields, step, path, context)
   if ((type.kind === 'list' || type.kind === 'table') && step.kind === 'integer') {
-    walk.get = countedItem(inner, Number(step.key))
+    walk.get = countedItem(walk.open ? inner : settledGet(inner), Number(step.key))
     walk.type = type.kind === 'list' ? type.item : { kind: 'record', ...(type.fields && { fields: type.fields }) }
     walk.open = true
     return true
@@ -99,7 +115,7 @@ function settledGet(get: Get): Get {
 function declaredField(inner: Get, key: string): Get {
   return (run) => {
     const record = inner(run)
-    return isMissing(record) ? record : (record as Record<string, unknown>)[key]
+    return record === null || record === undefined ? record : (record as Record<string, unknown>)[key]
   }
 }
 

@@ -11,6 +11,7 @@ import type {
   TextTurn,
 } from '../artefacts/artefacts.js'
 import { PERSONA_VARIABLES } from '../artefacts/persona.js'
+import { onceWhereConstant } from './constant.js'
 import { descent, type Context, type Shared } from './context.js'
 import { compileGiven } from './given.js'
 import { possibleTexts } from './possible.js'
@@ -76,6 +77,7 @@ function sharedFor(shelves: Shelves, report: Report, special: (use: Use, context
     artefacts: { snippet: (name) => snippets.get(name), snippetNames: [...snippets.keys()], special },
     locals: 0,
     uses: 0,
+    varying: 0,
     fenced: false,
     openEnd: false,
   }
@@ -102,7 +104,7 @@ class PromptCompiler {
     private readonly report: Report,
   ) {
     this.shared = sharedFor(shelves, report, (use, context) => this.special(use, context))
-    this.bindings = prompt.variables.map((d, i) => variableBinding(d, (run) => run.values[i]))
+    this.bindings = prompt.variables.map((d, i) => ({ ...variableBinding(d, (run) => run.values[i]), variable: i }))
     const free = contextFor(this.bindings, this.shared)
     const bound = prompt.bind.map(({ declared, text }) => this.boundBinding(declared, text, free))
     this.context = contextFor([...this.bindings, ...bound], this.shared)
@@ -246,9 +248,10 @@ class PromptCompiler {
 
   private personaOp(persona: PersonaModel, use: Use, context: Context): Op {
     const traits: Record<string, unknown> = { who: persona.who, ...persona.traits }
-    const bindings = PERSONA_VARIABLES.map((d) => variableBinding(d, () => traits[d.name], ['persona', d.name]))
+    const bindings = PERSONA_VARIABLES.map((d) => ({ ...variableBinding(d, () => traits[d.name], ['persona', d.name]), constant: true }))
     const via = { what: 'persona' as const, name: persona.name, span: use.head, outer: context.via }
-    return compileText(persona.layout, { ...context, scope: new Scope(bindings), kind: 'persona', via, place: persona.name }, true)
+    const within: Context = { ...context, scope: new Scope(bindings), kind: 'persona', via, place: persona.name }
+    return onceWhereConstant(this.shared, () => compileText(persona.layout, within, true))
   }
 
   private useOutput(use: Use, context: Context): Op | undefined {

@@ -18,6 +18,10 @@ export interface Binding {
   /** Set where a text uses the name. */
   readonly used: { yes: boolean }
   readonly loop: boolean
+  /** The same in every rendering: what is written of it can be written once. */
+  readonly constant?: boolean
+  /** The index of the rendering's own variable that this is. */
+  readonly variable?: number
 }
 
 /** The names that a text sees, innermost first. */

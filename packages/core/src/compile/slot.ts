@@ -1,6 +1,7 @@
 import { descent, type Context } from './context.js'
 import { compileAlternatives, type Alternative } from './given.js'
 import type { LineState } from './line.js'
+import type { PlainValue } from './op-list.js'
 import { problem } from '../problems/problem.js'
 import type { Op, Run } from '../render/run.js'
 import type { Descent } from '../render/trace.js'
@@ -19,7 +20,7 @@ export interface Continuation {
 }
 
 /** A slot's step. `after` tells whether the rest of the line is blank, which a fence needs. */
-export function compileSlot(slot: Slot, context: Context, line: LineState, alone: boolean): Op | undefined {
+export function compileSlot(slot: Slot, context: Context, line: LineState, alone: boolean): Op | PlainValue | undefined {
   const { value } = slot
   const alternatives = compileAlternatives(value, context)
   if (!alternatives) return undefined
@@ -36,6 +37,8 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, alone
     }
   }
   const more = continuationOf(line.prefix ?? '')
+  const plain = !more && plainValue(value, alternatives, slot, context)
+  if (plain) return plain
   const writers = alternatives.map((a) => writer(a, slot, context, more))
   const { fallback } = value
   const only = alternatives[0]!
@@ -52,12 +55,32 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, alone
   }
 }
 
+/** A declared text that is written as it is. */
+function plainValue(value: SlotValue, [only]: readonly Alternative[], slot: Slot, context: Context): PlainValue | undefined {
+  if (!only?.direct || value.paths.length > 1 || value.fallback || value.formats.length > 0) return undefined
+  const { kind } = only.type
+  if (kind !== 'text' && kind !== 'choice' && kind !== 'date' && kind !== 'date-time') return undefined
+  return {
+    kind: 'value',
+    ...only.direct,
+    free: kind === 'text',
+    from: descent(context, slot.span, { kind: 'value', given: true, path: only.steps }),
+  }
+}
+
 function single(only: Alternative, writeValue: (value: unknown, run: Run) => void, slot: Slot): Op {
   const { get, open, text } = only
+  if (!open) {
+    // What is declared has been accepted: missing is null there, and nothing else.
+    return (run) => {
+      const found = get(run)
+      if (found !== null && found !== undefined) writeValue(found, run)
+    }
+  }
   return (run) => {
     const found = get(run)
     if (!isMissing(found)) writeValue(found, run)
-    else if (open && found === undefined) run.fail(problem('step-found-nothing', { path: text }, slot.span))
+    else if (found === undefined) run.fail(problem('step-found-nothing', { path: text }, slot.span))
   }
 }
 
@@ -106,8 +129,8 @@ function writeResult(
   more: Continuation | undefined,
 ): void {
   if (result instanceof Weave) {
-    if (!more && !run.trace) put(result.toString(), run)
-    else result.parts.forEach((part, i) => (i % 2 === 0 ? writeMade(part, run, made, more) : put(part, run)))
+    if (!more && !run.trace) put(result.text, run)
+    else result.parts().forEach((part, i) => (i % 2 === 0 ? writeMade(part, run, made, more) : put(part, run)))
   } else put(write(result, type), run)
 }
 
@@ -127,7 +150,7 @@ function fenceWriter(
   const close = more ? indented(`\n</${name}>`, more) : `\n</${name}>`
   return (value: unknown, run: Run): void => {
     const result = apply ? apply(value, run) : value
-    const text = result instanceof Weave ? result.toString() : write(result, type)
+    const text = result instanceof Weave ? result.text : write(result, type)
     if (text === '') return
     run.fence(name)
     const lead = !more ? '' : /^[ \t]*(?:\n|$)/.test(text) ? more.blank : more.lead

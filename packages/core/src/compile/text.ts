@@ -133,7 +133,7 @@ function compileDirectiveLine(item: LineDirective, context: Context, dedent: num
       ops.op(
         varyOp(
           `${context.place}.${item.number}`,
-          item.wordings.map((w) => body(w.body, deeper(context, w.head))),
+          item.wordings.map((w) => body(w.body, wording(context, w.head))),
         ),
       )
       break
@@ -354,7 +354,7 @@ function compileInlineBlock(block: InlineBlock, context: Context, state: PieceSt
       ops.op(
         varyOp(
           `${context.place}.${block.number}`,
-          (block.wordings as readonly Branch<Piece>[]).map((w) => body(w.body, deeper(context, w.head))),
+          (block.wordings as readonly Branch<Piece>[]).map((w) => body(w.body, wording(context, w.head))),
         ),
       )
       break
@@ -369,6 +369,12 @@ function compileInlineBlock(block: InlineBlock, context: Context, state: PieceSt
 }
 
 // ---------------------------------------------------------------------- blocks of either form
+
+/** One wording, by the rendering's seed: never the same for all. */
+function wording(context: Context, head: Branch<unknown>['head']): Context {
+  context.shared.varying++
+  return deeper(context, head)
+}
 
 /** One block further in; too deep is reported once and compiled no further. */
 function deeper(context: Context, span: Branch<unknown>['head']): Context {

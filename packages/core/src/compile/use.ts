@@ -4,7 +4,7 @@ import { Scope, type Binding } from './scope.js'
 import { problem, type Problem } from '../problems/problem.js'
 import type { Get, Op } from '../render/run.js'
 import type { Text, Use } from '../text/nodes.js'
-import { acceptType } from '../values/accept.js'
+import { acceptType, topLevel } from '../values/accept.js'
 import { isMissing } from '../values/data.js'
 import { fits, literalFits } from '../values/fits.js'
 import { describe, type Declared } from '../values/types.js'
@@ -39,7 +39,8 @@ export function compileUse(use: Use, context: Context, compileText: CompileText,
   }
   const { choose } = names
   if (!choose) return ops.get(names.all[0]!)
-  return (run) => ops.get(choose(run))?.(run)
+  const byOption = new Map(names.options.map((option, i) => [option, ops.get(names.all[i]!)]))
+  return (run) => byOption.get(choose(run))?.(run)
 }
 
 /** A text in open form as a line of its own: nothing stays nothing. */
@@ -53,9 +54,12 @@ function closed(op: Op, use: Use, context: Context): Op {
 }
 
 /** The name that is used, or all the names that its one slot can come out as. */
-function snippetNames(use: Use, context: Context): { all: string[]; choose?: (run: Parameters<Get>[0]) => string } | undefined {
+function snippetNames(
+  use: Use,
+  context: Context,
+): { all: string[]; options: readonly string[]; choose?: (run: Parameters<Get>[0]) => string } | undefined {
   const slotAt = use.steps.findIndex((step) => typeof step !== 'string')
-  if (slotAt < 0) return { all: [use.steps.filter((step) => typeof step === 'string').join('/')] }
+  if (slotAt < 0) return { all: [use.steps.filter((step) => typeof step === 'string').join('/')], options: [] }
   const slot = use.steps[slotAt] as Exclude<(typeof use.steps)[number], string>
   const given = compileGiven(slot, context)
   if (!given) return undefined
@@ -67,7 +71,8 @@ function snippetNames(use: Use, context: Context): { all: string[]; choose?: (ru
     return undefined
   }
   const nameFor = (option: string) => use.steps.map((step, i) => (i === slotAt ? option : (step as string))).join('/')
-  return { all: given.type.of.map(nameFor), choose: (run) => nameFor(String(given.get(run))) }
+  const { get, type } = given
+  return { all: type.of.map(nameFor), options: type.of, choose: (run) => get(run) as string }
 }
 
 function compileSnippet(name: string, use: Use, context: Context, compileText: CompileText, open: boolean): Op | undefined {
@@ -153,7 +158,7 @@ function settled(d: Declared, given: Given, context: Context, span: Use['head'])
       return d.default ?? null
     }
     const found: Problem[] = []
-    const accepted = acceptType(value, d.type, d.name, (p) => found.push(p))
+    const accepted = acceptType(value, d.type, topLevel(d.name), (p) => found.push(p))
     return found[0] ? run.fail(found[0]) : accepted
   }
 }

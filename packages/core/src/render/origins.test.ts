@@ -95,6 +95,8 @@ describe('origins', () => {
         const traced = prompt.render({ a, l }, { origins: true })
         expect(traced.turns.map((t) => t.text)).toEqual(plain.turns.map((t) => t.text))
         for (const turn of traced.turns) expectTiles(turn)
+        // The quick way to JSON gives the same bytes as the slow one.
+        expect(prompt.prepare({ a, l }).json()).toBe(JSON.stringify(plain.turns))
       }),
       { numRuns: 300 },
     )

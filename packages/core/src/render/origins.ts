@@ -24,37 +24,18 @@ export interface Origin {
   readonly within: readonly Within[]
 }
 
-export interface Piece {
-  readonly end: number
-  readonly descent: Descent
-  readonly loops: readonly number[]
-}
-
-export function piecesOf(trace: Trace): Piece[] {
-  return trace.ends.map((end, i) => ({ end, descent: trace.sources[i]!, loops: trace.loops[i]! }))
-}
-
-/** The pieces of a stretch of the text, counted from its start. */
-export function cutPieces(pieces: readonly Piece[], start: number, end: number): Piece[] {
-  return pieces
-    .filter((p) => p.end > start)
-    .map((p) => ({ ...p, end: Math.min(p.end, end) - start }))
-    .filter((p, i, all) => p.end > (all[i - 1]?.end ?? 0))
-}
-
-export function originsOf(pieces: readonly Piece[]): Origin[] {
+export function originsOf(trace: Trace): Origin[] {
   const origins: Origin[] = []
   let start = 0
-  for (const { end, descent, loops } of pieces) {
-    const { kind, span, path, format } = descent
+  trace.ends.forEach((end, i) => {
+    const { kind, span, path, format, via } = trace.sources[i]!
     const last = origins.at(-1)
-    const pathText = path && pathOf(path, loops)
-    // Pieces of one value that only a continuation parted belong together again.
+    const pathText = path && pathOf(path, trace.loopsOf(i))
+    // Stretches of one value that only a continuation parted belong together again.
     if (last && last.span === span && last.kind === kind && last.path === pathText) origins[origins.length - 1] = { ...last, end }
-    else
-      origins.push({ start, end, kind, path: pathText, format, span, place: span.source.place(span.start), within: withinOf(descent.via) })
+    else origins.push({ start, end, kind, path: pathText, format, span, place: span.source.place(span.start), within: withinOf(via) })
     start = end
-  }
+  })
   return origins
 }
 

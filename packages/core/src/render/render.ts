@@ -1,5 +1,4 @@
 import { findForms, type TagForm } from './defuse.js'
-import { cutPieces, piecesOf, type Piece } from './origins.js'
 import { Run, type Choose } from './run.js'
 import { Trace } from './trace.js'
 import type { Limits, Role } from '../artefacts/artefacts.js'
@@ -16,7 +15,7 @@ export interface Turn {
 }
 
 export interface RenderedTurn extends Turn {
-  readonly pieces: readonly Piece[] | undefined
+  readonly trace: Trace | undefined
 }
 
 export interface Rendered {
@@ -36,26 +35,85 @@ export interface RunSetting {
 /** Runs a plan over accepted values. */
 export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunSetting): Rendered {
   const first = runOnce(plan, values, setting, setting.traced)
-  const touched = first.run.fences.size > 0 && (first.run.suspect || plan.openEnd) && holdsForeignForms(first)
+  const touched = first.run.fences.length > 0 && (first.run.suspect || plan.openEnd) && holdsForeignForms(first)
   // Origins tell which signs were given, so a rendering in which a value meets a fence's tag is done again with them.
   const { run, turns } = touched && !setting.traced ? runOnce(plan, values, setting, true) : first
   const safe = touched ? turns.map((turn) => defused(turn, run.fences)) : turns
-  const trimmed = safe.map(trimTurn).filter((turn) => turn.text !== '')
+  const trimmed: RenderedTurn[] = []
+  for (const turn of safe) {
+    const one = trimTurn(turn)
+    if (one.text !== '') trimmed.push(one)
+  }
   if (trimmed.length === 0) throw new ProblemError([problem('no-turn-left', {})])
   checkBytes(trimmed, setting.limits)
   return {
-    turns: setting.traced ? trimmed : trimmed.map((t) => (t.pieces ? { ...t, pieces: undefined } : t)),
+    turns: trimmed,
     warnings: neighbours(trimmed),
-    masked: run.masks.found,
+    masked: run.replaced?.found ?? NOTHING_MASKED,
   }
 }
 
-function runOnce(plan: Plan, values: readonly unknown[], setting: RunSetting, traced: boolean): { run: Run; turns: RenderedTurn[] } {
+/**
+ * The turns as a JSON list, the same that `JSON.stringify` would write. Where nothing needs a second look, text goes straight into it, its
+ * fixed parts escaped when they were compiled.
+ */
+export function renderJson(plan: Plan, values: readonly unknown[], setting: RunSetting): string {
+  const { run, turns } = runOnce(plan, values, setting, false, true)
+  const guarded = run.fences.length > 0 && (run.suspect || plan.openEnd)
+  let list = ''
+  for (const { role, name, text } of turns) {
+    const trimmed = trimJsonTail(text)
+    if (guarded || !beginsFirmly(trimmed)) return listOf(renderPlan(plan, values, setting).turns)
+    const named = name === undefined ? '' : `"name":${JSON.stringify(name)},`
+    list += `${list === '' ? '[' : ','}{"role":"${role}",${named}"text":"${trimmed}"}`
+  }
+  return list.length * 3 > setting.limits.renderingBytes || list === '' ? listOf(renderPlan(plan, values, setting).turns) : `${list}]`
+}
+
+function listOf(turns: readonly RenderedTurn[]): string {
+  return JSON.stringify(turns.map(({ role, name, text }) => (name === undefined ? { role, text } : { role, name, text })))
+}
+
+/** Whether a turn's text, escaped, begins with a sign: no blank line is to be taken off, and the turn is not empty. */
+function beginsFirmly(text: string): boolean {
+  const first = text.charCodeAt(0)
+  return first > 32 && (first !== 92 || (text[1] !== 'n' && text[1] !== 't'))
+}
+
+/** Escaped text without its blank lines at the end. */
+function trimJsonTail(text: string): string {
+  let at = text.length
+  let end = at
+  for (;;) {
+    const last = text.charCodeAt(at - 1)
+    if (last === 32) at--
+    else if ((last === 110 || last === 116) && isEscape(text, at - 2)) {
+      at -= 2
+      if (last === 110) end = at
+    } else return end === text.length ? text : text.slice(0, end)
+  }
+}
+
+/** Whether the backslash at `at` begins an escape, and is not the second half of one. */
+function isEscape(text: string, at: number): boolean {
+  let count = 0
+  while (text.charCodeAt(at - count) === 92) count++
+  return count % 2 === 1
+}
+
+function runOnce(
+  plan: Plan,
+  values: readonly unknown[],
+  setting: RunSetting,
+  traced: boolean,
+  json = false,
+): { run: Run; turns: RenderedTurn[] } {
   const start = new Run(values, setting.locale, setting.limits, plan.guarded, setting.choose)
   const locale = plan.locale?.(start) ?? setting.locale
   const run = locale === setting.locale ? start : new Run(values, locale, setting.limits, plan.guarded, setting.choose)
   if (plan.persona) run.persona = plan.persona(run)
   if (plan.output) run.output = plan.output(run)
+  run.json = json
   const turns: RenderedTurn[] = []
   for (const turn of plan.turns) runTurn(turn, run, traced, turns)
   return { run, turns }
@@ -98,9 +156,11 @@ function written(role: Role, name: string | undefined, run: Run, traced: boolean
   run.out = ''
   run.trace = traced ? new Trace() : undefined
   op(run)
-  const pieces = run.trace && piecesOf(run.trace)
-  return name === undefined ? { role, text: run.out, pieces } : { role, name, text: run.out, pieces }
+  const { out: text, trace } = run
+  return name === undefined ? { role, text, trace } : { role, name, text, trace }
 }
+
+const NOTHING_MASKED: ReadonlyMap<string, string> = new Map()
 
 const BLANK_HEAD = /^(?:[ \t]*\n)+/
 const BLANK_TAIL = /(?:\n[ \t]*)+$/
@@ -111,12 +171,12 @@ function trimTurn(turn: RenderedTurn): RenderedTurn {
   const first = text.charCodeAt(0)
   const last = text.charCodeAt(text.length - 1)
   if (first > 32 && last > 32) return turn
-  if (/^[ \t\n]*$/.test(text)) return { ...turn, text: '', pieces: turn.pieces && [] }
+  if (/^[ \t\n]*$/.test(text)) return { ...turn, text: '', trace: undefined }
   const start = BLANK_HEAD.exec(text)?.[0].length ?? 0
   const end = lastLineEnd(text)
-  return start === 0 && end === text.length
-    ? turn
-    : { ...turn, text: text.slice(start, end), pieces: turn.pieces && cutPieces(turn.pieces, start, end) }
+  if (start === 0 && end === text.length) return turn
+  const within = (at: number) => Math.min(Math.max(at - start, 0), end - start)
+  return { ...turn, text: text.slice(start, end), trace: turn.trace?.moved(within) }
 }
 
 /** Where the text ends without its blank lines: looked for from the end, as a pattern would try every line end before. */
@@ -133,31 +193,31 @@ function holdsForeignForms({ run, turns }: { run: Run; turns: readonly RenderedT
   return count !== run.fenceForms
 }
 
-function defused(turn: RenderedTurn, tags: ReadonlySet<string>): RenderedTurn {
-  const pieces = turn.pieces ?? []
-  const given = givenIn(pieces)
-  const forms = findForms(turn.text, tags).filter((form) => given(form.start, form.end))
-  return forms.length === 0 ? turn : { ...turn, ...replaceIn(turn.text, pieces, forms) }
+function defused(turn: RenderedTurn, tags: readonly string[]): RenderedTurn {
+  const { text, trace } = turn
+  if (!trace) return turn
+  const given = givenIn(trace)
+  const forms = findForms(text, tags).filter((form) => given(form.start, form.end))
+  return forms.length === 0 ? turn : { ...turn, ...replaceIn(text, trace, forms) }
 }
 
 /** Whether any sign of a stretch was given at rendering. */
-function givenIn(pieces: readonly Piece[]): (start: number, end: number) => boolean {
+function givenIn({ ends, sources }: Trace): (start: number, end: number) => boolean {
   return (start, end) => {
     let low = 0
-    let high = pieces.length
+    let high = ends.length
     while (low < high) {
       const middle = (low + high) >> 1
-      if (pieces[middle]!.end <= start) low = middle + 1
+      if (ends[middle]! <= start) low = middle + 1
       else high = middle
     }
-    for (let i = low, from = pieces[low - 1]?.end ?? 0; i < pieces.length && from < end; from = pieces[i]!.end, i++)
-      if (pieces[i]!.descent.given) return true
+    for (let i = low; i < ends.length && (i === 0 ? 0 : ends[i - 1]!) < end; i++) if (sources[i]!.given) return true
     return false
   }
 }
 
-/** Brackets, look-alikes and references of these forms become `(` and `)`. */
-function replaceIn(text: string, pieces: readonly Piece[], forms: readonly TagForm[]): { text: string; pieces: Piece[] } {
+/** Brackets, look-alikes and references of these forms become `(` and `)`. A reference that ran over a stretch's end shrinks into it. */
+function replaceIn(text: string, trace: Trace, forms: readonly TagForm[]): { text: string; trace: Trace } {
   const places = forms.flatMap(({ opener, closer }) => [{ ...opener, sign: '(' }, ...(closer ? [{ ...closer, sign: ')' }] : [])])
   let out = ''
   let at = 0
@@ -165,26 +225,15 @@ function replaceIn(text: string, pieces: readonly Piece[], forms: readonly TagFo
     out += text.slice(at, start) + sign
     at = end
   }
+  const whole = out + text.slice(at)
   let shift = 0
   let next = 0
-  const moved = pieces.map((piece) => {
-    for (let place = places[next]; place && place.start < piece.end; place = places[++next]) shift += place.end - place.start - 1
-    return { ...piece, end: piece.end - shift }
+  const last = trace.ends.length - 1
+  const moved = trace.moved((end, i) => {
+    for (let place = places[next]; place && place.start < end; place = places[++next]) shift += place.end - place.start - 1
+    return i === last ? whole.length : Math.min(end - shift, whole.length)
   })
-  const whole = out + text.slice(at)
-  return { text: whole, pieces: settleEnds(moved, whole.length) }
-}
-
-/** A reference that ran over a piece's end shrinks to one sign: ends stay in order and within the text. */
-function settleEnds(pieces: readonly Piece[], length: number): Piece[] {
-  const settled: Piece[] = []
-  for (const piece of pieces) {
-    const end = Math.min(Math.max(piece.end, settled.at(-1)?.end ?? 0), length)
-    if (end > (settled.at(-1)?.end ?? 0)) settled.push({ ...piece, end })
-  }
-  const last = settled.at(-1)
-  if (last && last.end < length) settled[settled.length - 1] = { ...last, end: length }
-  return settled
+  return { text: whole, trace: moved }
 }
 
 /** UTF-8 is at most three times as long as UTF-16 counts: only then it is counted. */

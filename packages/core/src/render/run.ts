@@ -2,6 +2,7 @@ import type { Limits } from '../artefacts/artefacts.js'
 import { ProblemError, problem, type Problem } from '../problems/problem.js'
 import type { Masks, Setting } from '../values/formats/format.js'
 import type { Locale } from '../values/locale.js'
+import { escapeJson } from './escape.js'
 import { SUSPECT } from './suspect.js'
 import { Trace, type Descent } from './trace.js'
 
@@ -23,10 +24,11 @@ export class Run implements Setting {
   suspect = false
   readonly locals: unknown[] = []
   readonly positions: number[] = []
-  readonly masks: Masks = { numbers: new Map(), found: new Map() }
   /** Tags of the fences written so far, and how many forms of them those fences are: two each. */
-  readonly fences = new Set<string>()
+  readonly fences: string[] = []
   fenceForms = 0
+  /** Whether `out` is the inside of a JSON string: fixed text was escaped when it was compiled, so that only values are escaped for a record. */
+  json = false
   /** The case of an example set that is being written. */
   example: readonly unknown[] = []
   persona = ''
@@ -38,24 +40,40 @@ export class Run implements Setting {
     readonly limits: Limits,
     readonly guarded: boolean,
     readonly choose: Choose,
-  ) {}
+  ) {
+    this.most = limits.renderingBytes
+  }
+
+  /** What `masked` replaced; made when it is first asked for. */
+  get masks(): Masks {
+    return (this.replaced ??= { numbers: new Map(), found: new Map() })
+  }
+
+  replaced: Masks | undefined
+
+  /** The most signs that a text may have: as many as bytes, since no sign takes less than one. */
+  private readonly most: number
 
   /** Writes text of one origin that does not come from a value. */
   write(text: string, descent: Descent): void {
-    this.out += text
+    this.out += this.json ? escapeJson(text) : text
     if (this.trace) this.trace.add(this.out.length, descent)
   }
 
   /** Writes text that comes from a value. */
   writeGiven(text: string, descent: Descent): void {
     if (this.guarded && !this.suspect) this.suspect = SUSPECT.test(text)
-    this.out += text
+    this.out += this.json ? escapeJson(text) : text
     if (this.trace) this.trace.add(this.out.length, descent)
-    if (this.out.length > this.limits.renderingBytes) this.overflow()
+    this.checkLength()
+  }
+
+  checkLength(): void {
+    if (this.out.length > this.most) this.overflow()
   }
 
   fence(tag: string): void {
-    this.fences.add(tag)
+    if (!this.fences.includes(tag)) this.fences.push(tag)
     this.fenceForms += 2
   }
 
@@ -67,7 +85,7 @@ export class Run implements Setting {
 
   repeat(): void {
     if (++this.repeats > this.limits.repeats) throw new ProblemError([problem('repeats-over-limit', { limit: this.limits.repeats })])
-    if (this.out.length > this.limits.renderingBytes) this.overflow()
+    this.checkLength()
   }
 
   overflow(): never {

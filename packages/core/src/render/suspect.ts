@@ -6,7 +6,15 @@ export const CLOSERS =
 export const SLASHES = '/\uFF0F\u2215\u2044\u2571\u29F8\u2F03\u27CB\u3033\u30CE\u4E3F'
 const REFERENCES = '&\uFF06\uFE60%\uFF05\uFE6A\\\\\uFF3C\uFE68'
 
-export const SUSPECT = new RegExp(`[${OPENERS}${REFERENCES}]`, 'u')
+/** Beginnings of references that are plain words all the same: `Tarrow & Sons`, `100 % wool`. Cut short by the value's end they are not. */
+const AMPERSAND = '&(?! ?(?!lt|gt|sol|amp|bso|per|num|sem|low|hyp|das|nbs|zwj|zwn|shy)[a-z]{3})'
+const PERCENT = '%(?! ?[g-z.,;:)])'
+
+/**
+ * Whether a value could begin a form of a tag. It runs over every text that is written beside a fence, so it is one expression of UTF-16
+ * units: with the `u` flag it took as long as the rendering itself. The astral look-alikes share one high surrogate.
+ */
+export const SUSPECT = new RegExp(`[${(OPENERS + REFERENCES).replace(/[\uD800-\uDFFF&%]/g, '')}\uD834]|${AMPERSAND}|${PERCENT}`, 'i')
 
 /** Where the search for forms begins. */
 export const FORM_START = new RegExp(`[${OPENERS}${REFERENCES}]`, 'gu')

@@ -24,23 +24,33 @@ export interface Descent {
   readonly given: boolean
 }
 
-/** Keeps, for a turn under way, where each stretch ends, what it came from, and where the loops stood. */
+const NO_LOOPS: readonly number[] = []
+
+/** Keeps, for a turn's text, where each stretch ends, what it came from, and where the loops stood. */
 export class Trace {
   readonly ends: number[] = []
   readonly sources: Descent[] = []
-  readonly loops: (readonly number[])[] = []
-  private current: readonly number[] = []
+  /** Filled only once a loop has begun: most turns have none. */
+  private loops: (readonly number[])[] | undefined
+  private current = NO_LOOPS
 
   add(end: number, source: Descent): void {
-    if (end === (this.ends.at(-1) ?? 0)) return
+    const { length } = this.ends
+    if (end === (length === 0 ? 0 : this.ends[length - 1])) return
     this.ends.push(end)
     this.sources.push(source)
-    this.loops.push(this.current)
+    if (this.loops) this.loops.push(this.current)
   }
 
   /** The loops moved on. */
   at(positions: readonly number[]): void {
     this.current = [...positions]
+    this.loops ??= this.ends.map(() => NO_LOOPS)
+  }
+
+  /** Where the loops stood when a stretch was written. */
+  loopsOf(index: number): readonly number[] {
+    return this.loops?.[index] ?? NO_LOOPS
   }
 
   /** The text was cut back to `length`. */
@@ -53,7 +63,14 @@ export class Trace {
   private drop(): void {
     this.ends.pop()
     this.sources.pop()
-    this.loops.pop()
+    this.loops?.pop()
+  }
+
+  /** The same stretches with their ends moved; those that are left with nothing go. */
+  moved(end: (end: number, index: number) => number): Trace {
+    const trace = new Trace()
+    this.ends.forEach((old, i) => trace.put(Math.max(end(old, i), trace.ends.at(-1) ?? 0), this.sources[i]!, this.loopsOf(i)))
+    return trace
   }
 
   /** `made` signs were put before the signs at `places` (ascending, in the old text), `length` of them each. */
@@ -62,18 +79,19 @@ export class Trace {
     if (!first) return
     let index = this.ends.findIndex((end) => end > first.at)
     if (index < 0) index = this.ends.length
-    const tail = { ends: this.ends.splice(index), sources: this.sources.splice(index), loops: this.loops.splice(index) }
+    const tail = { ends: this.ends.splice(index), sources: this.sources.splice(index), loops: this.loops?.splice(index) }
     let shift = 0
     let next = 0
     let start = this.ends.at(-1) ?? 0
     tail.ends.forEach((end, i) => {
+      const loops = tail.loops?.[i] ?? NO_LOOPS
       for (let place = places[next]; place && place.at < end; place = places[++next]) {
-        if (place.at + shift > start) this.put(place.at + shift, tail.sources[i]!, tail.loops[i]!)
+        if (place.at + shift > start) this.put(place.at + shift, tail.sources[i]!, loops)
         shift += place.length
         start = place.at + shift
-        this.put(start, source, tail.loops[i]!)
+        this.put(start, source, loops)
       }
-      this.put(end + shift, tail.sources[i]!, tail.loops[i]!)
+      this.put(end + shift, tail.sources[i]!, loops)
       start = end + shift
     })
   }
@@ -82,6 +100,7 @@ export class Trace {
     if (end === (this.ends.at(-1) ?? 0)) return
     this.ends.push(end)
     this.sources.push(source)
-    this.loops.push(loops)
+    if (loops !== NO_LOOPS) this.loops ??= this.ends.slice(1).map(() => NO_LOOPS)
+    this.loops?.push(loops)
   }
 }

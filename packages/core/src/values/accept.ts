@@ -16,61 +16,76 @@ import {
 import { problem, type Report } from '../problems/problem.js'
 import { nearest } from '../problems/suggest.js'
 
+/** Where a value stands, put into words only when something is wrong with it. */
+export interface Where {
+  readonly parent: Where | undefined
+  readonly name: string | number
+}
+
+/** A value that stands in no other. */
+export function topLevel(name: string): Where {
+  return { parent: undefined, name }
+}
+
+function wordsFor(where: Where): string {
+  return where.parent ? `${wordsFor(where.parent)}.${where.name}` : String(where.name)
+}
+
 /**
  * Checks a value against its declaration and gives it in the form that rendering works with: own plain data, line ends as `\n`, dates as
  * ISO text, every declared field present (null where missing). What does not fit is reported and given as null.
  */
-export function accept(value: unknown, declared: Declared, path: string, report: Report): unknown {
+export function accept(value: unknown, declared: Declared, where: Where, report: Report): unknown {
   if (isMissing(value)) {
     if (declared.default !== undefined) return declared.default
-    if (!declared.optional) report(problem('value-missing', { path }, undefined, declarationOf(declared)))
+    if (!declared.optional) report(problem('value-missing', { path: wordsFor(where) }, undefined, declarationOf(declared)))
     return value === undefined ? undefined : null
   }
-  return acceptType(value, declared.type, path, report)
+  return acceptType(value, declared.type, where, report)
 }
 
 function declarationOf(declared: Declared) {
   return declared.span ? [{ says: 'declared here', span: declared.span }] : []
 }
 
-export function acceptType(value: unknown, type: ValueType, path: string, report: Report): unknown {
+export function acceptType(value: unknown, type: ValueType, where: Where, report: Report): unknown {
   switch (type.kind) {
     case 'text':
-      return acceptText(value, type, path, report)
+      return acceptText(value, type, where, report)
     case 'integer':
     case 'number':
-      return acceptNumber(value, type, path, report)
+      return acceptNumber(value, type, where, report)
     case 'boolean':
-      return typeof value === 'boolean' ? value : unfit(value, type, path, report)
+      return typeof value === 'boolean' ? value : unfit(value, type, where, report)
     case 'date':
     case 'date-time':
-      return acceptDate(value, type, path, report)
+      return acceptDate(value, type, where, report)
     case 'choice':
-      return acceptChoice(value, type, path, report)
+      return acceptChoice(value, type, where, report)
     case 'list':
-      return acceptList(value, type, path, report)
+      return acceptList(value, type, where, report)
     case 'record':
-      return isRecord(value) ? acceptRecord(value, type, path, report) : unfit(value, type, path, report)
+      return isRecord(value) ? acceptRecord(value, type, where, report) : unfit(value, type, where, report)
     case 'table':
-      return acceptTable(value, type, path, report)
+      return acceptTable(value, type, where, report)
     case 'file':
-      return acceptFile(value, type, path, report)
+      return acceptFile(value, type, where, report)
     case 'turns':
-      return acceptTurns(value, type, path, report)
+      return acceptTurns(value, type, where, report)
     case 'any':
       return value
   }
 }
 
-function unfit(value: unknown, type: ValueType, path: string, report: Report, hint?: string): null {
-  report(problem('value-unfit', { path, expected: describe(type), found: shown(value), hint }))
+function unfit(value: unknown, type: ValueType, where: Where, report: Report, hint?: string): null {
+  report(problem('value-unfit', { path: wordsFor(where), expected: describe(type), found: shown(value), hint }))
   return null
 }
 
-function acceptText(value: unknown, type: TextType, path: string, report: Report): unknown {
+function acceptText(value: unknown, type: TextType, where: Where, report: Report): unknown {
   if (typeof value !== 'string') {
     const hint = typeof value === 'number' || typeof value === 'boolean' ? `write "${value}" in quotes` : undefined
-    return unfit(value, type, path, report, hint)
+    return unfit(value, type, where, report, hint)
   }
   const says =
     type.minLength !== undefined && value.length < type.minLength
@@ -80,7 +95,7 @@ function acceptText(value: unknown, type: TextType, path: string, report: Report
         : type.pattern !== undefined && !patternOf(type.pattern).test(value)
           ? `does not match ${type.pattern}: "${clip(value)}"`
           : undefined
-  if (says !== undefined) report(problem('value-bounds', { path, says }))
+  if (says !== undefined) report(problem('value-bounds', { path: wordsFor(where), says }))
   return lineEnds(value)
 }
 
@@ -93,17 +108,17 @@ function patternOf(pattern: string): RegExp {
   return compiled
 }
 
-function acceptNumber(value: unknown, type: NumberType, path: string, report: Report): unknown {
+function acceptNumber(value: unknown, type: NumberType, where: Where, report: Report): unknown {
   const fits =
     typeof value === 'bigint' ||
     (typeof value === 'number' && Number.isFinite(value) && (type.kind === 'number' || Number.isInteger(value))) ||
     (typeof value === 'string' && isDecimal(value) && (type.kind === 'number' || !value.includes('.')))
-  if (!fits) return unfit(value, type, path, report)
+  if (!fits) return unfit(value, type, where, report)
   const numeric = typeof value === 'string' ? shortNumber(value) : (value as Numeric)
   if (type.min !== undefined && compareNumbers(numeric, type.min) < 0)
-    report(problem('value-bounds', { path, says: `is below ${type.min}: ${String(value)}` }))
+    report(problem('value-bounds', { path: wordsFor(where), says: `is below ${type.min}: ${String(value)}` }))
   if (type.max !== undefined && compareNumbers(numeric, type.max) > 0)
-    report(problem('value-bounds', { path, says: `is above ${type.max}: ${String(value)}` }))
+    report(problem('value-bounds', { path: wordsFor(where), says: `is above ${type.max}: ${String(value)}` }))
   return numeric
 }
 
@@ -113,81 +128,86 @@ export function shortNumber(text: string): Numeric {
   return digits.length <= 15 ? Number(text) : text
 }
 
-function acceptDate(value: unknown, type: DateType, path: string, report: Report): unknown {
+function acceptDate(value: unknown, type: DateType, where: Where, report: Report): unknown {
   const text = value instanceof Date && !Number.isNaN(value.getTime()) ? value.toISOString() : value
-  if (typeof text !== 'string') return unfit(value, type, path, report)
+  if (typeof text !== 'string') return unfit(value, type, where, report)
   const iso = type.kind === 'date' ? (value instanceof Date ? text.slice(0, 10) : isDate(text) ? text : undefined) : readDateTime(text)
   if (iso === undefined)
-    return unfit(value, type, path, report, `write it as ${type.kind === 'date' ? '2026-11-23' : '2026-11-23T14:05:00+01:00'}`)
+    return unfit(value, type, where, report, `write it as ${type.kind === 'date' ? '2026-11-23' : '2026-11-23T14:05:00+01:00'}`)
   if (type.min !== undefined && instant(iso) < instant(type.min))
-    report(problem('value-bounds', { path, says: `is before ${type.min}: ${iso}` }))
+    report(problem('value-bounds', { path: wordsFor(where), says: `is before ${type.min}: ${iso}` }))
   if (type.max !== undefined && instant(iso) > instant(type.max))
-    report(problem('value-bounds', { path, says: `is after ${type.max}: ${iso}` }))
+    report(problem('value-bounds', { path: wordsFor(where), says: `is after ${type.max}: ${iso}` }))
   return iso
 }
 
-function acceptChoice(value: unknown, type: ChoiceType, path: string, report: Report): unknown {
+function acceptChoice(value: unknown, type: ChoiceType, where: Where, report: Report): unknown {
   if (typeof value === 'string' && type.of.includes(value)) return value
   const near = typeof value === 'string' ? nearest(value, type.of) : undefined
-  return unfit(value, type, path, report, near && `did you mean "${near}"?`)
+  return unfit(value, type, where, report, near && `did you mean "${near}"?`)
 }
 
-function acceptList(value: unknown, type: ListType, path: string, report: Report): unknown {
-  if (!Array.isArray(value)) return unfit(value, type, path, report)
-  const list = value.map((item: unknown, i) => (isMissing(item) ? null : acceptType(item, type.item, `${path}.${i + 1}`, report)))
-  checkCount(list.length, type, path, report)
+function acceptList(value: unknown, type: ListType, where: Where, report: Report): unknown {
+  if (!Array.isArray(value)) return unfit(value, type, where, report)
+  const list = value.map((item: unknown, i) =>
+    isMissing(item) ? null : acceptType(item, type.item, { parent: where, name: i + 1 }, report),
+  )
+  checkCount(list.length, type, where, report)
   if (type.unique) {
     const twice = list.find((item, i) => list.indexOf(item) !== i)
-    if (twice !== undefined) report(problem('value-bounds', { path, says: `holds ${shown(twice)} twice` }))
+    if (twice !== undefined) report(problem('value-bounds', { path: wordsFor(where), says: `holds ${shown(twice)} twice` }))
   }
   return list
 }
 
-function checkCount(count: number, type: { minItems?: number; maxItems?: number }, path: string, report: Report): void {
+function checkCount(count: number, type: { minItems?: number; maxItems?: number }, where: Where, report: Report): void {
   if (type.minItems !== undefined && count < type.minItems)
-    report(problem('value-bounds', { path, says: `holds ${count}, fewer than ${type.minItems}` }))
+    report(problem('value-bounds', { path: wordsFor(where), says: `holds ${count}, fewer than ${type.minItems}` }))
   if (type.maxItems !== undefined && count > type.maxItems)
-    report(problem('value-bounds', { path, says: `holds ${count}, more than ${type.maxItems}` }))
+    report(problem('value-bounds', { path: wordsFor(where), says: `holds ${count}, more than ${type.maxItems}` }))
 }
 
 /** Declared fields first and all of them, then what else the record carries along. Only own data is copied. */
-function acceptRecord(value: Record<string, unknown>, type: RecordType, path: string, report: Report): Record<string, unknown> {
+function acceptRecord(value: Record<string, unknown>, type: RecordType, where: Where, report: Report): Record<string, unknown> {
   if (!type.fields) return value
   const record: Record<string, unknown> = {}
-  for (const field of type.fields) put(record, field.name, accept(own(value, field.name), field, `${path}.${field.name}`, report))
-  for (const key of Object.keys(value)) if (!Object.hasOwn(record, key)) put(record, key, own(value, key))
+  for (const field of type.fields)
+    put(record, field.name, accept(own(value, field.name), field, { parent: where, name: field.name }, report))
+  for (const key in value) if (!Object.hasOwn(record, key) && Object.hasOwn(value, key)) put(record, key, own(value, key))
   return record
 }
 
-function acceptTable(value: unknown, type: RecordType, path: string, report: Report): unknown {
-  if (!Array.isArray(value)) return unfit(value, type, path, report)
-  checkCount(value.length, type, path, report)
+function acceptTable(value: unknown, type: RecordType, where: Where, report: Report): unknown {
+  if (!Array.isArray(value)) return unfit(value, type, where, report)
+  checkCount(value.length, type, where, report)
   return value.map((row: unknown, i) =>
-    isRecord(row) ? acceptRecord(row, type, `${path}.${i + 1}`, report) : unfit(row, { kind: 'record' }, `${path}.${i + 1}`, report),
+    isRecord(row)
+      ? acceptRecord(row, type, { parent: where, name: i + 1 }, report)
+      : unfit(row, { kind: 'record' }, { parent: where, name: i + 1 }, report),
   )
 }
 
-function acceptFile(value: unknown, type: FileType, path: string, report: Report): unknown {
+function acceptFile(value: unknown, type: FileType, where: Where, report: Report): unknown {
   const media = own(value, 'mediaType')
   const text = own(value, 'text')
   const bytes = own(value, 'bytes')
   if (typeof own(value, 'name') !== 'string' || typeof media !== 'string' || (typeof text !== 'string' && !(bytes instanceof Uint8Array)))
-    return unfit(value, type, path, report, 'a file is { name, mediaType, text } or { name, mediaType, bytes }')
+    return unfit(value, type, where, report, 'a file is { name, mediaType, text } or { name, mediaType, bytes }')
   if (type.media && !type.media.includes(media))
-    report(problem('value-bounds', { path, says: `is ${media}, which is none of ${type.media.join(', ')}` }))
+    report(problem('value-bounds', { path: wordsFor(where), says: `is ${media}, which is none of ${type.media.join(', ')}` }))
   return typeof text === 'string' ? { ...(value as object), text: lineEnds(text) } : value
 }
 
 const ROLES = ['system', 'user', 'assistant']
 
-function acceptTurns(value: unknown, type: ValueType, path: string, report: Report): unknown {
-  if (!Array.isArray(value)) return unfit(value, type, path, report, 'turns are a list of { role, text }')
+function acceptTurns(value: unknown, type: ValueType, where: Where, report: Report): unknown {
+  if (!Array.isArray(value)) return unfit(value, type, where, report, 'turns are a list of { role, text }')
   return value.map((turn: unknown, i) => {
     const role = own(turn, 'role')
     const text = own(turn, 'text')
     if (typeof role !== 'string' || !ROLES.includes(role) || typeof text !== 'string')
-      return unfit(turn, { kind: 'record' }, `${path}.${i + 1}`, report, 'a turn is { role: "user" or "assistant", text }')
-    if (role === 'system') report(problem('history-system', { path: `${path}.${i + 1}` }))
+      return unfit(turn, { kind: 'record' }, { parent: where, name: i + 1 }, report, 'a turn is { role: "user" or "assistant", text }')
+    if (role === 'system') report(problem('history-system', { path: wordsFor({ parent: where, name: i + 1 }) }))
     return { role, text: lineEnds(text) }
   })
 }
@@ -199,10 +219,9 @@ export function acceptAll(
   bound: ReadonlySet<string>,
   report: Report,
 ): unknown[] {
-  const known = new Set(declared.map((d) => d.name))
   for (const name of Object.keys(values)) {
-    if (bound.has(name)) report(problem('value-bound', { name }))
-    else if (!known.has(name)) report(problem('value-undeclared', { name, known: [...known] }))
+    if (declared.some((d) => d.name === name)) continue
+    report(bound.has(name) ? problem('value-bound', { name }) : problem('value-undeclared', { name, known: declared.map((d) => d.name) }))
   }
-  return declared.map((d) => accept(own(values, d.name), d, d.name, report))
+  return declared.map((d) => accept(own(values, d.name), d, topLevel(d.name), report))
 }

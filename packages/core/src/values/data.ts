@@ -3,8 +3,9 @@
 /** Own data of an object, never what it inherits: `undefined` where there is none. */
 export function own(value: unknown, key: string): unknown {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined
-  const found = Object.getOwnPropertyDescriptor(value, key)
-  return found && 'value' in found && typeof found.value !== 'function' ? found.value : undefined
+  if (!Object.hasOwn(value, key)) return undefined
+  const found = (value as Record<string, unknown>)[key]
+  return typeof found === 'function' ? undefined : found
 }
 
 export function isRecord(value: unknown): value is Record<string, unknown> {

@@ -1,11 +1,12 @@
 /** Dates are ISO text inside the core: they compare, print and travel as they are. */
 
-const DATE = /^(\d{4})-(\d{2})-(\d{2})$/
+const DATE = /^\d{4}-\d{2}-\d{2}$/
 const DATE_TIME = /^(\d{4}-\d{2}-\d{2})[Tt ](\d{2}):(\d{2})(?::(\d{2})(?:\.\d+)?)?([Zz]|[+-]\d{2}:?\d{2})?$/
 
 export function isDate(text: string): boolean {
-  const match = DATE.exec(text)
-  return match !== null && isDay(Number(match[1]), Number(match[2]), Number(match[3]))
+  if (text.length !== 10 || !DATE.test(text)) return false
+  const day = Number(text.slice(8))
+  return day > 0 && day <= 28 ? isDay(2000, Number(text.slice(5, 7)), 1) : isDay(Number(text.slice(0, 4)), Number(text.slice(5, 7)), day)
 }
 
 function isDay(year: number, month: number, day: number): boolean {
@@ -48,8 +49,8 @@ export interface DateParts {
 }
 
 export function dateParts(iso: string): DateParts {
-  const [year = 0, month = 1, day = 1, hour = 0, minute = 0] = iso.split(/[-T:Z+]/).map(Number)
-  return { year, month, day, hour, minute }
+  const part = (start: number, end: number) => Number(iso.slice(start, end))
+  return { year: part(0, 4), month: part(5, 7), day: part(8, 10), hour: part(11, 13), minute: part(14, 16) }
 }
 
 const FIELD: Record<string, string> = {

@@ -1,5 +1,5 @@
 import { dateParts } from './dates.js'
-import { grouped, plainNumber, roundDecimal, type Numeric } from './numbers.js'
+import { grouped, groupedInteger, plainNumber, roundDecimal, type Numeric } from './numbers.js'
 
 /** How numbers, dates and lists are written: Dunelight's own way, fixed for ever, or `Intl`'s for a named locale. */
 export interface Locale {
@@ -11,8 +11,8 @@ export interface Locale {
   date(iso: string, style: 'long' | 'medium' | 'short'): string
   month(iso: string, style: 'long' | 'short'): string
   weekday(iso: string): string
-  /** The sign or word before the last item of a sentence's list. */
-  sentenceList(items: readonly string[], word: string | undefined): string[]
+  /** What stands behind each item of a sentence's list, by its index. */
+  sentenceList(items: readonly string[], word: string | undefined): (index: number) => string
   upper(text: string): string
   lower(text: string): string
 }
@@ -24,7 +24,10 @@ const ENDINGS = ['th', 'st', 'nd', 'rd']
 /** Without a named locale: the writing of the language page. */
 export const ownLocale: Locale = {
   name: undefined,
-  number: (value, digits) => grouped(digits === undefined ? atMost(value, 3) : roundDecimal(value, digits)),
+  number: (value, digits) => {
+    if (digits === undefined && typeof value === 'number' && Number.isSafeInteger(value) && value !== 0) return groupedInteger(value)
+    return grouped(digits === undefined ? atMost(value, 3) : roundDecimal(value, digits))
+  },
   percent: (value, digits) =>
     `${grouped(digits === undefined ? atMost(timesHundred(value), 3) : roundDecimal(timesHundred(value), digits))}%`,
   currency: (value, code) => `${code} ${grouped(roundDecimal(value, 2))}`,
@@ -35,17 +38,19 @@ export const ownLocale: Locale = {
     return text + (teen ? 'th' : (ENDINGS[last] ?? 'th'))
   },
   date: (iso, style) => {
-    const { year, month, day } = dateParts(iso)
     if (style === 'short') return iso.slice(0, 10)
-    const name = MONTHS[month - 1] ?? ''
-    return `${day} ${style === 'long' ? name : name.slice(0, 3)} ${String(year).padStart(4, '0')}`
+    const name = MONTHS[Number(iso.slice(5, 7)) - 1] ?? ''
+    return `${Number(iso.slice(8, 10))} ${style === 'long' ? name : name.slice(0, 3)} ${iso.slice(0, 4)}`
   },
   month: (iso, style) => {
     const name = MONTHS[dateParts(iso).month - 1] ?? ''
     return style === 'long' ? name : name.slice(0, 3)
   },
   weekday: (iso) => DAYS[weekdayOf(iso)] ?? '',
-  sentenceList: (items, word = 'and') => items.map((_, i) => (i === items.length - 1 ? '' : i === items.length - 2 ? ` ${word} ` : ', ')),
+  sentenceList: (items, word = 'and') => {
+    const last = ` ${word} `
+    return (index) => (index === items.length - 2 ? last : ', ')
+  },
   upper: (text) => text.toUpperCase(),
   lower: (text) => text.toLowerCase(),
 }
@@ -124,7 +129,7 @@ function intlLocale(name: string): Locale {
         if (part.type === 'element') separators.push('')
         else if (separators.length > 0) separators.push((separators.pop() ?? '') + part.value)
       }
-      return separators
+      return (index) => separators[index] ?? ''
     },
     upper: (text) => text.toLocaleUpperCase(name),
     lower: (text) => text.toLocaleLowerCase(name),

@@ -65,6 +65,14 @@ export function roundDecimal(value: Numeric, digits: number): string {
   return negative && scaled !== 0n ? `-${rounded}` : rounded
 }
 
+/** A whole number that a double holds, grouped: the usual case, without a look at its digits. */
+export function groupedInteger(value: number): string {
+  if (value < 0) return `-${groupedInteger(-value)}`
+  if (value < 1000) return `${value}`
+  const rest = value % 1000
+  return `${groupedInteger((value - rest) / 1000)},${rest < 10 ? '00' : rest < 100 ? '0' : ''}${rest}`
+}
+
 /** A comma between each three digits before the point. */
 export function grouped(decimal: string): string {
   const [whole = '', fraction] = decimal.split('.')

@@ -1,9 +1,9 @@
 import { describe, expect, test } from '@jest/globals'
-import { libraryFrom, RowReader, sentence } from 'dunelight'
+import { libraryFrom, sentence, type PromptRows } from 'dunelight'
 import { onePrompt } from '../../../../test/support.js'
 
-function reader(variables: string, headings: string[], text = 'x', locale?: string): RowReader {
-  return new RowReader(libraryFrom(onePrompt(text, variables)).prompt('p').variables, headings, {}, locale)
+function reader(variables: string, headings: string[], text = 'x', locale?: string): PromptRows {
+  return libraryFrom(onePrompt(text, variables)).prompt('p').reader(headings, {}, locale)
 }
 const ITEM =
   '{ item: { type: record, fields: { object-no: text, made: { type: integer, optional: true, min: 1500 }, shown: { type: boolean, optional: true }, day: { type: date, optional: true }, parts: { type: list of text, optional: true } } } }'
@@ -24,7 +24,7 @@ describe('headings', () => {
   })
 
   test('give the variables themselves where there is no record', () => {
-    expect(reader('{ a: text, b: integer }', ['A', 'B']).read(['x', '5'], 1)).toEqual({ values: { a: 'x', b: 5 } })
+    expect(reader('{ a: text, b: integer }', ['A', 'B']).read(['x', '5'], 1)).toMatchObject({ prepared: { values: { a: 'x', b: 5 } } })
   })
 })
 
@@ -32,11 +32,11 @@ describe('cells', () => {
   const row = (cells: string[]) => reader(ITEM, ['Object No.', 'Made', 'Shown', 'Day', 'Parts']).read(cells, 7)
 
   test('are read by the declared type', () => {
-    expect(row([' MH-1 ', '1,890', 'No', '2026-11-23', 'oak; brass;'])).toEqual({
-      values: { item: { 'object-no': 'MH-1', made: 1890, shown: false, day: '2026-11-23', parts: ['oak', 'brass'] } },
+    expect(row([' MH-1 ', '1,890', 'No', '2026-11-23', 'oak; brass;']).prepared?.values).toEqual({
+      item: { 'object-no': 'MH-1', made: 1890, shown: false, day: '2026-11-23', parts: ['oak', 'brass'] },
     })
-    expect(row(['MH-1', '', '', '', '["a;b"]'])).toEqual({
-      values: { item: { 'object-no': 'MH-1', made: null, shown: null, day: null, parts: ['a;b'] } },
+    expect(row(['MH-1', '', '', '', '["a;b"]']).prepared?.values).toEqual({
+      item: { 'object-no': 'MH-1', made: null, shown: null, day: null, parts: ['a;b'] },
     })
   })
 
@@ -48,19 +48,20 @@ describe('cells', () => {
     [['MH-1', '', '', '2026-02-30', ''], 'row 7, column "Day": "2026-02-30" is not a date such as 2026-11-23', 'cell-unfit'],
     [['MH-1', ''], 'row 7 has 2 cells, the heading has 5 (look for a lost quote or an unquoted comma in this row)', 'row-ragged'],
   ])('%j are set aside', (cells, says, code) => {
-    const { problems } = row(cells)
-    expect(problems?.map((p) => [p.code, sentence(p)])).toEqual([[code, says]])
+    expect(row(cells).problems.map((p) => [p.code, sentence(p)])).toEqual([[code, says]])
   })
 
   test('take numbers in the locale’s writing', () => {
-    expect(reader('{ n: number }', ['n'], 'x', 'de').read(['1.890,5'], 1)).toEqual({ values: { n: 1890.5 } })
-    expect(reader('{ n: number }', ['n']).read(['1.890'], 1)).toEqual({ values: { n: 1.89 } })
-    expect(reader('{ n: number }', ['n'], 'x', 'nb').read(['1\u00a0890,5'], 1)).toEqual({ values: { n: 1890.5 } })
+    expect(reader('{ n: number }', ['n'], 'x', 'de').read(['1.890,5'], 1)).toMatchObject({ prepared: { values: { n: 1890.5 } } })
+    expect(reader('{ n: number }', ['n']).read(['1.890'], 1)).toMatchObject({ prepared: { values: { n: 1.89 } } })
+    expect(reader('{ n: number }', ['n'], 'x', 'nb').read(['1\u00a0890,5'], 1)).toMatchObject({ prepared: { values: { n: 1890.5 } } })
   })
 
   test('take marks and dates in other orders where they are declared so', () => {
     const variables = '{ seen: { type: boolean, reads: mark }, day: { type: date, reads: "d.M.yyyy" } }'
-    expect(reader(variables, ['seen', 'day']).read(['x', '5.3.2026'], 1)).toEqual({ values: { seen: true, day: '2026-03-05' } })
+    expect(reader(variables, ['seen', 'day']).read(['x', '5.3.2026'], 1)).toMatchObject({
+      prepared: { values: { seen: true, day: '2026-03-05' } },
+    })
   })
 })
 

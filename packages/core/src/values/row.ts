@@ -1,13 +1,13 @@
-import { accept } from './accept.js'
+import { accept, acceptType, topLevel } from './accept.js'
 import { readCell } from './cells.js'
-import { clip, put } from './data.js'
+import { clip, own, put } from './data.js'
 import type { Declared } from './types.js'
 import { problem, type Problem } from '../problems/problem.js'
 
-/** A row as values of a prompt, or what is wrong with it. */
+/** A row as accepted values, in the order of the prompt's variables, or what is wrong with it. */
 export type RowResult =
-  | { readonly values: Readonly<Record<string, unknown>>; readonly problems?: undefined }
-  | { readonly values?: undefined; readonly problems: readonly Problem[] }
+  | { readonly accepted: readonly unknown[]; readonly problems?: undefined }
+  | { readonly accepted?: undefined; readonly problems: readonly Problem[] }
 
 interface Column {
   readonly index: number
@@ -32,22 +32,32 @@ export class RowReader {
   readonly problems: readonly Problem[]
   private readonly columns: readonly Column[]
   private readonly record: Declared | undefined
+  /** The values that no row changes: those given, and defaults. */
+  private readonly standing: readonly unknown[]
+  private readonly recordIndex: number
   /** The column by whose cell a record is called, where there is one. */
-  readonly idColumn: number
+  private readonly idColumn: number
 
   constructor(
-    variables: readonly Declared[],
+    private readonly variables: readonly Declared[],
     private readonly headings: readonly string[],
-    private readonly given: Readonly<Record<string, unknown>> = {},
+    given: Readonly<Record<string, unknown>> = {},
     private readonly locale?: string,
   ) {
-    const open = variables.filter((d) => !Object.hasOwn(given, d.name))
-    this.record = soleRecord(open)
-    const targets = this.record?.type.kind === 'record' ? (this.record.type.fields ?? []) : open
     const problems: Problem[] = []
+    const open = variables.filter((d) => !Object.hasOwn(given, d.name))
+    for (const name of Object.keys(given)) {
+      if (!variables.some((d) => d.name === name)) problems.push(problem('value-undeclared', { name, known: variables.map((d) => d.name) }))
+    }
+    this.record = soleRecord(open)
+    this.recordIndex = this.record ? variables.indexOf(this.record) : -1
+    this.standing = variables.map((d) =>
+      open.includes(d) ? (d.default ?? null) : accept(own(given, d.name), d, topLevel(d.name), (p) => problems.push(p)),
+    )
+    const targets = this.record?.type.kind === 'record' ? (this.record.type.fields ?? []) : open
     this.columns = matchColumns(targets, headings, problems)
     this.problems = problems
-    this.idColumn = this.columns.find((c) => /^(?:id|no|number|objectno|key|code|name)$/.test(foldHeading(c.declared.name)))?.index ?? -1
+    this.idColumn = this.columns.find((c) => ID.test(foldHeading(c.declared.name)))?.index ?? -1
   }
 
   /** The record's id: the cell of a column called number, id or the like, else the row's number. */
@@ -58,31 +68,35 @@ export class RowReader {
 
   /** `row` counts the rows below the heading from 1. */
   read(cells: readonly string[], row: number): RowResult {
-    const problems: Problem[] = []
     if (cells.length !== this.headings.length)
       return { problems: [problem('row-ragged', { row, cells: cells.length, expected: this.headings.length })] }
-    const target: Record<string, unknown> = {}
-    for (const { index, heading, declared } of this.columns) {
-      const cell = cells[index] ?? ''
-      const before = problems.length
-      const value = readCell(cell, declared.type, this.locale, (expected) =>
-        problems.push(problem('cell-unfit', { row, column: heading, cell: clip(cell), expected, hint: numberWithin(cell, declared) })),
-      )
-      if (problems.length > before) continue
-      if (value === null && !declared.optional && declared.default === undefined)
-        problems.push(problem('cell-missing', { row, column: heading }))
-      else {
-        // Bounds are looked at here, so that the row and the column are named.
-        accept(value, declared, declared.name, (p) =>
-          problems.push(problem('cell-unfit', { row, column: heading, cell: clip(cell), expected: boundWords(p) })),
-        )
-        put(target, declared.name, value)
-      }
-    }
+    const problems: Problem[] = []
+    const found: Record<string, unknown> = {}
+    for (const column of this.columns) put(found, column.declared.name, this.readColumn(column, cells[column.index] ?? '', row, problems))
     if (problems.length > 0) return { problems }
-    return { values: this.record ? { ...this.given, [this.record.name]: target } : { ...this.given, ...target } }
+    const accepted = [...this.standing]
+    if (this.record) accepted[this.recordIndex] = found
+    else this.variables.forEach((d, i) => Object.hasOwn(found, d.name) && (accepted[i] = found[d.name]))
+    return { accepted }
+  }
+
+  private readColumn({ heading, declared }: Column, cell: string, row: number, problems: Problem[]): unknown {
+    const before = problems.length
+    const refuse = (expected: string, hint?: string) =>
+      problems.push(problem('cell-unfit', { row, column: heading, cell: clip(cell), expected, hint }))
+    const value = readCell(cell, declared.type, this.locale, (expected) => refuse(expected, numberWithin(cell, declared)))
+    if (problems.length > before) return null
+    if (value === null) {
+      if (declared.default !== undefined) return declared.default
+      if (!declared.optional) problems.push(problem('cell-missing', { row, column: heading }))
+      return null
+    }
+    // Bounds are looked at here, so that the row and the column are named.
+    return acceptType(value, declared.type, topLevel(declared.name), (p) => refuse(boundWords(p)))
   }
 }
+
+const ID = /^(?:id|no|number|objectno|key|code|name)$/
 
 /** The one record variable that has no value yet, if it is the only variable that needs one. */
 function soleRecord(open: readonly Declared[]): Declared | undefined {

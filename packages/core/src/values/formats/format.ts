@@ -46,22 +46,22 @@ export interface Format {
   write(value: unknown, args: readonly Argument[], setting: Setting, type: ValueType): unknown
 }
 
-/** The result of a format that ends in text, with its parts told apart. */
+/** The result of a format that ends in text. Its parts are worked out only where somebody asks for origins. */
 export class Weave {
-  constructor(readonly parts: Woven) {}
-  toString(): string {
-    return this.parts.join('')
-  }
+  constructor(
+    readonly text: string,
+    readonly parts: () => Woven,
+  ) {}
 }
 
 /** Items with signs between them that the format makes. */
 export function between(items: readonly string[], separator: (index: number) => string): Weave {
-  const parts: string[] = ['']
-  items.forEach((item, i) => parts.push(item, i < items.length - 1 ? separator(i) : ''))
-  return new Weave(parts)
+  let text = items[0] ?? ''
+  for (let i = 1; i < items.length; i++) text += separator(i - 1) + items[i]!
+  return new Weave(text, () => items.flatMap((item, i) => [i === 0 ? '' : separator(i - 1), item]))
 }
 
 /** Made signs around a value. */
 export function around(before: string, text: string, after: string): Weave {
-  return new Weave([before, text, after])
+  return new Weave(before + text + after, () => [before, text, after])
 }

@@ -10,5 +10,5 @@ export function marked(items: readonly string[], mark: (index: number) => string
       parts.push((parts.length > 0 ? '\n' : '') + lead, line)
     })
   })
-  return new Weave(parts)
+  return new Weave(parts.join(''), () => parts)
 }

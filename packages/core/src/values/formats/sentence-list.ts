@@ -7,7 +7,6 @@ export const sentenceList = listToText({
   parameters: [{ name: 'word', kind: 'text', optional: true }],
   write: (list, [word], { locale }, type) => {
     const items = texts(list, type)
-    const separators = locale.sentenceList(items, word === undefined ? undefined : String(word))
-    return between(items, (i) => separators[i] ?? '')
+    return between(items, locale.sentenceList(items, word === undefined ? undefined : String(word)))
   },
 })
