@@ -20,6 +20,7 @@ beforeAll(async () => {
     viewport: { width: 1280, height: 800 },
   })
   page = await browser.newPage()
+  page.setDefaultTimeout(5000)
   page.on('console', (message) => message.type() === 'error' && faults.push(message.text()))
   page.on('pageerror', (fault) => faults.push(fault.message))
   await page.goto(address)
@@ -48,6 +49,12 @@ function serve(): Promise<string> {
     server.stderr?.on('data', hear)
     server.on('exit', () => reject(new Error(said)))
   })
+}
+
+/** Takes what is offered; keys that come within a blink of the offer are the writer's own. */
+async function accept(): Promise<void> {
+  await page.waitForTimeout(200)
+  await page.keyboard.press('Enter')
 }
 
 const turn = (role: string) => page.getByRole('article', { name: `${role} turn` })
@@ -89,6 +96,35 @@ describe('the label desk', () => {
     await page.getByText('set aside').click()
     expect(await page.getByRole('alert').first().innerText()).toContain('"c. 1890" is not a whole number')
   })
+
+  test('marks, completes and checks a library file as it is typed, and renders what it says', async () => {
+    await page.getByLabel('find an object').fill('buoy')
+    await page.getByText('Buoy bell').click()
+    await page.getByText('library file', { exact: true }).click()
+    const editor = page.locator('.cm-content')
+    await editor.locator('.dl-variable', { hasText: 'item.object-no' }).first().waitFor()
+    expect(await editor.locator('.dl-directive').count()).toBeGreaterThan(3)
+    await editor.locator('.cm-line', { hasText: 'Write the label for' }).first().click()
+    await page.keyboard.press('End')
+    await page.keyboard.type(' It is {item.titel}')
+    await page.locator('.cm-lintRange-error', { hasText: 'titel' }).waitFor()
+    await page.locator('.cm-lintRange-error', { hasText: 'titel' }).hover()
+    expect(await page.locator('.cm-tooltip-lint').innerText()).toContain('did you mean "title"?')
+    await editor.locator('.cm-line', { hasText: 'titel' }).first().click()
+    await page.keyboard.press('End')
+    for (let i = 0; i < 'titel}'.length; i++) await page.keyboard.press('Backspace')
+    await page.keyboard.type('ti')
+    const offered = page.locator('.cm-tooltip-autocomplete')
+    await offered.getByText('title', { exact: true }).waitFor()
+    await accept()
+    await page.keyboard.type(' as upp')
+    await offered.getByText('upper', { exact: true }).waitFor()
+    await accept()
+    await page.keyboard.type('}')
+    await page.getByText('finished turns', { exact: true }).click()
+    await turn('user').getByText('BUOY BELL', { exact: true }).waitFor()
+    expect(await turn('user').innerText()).toContain('Write the label for MH-0128. It is BUOY BELL')
+  }, 30_000)
 
   test('reports nothing to the console', () => {
     expect(faults).toEqual([])

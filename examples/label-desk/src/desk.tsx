@@ -1,7 +1,8 @@
-import { Group, Text, Title } from '@mantine/core'
+import { Group, SegmentedControl, Select, Text, Title } from '@mantine/core'
 import { useMemo, useState } from 'react'
-import { libraryFrom, ProblemError, type Library, type Problem, type Rendering } from 'dunelight'
+import { libraryFrom, ProblemError, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
 import { FILES, readObjects, type DeskObject } from './demo.js'
+import { FileEditor } from './file-editor.js'
 import { Legend } from './legend.js'
 import { ObjectList } from './object-list.js'
 import { ProblemList } from './problem-list.js'
@@ -9,16 +10,24 @@ import { TurnView } from './turn-view.js'
 import { ValueForm, type Values } from './value-form.js'
 
 const PROMPT = 'label/write'
+const PROMPT_FILE = `prompts/${PROMPT}.yaml`
+/** The demo as it was shipped: rows are read for this prompt, whatever is edited. */
+const shipped = libraryFrom(FILES).prompt(PROMPT)
+const objects = readObjects(shipped)
 
-/** Everything on one page: choose an object, read the finished prompt, change a value and see it move. */
+type View = 'finished turns' | 'library file'
+
+/** Everything on one page: choose an object, read the finished prompt, change a value or a file and see it move. */
 export function Desk() {
-  const library = useMemo(() => libraryFrom(FILES), [])
-  const prompt = useMemo(() => library.prompt(PROMPT), [library])
-  const objects = useMemo(() => readObjects(prompt), [prompt])
+  const [files, setFiles] = useState(FILES)
+  const [file, setFile] = useState(PROMPT_FILE)
+  const [view, setView] = useState<View>('finished turns')
   const [chosen, setChosen] = useState(objects[0]!)
   const [changes, setChanges] = useState<Values>({})
+  const library = useMemo(() => libraryFrom(files), [files])
+  const prompt = useMemo(() => soundPrompt(library), [library])
   const values = useMemo(() => merge(chosen, changes), [chosen, changes])
-  const outcome = useMemo(() => attempt(library, values, chosen), [library, values, chosen])
+  const outcome = useMemo(() => attempt(prompt, values, chosen), [prompt, values, chosen])
 
   const choose = (object: DeskObject) => {
     setChosen(object)
@@ -32,22 +41,53 @@ export function Desk() {
             Label desk
           </Title>
           <Text c="dimmed" size="sm">
-            {library.title} · {prompt.title.toLowerCase()} · {objects.length} objects
+            {library.title} · {objects.length} objects
           </Text>
         </Group>
         <Legend />
       </header>
       <ObjectList objects={objects} chosen={chosen} onChoose={choose} />
-      <main className="desk-turns" aria-label="finished turns">
-        {'turns' in outcome ? (
+      <main className="desk-turns" aria-label={view}>
+        <Group justify="space-between">
+          <SegmentedControl
+            size="xs"
+            data={['finished turns', 'library file'] satisfies View[]}
+            value={view}
+            onChange={(next) => setView(next)}
+          />
+          {view === 'library file' && (
+            <Select
+              size="xs"
+              w={260}
+              aria-label="file"
+              data={Object.keys(FILES)}
+              value={file}
+              allowDeselect={false}
+              onChange={(next) => setFile(next ?? PROMPT_FILE)}
+            />
+          )}
+        </Group>
+        {view === 'library file' ? (
+          <FileEditor key={file} file={file} files={files} onEdit={(text) => setFiles((before) => ({ ...before, [file]: text }))} />
+        ) : 'turns' in outcome ? (
           outcome.turns.map((turn, i) => <TurnView key={i} turn={turn} />)
         ) : (
           <ProblemList problems={outcome.problems} />
         )}
       </main>
-      <ValueForm variables={prompt.variables} values={values} onChange={(path, value) => setChanges({ ...changes, [path]: value })} />
+      <ValueForm variables={shipped.variables} values={values} onChange={(path, value) => setChanges({ ...changes, [path]: value })} />
     </div>
   )
+}
+
+/** The prompt, or what is wrong with it as its files stand. */
+function soundPrompt(library: Library): Prompt | readonly Problem[] {
+  try {
+    return library.prompt(PROMPT)
+  } catch (fault) {
+    if (fault instanceof ProblemError) return fault.problems
+    throw fault
+  }
 }
 
 /** A row's values with what was typed over them; `item.title` names a field. */
@@ -60,10 +100,11 @@ function merge(object: DeskObject, changes: Values): Values {
   return merged
 }
 
-function attempt(library: Library, values: Values, object: DeskObject): Rendering | { problems: readonly Problem[] } {
+function attempt(prompt: Prompt | readonly Problem[], values: Values, object: DeskObject): Rendering | { problems: readonly Problem[] } {
+  if (!('render' in prompt)) return { problems: prompt }
   if (!object.values) return { problems: object.problems }
   try {
-    return library.prompt(PROMPT).render(values, { record: object.id, origins: true })
+    return prompt.render(values, { record: object.id, origins: true })
   } catch (fault) {
     if (fault instanceof ProblemError) return { problems: fault.problems }
     throw fault

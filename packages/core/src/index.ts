@@ -22,3 +22,5 @@ export type { Argument, Format, Parameter, Setting } from './values/formats/form
 export { readCell } from './values/cells.js'
 export { describe, type Declared, type ValueType } from './values/types.js'
 export { circles, usesIn, targetsOf } from './library/circles.js'
+export { tokensOf, type Token, type TokenKind } from './text/tokens.js'
+export { textsIn, type FileTexts } from './library/texts-in.js'

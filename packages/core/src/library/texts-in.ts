@@ -1,0 +1,31 @@
+import type { Library } from './library.js'
+import type { TurnModel } from '../artefacts/artefacts.js'
+import type { Text } from '../text/nodes.js'
+import type { Declared } from '../values/types.js'
+
+/** What an editor of one library file wants to know: the texts of the language in it, and the names they may use. */
+export interface FileTexts {
+  readonly texts: readonly Text[]
+  readonly variables: readonly Declared[]
+}
+
+/** The texts of a library's file, read as they stand, faults and all. */
+export function textsIn(library: Library, file: string): FileTexts {
+  const { prompts, snippets, personas, examples } = library.shelf
+  for (const prompt of prompts.values()) {
+    if (prompt.file.name !== file) continue
+    const turns = [...prompt.turns, ...prompt.addTurns, ...prompt.replace.map((r) => r.turn)]
+    const others = [prompt.persona, prompt.output, prompt.locale].filter((text) => text !== undefined)
+    return { texts: [...turns.flatMap(textsOfTurn), ...prompt.bind.map((b) => b.text), ...others], variables: prompt.variables }
+  }
+  for (const snippet of snippets.values()) if (snippet.file.name === file) return { texts: [snippet.text], variables: snippet.variables }
+  for (const persona of personas.values())
+    if (persona.file.name === file) return { texts: persona.standard ? [] : [persona.layout], variables: [] }
+  for (const set of examples.values()) if (set.file.name === file) return { texts: [set.ask, set.answer], variables: set.fields }
+  return { texts: [], variables: [] }
+}
+
+function textsOfTurn(turn: TurnModel): Text[] {
+  if (turn.kind === 'text') return [turn.text]
+  return turn.kind === 'ask' ? turn.with.map((given) => given.text) : []
+}

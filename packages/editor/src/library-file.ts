@@ -1,0 +1,53 @@
+import { autocompletion } from '@codemirror/autocomplete'
+import { yaml } from '@codemirror/lang-yaml'
+import { linter, lintGutter, type Diagnostic } from '@codemirror/lint'
+import type { Extension } from '@codemirror/state'
+import { EditorView } from '@codemirror/view'
+import { libraryFrom, textsIn, type Library } from 'dunelight'
+import { completionsAt } from './complete.js'
+import { diagnosticsOf } from './diagnostics.js'
+import { setTexts, tokenMarks, tokenTheme } from './marks.js'
+
+export interface LibraryFileOptions {
+  /** The file's path below the library's folder: it says what kind of artefact it is. */
+  readonly file: string
+  /** The texts of the library's files; the edited one's is taken from the editor. */
+  readonly files: () => Readonly<Record<string, string>>
+  /** Hears the library that each reading makes, with the edited text in it. */
+  readonly onLibrary?: (library: Library, text: string) => void
+  /** Milliseconds between the last key and the reading. */
+  readonly delay?: number
+}
+
+/** CodeMirror for a library's file: YAML with the texts of the language in it, completion of names, and problems as squiggles. */
+export function libraryFile({ file, files, onLibrary, delay = 250 }: LibraryFileOptions): Extension {
+  let library: Library | undefined
+  const read = (view: EditorView): readonly Diagnostic[] => {
+    const text = view.state.doc.toString()
+    library = libraryFrom({ ...files(), [file]: text })
+    view.dispatch({ effects: setTexts.of(textsIn(library, file).texts) })
+    onLibrary?.(library, text)
+    return diagnosticsOf(library.problems, file, text.length)
+  }
+  return [
+    file.endsWith('.yaml') || file.endsWith('.json') ? yaml() : [],
+    tokenMarks,
+    tokenTheme,
+    EditorView.lineWrapping,
+    lintGutter(),
+    linter(read, { delay }),
+    autocompletion({
+      override: [
+        (context) => {
+          const known = library ?? libraryFrom({ ...files(), [file]: context.state.doc.toString() })
+          const { snippets, personas } = known.shelf
+          return completionsAt(context, {
+            variables: textsIn(known, file).variables,
+            snippets: [...snippets.keys()],
+            personas: [...personas.keys()],
+          })
+        },
+      ],
+    }),
+  ]
+}
