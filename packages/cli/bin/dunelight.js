@@ -1,5 +1,5 @@
 #!/usr/bin/env node
-import { run } from '../dist/index.js'
+import { run } from '../dist/command.js'
 
 const { stdin, stdout, stderr, env, argv } = process
 const interrupt = new AbortController()

@@ -26,7 +26,7 @@ function dunelight(...args: string[]): Ran {
 }
 
 beforeAll(() => {
-  if (!existsSync('packages/cli/dist/index.js')) throw new Error('the command is not built: npm run build')
+  if (!existsSync('packages/cli/dist/command.js')) throw new Error('the command is not built: npm run build')
   mkdirSync(at('faulty/prompts'), { recursive: true })
   mkdirSync(at('faulty/snippets'))
   writeFileSync(
