@@ -17,9 +17,10 @@ const OBJECTS = `${LIBRARY}/data/objects.csv`
 const LABELS = `${LIBRARY}/out/labels.jsonl`
 const COMMAND = 'packages/cli/bin/dunelight.js'
 
-if (!existsSync('packages/cli/dist/index.js')) {
+if (!existsSync('packages/cli/dist/command.js')) {
   say('Building the packages …')
   step('node', ['node_modules/typescript/bin/tsc', '-b'])
+  step('node', ['scripts/bundle-command.mjs'])
 }
 mkdirSync(dirname(LABELS), { recursive: true })
 

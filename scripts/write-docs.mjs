@@ -1,8 +1,10 @@
-// Writes the pages that derive from the code: docs/problems.md. With --check it only says whether they are current.
-import { existsSync, readFileSync, writeFileSync } from 'node:fs'
-import { registry } from 'dunelight'
+// Writes what derives from the code: docs/problems.md, and in docs/language.md the formats and the grammar. With --check it only says whether
+// they are current.
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { FORMATS, registry } from 'dunelight'
 
-const page = `# Problems
+const problems = `# Problems
 
 All that Dunelight can find wrong, made from the registry in \`packages/core/src/problems\`. A problem has a code, one sentence, a place where
 there is one, and where possible the likeliest mend. Codes and sentences do not change once published.
@@ -11,10 +13,34 @@ ${Object.entries(registry)
   .map(([code, entry]) => `### \`${code}\`\n\n*${entry.severity}* — ${entry.about}\n`)
   .join('\n')}`
 
-const pages = { 'docs/problems.md': page }
+const parameters = (format) =>
+  format.parameters.map((p) => ` ${p.kind === 'text' ? '"…"' : 'N'}${p.many ? ' …' : ''}${p.optional ? '?' : ''}`).join('')
+const formats = `| format | takes | writes |\n|---|---|---|\n${FORMATS.map((f) => `| \`${f.name}${parameters(f)}\` | ${f.takes} | ${f.about.replaceAll('|', '\\|')} |`).join('\n')}`
+
+/** Each production once, as it stands above the function that reads it. */
+export function grammarLines(folder = 'packages/core/src/text') {
+  return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
+    const path = join(folder, entry.name)
+    if (entry.isDirectory()) return grammarLines(path)
+    if (!path.endsWith('.ts') || path.endsWith('.test.ts')) return []
+    return [...readFileSync(path, 'utf8').matchAll(/^ *(?:\/\*\*| \*) ((?:[a-z-]+ = |      +\| ).*?)(?: \*\/)?$/gm)].map(
+      (match) => match[1],
+    )
+  })
+}
+const grammar = `\`\`\`\n${grammarLines().join('\n')}\n\`\`\``
+
+const language = readFileSync('docs/language.md', 'utf8')
+/** Puts content between a marker and the next one that ends it. */
+const fill = (text, mark, content) =>
+  text.replace(new RegExp(`<!-- ${mark} -->[^]*?<!-- /${mark} -->`), () => `<!-- ${mark} -->\n\n${content}\n\n<!-- /${mark} -->`)
+
+const pages = {
+  'docs/problems.md': problems,
+  'docs/language.md': `${fill(fill(language, 'formats', formats), 'grammar', grammar).trimEnd()}\n`,
+}
 for (const [path, text] of Object.entries(pages)) {
-  const current = existsSync(path) && readFileSync(path, 'utf8') === text
-  if (current) continue
+  if (existsSync(path) && readFileSync(path, 'utf8') === text) continue
   if (process.argv.includes('--check')) {
     process.stderr.write(`${path} is not current: npm run docs\n`)
     process.exitCode = 1

@@ -72,7 +72,18 @@ export class Source {
       if (starts[middle]! <= at) low = middle
       else high = middle - 1
     }
-    return { file: file.name, line: low + 1, column: codePoints(file.text.slice(starts[low], at)) + 1 }
+    return { file: file.name, line: low + 1, column: file.columnOf(starts[low]!, at) }
+  }
+
+  /** Faults come mostly in order: counting goes on where it ended, or a long line of faults would be counted again for each. */
+  private counted = { line: 0, at: 0, column: 1 }
+
+  private columnOf(line: number, at: number): number {
+    const { counted } = this
+    const from = counted.line === line && counted.at <= at ? counted : { line, at: line, column: 1 }
+    const column = from.column + codePoints(this.text.slice(from.at, at))
+    this.counted = { line, at, column }
+    return column
   }
 
   /** Offsets at which the lines begin; `\n`, `\r\n` and `\r` end a line. */
@@ -91,7 +102,7 @@ export function codePoints(text: string): number {
   let count = 0
   for (let i = 0; i < text.length; i++) {
     const unit = text.charCodeAt(i)
-    if (unit < 0xdc00 || unit > 0xdfff || i === 0) count++
+    if (unit < 0xdc00 || unit > 0xdfff) count++
   }
   return count
 }

@@ -408,7 +408,7 @@ class TextParser {
       return cursor.at
     } catch (fault) {
       if (!(fault instanceof Unreadable)) throw fault
-      const close = this.source.text.indexOf('}', fault.at)
+      const close = this.closeFrom(fault.at)
       const stop = close >= 0 && close < cursor.end ? close + 1 : Math.max(at + 1, Math.min(fault.at, cursor.end))
       const after = clip(this.source.text.slice(at + 1, fault.at).trim())
       this.report(
@@ -422,6 +422,15 @@ class TextParser {
       return stop
     }
   }
+
+  /** The next closing brace, remembered: without one, every unreadable slot would look through the rest of the text. */
+  private closeFrom(from: number): number {
+    const { closing } = this
+    if (from < closing.from || (closing.at >= 0 && closing.at < from)) this.closing = { from, at: this.source.text.indexOf('}', from) }
+    return this.closing.at
+  }
+
+  private closing = { from: Infinity, at: -1 }
 
   private inlineDirective(at: number, end: number, word: string): number {
     const close = word === 'aside' ? this.source.text.indexOf('}', at) : closingBrace(this.source.text, at + 1, end)

@@ -12,7 +12,7 @@ interface UseHead {
   readonly nameSpan: Use['nameSpan']
 }
 
-/** use = "use" ( "persona" [ name ] | "output" | "examples" name | name ) [ "with" name "=" slot-value { "," … } ] */
+/** use = "use" ( "persona" [ name ] | "output" | "examples" name | snippet-name ) [ "with" name "=" slot-value { "," … } ] */
 export const use: DirectiveSyntax<UseHead> = {
   word: 'use',
   shape: 'use NAME',
@@ -37,7 +37,7 @@ function startsName(cursor: Cursor): boolean {
   return (name !== undefined && name !== 'with') || cursor.peek() === '{'
 }
 
-/** name = step { "/" step } ;  step = name | "{" slot-value "}" */
+/** snippet-name = step { "/" step } ;  step = name | "{" slot-value "}" */
 function parseSteps(cursor: Cursor, context: ValueContext): (string | SlotValue)[] {
   const steps: (string | SlotValue)[] = []
   cursor.blanks()
