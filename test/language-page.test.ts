@@ -44,7 +44,7 @@ describe('the language page', () => {
         .map((name) => readFileSync(`${folder}/${name}`, 'utf8')),
     )
     const productions = files.flatMap((file) =>
-      [...file.matchAll(/^ *(?:\/\*\*| \*) ((?:[a-z-]+ = |      +\| ).*?)(?: \*\/)?$/gm)].map((m) => m[1]!),
+      [...file.matchAll(/^ *(?:\/\*\*| \*) ((?:[a-z-]+ = | {5} +\| ).*?)(?: \*\/)?$/gm)].map((m) => m[1]!),
     )
     const shown = /<!-- grammar -->\n\n```\n([^]*?)\n```/.exec(page)?.[1]?.split('\n') ?? []
     expect(productions.length).toBeGreaterThan(12)

@@ -50,6 +50,8 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
   const last = calls.at(-1)?.name
   if (steps.length === 0) return { type: current, last, fence, apply: undefined }
   const runs = steps.map((step) => runner(step.format, step.args, step.type, path))
+  const [only] = runs
+  if (runs.length === 1) return { type: current, last, fence, apply: only }
   const apply = (value: unknown, run: Run): unknown => {
     let result = value
     for (const step of runs) {

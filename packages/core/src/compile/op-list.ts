@@ -6,8 +6,8 @@ import type { Descent } from '../render/trace.js'
 interface Fixed {
   readonly kind: 'fixed'
   text: string
-  /** The same as it stands in a JSON string. */
-  json: string
+  /** The same as it stands in a JSON string, made when it is first asked for. */
+  json: string | undefined
   readonly lengths: number[]
   readonly from: Descent[]
 }
@@ -36,7 +36,7 @@ export class OpList {
       last.text += text
       last.lengths.push(text.length)
       last.from.push(from)
-    } else this.steps.push({ kind: 'fixed', text, json: '', lengths: [text.length], from: [from] })
+    } else this.steps.push({ kind: 'fixed', text, json: undefined, lengths: [text.length], from: [from] })
   }
 
   op(step: Op | PlainValue): void {
@@ -49,7 +49,8 @@ export class OpList {
     let plain: (Fixed | PlainValue)[] = []
     for (const step of [...this.steps, undefined]) {
       if (step && 'kind' in step) {
-        plain.push(step.kind === 'fixed' ? { ...step, text: flat(step.text), json: flat(escapeJson(step.text)) } : step)
+        if (step.kind === 'fixed' && step.lengths.length > 1) step.text = flat(step.text)
+        plain.push(step)
         continue
       }
       if (plain.length > 0) ops.push(plainOp(plain))
@@ -83,9 +84,9 @@ function inTurn(ops: readonly Op[]): Op {
 function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
   const [only] = parts
   if (parts.length === 1 && only?.kind === 'fixed') {
-    const { text, json } = only
+    const { text } = only
     return (run) => {
-      run.out += run.json ? json : text
+      run.out += run.json ? jsonOf(only) : text
       if (run.trace) traceFixed(only, run)
     }
   }
@@ -98,7 +99,7 @@ function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
     let { out } = run
     for (let i = 0; i < parts.length; i++) {
       const part = parts[i]!
-      if (part.kind === 'fixed') out += json ? part.json : part.text
+      if (part.kind === 'fixed') out += json ? jsonOf(part) : part.text
       else {
         const value = read(part, run)
         if (value === null || value === undefined) continue
@@ -109,6 +110,10 @@ function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
     run.out = out
     run.checkLength()
   }
+}
+
+function jsonOf(part: Fixed): string {
+  return (part.json ??= flat(escapeJson(part.text)))
 }
 
 /** What is declared has been accepted: it is text, or missing as null or undefined. */

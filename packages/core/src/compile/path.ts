@@ -51,18 +51,31 @@ export function resolvePath(path: Path, context: Context): ResolvedPath | undefi
     if (!takeStep(walk, step, text, context)) return undefined
     text += step.kind === 'string' ? `."${step.key}"` : `.${step.key}`
   }
+  const direct = directly(binding, path, walk)
   return {
-    ...walk,
+    type: walk.type,
+    optional: walk.optional,
+    open: walk.open,
+    get: direct ? directGet(direct.variable, direct.field) : walk.get,
     outside: walk.outside || holdsOutside(walk.type),
     steps: [...binding.path, ...path.steps.map((s) => s.key)],
     text,
-    direct: directly(binding, path, walk),
+    direct,
   }
 }
 
 function directly(binding: Binding, path: Path, walk: Walk): ResolvedPath['direct'] {
   if (binding.variable === undefined || walk.open || path.steps.length > 1) return undefined
   return { variable: binding.variable, field: path.steps[0]?.key }
+}
+
+/** One call instead of one for each step. */
+function directGet(variable: number, field: string | undefined): Get {
+  if (field === undefined) return (run) => run.values[variable]
+  return (run) => {
+    const record = run.values[variable]
+    return record === null || record === undefined ? record : (record as Record<string, unknown>)[field]
+  }
 }
 
 /** Whether something within the value is marked as from outside. */

@@ -1,4 +1,7 @@
+import { compileCondition } from './condition.js'
+import type { Context } from './context.js'
 import type { Scope } from './scope.js'
+import type { Run, Test } from '../render/run.js'
 import type { Piece, Text } from '../text/nodes.js'
 
 const MOST = 1000
@@ -10,6 +13,25 @@ export function possibleTexts(text: Text, scope: Scope): string[] | undefined {
   if (lines.length !== 1 || line?.kind !== 'line') return undefined
   const all = possible(line.pieces, scope)
   return all && [...new Set(all.map((one) => one.trim()))]
+}
+
+/** The same text as a function of the rendering, without writing it: for names that are chosen in every one. */
+export function chosenText(text: Text, context: Context): ((run: Run) => string) | undefined {
+  const lines = text.items.filter((item) => item.kind !== 'line' || !item.blank)
+  const [line] = lines
+  const [piece] = line?.kind === 'line' ? line.pieces : []
+  if (lines.length !== 1 || line?.kind !== 'line' || line.pieces.length !== 1 || piece?.kind !== 'when') return undefined
+  const branches: { readonly test: Test | undefined; readonly name: string }[] = []
+  for (const branch of piece.branches) {
+    const [only, ...more] = branch.body as readonly Piece[]
+    const test = branch.condition && compileCondition(branch.condition, context)
+    if (only?.kind !== 'fixed' || more.length > 0 || (branch.condition && !test)) return undefined
+    branches.push({ test, name: only.text.trim() })
+  }
+  return (run) => {
+    for (const { test, name } of branches) if (!test || test(run)) return name
+    return ''
+  }
 }
 
 function possible(pieces: readonly Piece[], scope: Scope): string[] | undefined {

@@ -14,7 +14,7 @@ import { PERSONA_VARIABLES } from '../artefacts/persona.js'
 import { onceWhereConstant } from './constant.js'
 import { descent, type Context, type Shared } from './context.js'
 import { compileGiven } from './given.js'
-import { possibleTexts } from './possible.js'
+import { chosenText, possibleTexts } from './possible.js'
 import { Scope, type Binding } from './scope.js'
 import { compileText } from './text.js'
 import { instruct, readLabel } from '../outputs/one-of.js'
@@ -117,6 +117,8 @@ class PromptCompiler {
     const chooser = (text: Text | undefined, names: string[] | undefined, known: ReadonlyMap<string, unknown>, what: string) => {
       if (!text) return undefined
       if (names?.length === 1) return () => names[0]!
+      const chosen = names && chosenText(text, this.context)
+      if (chosen) return chosen
       const op = this.textOp(text)
       return (run: Run) => {
         const name = captured(op, run).trim()

@@ -113,7 +113,9 @@ function writer(a: Alternative, slot: Slot, context: Context, more: Continuation
   const made = descent(context, slot.span, { kind: 'made', ...path, ...format })
   const { apply, type, fence } = a.chain
   const plain = type.kind === 'text' || type.kind === 'choice' || type.kind === 'date' || type.kind === 'date-time'
-  const put = more ? continued(more, from, made) : (text: string, run: Run) => run.writeGiven(text, from)
+  // Only free text can hold a sign of a fence's tag.
+  const free = isFreeText(type)
+  const put = more ? continued(more, from, made) : (text: string, run: Run) => (free ? run.writeGiven(text, from) : run.write(text, from))
   if (fence) return fenceWriter(a, fence.tag, put, made, more)
   if (!apply && plain && !more) return (value, run) => run.writeGiven(value as string, from)
   if (!apply) return (value, run) => put(write(value, type), run)
@@ -131,7 +133,7 @@ function writeResult(
   if (result instanceof Weave) {
     if (!more && !run.trace) put(result.text, run)
     else result.parts().forEach((part, i) => (i % 2 === 0 ? writeMade(part, run, made, more) : put(part, run)))
-  } else put(write(result, type), run)
+  } else put(typeof result === 'string' ? result : write(result, type), run)
 }
 
 function writeMade(text: string, run: Run, made: Descent, more: Continuation | undefined): void {

@@ -238,7 +238,8 @@ function replaceIn(text: string, trace: Trace, forms: readonly TagForm[]): { tex
 
 /** UTF-8 is at most three times as long as UTF-16 counts: only then it is counted. */
 function checkBytes(turns: readonly RenderedTurn[], limits: Limits): void {
-  const length = turns.reduce((sum, turn) => sum + turn.text.length, 0)
+  let length = 0
+  for (const turn of turns) length += turn.text.length
   if (length * 3 <= limits.renderingBytes) return
   const bytes = turns.reduce((sum, turn) => sum + utf8Length(turn.text), 0)
   if (bytes > limits.renderingBytes) throw new ProblemError([problem('bytes-over-limit', { limit: limits.renderingBytes })])
@@ -258,7 +259,10 @@ function utf8Length(text: string): number {
   return bytes
 }
 
-function neighbours(turns: readonly RenderedTurn[]): Problem[] {
-  const found = turns.find((turn, i) => i > 0 && turns[i - 1]!.role === turn.role)
-  return found ? [problem('roles-repeat', { role: found.role })] : []
+function neighbours(turns: readonly RenderedTurn[]): readonly Problem[] {
+  for (let i = 1; i < turns.length; i++)
+    if (turns[i - 1]!.role === turns[i]!.role) return [problem('roles-repeat', { role: turns[i]!.role })]
+  return NO_PROBLEMS
 }
+
+const NO_PROBLEMS: readonly Problem[] = []

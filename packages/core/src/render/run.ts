@@ -6,6 +6,8 @@ import { escapeJson } from './escape.js'
 import { SUSPECT } from './suspect.js'
 import { Trace, type Descent } from './trace.js'
 
+const NONE: readonly string[] = []
+
 /** Which wording of a `vary` is written. */
 export type Choose = (place: string, count: number) => number
 
@@ -22,15 +24,13 @@ export class Run implements Setting {
   repeats = 0
   /** Whether a value holds a sign that could begin a fence's tag; only looked for where the prompt has fences. */
   suspect = false
-  readonly locals: unknown[] = []
-  readonly positions: number[] = []
   /** Tags of the fences written so far, and how many forms of them those fences are: two each. */
-  readonly fences: string[] = []
+  fences: readonly string[] = NONE
   fenceForms = 0
   /** Whether `out` is the inside of a JSON string: fixed text was escaped when it was compiled, so that only values are escaped for a record. */
   json = false
   /** The case of an example set that is being written. */
-  example: readonly unknown[] = []
+  example: readonly unknown[] = NONE
   persona = ''
   output = ''
 
@@ -43,6 +43,18 @@ export class Run implements Setting {
   ) {
     this.most = limits.renderingBytes
   }
+
+  /** Items and counts of the loops under way, and where each loop stands in its list. */
+  get locals(): unknown[] {
+    return (this.loopValues ??= [])
+  }
+
+  get positions(): number[] {
+    return (this.loopPositions ??= [])
+  }
+
+  private loopValues: unknown[] | undefined
+  private loopPositions: number[] | undefined
 
   /** What `masked` replaced; made when it is first asked for. */
   get masks(): Masks {
@@ -73,7 +85,7 @@ export class Run implements Setting {
   }
 
   fence(tag: string): void {
-    if (!this.fences.includes(tag)) this.fences.push(tag)
+    if (!this.fences.includes(tag)) this.fences = [...this.fences, tag]
     this.fenceForms += 2
   }
 
