@@ -52,22 +52,8 @@ export function readShelf(files: Readonly<Record<string, string>>, report: Repor
   const paths = Object.keys(files).sort()
   const main = paths.find((path) => path === 'dunelight.yaml' || path === 'dunelight.json')
   const library = readMain(main, files, report)
-  const shelves: Record<Folder, Map<string, unknown>> = {
-    prompts: new Map(),
-    snippets: new Map(),
-    personas: new Map(),
-    examples: new Map(),
-    outputs: new Map(),
-    batches: new Map(),
-  }
-  const taken: Record<Folder, Map<string, string>> = {
-    prompts: new Map(),
-    snippets: new Map(),
-    personas: new Map(),
-    examples: new Map(),
-    outputs: new Map(),
-    batches: new Map(),
-  }
+  const shelves = eachFolder<unknown>()
+  const taken = eachFolder<string>()
   const strangers = new Set<string>()
   for (const path of paths) {
     const [folder = '', ...rest] = path.split('/')
@@ -95,6 +81,11 @@ export function readShelf(files: Readonly<Record<string, string>>, report: Repor
     }
   }
   return { library, ...shelves } as unknown as Shelf
+}
+
+/** A map of its own for each kind of artefact. */
+function eachFolder<V>(): Record<Folder, Map<string, V>> {
+  return { prompts: new Map(), snippets: new Map(), personas: new Map(), examples: new Map(), outputs: new Map(), batches: new Map() }
 }
 
 function readMain(path: string | undefined, files: Readonly<Record<string, string>>, report: Report): LibraryModel {

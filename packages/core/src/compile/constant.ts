@@ -23,7 +23,7 @@ function constantOp(op: Op): Op {
       run.trace = own
       run.json = false
       op(run)
-      found = { text: flat(run.out), json: flat(escapeJson(run.out)), trace: own }
+      found = { text: flat(run.out), json: flat(escapeJson(run.out)), trace: own.take() }
       run.out = out
       run.trace = trace
       run.json = json

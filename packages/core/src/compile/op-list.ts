@@ -1,6 +1,6 @@
 import type { Op, Run } from '../render/run.js'
 import { escapeJson } from '../render/escape.js'
-import { SUSPECT } from '../render/suspect.js'
+import { isSuspect } from '../render/suspect.js'
 import type { Descent } from '../render/trace.js'
 
 interface Fixed {
@@ -34,8 +34,11 @@ export class OpList {
     const last = this.steps.at(-1)
     if (last && 'kind' in last && last.kind === 'fixed') {
       last.text += text
-      last.lengths.push(text.length)
-      last.from.push(from)
+      if (last.from.at(-1) === from) last.lengths.push(last.lengths.pop()! + text.length)
+      else {
+        last.lengths.push(text.length)
+        last.from.push(from)
+      }
     } else this.steps.push({ kind: 'fixed', text, json: undefined, lengths: [text.length], from: [from] })
   }
 
@@ -103,7 +106,7 @@ function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
       else {
         const value = read(part, run)
         if (value === null || value === undefined) continue
-        if (part.free && run.guarded && !run.suspect) run.suspect = SUSPECT.test(value)
+        if (part.free && run.guarded && !run.suspect) run.suspect = isSuspect(value)
         out += json ? escapeJson(value) : value
       }
     }

@@ -12,6 +12,7 @@ import { compileUse } from './use.js'
 import { problem } from '../problems/problem.js'
 import type { Op, Run, Test } from '../render/run.js'
 import { OPEN_END } from '../render/suspect.js'
+import type { Descent } from '../render/trace.js'
 import type { Branch, Each, Fixed, Item, Line, LineDirective, Name, Piece, Text, Use } from '../text/nodes.js'
 import { describe, INTEGER, itemType } from '../values/types.js'
 
@@ -193,14 +194,16 @@ interface PieceState {
   readonly counts: boolean
   /** Whether the source line has only begun: leading blanks are still to be taken. */
   atStart: boolean
+  /** Where the line's last fixed text came from, if nothing stands behind it: the line end belongs to it. */
+  last: Descent | undefined
 }
 
 function compileLine(line: Line, context: Context, dedent: number, open: boolean, ops: OpList): void {
   const tracked = canVanish(line)
   const list = tracked ? new OpList() : ops
-  const state: PieceState = { line: new LineState(), dedent, counts: tracked, atStart: true }
+  const state: PieceState = { line: new LineState(), dedent, counts: tracked, atStart: true, last: undefined }
   compilePieces(line.pieces, context, state, true, list)
-  const ending = descent(context, line.span.source.span(Math.max(line.span.start, line.span.end - 1), line.span.end))
+  const ending = state.last ?? descent(context, line.span.source.span(Math.max(line.span.start, line.span.end - 1), line.span.end))
   if (tracked) ops.op(trackedLine(list.done(), state.line.held, (run) => run.write('\n', ending)))
   else if (!open) ops.fixed('\n', ending)
 }
@@ -243,6 +246,7 @@ function restIsBlank(pieces: readonly Piece[], from: number, beyond: boolean): b
 
 function compilePiece(piece: Piece, context: Context, state: PieceState, restAlone: () => boolean, ops: OpList): void {
   const { line } = state
+  state.last = undefined
   switch (piece.kind) {
     case 'fixed':
       compileFixed(piece, context, state, ops)
@@ -312,6 +316,7 @@ function compileFixed(piece: Fixed, context: Context, state: PieceState, ops: Op
   state.line.fixed(text)
   if (OPEN_END.test(text)) context.shared.openEnd = true
   const from = descent(context, piece.span)
+  state.last = from
   if (!state.counts || text.trim() !== '') ops.fixed(text, from)
   else if (text !== '')
     ops.op((run) => {

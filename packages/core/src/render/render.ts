@@ -152,11 +152,17 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
   }
 }
 
+/** The trace that turns are written to, one after the other: rendering never waits, so it is never shared. */
+const scratch = new Trace()
+
 function written(role: Role, name: string | undefined, run: Run, traced: boolean, op: (run: Run) => void): RenderedTurn {
   run.out = ''
-  run.trace = traced ? new Trace() : undefined
+  run.trace = traced ? scratch : undefined
+  // What a rendering that failed left behind is not this one's.
+  if (traced) scratch.take()
   op(run)
-  const { out: text, trace } = run
+  const text = run.out
+  const trace = run.trace?.take()
   return name === undefined ? { role, text, trace } : { role, name, text, trace }
 }
 
@@ -175,8 +181,9 @@ function trimTurn(turn: RenderedTurn): RenderedTurn {
   const start = BLANK_HEAD.exec(text)?.[0].length ?? 0
   const end = lastLineEnd(text)
   if (start === 0 && end === text.length) return turn
-  const within = (at: number) => Math.min(Math.max(at - start, 0), end - start)
-  return { ...turn, text: text.slice(start, end), trace: turn.trace?.moved(within) }
+  turn.trace?.shorten(end)
+  const trace = start === 0 ? turn.trace : turn.trace?.moved((at) => Math.max(at - start, 0))
+  return { ...turn, text: text.slice(start, end), trace }
 }
 
 /** Where the text ends without its blank lines: looked for from the end, as a pattern would try every line end before. */

@@ -3,7 +3,7 @@ import { ProblemError, problem, type Problem } from '../problems/problem.js'
 import type { Masks, Setting } from '../values/formats/format.js'
 import type { Locale } from '../values/locale.js'
 import { escapeJson } from './escape.js'
-import { SUSPECT } from './suspect.js'
+import { isSuspect } from './suspect.js'
 import { Trace, type Descent } from './trace.js'
 
 const NONE: readonly string[] = []
@@ -74,7 +74,7 @@ export class Run implements Setting {
 
   /** Writes text that comes from a value. */
   writeGiven(text: string, descent: Descent): void {
-    if (this.guarded && !this.suspect) this.suspect = SUSPECT.test(text)
+    if (this.guarded && !this.suspect) this.suspect = isSuspect(text)
     this.out += this.json ? escapeJson(text) : text
     if (this.trace) this.trace.add(this.out.length, descent)
     this.checkLength()
@@ -85,7 +85,7 @@ export class Run implements Setting {
   }
 
   fence(tag: string): void {
-    if (!this.fences.includes(tag)) this.fences = [...this.fences, tag]
+    if (!this.fences.includes(tag)) this.fences = this.fences === NONE ? [tag] : [...this.fences, tag]
     this.fenceForms += 2
   }
 

@@ -10,11 +10,16 @@ const REFERENCES = '&\uFF06\uFE60%\uFF05\uFE6A\\\\\uFF3C\uFE68'
 const AMPERSAND = '&(?! ?(?!lt|gt|sol|amp|bso|per|num|sem|low|hyp|das|nbs|zwj|zwn|shy)[a-z]{3})'
 const PERCENT = '%(?! ?[g-z.,;:)])'
 
+const CLOSER_LOOK = new RegExp(`[${(OPENERS + REFERENCES).replace(/[\uD800-\uDFFF&%]/g, '')}\uD834]|${AMPERSAND}|${PERCENT}`, 'i')
+const FIRST_LOOK = /[<&%\\\u0080-\uffff]/
+
 /**
- * Whether a value could begin a form of a tag. It runs over every text that is written beside a fence, so it is one expression of UTF-16
- * units: with the `u` flag it took as long as the rendering itself. The astral look-alikes share one high surrogate.
+ * Whether a value could begin a form of a tag. It runs over every text that is written beside a fence, so plain text passes by a first look
+ * at UTF-16 units; with the `u` flag the whole took as long as the rendering itself. The astral look-alikes share one high surrogate.
  */
-export const SUSPECT = new RegExp(`[${(OPENERS + REFERENCES).replace(/[\uD800-\uDFFF&%]/g, '')}\uD834]|${AMPERSAND}|${PERCENT}`, 'i')
+export function isSuspect(text: string): boolean {
+  return FIRST_LOOK.test(text) && CLOSER_LOOK.test(text)
+}
 
 /** Where the search for forms begins. */
 export const FORM_START = new RegExp(`[${OPENERS}${REFERENCES}]`, 'gu')

@@ -26,26 +26,39 @@ export interface Descent {
 
 const NO_LOOPS: readonly number[] = []
 
-/** Keeps, for a turn's text, where each stretch ends, what it came from, and where the loops stood. */
+/**
+ * Keeps, for a turn's text, where each stretch ends, what it came from, and where the loops stood. One trace is written again and again: its
+ * lists keep their room, since growing them anew for every turn cost as much as filling them. `take` gives what it holds.
+ */
 export class Trace {
-  readonly ends: number[] = []
-  readonly sources: Descent[] = []
-  /** Filled only once a loop has begun: most turns have none. */
+  private size: number
   private loops: (readonly number[])[] | undefined
   private current = NO_LOOPS
 
+  constructor(
+    readonly ends: number[] = [],
+    readonly sources: Descent[] = [],
+  ) {
+    this.size = ends.length
+  }
+
+  private get end(): number {
+    return this.size === 0 ? 0 : this.ends[this.size - 1]!
+  }
+
   add(end: number, source: Descent): void {
-    const { length } = this.ends
-    if (end === (length === 0 ? 0 : this.ends[length - 1])) return
-    this.ends.push(end)
-    this.sources.push(source)
-    if (this.loops) this.loops.push(this.current)
+    const { size } = this
+    if (end === (size === 0 ? 0 : this.ends[size - 1])) return
+    this.ends[size] = end
+    this.sources[size] = source
+    if (this.loops) this.loops[size] = this.current
+    this.size = size + 1
   }
 
   /** The loops moved on. */
   at(positions: readonly number[]): void {
     this.current = [...positions]
-    this.loops ??= this.ends.map(() => NO_LOOPS)
+    this.loops ??= Array.from({ length: this.size }, () => NO_LOOPS)
   }
 
   /** Where the loops stood when a stretch was written. */
@@ -55,52 +68,66 @@ export class Trace {
 
   /** The text was cut back to `length`. */
   cut(length: number): void {
-    while (this.ends.length > 0 && (this.ends.at(-2) ?? 0) >= length) this.drop()
-    if ((this.ends.at(-1) ?? 0) > length) this.ends[this.ends.length - 1] = length
-    if (length === 0) while (this.ends.length > 0) this.drop()
+    while (this.size > 0 && (this.size === 1 ? 0 : this.ends[this.size - 2]!) >= length) this.size--
+    if (this.end > length) this.ends[this.size - 1] = length
   }
 
-  private drop(): void {
-    this.ends.pop()
-    this.sources.pop()
-    this.loops?.pop()
+  /** A taken trace, cut back: its lists hold no more than its stretches. */
+  shorten(length: number): void {
+    this.cut(length)
+    this.ends.length = this.size
+    this.sources.length = this.size
+  }
+
+  /** What it holds, as a trace of its own; this one is empty again. */
+  take(): Trace {
+    const taken = new Trace(this.ends.slice(0, this.size), this.sources.slice(0, this.size))
+    taken.loops = this.loops
+    this.size = 0
+    this.loops = undefined
+    this.current = NO_LOOPS
+    return taken
   }
 
   /** The same stretches with their ends moved; those that are left with nothing go. */
   moved(end: (end: number, index: number) => number): Trace {
     const trace = new Trace()
-    this.ends.forEach((old, i) => trace.put(Math.max(end(old, i), trace.ends.at(-1) ?? 0), this.sources[i]!, this.loopsOf(i)))
+    for (let i = 0; i < this.size; i++) trace.put(Math.max(end(this.ends[i]!, i), trace.end), this.sources[i]!, this.loopsOf(i))
     return trace
   }
 
   /** `made` signs were put before the signs at `places` (ascending, in the old text), `length` of them each. */
   insert(places: readonly { readonly at: number; readonly length: number }[], source: Descent): void {
-    const first = places[0]
+    const [first] = places
     if (!first) return
-    let index = this.ends.findIndex((end) => end > first.at)
-    if (index < 0) index = this.ends.length
-    const tail = { ends: this.ends.splice(index), sources: this.sources.splice(index), loops: this.loops?.splice(index) }
+    let index = 0
+    while (index < this.size && this.ends[index]! <= first.at) index++
+    const tail = Array.from({ length: this.size - index }, (_, i) => ({
+      end: this.ends[index + i]!,
+      source: this.sources[index + i]!,
+      loops: this.loopsOf(index + i),
+    }))
+    this.size = index
     let shift = 0
     let next = 0
-    let start = this.ends.at(-1) ?? 0
-    tail.ends.forEach((end, i) => {
-      const loops = tail.loops?.[i] ?? NO_LOOPS
+    let start = this.end
+    for (const { end, source: old, loops } of tail) {
       for (let place = places[next]; place && place.at < end; place = places[++next]) {
-        if (place.at + shift > start) this.put(place.at + shift, tail.sources[i]!, loops)
+        if (place.at + shift > start) this.put(place.at + shift, old, loops)
         shift += place.length
         start = place.at + shift
         this.put(start, source, loops)
       }
-      this.put(end + shift, tail.sources[i]!, loops)
+      this.put(end + shift, old, loops)
       start = end + shift
-    })
+    }
   }
 
   private put(end: number, source: Descent, loops: readonly number[]): void {
-    if (end === (this.ends.at(-1) ?? 0)) return
-    this.ends.push(end)
-    this.sources.push(source)
-    if (loops !== NO_LOOPS) this.loops ??= this.ends.slice(1).map(() => NO_LOOPS)
-    this.loops?.push(loops)
+    const { current } = this
+    if (loops !== NO_LOOPS) this.at(loops)
+    else this.current = NO_LOOPS
+    this.add(end, source)
+    this.current = current
   }
 }

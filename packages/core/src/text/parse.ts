@@ -283,7 +283,11 @@ class TextParser {
       return
     }
     const last = top.branches.at(-1)!
-    if (word === 'otherwise' && top.branches.length > 1 && last.condition === undefined) this.report(problem('branch-after-last', {}, head))
+    if (word === 'otherwise' && top.branches.length > 1 && last.condition === undefined) {
+      this.report(problem('branch-after-last', {}, head))
+      this.broken(head, top.form, '')
+      return
+    }
     const condition = this.attempt(word, cursor, top.form, () => {
       const found =
         word === 'otherwise' && top.syntax.word === 'when' && cursor.takeWord('when') ? parseCondition(cursor, this.context) : undefined

@@ -21,6 +21,9 @@ const MONTHS = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 
 const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday']
 const ENDINGS = ['th', 'st', 'nd', 'rd']
 
+/** A table's dates come again and again. */
+const longDates = new Map<string, string>()
+
 /** Without a named locale: the writing of the language page. */
 export const ownLocale: Locale = {
   name: undefined,
@@ -39,8 +42,16 @@ export const ownLocale: Locale = {
   },
   date: (iso, style) => {
     if (style === 'short') return iso.slice(0, 10)
+    const day = iso.slice(0, 10)
+    const known = style === 'long' ? longDates.get(day) : undefined
+    if (known !== undefined) return known
     const name = MONTHS[Number(iso.slice(5, 7)) - 1] ?? ''
-    return `${Number(iso.slice(8, 10))} ${style === 'long' ? name : name.slice(0, 3)} ${iso.slice(0, 4)}`
+    const written = `${Number(iso.slice(8, 10))} ${style === 'long' ? name : name.slice(0, 3)} ${iso.slice(0, 4)}`
+    if (style === 'long') {
+      if (longDates.size >= 4096) longDates.clear()
+      longDates.set(day, written)
+    }
+    return written
   },
   month: (iso, style) => {
     const name = MONTHS[dateParts(iso).month - 1] ?? ''

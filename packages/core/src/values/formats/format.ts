@@ -58,7 +58,11 @@ export class Weave {
 export function between(items: readonly string[], separator: (index: number) => string): Weave {
   let text = items[0] ?? ''
   for (let i = 1; i < items.length; i++) text += separator(i - 1) + items[i]!
-  return new Weave(text, () => items.flatMap((item, i) => [i === 0 ? '' : separator(i - 1), item]))
+  return new Weave(text, () => {
+    const parts: string[] = []
+    for (let i = 0; i < items.length; i++) parts.push(i === 0 ? '' : separator(i - 1), items[i]!)
+    return parts
+  })
 }
 
 /** Made signs around a value. */
