@@ -23,9 +23,7 @@ export function grammarLines(folder = 'packages/core/src/text') {
     const path = join(folder, entry.name)
     if (entry.isDirectory()) return grammarLines(path)
     if (!path.endsWith('.ts') || path.endsWith('.test.ts')) return []
-    return [...readFileSync(path, 'utf8').matchAll(/^ *(?:\/\*\*| \*) ((?:[a-z-]+ = | {5} +\| ).*?)(?: \*\/)?$/gm)].map(
-      (match) => match[1],
-    )
+    return [...readFileSync(path, 'utf8').matchAll(/^ *(?:\/\*\*| \*) ((?:[a-z-]+ = | {5} +\| ).*?)(?: \*\/)?$/gm)].map((match) => match[1])
   })
 }
 const grammar = `\`\`\`\n${grammarLines().join('\n')}\n\`\`\``

@@ -52,22 +52,13 @@ function margin(names: readonly string[]): string {
   return `${text.length > MARGIN ? `${text.slice(0, MARGIN - 1)}…` : text.padEnd(MARGIN)} │`
 }
 
-/** What wrote a stretch, as short as it can be said: the path of a value, or the file and line of fixed text. */
-function nameOf(origin: Origin): string {
-  const [use] = origin.within
-  const place = `${origin.place.file.replace(/^[a-z]+\//, '').replace(/\.\w+$/, '')}:${origin.place.line}`
-  switch (origin.kind) {
-    case 'value':
-      return `{${origin.path ?? ''}}`
-    case 'made':
-      return origin.path === undefined ? `made ${place}` : `{${origin.path}${origin.format === undefined ? '' : ` as ${origin.format}`}}`
-    case 'fixed':
-      return place
-    case 'snippet':
-      return place
-    default:
-      return `${origin.kind} ${use?.name ?? place}`
-  }
+/** What wrote a stretch, as short as it can be said: the path of a value, the file and line of fixed text, the name of a persona. */
+function nameOf({ kind, path, format, place, within: [use] }: Origin): string {
+  const at = `${place.file.replace(/^[a-z]+\//, '').replace(/\.\w+$/, '')}:${place.line}`
+  if (use && use.what !== 'snippet') return `${use.what} ${use.name}`
+  if (kind === 'value') return `{${path ?? ''}}`
+  if (kind !== 'made') return at
+  return path === undefined ? `made ${at}` : `{${path}${format === undefined ? '' : ` as ${format}`}}`
 }
 
 function shade(text: string, origin: Origin, c: Colors): string {
