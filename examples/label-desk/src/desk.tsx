@@ -10,7 +10,7 @@ import { TurnView } from './turn-view.js'
 import { ValueForm, type Values } from './value-form.js'
 
 const PROMPT = 'label/write'
-const PROMPT_FILE = `prompts/${PROMPT}.yaml`
+const LABEL_FILE = `prompts/${PROMPT}.yaml`
 /** The demo as it was shipped: rows are read for this prompt, whatever is edited. */
 const shipped = libraryFrom(FILES).prompt(PROMPT)
 const objects = readObjects(shipped)
@@ -20,7 +20,7 @@ type View = 'finished turns' | 'library file'
 /** Everything on one page: choose an object, read the finished prompt, change a value or a file and see it move. */
 export function Desk() {
   const [files, setFiles] = useState(FILES)
-  const [file, setFile] = useState(PROMPT_FILE)
+  const [file, setFile] = useState(LABEL_FILE)
   const [view, setView] = useState<View>('finished turns')
   const [chosen, setChosen] = useState(objects[0]!)
   const [changes, setChanges] = useState<Values>({})
@@ -63,7 +63,7 @@ export function Desk() {
               data={Object.keys(FILES)}
               value={file}
               allowDeselect={false}
-              onChange={(next) => setFile(next ?? PROMPT_FILE)}
+              onChange={(next) => setFile(next ?? LABEL_FILE)}
             />
           )}
         </Group>

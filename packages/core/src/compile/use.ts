@@ -7,7 +7,7 @@ import type { Text, Use } from '../text/nodes.js'
 import { acceptType, topLevel } from '../values/accept.js'
 import { isMissing } from '../values/data.js'
 import { fits, literalFits } from '../values/fits.js'
-import { describe, type Declared } from '../values/types.js'
+import { describe, type Declared, type ValueType } from '../values/types.js'
 
 const DEEPEST = 32
 /** All told, in one prompt: snippets that use snippets multiply. */
@@ -175,10 +175,15 @@ function fromCaller(d: Declared, snippet: string, use: Use, context: Context): B
 function standing(d: Declared, snippet: string, use: Use, context: Context, reported: boolean): Binding {
   if (d.default === undefined && !d.optional && !reported) {
     const caller = context.scope.find(d.name)
-    const why = caller && `the "${d.name}" of the caller is ${describe(caller.type)}, not ${describe(d.type)}`
+    const why = caller && `the "${d.name}" of the caller ${unlikeness(caller.type, d.type)}`
     context.shared.report(problem('with-missing', { name: d.name, of: snippet, why }, use.head))
   }
   return binding(d, { type: d.type, outside: false, path: [d.name], get: () => d.default ?? null })
+}
+
+function unlikeness(given: ValueType, wanted: ValueType): string {
+  const [found, needed] = [describe(given), describe(wanted)]
+  return found === needed ? 'has other fields than are needed' : `is ${found}, not ${needed}`
 }
 
 function binding(

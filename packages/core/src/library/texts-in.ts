@@ -12,11 +12,11 @@ export interface FileTexts {
 /** The texts of a library's file, read as they stand, faults and all. */
 export function textsIn(library: Library, file: string): FileTexts {
   const { prompts, snippets, personas, examples } = library.shelf
-  for (const prompt of prompts.values()) {
-    if (prompt.file.name !== file) continue
-    const turns = [...prompt.turns, ...prompt.addTurns, ...prompt.replace.map((r) => r.turn)]
-    const others = [prompt.persona, prompt.output, prompt.locale].filter((text) => text !== undefined)
-    return { texts: [...turns.flatMap(textsOfTurn), ...prompt.bind.map((b) => b.text), ...others], variables: prompt.variables }
+  for (const one of prompts.values()) {
+    if (one.file.name !== file) continue
+    const turns = [...one.turns, ...one.addTurns, ...one.replace.map((r) => r.turn)]
+    const others = [one.persona, one.output, one.locale].filter((text) => text !== undefined)
+    return { texts: [...turns.flatMap(textsOfTurn), ...one.bind.map((b) => b.text), ...others], variables: one.variables }
   }
   for (const snippet of snippets.values()) if (snippet.file.name === file) return { texts: [snippet.text], variables: snippet.variables }
   for (const persona of personas.values())

@@ -1,0 +1,69 @@
+import { describe, expect, test } from '@jest/globals'
+import { CompletionContext } from '@codemirror/autocomplete'
+import { EditorState } from '@codemirror/state'
+import { libraryFrom, textsIn } from 'dunelight'
+import { completionsAt } from './complete.js'
+import { diagnosticsOf } from './diagnostics.js'
+
+const FILE = 'prompts/p.yaml'
+const yaml = (text: string) => `title: T
+variables:
+  item: { type: record, fields: { title: text, made: integer } }
+  audience: { type: choice, of: [adult, child] }
+turns:
+  - user: |
+      ${text}
+`
+const files = { 'snippets/house/style.md': 'Plain.', 'personas/registrar.yaml': 'who: You.' }
+
+/** What is offered at the bar in a line of a prompt, and how much of what was typed it takes the place of. */
+function offered(line: string): { labels: string[]; typed: string } | undefined {
+  const at = line.indexOf('|')
+  const text = yaml(line.replace('|', ''))
+  const library = libraryFrom({ ...files, [FILE]: yaml('x') })
+  const known = {
+    variables: textsIn(library, FILE).variables,
+    snippets: [...library.shelf.snippets.keys()],
+    personas: [...library.shelf.personas.keys()],
+  }
+  const state = EditorState.create({ doc: text })
+  const cursor = text.indexOf(line.replace('|', '')) + at
+  const result = completionsAt(new CompletionContext(state, cursor, true), known)
+  return result ? { labels: result.options.map((o) => o.label), typed: text.slice(result.from, cursor) } : undefined
+}
+
+describe('completion', () => {
+  test.each<[line: string, typed: string, labels: string[]]>([
+    ['{it|', 'it', ['item', 'audience', 'when', 'use']],
+    ['{item.|', '', ['title', 'made']],
+    ['{item.ti|}', 'ti', ['title']],
+    ['{item.title as up|}', 'up', ['upper', 'sentence-list', 'fenced']],
+    ['{audience or it|}', 'it', ['item', 'audience']],
+    ['~ us|', 'us', ['use', 'when', 'each', 'vary']],
+    ['~ use ho|', 'ho', ['house/style', 'persona', 'output', 'persona registrar']],
+    ['{use |', '', ['house/style']],
+    ['~ when aud|', 'aud', ['item', 'audience']],
+    ['~ each x in it|', 'it', ['item']],
+    ['{when item.ma|', 'ma', ['made']],
+  ])('%s', (line, typed, labels) => {
+    const found = offered(line)
+    expect(found?.typed).toBe(typed)
+    expect(found?.labels).toEqual(expect.arrayContaining(labels))
+  })
+
+  test.each(['plain wo|', 'after a {item} slo|', '{"json": "va|'])('offers nothing in %s', (line) => {
+    const found = offered(line)
+    expect(found === undefined || !found.labels.includes('item')).toBe(true)
+  })
+})
+
+test('problems become squiggles of their own file, with the mend below', () => {
+  const text = yaml('{item.titel} {audiense}')
+  const { problems } = libraryFrom({ ...files, [FILE]: text })
+  const found = diagnosticsOf(problems, FILE, text.length).filter((d) => d.severity === 'error')
+  expect(found.map((d) => [text.slice(d.from, d.to), d.message])).toEqual([
+    ['titel', '"item" has no field "titel"\ndid you mean "title"?'],
+    ['audiense', 'there is no variable "audiense"\ndid you mean "audience"?'],
+  ])
+  expect(diagnosticsOf(problems, 'prompts/other.yaml', 10)).toEqual([])
+})
