@@ -150,6 +150,35 @@ describe('render', () => {
     expect(statSync(at('l.jsonl')).mtimeMs).toBe(before)
   })
 
+  test('never over the table that it reads, nor over what was there before it has a result', () => {
+    const table = at('table.csv')
+    writeFileSync(table, readFileSync(OBJECTS))
+    const same = dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', table, '--overwrite')
+    expect([same.code, same.err]).toEqual([2, expect.stringContaining('would be written over')])
+    expect(dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', at('x.jsonl'), '--aside', at('x.jsonl')).code).toBe(2)
+    expect(readFileSync(table, 'utf8')).toBe(readFileSync(OBJECTS, 'utf8'))
+    writeFileSync(at('kept.jsonl'), 'earlier\n')
+    writeFileSync(at('other.csv'), 'Titel\nx\n')
+    expect(dunelight('render', LIBRARY, 'label/write', '--records', at('other.csv'), '--to', at('kept.jsonl'), '--overwrite').code).toBe(1)
+    expect(readFileSync(at('kept.jsonl'), 'utf8')).toBe('earlier\n')
+    expect(dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', at('no/where.jsonl'))).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('its folder does not exist') as unknown,
+    })
+  })
+
+  test('tables of other kinds and folders of other things say what to do', () => {
+    writeFileSync(at('visits.xlsx'), 'PK\u0003\u0004')
+    const { code, err } = dunelight('render', LIBRARY, 'label/write', '--records', at('visits.xlsx'))
+    expect([code, err]).toEqual([1, expect.stringContaining('it is a spreadsheet; save it as CSV')])
+    mkdirSync(at('things/deep'), { recursive: true })
+    writeFileSync(at('things/deep/a.json'), '{}')
+    expect(dunelight('check', at('things'))).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('it holds no library files') as unknown,
+    })
+  })
+
   test('one set of values, for people and for programs', () => {
     const set = [
       'room.code=D0',

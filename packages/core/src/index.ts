@@ -6,6 +6,7 @@ export type { Turn } from './render/render.js'
 export type { Origin, Within } from './render/origins.js'
 export type { OriginKind } from './render/trace.js'
 export type { Role } from './artefacts/artefacts.js'
+export { FOLDERS } from './artefacts/read.js'
 // Problems
 export { printProblem, frame, plainPaint, type Paint } from './problems/frame.js'
 export { problem, ProblemError, problemRecord, sentence, type Problem, type ProblemCode, type Report } from './problems/problem.js'

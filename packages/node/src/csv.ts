@@ -17,6 +17,15 @@ interface RowParser {
 const { Parser } = Papa as unknown as { Parser: new (config: { delimiter: string; newline: string; preview?: number }) => RowParser }
 
 const CHUNK = 64 * 1024
+/** Files that are tables, but not this kind of table. */
+const OTHER_TABLES = [
+  ['.xlsx', 'it is a spreadsheet'],
+  ['.xls', 'it is a spreadsheet'],
+  ['.ods', 'it is a spreadsheet'],
+  ['.json', 'it is JSON'],
+  ['.jsonl', 'it is JSON Lines'],
+  ['.parquet', 'it is Parquet'],
+] as const
 /** A row longer than this is a quote that was never closed. */
 const LONGEST_ROW = 16 * 1024 * 1024
 
@@ -27,6 +36,8 @@ const LONGEST_ROW = 16 * 1024 * 1024
  * @throws ProblemError where the file cannot be read or is no UTF-8 text.
  */
 export async function* readCsv(path: string): AsyncGenerator<CsvRows> {
+  const other = OTHER_TABLES.find(([ending]) => path.toLowerCase().endsWith(ending))
+  if (other) throw new ProblemError([problem('file-unreadable', { file: path, why: `${other[1]}; save it as CSV` })])
   const decoder = new Utf8Chunks(path)
   let parser: RowParser | undefined
   let rest = ''

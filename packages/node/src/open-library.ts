@@ -1,7 +1,7 @@
 import { readdir, readFile, realpath, stat } from 'node:fs/promises'
 import { isUtf8 } from 'node:buffer'
 import { join, relative, sep } from 'node:path'
-import { libraryFrom, problem, ProblemError, type Library, type LibraryOptions, type Problem } from 'dunelight'
+import { FOLDERS, libraryFrom, problem, ProblemError, type Library, type LibraryOptions, type Problem } from 'dunelight'
 
 const READ = /\.(?:yaml|json|md|txt)$/
 const MISNAMED = /\.yml$/
@@ -29,7 +29,8 @@ export async function openLibrary(folder: string, options: LibraryOptions = {}):
     if (isUtf8(bytes)) files[name] = bytes.toString('utf8')
     else found.push(problem('not-text', { file: name }))
   }
-  if (Object.keys(files).length === 0 && found.length === 0) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
+  const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
+  if (!known && found.length === 0) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
   return libraryFrom(files, { ...options, found: [...(options.found ?? []), ...found] })
 }
 

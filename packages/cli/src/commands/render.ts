@@ -1,11 +1,11 @@
-import { createWriteStream } from 'node:fs'
-import { access, stat } from 'node:fs/promises'
+import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
 import { finished } from 'node:stream/promises'
 import { SingleBar } from 'cli-progress'
 import { printProblem, problem, problemRecord, ProblemError, type Prompt } from 'dunelight'
 import { openLibrary, renderTable, type SetAside, type TableReport } from '@dunelight/node'
 import { printTurns } from '../print-turns.js'
+import { resultFile } from '../result-file.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
 
@@ -33,28 +33,21 @@ export async function render(around: Surroundings, folder: string, name: string,
   const library = await openLibrary(folder)
   const prompt = library.prompt(name)
   const given = readSet(prompt, flags.set, flags.locale)
-  const out = flags.to === undefined ? around.stdout : await openFile(flags.to, flags.overwrite ?? false)
+  const out = flags.to === undefined ? around.stdout : await resultFile(flags.to, flags.overwrite ?? false, [flags.records])
   try {
-    return flags.records === undefined ? renderOne(around, out, prompt, given, flags) : await renderMany(around, out, prompt, given, flags)
-  } finally {
-    if (out !== around.stdout) {
-      out.end()
-      await finished(out)
-    }
+    const code =
+      flags.records === undefined ? renderOne(around, out, prompt, given, flags) : await renderMany(around, out, prompt, given, flags)
+    if (out !== around.stdout) await closed(out)
+    return code
+  } catch (fault) {
+    if (out !== around.stdout) out.destroy()
+    throw fault
   }
 }
 
-async function openFile(path: string, overwrite: boolean): Promise<Writable> {
-  const exists = await access(path).then(
-    () => true,
-    () => false,
-  )
-  if (exists && !overwrite) throw new WrongUse(`${path} exists already`, 'choose another name, or add --overwrite')
-  const stream = createWriteStream(path)
-  return new Promise((resolve, reject) => {
-    stream.once('open', () => resolve(stream))
-    stream.once('error', (fault) => reject(new WrongUse(`cannot write to ${path}: ${fault.message}`)))
-  })
+async function closed(file: Writable): Promise<void> {
+  file.end()
+  await finished(file)
 }
 
 function renderOne(around: Surroundings, out: Writable, prompt: Prompt, given: Record<string, unknown>, flags: RenderFlags): number {
@@ -86,7 +79,7 @@ async function renderMany(
   const records = flags.records!
   const { stderr } = around
   const c = colorsFor(stderr, around.env)
-  const kept = flags.aside === undefined ? undefined : await openFile(flags.aside, flags.overwrite ?? false)
+  const kept = flags.aside === undefined ? undefined : await resultFile(flags.aside, flags.overwrite ?? false, [records, flags.to])
   const said: SetAside[] = []
   const bar = await progressBar(around, records)
   const report = await renderTable({
@@ -109,7 +102,7 @@ async function renderMany(
     },
     onProgress: (bytes) => bar?.update(bytes),
   }).finally(() => bar?.stop())
-  kept?.end()
+  if (kept) await closed(kept)
   if (flags.record !== undefined && report.rendered + report.aside === 0 && !report.interrupted)
     throw new ProblemError([problem('record-unknown', { id: flags.record })])
   sayAside(said, report, flags, around)
