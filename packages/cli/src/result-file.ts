@@ -29,10 +29,12 @@ class ResultFile extends Writable {
     private readonly flags: string,
   ) {
     super({ decodeStrings: false })
+    // Whoever writes hears of a fault by the write; nobody has to listen besides.
+    this.on('error', () => undefined)
   }
 
   override _write(chunk: string, _encoding: string, done: (fault?: Error | null) => void): void {
-    this.open().write(chunk, done)
+    this.open().write(chunk, (fault) => done(fault && this.inWords(fault)))
   }
 
   /** A run that ended well has a result, if an empty one. */
@@ -48,8 +50,12 @@ class ResultFile extends Writable {
   private open(): WriteStream {
     if (this.file) return this.file
     this.file = createWriteStream(this.path, { flags: this.flags })
-    this.file.on('error', (fault) => this.destroy(new WrongUse(`cannot write to ${this.path}: ${reason(fault)}`)))
+    this.file.on('error', (fault) => this.destroy(this.inWords(fault)))
     return this.file
+  }
+
+  private inWords(fault: Error): WrongUse {
+    return new WrongUse(`cannot write to ${this.path}: ${reason(fault)}`)
   }
 }
 
