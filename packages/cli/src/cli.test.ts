@@ -95,6 +95,27 @@ describe('list and show', () => {
     expect(out).not.toMatch(/\u001b/)
   })
 
+  test('the stretches as JSON: they tile every turn', () => {
+    const { code, out } = dunelight('show', LIBRARY, 'label/write', '--records', OBJECTS, '--record', 'MH-0002', '--json')
+    const { record, turns } = JSON.parse(out) as {
+      record: string
+      turns: {
+        text: string
+        origins: { start: number; end: number; kind: string; path?: string; place: { file: string; line: number } }[]
+      }[]
+    }
+    expect([code, record, turns.length]).toEqual([0, 'MH-0002', 2])
+    for (const { text, origins } of turns) {
+      let at = 0
+      for (const { start, end, place } of origins) {
+        expect([start, existsSync(join(LIBRARY, place.file)) || place.file.startsWith('the standard layout')]).toEqual([at, true])
+        at = end
+      }
+      expect(at).toBe(text.length)
+    }
+    expect(turns[1]?.origins.some((o) => o.kind === 'value' && o.path === 'item.title')).toBe(true)
+  })
+
   test('a prompt or record that is not there', () => {
     expect(dunelight('show', LIBRARY, 'label/wirte')).toMatchObject({
       code: 1,

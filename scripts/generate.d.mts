@@ -1,0 +1,1 @@
+export function generateObjects(rows: number, file: string, seed?: number): Promise<void>

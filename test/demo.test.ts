@@ -1,0 +1,126 @@
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { dirname, join } from 'node:path'
+import { PassThrough } from 'node:stream'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import type { Library, PreparedValues, Problem } from 'dunelight'
+import { openLibrary, readCsv, readRecords, renderTable, type RecordRow } from '@dunelight/node'
+import { generateObjects } from '../scripts/generate.mjs'
+
+const LIBRARY = 'demo/marram-house'
+const OBJECTS = `${LIBRARY}/data/objects.csv`
+const folder = mkdtempSync(join(tmpdir(), 'dunelight-demo-'))
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+let library: Library
+let cells: string[][]
+let records: RecordRow[]
+
+beforeAll(async () => {
+  library = await openLibrary(LIBRARY)
+  cells = await rowsOf(OBJECTS)
+  records = await recordsOf(OBJECTS)
+})
+
+async function rowsOf(file: string): Promise<string[][]> {
+  const rows: string[][] = []
+  for await (const chunk of readCsv(file)) rows.push(...chunk.rows.map((row) => [...row]))
+  return rows
+}
+
+async function recordsOf(file: string): Promise<RecordRow[]> {
+  const found: RecordRow[] = []
+  for await (const chunk of readRecords(file, library.prompt('label/write'))) found.push(...chunk.records)
+  return found
+}
+
+const column = (name: string) => cells.slice(1).map((row) => row[cells[0]!.indexOf(name)]!)
+
+describe('the demo’s data', () => {
+  test('are 180 objects with numbers of their own, in 8 rooms, kept by 6 people', async () => {
+    expect(cells).toHaveLength(181)
+    expect(new Set(column('Object No.')).size).toBe(180)
+    const rooms = JSON.parse(readFileSync(`${LIBRARY}/data/rooms.json`, 'utf8')) as { code: string }[]
+    expect(rooms).toHaveLength(8)
+    expect(new Set(column('Room'))).toEqual(new Set(rooms.map((room) => room.code)))
+    expect(await rowsOf(`${LIBRARY}/data/keepers.csv`)).toHaveLength(7)
+  })
+
+  test('have notes of 10 to 60 words, with commas, quotes and line breaks among them', () => {
+    const notes = column('Survey note')
+    const lengths = notes.map((note) => note.split(/\s+/).length)
+    expect([Math.min(...lengths) >= 10, Math.max(...lengths) <= 60]).toEqual([true, true])
+    for (const sign of [',', '"', '\n']) expect(notes.filter((note) => note.includes(sign)).length).toBeGreaterThan(5)
+    expect(new Set(notes).size).toBe(180)
+  })
+
+  test('are wrong in exactly the four cells that the demo’s page lists', () => {
+    const wrong = records.filter((record) => !record.prepared)
+    const page = readFileSync(`${LIBRARY}/README.md`, 'utf8')
+    expect(wrong).toHaveLength(4)
+    for (const { id, problems } of wrong) {
+      const [p] = problems as [Problem & { code: 'cell-unfit' }]
+      expect([problems.length, p.code, p.data.column]).toEqual([1, 'cell-unfit', 'Made'])
+      expect(page).toMatch(new RegExp(`\\| ${id} .* \\| ${p.data.cell.replace('.', '\\.')} \\|`))
+    }
+  })
+})
+
+describe('the demo’s prompts', () => {
+  const prepared = (): PreparedValues[] => records.flatMap((record) => (record.prepared ? [record.prepared] : []))
+
+  test('give the same turns by every way there is', () => {
+    for (const one of prepared()) {
+      const { turns } = one.render({ origins: true })
+      expect(one.json()).toBe(JSON.stringify(turns))
+      expect(one.turns().map((turn) => turn.text)).toEqual(turns.map((turn) => turn.text))
+      for (const turn of turns) expect(turn.origins.map((o) => turn.text.slice(o.start, o.end)).join('')).toBe(turn.text)
+    }
+  })
+
+  test('speak to children in another voice', () => {
+    const prompt = library.prompt('label/write')
+    const item = prepared()[0]!.values['item']
+    const [system, user] = prompt.render({ item, audience: 'child' }).turns
+    expect(system?.text).toMatch(/^You tell children[^]*The reader is eight years old/)
+    expect(user?.text).toMatch(/End with something to look for\.$/)
+  })
+
+  test('sum up every room, its notes within one fence', () => {
+    const rooms = JSON.parse(readFileSync(`${LIBRARY}/data/rooms.json`, 'utf8')) as { code: string; humidity: number }[]
+    const prompt = library.prompt('survey/summary')
+    for (const room of rooms) {
+      const notes = prepared()
+        .map((one) => one.values['item'] as Record<string, unknown>)
+        .filter((item) => item['room'] === room.code)
+        .map((item) => ({ 'object-no': item['object-no'], title: item['title'], note: item['survey-note'], urgent: false }))
+      const { turns } = prompt.render({ room, visits: [12, 30, 18], notes, since: '2026-02-01' })
+      const text = turns.at(-1)!.text
+      expect(text).toContain(`${notes.length} objects were looked at.`)
+      expect(text.split('<notes>\n')[1]?.split('\n</notes>')[0]?.split('\n')).toHaveLength(notes.length + 2)
+      expect(text.includes('Say what the damp has done')).toBe(room.humidity > 65)
+    }
+  })
+})
+
+describe('generated objects', () => {
+  test('are the same for the same seed, and all of them fit', async () => {
+    const files = [join(folder, 'a.csv'), join(folder, 'b.csv')]
+    for (const file of files) await generateObjects(500, file)
+    expect(readFileSync(files[0]!, 'utf8')).toBe(readFileSync(files[1]!, 'utf8'))
+    const to = new PassThrough().resume()
+    expect(await renderTable({ prompt: library.prompt('label/write'), records: files[0]!, to })).toEqual({
+      rendered: 500,
+      aside: 0,
+      lastRow: 500,
+      interrupted: false,
+    })
+  })
+})
+
+test('every link and picture of the documents is there', () => {
+  for (const page of ['README.md', 'docs/command-line.md', 'docs/language.md', 'docs/performance.md', 'demo/marram-house/README.md']) {
+    const targets = [...readFileSync(page, 'utf8').matchAll(/\]\((?!https?:)([^)#]+)/g)].map((match) => join(dirname(page), match[1]!))
+    expect(targets.filter((target) => !existsSync(target))).toEqual([])
+  }
+})
