@@ -1,6 +1,5 @@
-import { describe, problem, ProblemError, type Declared, type Library, type Prompt } from 'dunelight'
+import { describe, drawsOn, problem, ProblemError, type Declared, type Library, type Prompt } from 'dunelight'
 import { openLibrary, readRecords } from '@dunelight/node'
-import { drawsOn } from '../draws-on.js'
 import { printOrigins } from '../print-origins.js'
 import { colorsFor, EXIT, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
@@ -56,7 +55,7 @@ function card(library: Library, prompt: Prompt) {
     about: prompt.about,
     settings: prompt.settings,
     variables: prompt.variables.map(inputOf),
-    drawsOn: drawsOn(library, prompt.name),
+    drawsOn: drawsOn(library.shelf, prompt.name),
   }
 }
 
@@ -81,7 +80,7 @@ function printCard(library: Library, prompt: Prompt, c: Colors): string {
   const widths = [0, 1].map((column) => Math.max(...rows.map((row) => row[column]!.length), 0))
   for (const [name = '', type = '', notes = ''] of rows)
     lines.push(`  ${name.padEnd(widths[0]!)}  ${type.padEnd(widths[1]!)}  ${c.dim(notes)}`.trimEnd())
-  const used = drawsOn(library, prompt.name)
+  const used = drawsOn(library.shelf, prompt.name)
   lines.push('', c.dim('draws on'))
   if (used.length === 0) lines.push('  nothing but itself')
   for (const { kind, name } of used) lines.push(`  ${kind} ${name}`)

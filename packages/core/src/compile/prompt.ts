@@ -30,7 +30,7 @@ import { fits } from '../values/fits.js'
 import type { Format } from '../values/formats/format.js'
 import { localeOf } from '../values/locale.js'
 import { isName } from '../values/names.js'
-import { describe, isFreeText, type Declared } from '../values/types.js'
+import { describe, type Declared } from '../values/types.js'
 import { readCell } from '../values/cells.js'
 
 /** What a prompt may draw on. */
@@ -193,7 +193,12 @@ class PromptCompiler {
         run.fail(problem('value-unfit', { path: declared.name, expected, found: `"${written}"` })),
       )
     }
-    return { ...variableBinding(declared, get), optional: false, span: undefined }
+    return {
+      ...variableBinding(declared, get),
+      optional: false,
+      span: undefined,
+      outside: declared.outside || writesOutside(text, context),
+    }
   }
 
   private locale(): Plan['locale'] {
@@ -414,11 +419,21 @@ class PromptCompiler {
     return {
       type: { kind: 'text' as const },
       optional: false,
-      outside: context.scope.names().some((n) => context.scope.find(n)!.outside && isFreeText(context.scope.find(n)!.type)),
+      outside: writesOutside(text, context),
       get: (run: Run) => captured(op, run),
       path: [],
     }
   }
+}
+
+/** Whether a text writes free text from outside: the mark goes on to what the text is bound to. */
+function writesOutside(text: Text, context: Context): boolean {
+  let found = false
+  const report: Report = (p) => {
+    if (p.code === 'outside-unfenced') found = true
+  }
+  compileText(text, { ...context, role: 'user', shared: { ...context.shared, report } }, true)
+  return found
 }
 
 function onlySlot(text: Text): SlotValue | undefined {

@@ -25,6 +25,24 @@ describe('a library', () => {
     expect(thrown(() => library.prompt('bad')).map((p) => p.code)).toEqual(['name-unknown'])
   })
 
+  test('does not render a prompt whose snippet, persona or base has faults', () => {
+    const uses = (more: Files) => {
+      const library = libraryFrom({
+        'prompts/p.yaml': 'title: P\npersona: k\nturns: [{ system: "{use persona}" }, { user: "{use s}" }]',
+        'snippets/s.md': '~ use t',
+        'snippets/t.md': 'x',
+        'personas/k.yaml': 'who: You.',
+        ...more,
+      })
+      return thrown(() => library.prompt('p')).map((p) => p.place?.file)
+    }
+    expect(uses({ 'snippets/t.md': 'x {a b}' })).toEqual(['snippets/t.md'])
+    expect(uses({ 'personas/k.yaml': 'who: You.\nlayout: "{whom}"' })).toEqual(['personas/k.yaml'])
+    expect(uses({ 'prompts/p.yaml': 'title: P\nbased-on: q', 'prompts/q.yaml': 'title: Q\nturns: [{ user: "{a b}" }]' })).toEqual([
+      'prompts/q.yaml',
+    ])
+  })
+
   test('names the prompt most likely meant', () => {
     const [p] = thrown(() => libraryFrom(files).prompt('god'))
     expect(p && [p.code, p.hint]).toEqual(['prompt-unknown', 'did you mean "good"?'])

@@ -1,4 +1,5 @@
 import { circles } from './circles.js'
+import { drawsOn } from './draws-on.js'
 import { joinPrompt } from './join.js'
 import { Prompt } from './prompt.js'
 import { readShelf, type Shelf } from '../artefacts/read.js'
@@ -19,7 +20,8 @@ export interface LibraryOptions {
 /** A library that has been read and checked. What is wrong stands in `problems`; prompts without faults can be rendered all the same. */
 export class Library {
   readonly problems: readonly Problem[]
-  private readonly compiled = new Map<string, { prompt: JoinedPrompt; plan: Plan; errors: Problem[] }>()
+  private readonly compiled = new Map<string, { prompt: JoinedPrompt; plan: Plan }>()
+  private readonly ready = new Map<string, Prompt>()
 
   constructor(
     /** The artefacts as they were read. */
@@ -33,15 +35,9 @@ export class Library {
     const inCircles = circles(shelf, report)
     for (const snippet of shelf.snippets.values()) if (!inCircles.has(snippet.name)) checkSnippet(snippet, shelves, report)
     for (const model of shelf.prompts.values()) {
-      const before = found.length
       const prompt = joinPrompt(model, shelf.prompts, report)
       if (!prompt || inCircles.has(model.name)) continue
-      const plan = compilePrompt(prompt, shelves, report)
-      const files = new Set([model.file.name])
-      const errors = [...found.slice(before), ...problems.filter((p) => p.span && files.has(p.span.source.file.name))].filter(
-        (p) => p.severity === 'error',
-      )
-      this.compiled.set(model.name, { prompt, plan, errors })
+      this.compiled.set(model.name, { prompt, plan: compilePrompt(prompt, shelves, report) })
     }
     for (const batch of shelf.batches.values()) {
       if (batch.prompt && !shelf.prompts.has(batch.prompt.name))
@@ -69,11 +65,27 @@ export class Library {
    * @throws ProblemError where there is none, or where it has errors.
    */
   prompt(name: string): Prompt {
-    const found = this.compiled.get(name)
-    if (found && found.errors.length === 0) return new Prompt(found.prompt, found.plan, this.shelf.library)
-    if (found) throw new ProblemError(inOrder(found.errors))
-    if (this.shelf.prompts.has(name)) throw new ProblemError(this.problems.filter((p) => p.severity === 'error'))
-    throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
+    const ready = this.ready.get(name)
+    if (ready) return ready
+    if (!this.shelf.prompts.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
+    const errors = this.errorsOf(name)
+    const compiled = this.compiled.get(name)
+    if (errors.length > 0 || !compiled)
+      throw new ProblemError(errors.length > 0 ? errors : this.problems.filter((p) => p.severity === 'error'))
+    const made = new Prompt(compiled.prompt, compiled.plan, this.shelf.library)
+    this.ready.set(name, made)
+    return made
+  }
+
+  /** The errors in the prompt's file and in the files of all that it draws on. */
+  private errorsOf(name: string): Problem[] {
+    const { prompts, snippets, personas, examples, outputs } = this.shelf
+    const shelves = { prompt: prompts, snippet: snippets, persona: personas, 'example set': examples, output: outputs }
+    const files = new Set([
+      prompts.get(name)?.file.name,
+      ...drawsOn(this.shelf, name).map((one) => shelves[one.kind].get(one.name)?.file.name),
+    ])
+    return this.problems.filter((p) => p.severity === 'error' && p.place !== undefined && files.has(p.place.file))
   }
 }
 

@@ -124,6 +124,24 @@ describe('a fence', () => {
     ).toEqual([])
   })
 
+  test('is asked for through bound texts and ask sides', () => {
+    const base = 'title: B\nvariables: { task: text, letter: { type: text, outside: true } }\nturns: [{ user: "{task}" }]\n'
+    const derived = (bound: string) =>
+      codesOf({ 'prompts/b.yaml': base, 'prompts/p.yaml': `title: P\nbased-on: b\nbind: { task: "${bound}" }\n` }).filter(
+        (code) => code === 'outside-unfenced',
+      )
+    expect(derived('Answer: {letter}')).toHaveLength(1)
+    expect(derived('Answer it.')).toHaveLength(0)
+    const set = 'title: S\nfields: { q: text }\nask: "{q}"\nanswer: ok\ncases: [{ q: one }]\n'
+    expect(
+      codesOf({
+        'examples/s.yaml': set,
+        'prompts/p.yaml':
+          'title: P\nvariables: { letter: { type: text, outside: true } }\nturns:\n  - ask: s\n    with: { q: "Re: {letter}" }\n',
+      }),
+    ).toContain('outside-unfenced')
+  })
+
   test('holds for adversarial values of any make', () => {
     const piece = fc.constantFrom(
       '<',
