@@ -1,12 +1,14 @@
 import { problem, type Report } from '../problems/problem.js'
 import type { Source } from '../source/source.js'
 
+const BEYOND_ASCII = /[\u0080-\uffff]/
 const INVISIBLE = /\p{Cf}/gu
 const EMOJI_BEFORE = /[\p{Extended_Pictographic}\p{Emoji_Modifier}\uFE0F]$/u
 const EMOJI_AFTER = /^\p{Extended_Pictographic}/u
 
 /** Invisible and bidirectional signs in a text (language §1.7); a joiner within an emoji is none, and a mark at the start is dropped. */
 export function reportInvisible(source: Source, allowed: ReadonlySet<string>, report: Report): void {
+  if (!BEYOND_ASCII.test(source.text)) return
   for (const match of source.text.matchAll(INVISIBLE)) {
     const at = match.index
     if (at === 0 && match[0] === '\uFEFF') continue

@@ -91,8 +91,9 @@ class TextParser {
       if (this.given) this.rest(line)
       else if (open?.syntax.word === 'untouched') this.untouchedLine(open, line)
       else {
+        const lead = firstSign(text, line)
         DIRECTIVE_LINE.lastIndex = line.start
-        if (DIRECTIVE_LINE.test(text)) this.directiveLine(line, DIRECTIVE_LINE.lastIndex)
+        if (lead === '~' && DIRECTIVE_LINE.test(text)) this.directiveLine(line, DIRECTIVE_LINE.lastIndex)
         else this.textLine(line)
       }
     }
@@ -143,7 +144,7 @@ class TextParser {
     this.body.line ??= { start: line.start, pieces: [] }
     let at = line.start
     ESCAPED_DIRECTIVE.lastIndex = at
-    if (ESCAPED_DIRECTIVE.test(this.source.text)) {
+    if (firstSign(this.source.text, line) === '\\' && ESCAPED_DIRECTIVE.test(this.source.text)) {
       const slash = this.source.text.indexOf('\\', at)
       if (slash > at) this.pieces.push({ kind: 'fixed', text: this.source.text.slice(at, slash), span: this.source.span(at, slash) })
       // The backslash is source, but no text: an empty fixed piece keeps it for printing.
@@ -483,6 +484,13 @@ function lineOf(source: Source, start: number, next: number, pieces: readonly Pi
   const indent = first?.kind === 'fixed' ? /^[ \t]*/.exec(first.text)![0] : ''
   const blank = pieces.every((p) => p.kind === 'fixed' && p.text.trim() === '')
   return { kind: 'line', pieces, indent, blank, ended, span: source.span(start, next) }
+}
+
+/** The first sign of a line that is no blank: most lines are told apart by it alone. */
+function firstSign(text: string, line: SourceLine): string | undefined {
+  let at = line.start
+  while (at < line.end && (text[at] === ' ' || text[at] === '\t')) at++
+  return at < line.end ? text[at] : undefined
 }
 
 /** The lines of a text; a text that ends in a line end has no empty line behind it. */
