@@ -82,3 +82,13 @@ test('numbers beyond a double compare digit for digit', () => {
   expect(written(onePrompt(text, variables), { a: '90071992547409931', b: '90071992547409930' })).toBe('more')
   expect(written(onePrompt(text, variables), { a: 90071992547409931n, b: '90071992547409931' })).toBe('same')
 })
+
+test('names are the same however their letters are composed', () => {
+  const [composed, apart] = ['Stra\u00dfe\u00e9', 'Stra\u00dfee\u0301']
+  expect(
+    written(onePrompt(`{${apart}} {r.${composed}}`, `{ ${composed}: text, r: { type: record, fields: { ${apart}: text } } }`), {
+      [apart]: 'a',
+      r: { [apart]: 'b' },
+    }),
+  ).toBe('a b')
+})

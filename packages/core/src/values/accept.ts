@@ -1,4 +1,4 @@
-import { isRecord, isMissing, lineEnds, own, put, shown, clip } from './data.js'
+import { isRecord, isMissing, lineEnds, own, ownNamed, put, shown, clip } from './data.js'
 import { instant, isDate, readDateTime } from './dates.js'
 import { compareNumbers, isDecimal, type Numeric } from './numbers.js'
 import {
@@ -172,8 +172,8 @@ function acceptRecord(value: Record<string, unknown>, type: RecordType, where: W
   if (!type.fields) return value
   const record: Record<string, unknown> = {}
   for (const field of type.fields)
-    put(record, field.name, accept(own(value, field.name), field, { parent: where, name: field.name }, report))
-  for (const key in value) if (!Object.hasOwn(record, key) && Object.hasOwn(value, key)) put(record, key, own(value, key))
+    put(record, field.name, accept(ownNamed(value, field.name), field, { parent: where, name: field.name }, report))
+  for (const key in value) if (!Object.hasOwn(record, key.normalize('NFC')) && Object.hasOwn(value, key)) put(record, key, own(value, key))
   return record
 }
 
@@ -220,8 +220,8 @@ export function acceptAll(
   report: Report,
 ): unknown[] {
   for (const name of Object.keys(values)) {
-    if (declared.some((d) => d.name === name)) continue
+    if (declared.some((d) => d.name === name || d.name === name.normalize('NFC'))) continue
     report(bound.has(name) ? problem('value-bound', { name }) : problem('value-undeclared', { name, known: declared.map((d) => d.name) }))
   }
-  return declared.map((d) => accept(own(values, d.name), d, topLevel(d.name), report))
+  return declared.map((d) => accept(ownNamed(values, d.name), d, topLevel(d.name), report))
 }

@@ -8,6 +8,16 @@ export function own(value: unknown, key: string): unknown {
   return typeof found === 'function' ? undefined : found
 }
 
+/** Own data under a declared name. Names are compared in NFC, and a program's keys may be spelt otherwise. */
+export function ownNamed(value: unknown, name: string): unknown {
+  const found = own(value, name)
+  if (found !== undefined || !BEYOND_ASCII.test(name) || !isRecord(value)) return found
+  const key = Object.keys(value).find((one) => one.normalize('NFC') === name)
+  return key === undefined ? undefined : own(value, key)
+}
+
+const BEYOND_ASCII = /[\u0080-\uffff]/
+
 export function isRecord(value: unknown): value is Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)
 }
