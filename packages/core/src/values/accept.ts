@@ -173,7 +173,10 @@ function acceptRecord(value: Record<string, unknown>, type: RecordType, where: W
   const record: Record<string, unknown> = {}
   for (const field of type.fields)
     put(record, field.name, accept(ownNamed(value, field.name), field, { parent: where, name: field.name }, report))
-  for (const key in value) if (!Object.hasOwn(record, key.normalize('NFC')) && Object.hasOwn(value, key)) put(record, key, own(value, key))
+  for (const key in value) {
+    if (Object.hasOwn(record, key) || !Object.hasOwn(value, key) || Object.hasOwn(record, key.normalize('NFC'))) continue
+    put(record, key, own(value, key))
+  }
   return record
 }
 
