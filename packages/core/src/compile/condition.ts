@@ -1,5 +1,5 @@
 import type { Context } from './context.js'
-import { compileFormats } from './formats.js'
+import { compileFormats, formattedGet } from './formats.js'
 import { literalType } from './given.js'
 import { resolvePath } from './path.js'
 import { assertNever, problem } from '../problems/problem.js'
@@ -8,7 +8,6 @@ import type { Comparison, Condition, Literal, Operand } from '../text/nodes.js'
 import { equal, order, type Sort } from '../values/compare.js'
 import { isEmpty, isMissing } from '../values/data.js'
 import { isDate, readDateTime } from '../values/dates.js'
-import { Weave } from '../values/formats/format.js'
 import { comparable, describe, type ValueType } from '../values/types.js'
 
 /** A side of a comparison. */
@@ -68,14 +67,7 @@ function compileSide(operand: Operand, context: Context): Side | undefined {
   const path = resolvePath(operand.path, context)
   const chain = path && compileFormats(operand.formats, path.type, path.text, context)
   if (!chain) return undefined
-  const { apply } = chain
-  const get: Get = apply
-    ? (run) => {
-        const value = path.get(run)
-        const result = isMissing(value) ? value : apply(value, run)
-        return result instanceof Weave ? result.text : result
-      }
-    : path.get
+  const get = formattedGet(path.get, chain)
   return { get, type: chain.type, literal: undefined, says: `"${path.text}" (${describe(chain.type)})` }
 }
 

@@ -3,7 +3,7 @@ import type { Report } from '../problems/problem.js'
 import type { Get, Op } from '../render/run.js'
 import type { Descent, OriginKind, Via } from '../render/trace.js'
 import type { Span } from '../source/source.js'
-import type { SlotValue, Text, Use } from '../text/nodes.js'
+import type { Text, Use } from '../text/nodes.js'
 import type { Format } from '../values/formats/format.js'
 import type { Declared, ValueType } from '../values/types.js'
 import type { Scope } from './scope.js'
@@ -56,8 +56,6 @@ export interface Given {
   readonly path: readonly (string | { readonly loop: number })[]
   readonly literal?: string | number | boolean
 }
-
-export type CompileValue = (value: SlotValue, context: Context) => Given | undefined
 
 export function descent(context: Context, span: Span, more: Partial<Descent> = {}): Descent {
   return { kind: context.kind, span, via: context.via, given: false, ...more }

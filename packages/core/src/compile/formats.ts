@@ -1,9 +1,9 @@
 import type { Context } from './context.js'
 import { problem } from '../problems/problem.js'
-import type { Run } from '../render/run.js'
+import type { Get, Run } from '../render/run.js'
 import type { FormatCall } from '../text/nodes.js'
 import { isMissing, shown } from '../values/data.js'
-import { Weave, type Argument, type Format } from '../values/formats/format.js'
+import { whole, type Argument, type Format } from '../values/formats/format.js'
 import { describe, type ValueType } from '../values/types.js'
 import { typeOfValue } from '../values/write.js'
 
@@ -55,7 +55,7 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
   const apply = (value: unknown, run: Run): unknown => {
     let result = value
     for (const step of runs) {
-      result = step(result instanceof Weave ? result.text : result, run)
+      result = step(whole(result), run)
       if (isMissing(result)) return null
     }
     return result
@@ -84,11 +84,7 @@ function runner(format: Format, args: readonly Argument[], type: ValueType, path
   }
   if (!format.maps || type.kind !== 'list') return (value, run) => format.write(value, args, run, type)
   const inner = runner(format, args, type.item, path)
-  return (value, run) =>
-    (value as unknown[]).map((item) => {
-      const result = isMissing(item) ? null : inner(item, run)
-      return result instanceof Weave ? result.text : result
-    })
+  return (value, run) => (value as unknown[]).map((item) => (isMissing(item) ? null : whole(inner(item, run))))
 }
 
 /** The type by which a format can take a value that was not declared: text that spells a date or holds numbers counts as such. */
@@ -126,4 +122,13 @@ function checkArguments(format: Format, call: FormatCall, context: Context): Arg
           .join(' and ')
   context.shared.report(problem('format-argument', { format: format.name, expected }, call.span))
   return undefined
+}
+
+/** A value behind its formats; a missing one stays as it is, and they do not run. */
+export function formattedGet(get: Get, { apply }: Chain): Get {
+  if (!apply) return get
+  return (run) => {
+    const value = get(run)
+    return isMissing(value) ? value : whole(apply(value, run))
+  }
 }

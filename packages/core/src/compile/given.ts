@@ -1,11 +1,10 @@
 import type { Context, Given } from './context.js'
-import { compileFormats, type Chain } from './formats.js'
+import { compileFormats, formattedGet, type Chain } from './formats.js'
 import { resolvePath, type ResolvedPath } from './path.js'
 import { problem } from '../problems/problem.js'
-import type { Get, Run } from '../render/run.js'
+import type { Get } from '../render/run.js'
 import type { SlotValue } from '../text/nodes.js'
 import { isEmpty, isMissing } from '../values/data.js'
-import { Weave } from '../values/formats/format.js'
 import { TEXT, type ValueType } from '../values/types.js'
 
 /** One path of an `or` chain with the formats that follow the chain. */
@@ -39,7 +38,7 @@ export function compileGiven(value: SlotValue, context: Context): Given | undefi
     return { type: literalType(literal), optional: false, outside: false, get: () => literal, path: [], literal }
   }
   const last = alternatives.at(-1)!
-  const gets = alternatives.map((a) => valueGet(a))
+  const gets = alternatives.map((a) => formattedGet(a.get, a.chain))
   const get: Get = (run) => {
     for (let i = 0; i < alternatives.length; i++) {
       const found = gets[i]!(run)
@@ -61,18 +60,6 @@ export function compileGiven(value: SlotValue, context: Context): Given | undefi
     outside: alternatives.some((a) => a.outside),
     get: alternatives.length === 1 && !fallback && !first.open ? gets[0]! : get,
     path: first.steps,
-  }
-}
-
-function valueGet(alternative: Alternative): Get {
-  const { get, chain } = alternative
-  const { apply } = chain
-  if (!apply) return get
-  return (run: Run) => {
-    const value = get(run)
-    if (isMissing(value)) return value
-    const result = apply(value, run)
-    return result instanceof Weave ? result.text : result
   }
 }
 

@@ -2,25 +2,21 @@ import { compileCondition } from './condition.js'
 import type { Context } from './context.js'
 import type { Scope } from './scope.js'
 import type { Run, Test } from '../render/run.js'
-import type { Piece, Text } from '../text/nodes.js'
+import type { Line, Piece, Text } from '../text/nodes.js'
 
 const MOST = 1000
 
 /** All texts that a text of one line can come out as, where its parts are fixed or choices; undefined where it can be anything. */
 export function possibleTexts(text: Text, scope: Scope): string[] | undefined {
-  const lines = text.items.filter((item) => item.kind !== 'line' || !item.blank)
-  const [line] = lines
-  if (lines.length !== 1 || line?.kind !== 'line') return undefined
-  const all = possible(line.pieces, scope)
+  const line = soleLine(text)
+  const all = line && possible(line.pieces, scope)
   return all && [...new Set(all.map((one) => one.trim()))]
 }
 
 /** The same text as a function of the rendering, without writing it: for names that are chosen in every one. */
 export function chosenText(text: Text, context: Context): ((run: Run) => string) | undefined {
-  const lines = text.items.filter((item) => item.kind !== 'line' || !item.blank)
-  const [line] = lines
-  const [piece] = line?.kind === 'line' ? line.pieces : []
-  if (lines.length !== 1 || line?.kind !== 'line' || line.pieces.length !== 1 || piece?.kind !== 'when') return undefined
+  const [piece, ...others] = soleLine(text)?.pieces ?? []
+  if (piece?.kind !== 'when' || others.length > 0) return undefined
   const branches: { readonly test: Test | undefined; readonly name: string }[] = []
   for (const branch of piece.branches) {
     const [only, ...more] = branch.body as readonly Piece[]
@@ -32,6 +28,12 @@ export function chosenText(text: Text, context: Context): ((run: Run) => string)
     for (const { test, name } of branches) if (!test || test(run)) return name
     return ''
   }
+}
+
+/** The one line of a text that is not blank, if it has just one. */
+function soleLine(text: Text): Line | undefined {
+  const [line, ...others] = text.items.filter((item) => item.kind !== 'line' || !item.blank)
+  return line?.kind === 'line' && others.length === 0 ? line : undefined
 }
 
 function possible(pieces: readonly Piece[], scope: Scope): string[] | undefined {

@@ -11,6 +11,7 @@ import { compileSlot, continuationOf } from './slot.js'
 import { compileUse } from './use.js'
 import { problem } from '../problems/problem.js'
 import type { Op, Run, Test } from '../render/run.js'
+import { branchesOf } from '../text/branches.js'
 import { OPEN_END } from '../render/suspect.js'
 import type { Descent } from '../render/trace.js'
 import type { Branch, Each, Fixed, Item, Line, LineDirective, Name, Piece, Text, Use } from '../text/nodes.js'
@@ -97,21 +98,15 @@ function goesOn(piece: Piece): boolean {
     case 'untouched':
       return true
     case 'when':
-      return piece.form === 'line' || bodiesGoOn(piece.branches)
     case 'vary':
-      return piece.form === 'line' || bodiesGoOn(piece.wordings)
     case 'each':
-      return piece.form === 'line' || bodiesGoOn([piece, ...(piece.otherwise ? [piece.otherwise] : [])])
+      return piece.form === 'line' || branchesOf<Item | Piece>(piece).some((branch) => branch.body.some((one) => goesOn(one as Piece)))
     case 'use':
     case 'aside':
       return piece.form === 'line'
     default:
       return piece.kind === 'broken-line'
   }
-}
-
-function bodiesGoOn(branches: readonly { readonly body: readonly unknown[] }[]): boolean {
-  return branches.some((branch) => (branch.body as readonly Piece[]).some(goesOn))
 }
 
 function compileItem(item: Item, context: Context, dedent: number, open: boolean, ops: OpList): void {
@@ -157,32 +152,18 @@ function compileDirectiveLine(item: LineDirective, context: Context, dedent: num
 
 /** How many leading blanks a block's lines share beyond their directive's own indentation (language §5.2). */
 function bodyDedent(item: LineDirective): number {
-  const branches = branchesOf(item)
-  if (branches.length === 0) return 0
+  if (item.kind !== 'when' && item.kind !== 'vary' && item.kind !== 'each') return 0
+  const branches = branchesOf<Item>(item)
   const { source } = item.span
-  const tail = 'tail' in item ? item.tail : item.head
   let least = Infinity
   branches.forEach((branch, i) => {
-    const text = source.text.slice(branch.head.end, branches[i + 1]?.head.start ?? tail.start)
+    const text = source.text.slice(branch.head.end, branches[i + 1]?.head.start ?? item.tail.start)
     for (const line of text.split(/\r\n|\r|\n/)) {
       const content = line.trimStart()
       if (content !== '') least = Math.min(least, line.length - content.length)
     }
   })
   return least === Infinity ? 0 : Math.max(0, least - item.indent.length)
-}
-
-function branchesOf(item: LineDirective): readonly Pick<Branch<Item>, 'head'>[] {
-  switch (item.kind) {
-    case 'when':
-      return item.branches
-    case 'vary':
-      return item.wordings
-    case 'each':
-      return [{ head: item.head }, ...(item.otherwise ? [item.otherwise] : [])]
-    default:
-      return []
-  }
 }
 
 // ---------------------------------------------------------------------- lines

@@ -1,6 +1,7 @@
 import type { Shelf } from '../artefacts/read.js'
 import type { SnippetModel } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
+import { branchesOf } from '../text/branches.js'
 import type { Item, Piece, Text, Use } from '../text/nodes.js'
 
 /** All uses in a text, in order. */
@@ -18,14 +19,9 @@ function* usesInNodes(nodes: readonly (Item | Piece)[]): Generator<Use> {
         yield* usesInNodes(node.pieces)
         break
       case 'when':
-        for (const branch of node.branches) yield* usesInNodes(branch.body)
-        break
       case 'vary':
-        for (const wording of node.wordings) yield* usesInNodes(wording.body)
-        break
       case 'each':
-        yield* usesInNodes(node.body)
-        if (node.otherwise) yield* usesInNodes(node.otherwise.body)
+        for (const branch of branchesOf<Item | Piece>(node)) yield* usesInNodes(branch.body)
         break
       default:
     }

@@ -72,11 +72,7 @@ export function problemRecord(p: Problem): Record<string, unknown> {
   }
 }
 
-/** Throws for a bug of ours, never for a fault of input. */
-export function invariant(holds: unknown, cause: string): asserts holds {
-  if (!holds) throw new Error(`this is a bug in dunelight: ${cause}`)
-}
-
+/** The end of a switch over a union: reached only by a bug of ours, never by a fault of input. */
 export function assertNever(value: never): never {
   throw new Error(`this is a bug in dunelight: unexpected ${JSON.stringify(value)}`)
 }

@@ -1,3 +1,4 @@
+import { branchesOf } from './branches.js'
 import type { Item, Piece, Text } from './nodes.js'
 import type { Span } from '../source/source.js'
 
@@ -24,25 +25,11 @@ function* leaves(nodes: readonly (Item | Piece)[]): Generator<Span> {
         break
       }
       case 'when':
-        for (const branch of node.branches) {
-          yield branch.head
-          yield* leaves(branch.body)
-        }
-        yield node.tail
-        break
       case 'vary':
-        for (const branch of node.wordings) {
+      case 'each':
+        for (const branch of branchesOf<Item | Piece>(node)) {
           yield branch.head
           yield* leaves(branch.body)
-        }
-        yield node.tail
-        break
-      case 'each':
-        yield node.head
-        yield* leaves(node.body)
-        if (node.otherwise) {
-          yield node.otherwise.head
-          yield* leaves(node.otherwise.body)
         }
         yield node.tail
         break

@@ -54,6 +54,11 @@ export class Weave {
   ) {}
 }
 
+/** What a format gave, with a woven text as one. */
+export function whole(result: unknown): unknown {
+  return result instanceof Weave ? result.text : result
+}
+
 /** Items with signs between them that the format makes. */
 export function between(items: readonly string[], separator: (index: number) => string): Weave {
   let text = items[0] ?? ''
