@@ -1,4 +1,4 @@
-import { describe, drawsOn, problem, ProblemError, type Declared, type Library, type Prompt } from 'dunelight'
+import { describe, problem, ProblemError, type Declared, type Library, type Prompt } from 'dunelight'
 import { openLibrary, readRecords } from '@dunelight/node'
 import { printOrigins } from '../print-origins.js'
 import { colorsFor, EXIT, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
@@ -55,7 +55,7 @@ function card(library: Library, prompt: Prompt) {
     about: prompt.about,
     settings: prompt.settings,
     variables: prompt.variables.map(inputOf),
-    drawsOn: drawsOn(library.shelf, prompt.name),
+    drawsOn: library.graph.drawsOn({ kind: 'prompt', name: prompt.name }),
   }
 }
 
@@ -80,7 +80,7 @@ function printCard(library: Library, prompt: Prompt, c: Colors): string {
   const widths = [0, 1].map((column) => Math.max(...rows.map((row) => row[column]!.length), 0))
   for (const [name = '', type = '', notes = ''] of rows)
     lines.push(`  ${name.padEnd(widths[0]!)}  ${type.padEnd(widths[1]!)}  ${c.dim(notes)}`.trimEnd())
-  const used = drawsOn(library.shelf, prompt.name)
+  const used = library.graph.drawsOn({ kind: 'prompt', name: prompt.name })
   lines.push('', c.dim('draws on'))
   if (used.length === 0) lines.push('  nothing but itself')
   for (const { kind, name } of used) lines.push(`  ${kind} ${name}`)

@@ -1,5 +1,5 @@
 import type { Source, Span } from '../source/source.js'
-import type { Text } from '../text/nodes.js'
+import type { LoopHead, SlotValue, Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
 
 export type Role = 'system' | 'user' | 'assistant'
@@ -10,6 +10,8 @@ export interface Artefact {
   readonly file: Source
   /** Where problems of the whole artefact point: its first key. */
   readonly span: Span
+  /** What its file says, as plain data: for fingerprints. */
+  readonly content: unknown
 }
 
 /** A renderable artefact. With `basedOn` it is only what it says itself, until the library joins it with its base. */
@@ -23,6 +25,8 @@ export interface PromptModel extends Artefact {
   readonly bind: readonly Bound[]
   readonly replace: readonly { readonly name: string; readonly span: Span; readonly turn: TurnModel }[]
   readonly addTurns: readonly TurnModel[]
+  /** Variables of the base that are no longer taken. */
+  readonly without: readonly Named[]
   readonly variables: readonly Declared[]
   readonly turns: readonly TurnModel[]
   readonly persona: Text | undefined
@@ -32,8 +36,10 @@ export interface PromptModel extends Artefact {
 }
 
 /** A prompt with all that its bases say. */
-export interface JoinedPrompt extends Omit<PromptModel, 'bind' | 'basedOn' | 'replace' | 'addTurns'> {
+export interface JoinedPrompt extends Omit<PromptModel, 'bind' | 'replace' | 'addTurns' | 'without'> {
   readonly bind: readonly { readonly declared: Declared; readonly text: Text }[]
+  /** Declarations of bases that this prompt, or one between, dropped or replaced: where texts of the base miss them, that is why. */
+  readonly changed: readonly { readonly name: string; readonly dropped: boolean; readonly span: Span }[]
 }
 
 export interface Named {
@@ -54,7 +60,12 @@ export interface TextTurn extends TurnCommon {
   readonly kind: 'text'
   readonly role: Role
   readonly text: Text
+  readonly attach: readonly Attachment[]
 }
+/** What a turn hands over beside its text: a value, or a file of the library by its path below the library's folder. */
+export type Attachment = { readonly as: 'text' | 'file' | undefined; readonly span: Span } & (
+  { readonly kind: 'value'; readonly value: SlotValue } | { readonly kind: 'path'; readonly path: string }
+)
 export interface HistoryTurn extends TurnCommon {
   readonly kind: 'history'
   readonly from: Named
@@ -69,7 +80,21 @@ export interface AskTurn extends TurnCommon {
   readonly set: Named
   readonly with: readonly { readonly name: string; readonly span: Span; readonly text: Text }[]
 }
-export type TurnModel = TextTurn | HistoryTurn | ExamplesTurn | AskTurn
+/** Turns repeated for every item of a list. */
+export interface EachTurn extends TurnCommon {
+  readonly kind: 'each'
+  readonly head: LoopHead
+  readonly turns: readonly TurnModel[]
+}
+export type TurnModel = TextTurn | HistoryTurn | ExamplesTurn | AskTurn | EachTurn
+
+/** All turns, those that are repeated too. */
+export function* allTurns(turns: readonly TurnModel[]): Generator<TurnModel> {
+  for (const turn of turns) {
+    yield turn
+    if (turn.kind === 'each') yield* allTurns(turn.turns)
+  }
+}
 
 export interface SnippetModel extends Artefact {
   readonly kind: 'snippet'

@@ -1,6 +1,6 @@
 import type { OutputModel } from './artefacts.js'
 import { Keys } from './keys.js'
-import type { Reading } from './reading.js'
+import { artefactOf, type Reading } from './reading.js'
 import { problem } from '../problems/problem.js'
 
 const OUTPUT_KINDS = ['fields', 'one-of', 'rows', 'document']
@@ -8,7 +8,7 @@ const OUTPUT_KINDS = ['fields', 'one-of', 'rows', 'document']
 /** outputs/*.yaml */
 export function readOutput(reading: Reading): OutputModel {
   const { report, root } = reading
-  const artefact = { name: reading.name, file: reading.file, span: root.span }
+  const artefact = artefactOf(reading)
   const kind = root.entries().find((e) => e.key === 'kind')
   const name = kind?.value.string ?? ''
   if (!kind) report(problem('key-missing', { key: 'kind', of: 'an output' }, root.span))

@@ -1,6 +1,6 @@
 import { Keys, type KeyKind } from './keys.js'
 import { readText } from './texts.js'
-import type { Limits, Named } from './artefacts.js'
+import type { Artefact, Limits, Named } from './artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
 import type { Source } from '../source/source.js'
 import type { YamlNode } from '../source/yaml.js'
@@ -13,6 +13,11 @@ export interface Reading {
   readonly root: YamlNode
   readonly report: Report
   readonly limits: Limits
+}
+
+/** What every artefact has. */
+export function artefactOf({ name, file, root }: Reading): Artefact {
+  return { name, file, span: root.span, content: root.data() }
 }
 
 /** A reading of one artefact: its keys, and its texts with the signs that it allows. */
@@ -34,7 +39,7 @@ export class ArtefactReader<K extends string> {
   }
 
   get artefact() {
-    return { name: this.reading.name, file: this.reading.file, span: this.reading.root.span }
+    return artefactOf(this.reading)
   }
 
   text(node: YamlNode): Text {

@@ -25,7 +25,7 @@ export function readSnippet(reading: Reading): SnippetModel {
 export function readPlainSnippet(name: string, file: Source, report: Report): SnippetModel {
   const span = file.span(0, 0)
   checkName(name, span, report)
-  return { kind: 'snippet', name, file, span, variables: [], text: parseText(file, report) }
+  return { kind: 'snippet', name, file, span, content: { text: file.text }, variables: [], text: parseText(file, report) }
 }
 
 function checkName(name: string, span: SnippetModel['span'], report: Report): void {

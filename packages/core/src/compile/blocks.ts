@@ -1,8 +1,6 @@
-import { problem } from '../problems/problem.js'
-import type { Get, Op, Test } from '../render/run.js'
+import { runLoop, type Loop } from './loop.js'
+import type { Op, Test } from '../render/run.js'
 import type { Descent } from '../render/trace.js'
-import { isMissing, isRecord, own, shown } from '../values/data.js'
-import { settle } from '../values/write.js'
 
 /** The first branch that holds. */
 export function whenOp(branches: readonly { readonly test: Test | undefined; readonly body: Op }[]): Op {
@@ -25,11 +23,7 @@ export function varyOp(place: string, wordings: readonly Op[]): Op {
 }
 
 interface EachPlan {
-  readonly get: Get
-  readonly path: string
-  readonly slot: number
-  readonly counter: number
-  readonly keep: Test | undefined
+  readonly loop: Loop
   readonly body: Op
   readonly otherwise: Op | undefined
   /** What stands between bodies, the line end included. */
@@ -40,41 +34,20 @@ interface EachPlan {
 }
 
 /** The body for every kept item. A body that writes nothing gets no separator. */
-export function eachOp(plan: EachPlan): Op {
-  const { get, slot, counter, keep, body, otherwise, joined, lineEnd, from } = plan
+export function eachOp({ loop, body, otherwise, joined, lineEnd, from }: EachPlan): Op {
   return (run) => {
-    const items = itemsOf(get(run), plan.path, run.fail.bind(run))
-    const savedItem = run.locals[slot]
-    const savedCount = run.locals[counter]
-    let kept = 0
-    let written = false
-    for (let i = 0; i < items.length; i++) {
-      run.repeat()
-      run.locals[slot] = settle(items[i])
-      run.locals[counter] = kept + 1
-      run.positions[slot] = i + 1
-      if (run.trace) run.trace.at(run.positions)
-      if (keep && !keep(run)) continue
-      kept++
+    let written = false as boolean
+    const kept = runLoop(loop, run, () => {
       const before = run.out
       if (joined !== undefined && written) run.write(joined, from)
       const { length } = run.out
       body(run)
       if (run.out.length > length) written = true
       else if (run.out !== before) run.back(before)
-    }
+    })
     if (written && lineEnd !== '') run.write(lineEnd, from)
-    run.locals[slot] = savedItem
-    run.locals[counter] = savedCount
     if (kept === 0) otherwise?.(run)
   }
-}
-
-function itemsOf(value: unknown, path: string, fail: (found: ReturnType<typeof problem>) => never): readonly unknown[] {
-  if (isMissing(value)) return []
-  if (Array.isArray(value)) return value
-  if (isRecord(value)) return Object.keys(value).map((key) => ({ key, value: own(value, key) }))
-  return fail(problem('each-not-list', { path, found: shown(value) }))
 }
 
 /** §5.4: what follows is written only if something stood before it. */

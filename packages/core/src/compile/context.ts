@@ -35,6 +35,8 @@ export interface Shared {
   varying: number
   /** Whether a fence is written somewhere. */
   fenced: boolean
+  /** The declared orders of fields that come out in writing: of records and tables that are written whole. */
+  readonly orders: Set<string>
   /** Whether fixed text leaves a tag open that a value could finish. */
   openEnd: boolean
 }

@@ -5,7 +5,7 @@ import { problem } from '../problems/problem.js'
 import type { Get } from '../render/run.js'
 import type { SlotValue } from '../text/nodes.js'
 import { isEmpty, isMissing } from '../values/data.js'
-import { TEXT, type ValueType } from '../values/types.js'
+import { fieldOrder, TEXT, type ValueType } from '../values/types.js'
 
 /** One path of an `or` chain with the formats that follow the chain. */
 export interface Alternative extends ResolvedPath {
@@ -18,6 +18,8 @@ export function compileAlternatives(value: SlotValue, context: Context): Alterna
     const resolved = resolvePath(path, context)
     const chain = resolved && compileFormats(value.formats, resolved.type, resolved.text, context)
     if (!chain) return undefined
+    const order = fieldOrder(resolved.type)
+    if (order !== undefined) context.shared.orders.add(order)
     alternatives.push({ ...resolved, chain })
   }
   return alternatives

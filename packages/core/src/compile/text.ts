@@ -2,11 +2,10 @@
 import { eachOp, unlessNothing, varyOp, whenOp, withoutLastLineEnd } from './blocks.js'
 import { compileCondition } from './condition.js'
 import { descent, type Context } from './context.js'
-import { compileGiven } from './given.js'
 import { indentedOp } from './indent.js'
 import { LineState } from './line.js'
+import { openLoop } from './loop.js'
 import { OpList } from './op-list.js'
-import type { Binding } from './scope.js'
 import { compileSlot, continuationOf } from './slot.js'
 import { compileUse } from './use.js'
 import { problem } from '../problems/problem.js'
@@ -14,8 +13,7 @@ import type { Op, Run, Test } from '../render/run.js'
 import { branchesOf } from '../text/branches.js'
 import { OPEN_END } from '../render/suspect.js'
 import type { Descent } from '../render/trace.js'
-import type { Branch, Each, Fixed, Item, Line, LineDirective, Name, Piece, Text, Use } from '../text/nodes.js'
-import { describe, INTEGER, itemType } from '../values/types.js'
+import type { Branch, Each, Fixed, Item, Line, LineDirective, Piece, Text, Use } from '../text/nodes.js'
 
 /** Blocks within blocks, across snippets: beyond this the stack itself would be in danger. */
 const MOST_BLOCKS = 500
@@ -381,50 +379,16 @@ function compileWhen<B>(branches: readonly Branch<B>[], context: Context, body: 
 }
 
 function compileEach<B>(each: Each<B>, context: Context, body: CompileBody<B>, lineEnd: string): Op {
-  const { shared } = context
-  const given = compileGiven(each.value, context)
-  const item = given && itemType(given.type)
-  if (given && !item) {
-    const path = each.value.paths[0]
-    const text = path ? path.span.source.text.slice(path.span.start, path.span.end) : 'this'
-    shared.report(problem('each-unfit', { path: text, type: describe(given.type) }, each.value.span))
-  }
-  const slot = shared.locals++
-  const counter = shared.locals++
-  const name = loopBinding(each.name, context, {
-    type: item ?? { kind: 'any' },
-    outside: given?.outside ?? false,
-    slot,
-    path: [...(given?.path ?? []), { loop: slot }],
-  })
-  const position = each.position && loopBinding(each.position, context, { type: INTEGER, outside: false, slot: counter, path: [] })
-  const within = deeper({ ...context, scope: context.scope.with(name, ...(position ? [position] : [])) }, each.head)
-  const keep = each.keep && compileCondition(each.keep, within)
+  const opened = openLoop(each, context)
+  const within = deeper(opened.within, each.head)
   const otherwise = each.otherwise && body(each.otherwise.body, deeper(context, each.otherwise.head))
   if (within.blocks > MOST_BLOCKS) return () => undefined
   return eachOp({
-    get: given?.get ?? (() => []),
-    path: each.value.paths[0]?.name ?? '',
-    slot,
-    counter,
-    keep,
+    loop: opened.loop,
     body: body(each.body, within),
     otherwise,
     joined: each.joined === undefined ? undefined : each.joined + lineEnd,
     lineEnd: each.joined === undefined ? '' : lineEnd,
     from: descent(context, each.head, { kind: 'made' }),
   })
-}
-
-interface LoopName {
-  readonly type: Binding['type']
-  readonly outside: boolean
-  readonly slot: number
-  readonly path: Binding['path']
-}
-
-function loopBinding({ name, span }: Name, context: Context, { type, outside, slot, path }: LoopName): Binding {
-  const hidden = context.scope.find(name)
-  if (hidden && !hidden.loop) context.shared.report(problem('name-shadowed', { name }, span))
-  return { name, type, optional: false, outside, get: (run) => run.locals[slot], path, span, used: { yes: false }, loop: true }
 }

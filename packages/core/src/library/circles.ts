@@ -1,5 +1,5 @@
 import type { Shelf } from '../artefacts/read.js'
-import type { SnippetModel } from '../artefacts/artefacts.js'
+import { allTurns, type SnippetModel } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
 import { branchesOf } from '../text/branches.js'
 import type { Item, Piece, Text, Use } from '../text/nodes.js'
@@ -63,7 +63,7 @@ export function circles(shelf: Shelf, report: Report): Set<string> {
   for (const snippet of snippets.values()) visit(snippet, [snippet.name])
   const reached = new Set([...snippets.keys()].filter((name) => state.get(name) === 'circular'))
   for (const prompt of shelf.prompts.values()) {
-    const texts = prompt.turns.flatMap((turn) => (turn.kind === 'text' ? [turn.text] : []))
+    const texts = [...allTurns(prompt.turns)].flatMap((turn) => (turn.kind === 'text' ? [turn.text] : []))
     if (texts.some((text) => [...usesIn(text)].some((use) => targetsOf(use, snippets.keys()).some((name) => reached.has(name)))))
       reached.add(prompt.name)
   }

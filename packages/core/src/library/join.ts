@@ -1,4 +1,4 @@
-import type { JoinedPrompt, PromptModel, TurnModel } from '../artefacts/artefacts.js'
+import { allTurns, type JoinedPrompt, type PromptModel, type TurnModel } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
 
 /** Joins a prompt with its bases: variables merge by name, named turns are replaced, turns follow, other keys replace. */
@@ -9,7 +9,7 @@ export function joinPrompt(
   seen: readonly string[] = [],
 ): JoinedPrompt | undefined {
   const { basedOn } = prompt
-  if (!basedOn) return { ...prompt, bind: [] }
+  if (!basedOn) return { ...prompt, bind: [], changed: [] }
   const circle = [...seen, prompt.name]
   if (circle.includes(basedOn.name)) {
     report(problem('base-circle', { circle: [...circle.slice(circle.indexOf(basedOn.name)), basedOn.name] }, basedOn.span))
@@ -25,19 +25,29 @@ export function joinPrompt(
 }
 
 function derive(prompt: PromptModel, base: JoinedPrompt, report: Report): JoinedPrompt {
+  const known = base.variables.map((d) => d.name)
+  const related = [{ says: `the base "${base.name}" is declared here`, span: base.span }]
   const bind = [...base.bind]
   for (const bound of prompt.bind) {
     const declared = base.variables.find((d) => d.name === bound.name)
     if (declared) bind.push({ declared, text: bound.text })
-    else report(problem('bind-unknown', { name: bound.name, known: base.variables.map((d) => d.name) }, bound.span))
+    else report(problem('bind-unknown', { name: bound.name, known }, bound.span, related))
   }
-  const boundNames = new Set(bind.map((b) => b.declared.name))
+  for (const one of prompt.without)
+    if (!known.includes(one.name)) report(problem('bind-unknown', { name: one.name, known }, one.span, related))
+  const gone = new Set([...bind.map((b) => b.declared.name), ...prompt.without.map((one) => one.name)])
   const merged = new Map([...base.variables, ...prompt.variables].map((d) => [d.name, d]))
+  const redeclared = prompt.variables.filter((d) => known.includes(d.name) && d.span)
   return {
     ...base,
     ...prompt,
-    variables: [...merged.values()].filter((d) => !boundNames.has(d.name)),
+    variables: [...merged.values()].filter((d) => !gone.has(d.name)),
     bind,
+    changed: [
+      ...base.changed,
+      ...prompt.without.map(({ name, span }) => ({ name, span, dropped: true })),
+      ...redeclared.map((d) => ({ name: d.name, span: d.span!, dropped: false })),
+    ],
     turns: [...replaced(base.turns, prompt, report), ...prompt.addTurns],
     persona: prompt.persona ?? base.persona,
     output: prompt.output ?? base.output,
@@ -46,12 +56,15 @@ function derive(prompt: PromptModel, base: JoinedPrompt, report: Report): Joined
   }
 }
 
+/** Turns are replaced wherever they stand, within repeated turns too. */
 function replaced(turns: readonly TurnModel[], prompt: PromptModel, report: Report): TurnModel[] {
-  const names = turns.flatMap((turn) => (turn.name === undefined ? [] : [turn.name]))
+  const names = [...allTurns(turns)].flatMap((turn) => (turn.name === undefined ? [] : [turn.name]))
   for (const one of prompt.replace)
     if (!names.includes(one.name)) report(problem('bind-unknown', { name: one.name, known: names }, one.span))
-  return turns.map((turn) => {
+  const swap = (turn: TurnModel): TurnModel => {
     const by = prompt.replace.find((one) => one.name === turn.name)
-    return by ? { ...by.turn, name: turn.name } : turn
-  })
+    if (by) return { ...by.turn, name: turn.name }
+    return turn.kind === 'each' ? { ...turn, turns: turn.turns.map(swap) } : turn
+  }
+  return turns.map(swap)
 }

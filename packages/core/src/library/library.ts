@@ -1,10 +1,14 @@
 import { circles } from './circles.js'
-import { drawsOn } from './draws-on.js'
+import { fingerprintOf } from './fingerprint.js'
+import { artefactOf, graphOf, type LibraryGraph, type Member } from './graph.js'
 import { joinPrompt } from './join.js'
 import { Prompt } from './prompt.js'
+import { seenFrom } from './seen-from.js'
 import { readShelf, type Shelf } from '../artefacts/read.js'
-import { checkSnippet, compilePrompt, type Shelves } from '../compile/prompt.js'
-import type { JoinedPrompt } from '../artefacts/artefacts.js'
+import { checkSnippet, compilePrompt } from '../compile/prompt.js'
+import type { JoinedPrompt, PromptModel } from '../artefacts/artefacts.js'
+import type { Shelves } from '../compile/shelves.js'
+import type { FileValue } from '../values/files.js'
 import type { Plan } from '../render/plan.js'
 import { problem, ProblemError, type Problem, type Report } from '../problems/problem.js'
 import { FORMATS } from '../values/formats/index.js'
@@ -15,35 +19,52 @@ export interface LibraryOptions {
   readonly formats?: readonly Format[]
   /** What reading the files found wrong already. */
   readonly found?: readonly Problem[]
+  /** The library's own files that turns attach, by their path below its folder; a text says why one cannot be had. */
+  readonly attachments?: Readonly<Record<string, FileValue | string>>
 }
 
 /** A library that has been read and checked. What is wrong stands in `problems`; prompts without faults can be rendered all the same. */
 export class Library {
   readonly problems: readonly Problem[]
-  private readonly compiled = new Map<string, { prompt: JoinedPrompt; plan: Plan }>()
+  /** What uses what, both ways. */
+  readonly graph: LibraryGraph
+  private readonly attachments: NonNullable<LibraryOptions['attachments']>
+  private readonly compiled = new Map<string, Compiled>()
   private readonly ready = new Map<string, Prompt>()
 
   constructor(
     /** The artefacts as they were read. */
     readonly shelf: Shelf,
-    problems: readonly Problem[],
+    /** What reading found wrong. */
+    read: readonly Problem[],
     options: LibraryOptions,
   ) {
-    const found: Problem[] = [...problems]
+    const found: Problem[] = [...read]
     const report: Report = (p) => found.push(p)
-    const shelves: Shelves = { ...shelf, formats: formatTable(options.formats ?? []) }
+    const shelves = { ...shelf, formats: formatTable(options.formats ?? []), attachments: filesOf(options.attachments ?? {}) }
     const inCircles = circles(shelf, report)
     for (const snippet of shelf.snippets.values()) if (!inCircles.has(snippet.name)) checkSnippet(snippet, shelves, report)
-    for (const model of shelf.prompts.values()) {
-      const prompt = joinPrompt(model, shelf.prompts, report)
-      if (!prompt || inCircles.has(model.name)) continue
-      this.compiled.set(model.name, { prompt, plan: compilePrompt(prompt, shelves, report) })
-    }
+    this.graph = graphOf(shelf)
+    this.attachments = options.attachments ?? {}
+    for (const unused of unusedIn(shelf, this.graph)) report(unused)
+    this.filed = found
+    for (const model of shelf.prompts.values()) this.compiled.set(model.name, this.compile(model, shelves, inCircles.has(model.name)))
     for (const batch of shelf.batches.values()) {
       if (batch.prompt && !shelf.prompts.has(batch.prompt.name))
         report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: [...shelf.prompts.keys()] }, batch.prompt.span))
     }
-    this.problems = inOrder(found)
+    this.problems = inOrder([...found, ...[...this.compiled.values()].flatMap((one) => one.problems)])
+  }
+
+  /** What is wrong with files by themselves; what a prompt found wrong while it was compiled stands beside its plan. */
+  private readonly filed: readonly Problem[]
+
+  private compile(model: PromptModel, shelves: Shelves & Pick<Shelf, 'prompts'>, inCircle: boolean): Compiled {
+    const problems: Problem[] = []
+    const prompt = joinPrompt(model, shelves.prompts, (p) => problems.push(p))
+    if (!prompt || inCircle) return { problems, ready: undefined }
+    const plan = compilePrompt(prompt, shelves, (p) => problems.push(seenFrom(prompt, p)))
+    return { problems, ready: { prompt, plan } }
   }
 
   get title(): string | undefined {
@@ -65,28 +86,57 @@ export class Library {
    * @throws ProblemError where there is none, or where it has errors.
    */
   prompt(name: string): Prompt {
-    const ready = this.ready.get(name)
-    if (ready) return ready
+    const known = this.ready.get(name)
+    if (known) return known
     if (!this.shelf.prompts.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
     const errors = this.errorsOf(name)
-    const compiled = this.compiled.get(name)
-    if (errors.length > 0 || !compiled)
+    const ready = this.compiled.get(name)?.ready
+    if (errors.length > 0 || !ready)
       throw new ProblemError(errors.length > 0 ? errors : this.problems.filter((p) => p.severity === 'error'))
-    const made = new Prompt(compiled.prompt, compiled.plan, this.shelf.library)
+    const made = new Prompt(ready.prompt, ready.plan, this.shelf.library, () => this.fingerprint({ kind: 'prompt', name })!)
     this.ready.set(name, made)
     return made
   }
 
-  /** The errors in the prompt's file and in the files of all that it draws on. */
-  private errorsOf(name: string): Problem[] {
-    const { prompts, snippets, personas, examples, outputs } = this.shelf
-    const shelves = { prompt: prompts, snippet: snippets, persona: personas, 'example set': examples, output: outputs }
-    const files = new Set([
-      prompts.get(name)?.file.name,
-      ...drawsOn(this.shelf, name).map((one) => shelves[one.kind].get(one.name)?.file.name),
-    ])
-    return this.problems.filter((p) => p.severity === 'error' && p.place !== undefined && files.has(p.place.file))
+  /**
+   * SHA-256 over an artefact with all that it draws on, in hexadecimal digits: the same on every machine, whatever the order of keys, the
+   * comments and the line ends; another one wherever a rendering could be another. A name that the library does not hold has none.
+   */
+  fingerprint(member: Member): string | undefined {
+    const artefact = artefactOf(this.shelf, member)
+    if (!artefact) return undefined
+    const { locale, settings } = this.shelf.library
+    const beside = member.kind === 'prompt' ? { locale, settings, orders: this.compiled.get(member.name)?.ready?.plan.orders } : {}
+    return fingerprintOf(member, this.shelf, this.graph, this.attachments, beside)
   }
+
+  /** What keeps a prompt from being rendered: errors of its own, and of the files of all that it draws on. */
+  private errorsOf(name: string): Problem[] {
+    const member: Member = { kind: 'prompt', name }
+    const files = new Set([member, ...this.graph.drawsOn(member)].map((one) => artefactOf(this.shelf, one)?.file.name))
+    return [
+      ...this.filed.filter((p) => p.place !== undefined && files.has(p.place.file)),
+      ...(this.compiled.get(name)?.problems ?? []),
+    ].filter((p) => p.severity === 'error')
+  }
+}
+
+/** Artefacts that no prompt draws on; a library without prompts is there to be drawn on by others. */
+function unusedIn(shelf: Shelf, graph: LibraryGraph): Problem[] {
+  if (shelf.prompts.size === 0) return []
+  const drawn = new Set(
+    [...shelf.prompts.keys()].flatMap((name) => graph.drawsOn({ kind: 'prompt', name })).map((one) => `${one.kind} ${one.name}`),
+  )
+  return graph.members.flatMap((one) => {
+    if (one.kind === 'prompt' || one.kind === 'batch' || one.kind === 'file' || drawn.has(`${one.kind} ${one.name}`)) return []
+    return [problem('artefact-unused', { what: one.kind, name: one.name }, artefactOf(shelf, one)!.span)]
+  })
+}
+
+interface Compiled {
+  /** What joining and compiling this prompt found wrong: here, or in what it draws on. */
+  readonly problems: readonly Problem[]
+  readonly ready: { readonly prompt: JoinedPrompt; readonly plan: Plan } | undefined
 }
 
 function formatTable(own: readonly Format[]): ReadonlyMap<string, Format> {
@@ -98,11 +148,18 @@ function formatTable(own: readonly Format[]): ReadonlyMap<string, Format> {
   return table
 }
 
+function filesOf(files: Readonly<Record<string, FileValue | string>>): ReadonlyMap<string, FileValue | string> {
+  return new Map(Object.entries(files))
+}
+
 /** By file and place, each fault once: a snippet is compiled wherever it is used. */
 function inOrder(problems: readonly Problem[]): Problem[] {
-  const once = new Map(
-    problems.map((p) => [`${p.code} ${p.place ? `${p.place.file}:${p.span!.source.fileOffset(p.span!.start)}` : ''} ${p.message}`, p]),
-  )
+  const once = new Map<string, Problem>()
+  for (const p of problems) {
+    const key = `${p.code} ${p.place ? `${p.place.file}:${p.span!.source.fileOffset(p.span!.start)}` : ''} ${p.message}`
+    // A base's own fault is seen again by all that are based on it: said once, as the base sees it.
+    if ((once.get(key)?.related.length ?? Infinity) > p.related.length) once.set(key, p)
+  }
   const rank = (p: Problem) => p.place?.file ?? ''
   return [...once.values()].sort((a, b) =>
     rank(a) < rank(b)

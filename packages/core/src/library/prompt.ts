@@ -1,3 +1,4 @@
+import { hashOf } from './fingerprint.js'
 import type { JoinedPrompt, LibraryModel } from '../artefacts/artefacts.js'
 import type { Plan } from '../render/plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
@@ -5,6 +6,7 @@ import { chooseBy, Wordings } from '../render/choose.js'
 import { originsOf, type Origin } from '../render/origins.js'
 import { renderJson, renderPlan, type Rendered, type RenderedTurn, type RunSetting, type Turn } from '../render/render.js'
 import type { Choose } from '../render/run.js'
+import type { Part } from '../render/parts.js'
 import { Trace } from '../render/trace.js'
 import { acceptAll } from '../values/accept.js'
 import { localeOf, type Locale } from '../values/locale.js'
@@ -33,6 +35,8 @@ export interface Rendering {
   readonly problems: readonly Problem[]
   /** What `masked` replaced, never written into a turn. */
   readonly masked: Readonly<Record<string, string>>
+  /** SHA-256 over the turns: equal where the same model would receive the same. Worked out when it is first looked at. */
+  readonly fingerprint: string
 }
 
 /** What prepared values need of their prompt. */
@@ -113,6 +117,7 @@ export class Prompt {
     private readonly model: JoinedPrompt,
     private readonly plan: Plan,
     private readonly library: LibraryModel,
+    private readonly identify: () => string,
   ) {
     this.runner = {
       variables: plan.variables,
@@ -133,6 +138,12 @@ export class Prompt {
   get about(): string | undefined {
     return this.model.about
   }
+
+  /** SHA-256 over the prompt with all that it draws on: see `Library.fingerprint`. */
+  get fingerprint(): string {
+    return (this.#fingerprint ??= this.identify())
+  }
+  #fingerprint: string | undefined
 
   /** The declared inputs that a rendering takes; bound ones are not among them. */
   get variables(): readonly Declared[] {
@@ -225,10 +236,14 @@ export class Prompt {
       traced ??= this.run(accepted, options, choose, true)
       return traced.turns[i]?.trace ?? new Trace()
     }
+    const { turns, warnings, masked } = rendered
     return {
-      turns: rendered.turns.map((turn, i) => new LazyTurn(turn, () => originsOf(traceOf(turn, i)))),
-      problems: rendered.warnings,
-      masked: Object.fromEntries(rendered.masked),
+      turns: turns.map((turn, i) => new LazyTurn(turn, () => originsOf(traceOf(turn, i)))),
+      problems: warnings,
+      masked: Object.fromEntries(masked),
+      get fingerprint() {
+        return hashOf(turns.map(({ role, name, text, parts }) => ({ role, name, text, parts: parts?.map(plainPart) })))
+      },
     }
   }
 
@@ -248,11 +263,16 @@ export class Prompt {
   }
 }
 
+function plainPart(part: Part): unknown {
+  return part.kind === 'file' ? part.toJSON() : part
+}
+
 /** A turn as plain data; its origins are a question that most callers never ask, and stay out of `JSON.stringify`. */
 class LazyTurn implements FinishedTurn {
   readonly role: Turn['role']
   readonly text: string
   declare readonly name?: string
+  declare readonly parts?: readonly Part[]
   readonly #origins: () => readonly Origin[]
   #found: readonly Origin[] | undefined
 
@@ -260,6 +280,7 @@ class LazyTurn implements FinishedTurn {
     this.role = turn.role
     this.text = turn.text
     if (turn.name !== undefined) this.name = turn.name
+    if (turn.parts) this.parts = turn.parts
     this.#origins = origins
   }
 

@@ -1,5 +1,5 @@
 import type { Library } from './library.js'
-import type { TurnModel } from '../artefacts/artefacts.js'
+import { allTurns, type TurnModel } from '../artefacts/artefacts.js'
 import type { Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
 
@@ -16,7 +16,7 @@ export function textsIn(library: Library, file: string): FileTexts {
     if (one.file.name !== file) continue
     const turns = [...one.turns, ...one.addTurns, ...one.replace.map((r) => r.turn)]
     const others = [one.persona, one.output, one.locale].filter((text) => text !== undefined)
-    return { texts: [...turns.flatMap(textsOfTurn), ...one.bind.map((b) => b.text), ...others], variables: one.variables }
+    return { texts: [...[...allTurns(turns)].flatMap(textsOfTurn), ...one.bind.map((b) => b.text), ...others], variables: one.variables }
   }
   for (const snippet of snippets.values()) if (snippet.file.name === file) return { texts: [snippet.text], variables: snippet.variables }
   for (const persona of personas.values())

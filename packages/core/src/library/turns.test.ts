@@ -104,13 +104,71 @@ describe('turns', () => {
     expect(libraryFrom(files).prompt('p').render({}).turns).toEqual([{ role: 'user', name: 'question', text: 'x' }])
   })
 
-  test('that this version cannot make are said, not passed over', () => {
+  test('that say two things, nothing, or what does not belong to them are refused', () => {
     const says = (turn: string) => problemsOf({ 'prompts/p.yaml': `title: P\nturns:\n${turn}` }).map((p) => p.message)
-    expect(says('  - user: x\n    attach: [guide]\n')).toEqual(['"attach" in a turn is not part of this version'])
     expect(says('  - system: x\n    user: y\n')).toEqual(['"user" takes a turn of its own, not one beside "system", not both'])
-    expect(says('  - name: x\n')).toEqual([
-      'a turn needs the key "user"'.replace('a turn needs', 'a turn (or system, assistant, history, examples, ask) needs'),
+    expect(says('  - name: x\n')).toEqual(['a turn (or system, assistant, history, examples, ask, each) needs the key "user"'])
+    expect(says('  - user: x\n    turns: []\n')).toEqual(['"turns" does not go with "user"'])
+  })
+})
+
+describe('repeated turns', () => {
+  const tour = (turns: string, variables = '{ stops: { type: list of record, fields: { room: text, minutes: integer } } }'): Files => ({
+    'prompts/p.yaml': `title: P\nvariables: ${variables}\nturns:\n  - system: Lead the tour.\n${turns}`,
+  })
+  const stops = [
+    { room: 'Net loft', minutes: 6 },
+    { room: 'Attic', minutes: 0 },
+    { room: 'Dairy', minutes: 4 },
+  ]
+  const files = tour(
+    '  - each: stop, n in stops keep stop.minutes > 0\n    turns:\n      - user: "{n}. {stop.room}, {stop.minutes} minutes."\n        name: stop\n      - assistant: "We are in the {stop.room as lower}."\n',
+  )
+
+  test('stand once for every item that is kept, their names and positions known', () => {
+    expect(turnsOf(files, { stops })).toEqual([
+      'system: Lead the tour.',
+      'user: 1. Net loft, 6 minutes.',
+      'assistant: We are in the net loft.',
+      'user: 2. Dairy, 4 minutes.',
+      'assistant: We are in the dairy.',
     ])
+    expect(turnsOf(files, { stops: [] })).toEqual(['system: Lead the tour.'])
+  })
+
+  test('have origins that say which item', () => {
+    const { turns } = libraryFrom(files).prompt('p').render({ stops }, { origins: true })
+    expect(turns[3]?.origins.map((o) => o.path)).toEqual(['', undefined, 'stops.3.room', undefined, 'stops.3.minutes', undefined])
+    expect(turns[3]?.name).toBe('stop')
+  })
+
+  test('nest, and their JSON is the same', () => {
+    const nested = tour(
+      '  - each: day in days\n    turns:\n      - each: stop in day.stops\n        turns: [{ user: "{day.name}: {stop}" }, { assistant: Yes. }]\n',
+      '{ days: { type: list of record, fields: { name: text, stops: list of text } } }',
+    )
+    const prepared = libraryFrom(nested)
+      .prompt('p')
+      .prepare({
+        days: [
+          { name: 'Monday', stops: ['loft', 'shed'] },
+          { name: 'Sunday', stops: ['hall'] },
+        ],
+      })
+    const texts = prepared.turns().map((turn) => turn.text)
+    expect(texts).toEqual(['Lead the tour.', 'Monday: loft', 'Yes.', 'Monday: shed', 'Yes.', 'Sunday: hall', 'Yes.'])
+    expect(JSON.parse(prepared.json())).toEqual(JSON.parse(JSON.stringify(prepared.turns())))
+  })
+
+  test('are checked like any text', () => {
+    const says = (turn: string) => problemsOf(tour(turn)).map((p) => `${p.place?.line}:${p.place?.column} ${p.message}`)
+    expect(says('  - each: stop in stops\n    turns: [{ user: "{stop.rom}" }]\n')).toEqual(['6:28 "stop" has no field "rom"'])
+    expect(says('  - each: stop in halts\n    turns: [{ user: "{stops as count}" }]\n')).toEqual(['5:19 there is no variable "halts"'])
+    expect(says('  - each: stop of stops\n    turns: [{ user: "{stops as count}" }]\n')).toEqual([
+      '5:16 expected "," or "in" after "stop" in "each"',
+    ])
+    expect(says('  - each: stop in stops joined ", "\n    turns: [{ user: "{stop.room}" }]\n')[0]).toContain('expected nothing more')
+    expect(says('  - each: stop in stops\n  - user: "{stops as count}"\n')).toEqual(['5:5 a turn needs the key "turns"'])
   })
 })
 

@@ -84,6 +84,16 @@ const CASES: readonly Raised[] = [
     },
   ],
   ['base-turns', { 'prompts/a.yaml': `title: A\n${TURN}`, 'prompts/b.yaml': `title: B\nbased-on: a\n${TURN}` }],
+  ['turn-key-misplaced', prompt('turns: [{ user: Go., with: { a: b } }]')],
+  [
+    'base-needs',
+    {
+      'prompts/a.yaml': 'title: A\nvariables: { t: text }\nturns: [{ user: "{t}" }]',
+      'prompts/b.yaml': 'title: B\nbased-on: a\nwithout: [t]',
+    },
+  ],
+  ['attach-unfit', prompt('variables: { t: text }\nturns: [{ user: "{t}", attach: [t] }]')],
+  ['attach-missing', prompt('turns: [{ user: Go., attach: [../data/guide.md] }]')],
   ['history-unfit', prompt('variables: { h: text }\nturns: [{ history: h }, { user: Go. }]')],
   ['history-unfenced', prompt('variables: { h: { type: turns, outside: true } }\nturns: [{ history: h }, { user: Go. }]')],
   ['path-outside', { 'examples/s.yaml': `${SET}from: ../../else.csv` }],
@@ -134,6 +144,9 @@ const CASES: readonly Raised[] = [
 
 /** Codes that come up elsewhere than in opening a library and rendering, and the tests that raise them. */
 const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
+  'artefact-unused': 'packages/core/src/library/graph.test.ts',
+  'attachment-over-limit': 'packages/core/src/render/parts.test.ts',
+  'attachment-without-text': 'packages/core/src/render/parts.test.ts',
   'wordings-over-limit': 'packages/core/src/render/wordings.test.ts',
   'prompt-unknown': 'packages/core/src/library/library.test.ts',
   'heading-missing': 'packages/core/src/values/row.test.ts',
@@ -178,7 +191,8 @@ function raisedElsewhere(code: ProblemCode): boolean {
 describe('a problem as people read it', () => {
   const show = (files: Files) =>
     libraryFrom(files)
-      .problems.map((p) => printProblem(p))
+      .problems.filter((p) => p.severity !== 'info')
+      .map((p) => printProblem(p))
       .join('\n\n')
 
   test('five faults are five problems, each with file, line, column, frame and mend', () => {

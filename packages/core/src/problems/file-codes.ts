@@ -78,6 +78,34 @@ export const fileCodes = {
     () => 'a prompt with "based-on" has no "turns" of its own',
     () => 'use replace: or add-turns:',
   ),
+  'turn-key-misplaced': error<{ key: string; of: string; belongs: string }>(
+    'A key of a turn that its kind of turn does not read.',
+    (d) => `"${d.key}" does not go with "${d.of}"`,
+    (d) => `it goes with ${d.belongs}`,
+  ),
+  'base-needs': error<{ name: string; base: string; dropped: boolean }>(
+    'A prompt dropped or redeclared a variable, and a text of its base still needs what it was.',
+    (d) =>
+      d.dropped
+        ? `a text of "${d.base}" needs "${d.name}", which this prompt leaves out`
+        : `a text of "${d.base}" does not fit "${d.name}" as this prompt declares it`,
+    (d) => (d.dropped ? 'replace that turn, or keep the variable' : 'replace that turn, or declare what it needs'),
+  ),
+  'attach-unfit': error<{ path: string; type: string }>(
+    'Only files, and lists of files, can be attached.',
+    (d) => `"${d.path}" cannot be attached: it is ${d.type}`,
+    () => 'declare it as { type: file }, or write it into the text',
+  ),
+  'attach-missing': error<{ path: string; why: string }>(
+    'A file of the library that a turn attaches is not there.',
+    (d) => `"${d.path}" cannot be attached: ${d.why}`,
+    () => 'paths are relative to the file that says them',
+  ),
+  'artefact-unused': info<{ what: string; name: string }>(
+    'A snippet, persona, example set or output that no prompt draws on.',
+    (d) => `no prompt draws on the ${d.what} "${d.name}"`,
+    () => 'use it, or remove its file',
+  ),
   'history-unfit': error<{ name: string; type: string }>(
     '"history" takes a variable of the type turns.',
     (d) => `"history" takes a variable of type turns, but "${d.name}" is ${d.type}`,

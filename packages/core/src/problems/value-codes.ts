@@ -62,6 +62,16 @@ export const valueCodes = {
     (d) => `the rendering is larger than ${d.limit} bytes`,
     () => 'raise limits: { rendering-bytes: … } in dunelight.yaml, or hand over less',
   ),
+  'attachment-over-limit': error<{ name: string; size: number; limit: number }>(
+    'One attachment may be only so large.',
+    (d) => `"${d.name}" has ${d.size} bytes, more than the ${d.limit} that may be attached`,
+    () => 'raise limits: { attachment-bytes: … } in dunelight.yaml, or hand over a smaller file',
+  ),
+  'attachment-without-text': error<{ name: string; mediaType: string }>(
+    'A file that is to be handed over as text carries none.',
+    (d) => `"${d.name}" (${d.mediaType}) carries no text`,
+    () => 'attach it as a file, or take its text out before: readFileValue of @dunelight/node does for PDF',
+  ),
   'wordings-over-limit': error<{ limit: number }>('Several "vary" multiply.', (d) => `there are more than ${d.limit} wordings`),
   'prompt-unknown': error<{ name: string; known: readonly string[] }>(
     'A program asks for a prompt that the library does not hold.',

@@ -2,12 +2,27 @@ import type { Role } from '../artefacts/artefacts.js'
 import type { Span } from '../source/source.js'
 import type { Locale } from '../values/locale.js'
 import type { Declared } from '../values/types.js'
+import type { AttachmentPlan } from './parts.js'
 import type { Get, Op, Run } from './run.js'
 import type { Descent } from './trace.js'
 
 /** One turn of a plan: either a text, or what becomes several turns at rendering. */
 export type TurnPlan =
-  | { readonly kind: 'text'; readonly role: Role; readonly name: string | undefined; readonly op: Op; readonly span: Span }
+  | {
+      readonly kind: 'text'
+      readonly role: Role
+      readonly name: string | undefined
+      readonly op: Op
+      readonly attach: readonly AttachmentPlan[]
+      readonly span: Span
+    }
+  | {
+      readonly kind: 'each'
+      /** Runs `body` for every item. */
+      readonly each: (run: Run, body: () => void) => void
+      readonly turns: readonly TurnPlan[]
+      readonly span: Span
+    }
   | {
       readonly kind: 'history'
       readonly get: Get
@@ -33,6 +48,8 @@ export interface Plan {
   readonly turns: readonly TurnPlan[]
   readonly guarded: boolean
   readonly openEnd: boolean
+  /** The declared orders of fields that come out in writing. */
+  readonly orders: readonly string[]
   readonly persona: ((run: Run) => string) | undefined
   readonly output: ((run: Run) => string) | undefined
   readonly locale: ((run: Run) => Locale) | undefined

@@ -3,6 +3,7 @@ import { Run, type Choose } from './run.js'
 import { Trace } from './trace.js'
 import type { Limits, Role } from '../artefacts/artefacts.js'
 import { captured } from './capture.js'
+import { partsOf, safePart, type Part } from './parts.js'
 import type { Plan, TurnPlan } from './plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import type { Locale } from '../values/locale.js'
@@ -12,6 +13,8 @@ export interface Turn {
   readonly role: Role
   readonly text: string
   readonly name?: string
+  /** What the turn hands over beside its text. */
+  readonly parts?: readonly Part[]
 }
 
 export interface RenderedTurn extends Turn {
@@ -38,11 +41,12 @@ export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunS
   const touched = first.run.fences.length > 0 && (first.run.suspect || plan.openEnd) && holdsForeignForms(first)
   // Origins tell which signs were given, so a rendering in which a value meets a fence's tag is done again with them.
   const { run, turns } = touched && !setting.traced ? runOnce(plan, values, setting, true) : first
-  const safe = touched ? turns.map((turn) => defused(turn, run.fences)) : turns
+  const whole = touched ? turns.map((turn) => defused(turn, run.fences)) : turns
+  const safe = run.fences.length > 0 ? whole.map((turn) => withSafeParts(turn, run.fences)) : whole
   const trimmed: RenderedTurn[] = []
   for (const turn of safe) {
     const one = trimTurn(turn)
-    if (one.text !== '') trimmed.push(one)
+    if (one.text !== '' || one.parts) trimmed.push(one)
   }
   if (trimmed.length === 0) throw new ProblemError([problem('no-turn-left', {})])
   checkBytes(trimmed, setting.limits)
@@ -61,9 +65,9 @@ export function renderJson(plan: Plan, values: readonly unknown[], setting: RunS
   const { run, turns } = runOnce(plan, values, setting, false, true)
   const guarded = run.fences.length > 0 && (run.suspect || plan.openEnd)
   let list = ''
-  for (const { role, name, text } of turns) {
+  for (const { role, name, text, parts } of turns) {
     const trimmed = trimJsonTail(text)
-    if (guarded || !beginsFirmly(trimmed)) return listOf(renderPlan(plan, values, setting).turns)
+    if (guarded || parts || !beginsFirmly(trimmed)) return listOf(renderPlan(plan, values, setting).turns)
     const named = name === undefined ? '' : `"name":${JSON.stringify(name)},`
     list += `${list === '' ? '[' : ','}{"role":"${role}",${named}"text":"${trimmed}"}`
   }
@@ -71,7 +75,7 @@ export function renderJson(plan: Plan, values: readonly unknown[], setting: RunS
 }
 
 function listOf(turns: readonly RenderedTurn[]): string {
-  return JSON.stringify(turns.map(({ role, name, text }) => (name === undefined ? { role, text } : { role, name, text })))
+  return JSON.stringify(turns.map(({ role, name, text, parts }) => ({ role, name, text, parts })))
 }
 
 /** Whether a turn's text, escaped, begins with a sign: no blank line is to be taken off, and the turn is not empty. */
@@ -121,8 +125,16 @@ function runOnce(
 
 function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[]): void {
   switch (turn.kind) {
-    case 'text':
-      turns.push(written(turn.role, turn.name, run, traced, turn.op))
+    case 'text': {
+      const one = written(turn.role, turn.name, run, traced, turn.op)
+      const parts = turn.attach.flatMap((attachment) => partsOf(attachment, run))
+      turns.push(parts.length > 0 ? { ...one, parts } : one)
+      return
+    }
+    case 'each':
+      turn.each(run, () => {
+        for (const inner of turn.turns) runTurn(inner, run, traced, turns)
+      })
       return
     case 'history': {
       for (const { role, text } of (turn.get(run) as { role: Role; text: string }[] | null) ?? []) {
@@ -160,6 +172,8 @@ function written(role: Role, name: string | undefined, run: Run, traced: boolean
   run.trace = traced ? scratch : undefined
   // What a rendering that failed left behind is not this one's.
   if (traced) scratch.take()
+  // Within repeated turns the loops stand somewhere already.
+  if (traced && run.positions.length > 0) scratch.at(run.positions)
   op(run)
   const text = run.out
   const trace = run.trace?.take()
@@ -206,6 +220,13 @@ function defused(turn: RenderedTurn, tags: readonly string[]): RenderedTurn {
   const given = givenIn(trace)
   const forms = findForms(text, tags).filter((form) => given(form.start, form.end))
   return forms.length === 0 ? turn : { ...turn, ...replaceIn(text, trace, forms) }
+}
+
+/** Fences written anywhere in the rendering are known only at its end: what was handed over as text is held against all of them. */
+function withSafeParts(turn: RenderedTurn, tags: readonly string[]): RenderedTurn {
+  if (!turn.parts) return turn
+  const parts = turn.parts.map((part) => (part.kind === 'text' ? safePart(part, tags) : part))
+  return { ...turn, parts }
 }
 
 /** Whether any sign of a stretch was given at rendering. */

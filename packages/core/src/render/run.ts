@@ -84,9 +84,14 @@ export class Run implements Setting {
     if (this.out.length > this.most) this.overflow()
   }
 
+  /** A fence is written in the text under way: its tag is known, and two forms of it are its own. */
   fence(tag: string): void {
-    if (!this.fences.includes(tag)) this.fences = this.fences === NONE ? [tag] : [...this.fences, tag]
+    this.knowFence(tag)
     this.fenceForms += 2
+  }
+
+  knowFence(tag: string): void {
+    if (!this.fences.includes(tag)) this.fences = this.fences === NONE ? [tag] : [...this.fences, tag]
   }
 
   /** Goes back to an earlier state of the text. */

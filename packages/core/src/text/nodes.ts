@@ -110,12 +110,16 @@ export interface When<B> extends Directive {
   readonly tail: Span
 }
 
-export interface Each<B> extends Directive {
-  readonly kind: 'each'
+/** What a loop goes through, and under which names. */
+export interface LoopHead {
   readonly name: Name
   readonly position: Name | undefined
   readonly value: SlotValue
   readonly keep: Condition | undefined
+}
+
+export interface Each<B> extends Directive, LoopHead {
+  readonly kind: 'each'
   readonly joined: string | undefined
   readonly body: readonly B[]
   readonly otherwise: Branch<B> | undefined

@@ -1,5 +1,5 @@
 import { Cursor } from './cursor.js'
-import type { Comparison, Condition, FormatCall, Literal, Name, Operand, Path, SlotValue, Step } from './nodes.js'
+import type { Comparison, Condition, FormatCall, Literal, LoopHead, Name, Operand, Path, SlotValue, Step } from './nodes.js'
 import { RESERVED } from '../values/names.js'
 import type { Span } from '../source/source.js'
 
@@ -166,4 +166,14 @@ function parseOperand(cursor: Cursor, context: ValueContext): Operand {
   const path = parsePath(cursor, context) ?? cursor.fail('a name or a literal')
   const formats = parseFormats(cursor)
   return { kind: 'path', path, formats, span: cursor.span(start) }
+}
+
+/** loop = name [ "," name ] "in" slot-value [ "keep" condition ] */
+export function parseLoopHead(cursor: Cursor, context: ValueContext): LoopHead {
+  const name = parseGivenName(cursor, context, 'a name for the items')
+  const position = cursor.take(',') ? parseGivenName(cursor, context, 'a name for the position') : undefined
+  if (!cursor.takeWord('in')) cursor.fail(position ? '"in"' : '"," or "in"')
+  const value = parseSlotValue(cursor, context)
+  const keep = cursor.takeWord('keep') ? parseCondition(cursor, context) : undefined
+  return { name, position, value, keep }
 }

@@ -1,4 +1,5 @@
 import { isRecord, isMissing, lineEnds, own, ownNamed, put, shown, clip } from './data.js'
+import { mediaFits, readDataUri } from './files.js'
 import { instant, isDate, readDateTime } from './dates.js'
 import { compareNumbers, isDecimal, type Numeric } from './numbers.js'
 import {
@@ -190,15 +191,27 @@ function acceptTable(value: unknown, type: RecordType, where: Where, report: Rep
   )
 }
 
-function acceptFile(value: unknown, type: FileType, where: Where, report: Report): unknown {
+/** A file as it is, or a `data:` URI. */
+function acceptFile(given: unknown, type: FileType, where: Where, report: Report): unknown {
+  const value = typeof given === 'string' ? readDataUri(given) : given
   const media = own(value, 'mediaType')
   const text = own(value, 'text')
   const bytes = own(value, 'bytes')
-  if (typeof own(value, 'name') !== 'string' || typeof media !== 'string' || (typeof text !== 'string' && !(bytes instanceof Uint8Array)))
-    return unfit(value, type, where, report, 'a file is { name, mediaType, text } or { name, mediaType, bytes }')
-  if (type.media && !type.media.includes(media))
+  if (typeof own(value, 'name') !== 'string' || typeof media !== 'string' || (typeof text !== 'string' && !isBytes(bytes))) {
+    const hint =
+      typeof given === 'string'
+        ? 'a path is read by readFileValue of @dunelight/node; a text in its place begins with data:'
+        : 'a file is { name, mediaType, text } or { name, mediaType, bytes }'
+    return unfit(given, type, where, report, hint)
+  }
+  if (type.media && !mediaFits(media, type.media))
     report(problem('value-bounds', { path: wordsFor(where), says: `is ${media}, which is none of ${type.media.join(', ')}` }))
   return typeof text === 'string' ? { ...(value as object), text: lineEnds(text) } : value
+}
+
+/** Bytes of any realm: those of a test's or a frame's own count too. */
+function isBytes(value: unknown): value is Uint8Array {
+  return ArrayBuffer.isView(value) && Object.prototype.toString.call(value) === '[object Uint8Array]'
 }
 
 const ROLES = ['system', 'user', 'assistant']

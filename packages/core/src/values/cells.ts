@@ -36,6 +36,8 @@ export function readCell(cell: string, type: ValueType, locale: string | undefin
       return readDate(text, type, refuse)
     case 'list':
       return readList(text, type, locale, refuse)
+    case 'file':
+      return text.startsWith('data:') ? text : readJson(text, type, refuse)
     default:
       return readJson(text, type, refuse)
   }

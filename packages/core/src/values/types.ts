@@ -173,3 +173,10 @@ export function comparable(type: ValueType): 'text' | 'number' | 'boolean' | 'da
       return undefined
   }
 }
+
+/** The order in which the fields of a record, or of the records in it, are written; undefined where there are none. */
+export function fieldOrder(type: ValueType): string | undefined {
+  if (type.kind === 'list') return fieldOrder(type.item)
+  if ((type.kind !== 'record' && type.kind !== 'table') || !type.fields) return undefined
+  return type.fields.map((field) => `${field.name}(${fieldOrder(field.type) ?? ''})`).join(',')
+}

@@ -1,0 +1,163 @@
+import type { Attachment, HistoryTurn, Named, Role, TurnModel } from './artefacts.js'
+import { kindWords, Keys, type KeyKind } from './keys.js'
+import { pathInLibrary } from './paths.js'
+import { problem, type Report } from '../problems/problem.js'
+import type { Span } from '../source/source.js'
+import type { YamlNode } from '../source/yaml.js'
+import { parseAlone } from '../text/alone.js'
+import type { Text } from '../text/nodes.js'
+import { parseLoopHead, parseSlotValue } from '../text/values.js'
+
+const ROLES = ['system', 'user', 'assistant'] as const
+const KEYS = {
+  system: 'text',
+  user: 'text',
+  assistant: 'text',
+  history: 'any',
+  examples: 'text',
+  ask: 'text',
+  name: 'text',
+  with: 'map',
+  to: 'text',
+  attach: 'list',
+  each: 'text',
+  turns: 'list',
+} satisfies Record<string, KeyKind>
+type TurnKeys = Keys<keyof typeof KEYS>
+
+/** What a turn may say, and which other keys go with it. */
+const SAYS = {
+  system: ['attach'],
+  user: ['attach'],
+  assistant: ['attach'],
+  history: [],
+  examples: ['to'],
+  ask: ['with'],
+  each: ['turns'],
+} as const satisfies Record<string, readonly (keyof typeof KEYS)[]>
+type Saying = keyof typeof SAYS
+
+/** What reading turns asks of the file that they stand in. */
+export interface TurnReading {
+  readonly file: string
+  readonly report: Report
+  readonly nesting: number
+  text(node: YamlNode): Text
+}
+
+/** A list of turns; an empty one is reported. */
+export function readTurns(node: YamlNode | undefined, reading: TurnReading): TurnModel[] {
+  if (node?.items().length === 0)
+    reading.report(problem('key-unfit', { key: 'turns', expected: 'at least one turn', found: 'an empty list' }, node.span))
+  return (node?.items() ?? []).flatMap((item) => readTurn(item, reading))
+}
+
+/** turn = one of system, user, assistant, history, examples, ask, each, and by choice a name */
+export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
+  const { report } = reading
+  if (node.kind !== 'map') {
+    report(problem('key-unfit', { key: 'turns', expected: 'turns such as "- user: …"', found: kindWords(node) }, node.span))
+    return []
+  }
+  const keys: TurnKeys = new Keys(node, 'a turn', KEYS, report)
+  const present = (Object.keys(SAYS) as Saying[]).filter((key) => keys.has(key))
+  const [what] = present
+  if (present.length > 1)
+    report(
+      problem(
+        'key-unfit',
+        { key: present[1]!, expected: `a turn of its own, not one beside "${present[0]!}"`, found: 'both' },
+        keys.keySpan(present[1]!),
+      ),
+    )
+  const value = what && keys.get(what)
+  if (!what || (!value && isRole(what) && !keys.has(what))) {
+    report(problem('key-missing', { key: 'user', of: 'a turn (or system, assistant, history, examples, ask, each)' }, node.span))
+    return []
+  }
+  for (const key of ['with', 'to', 'attach', 'turns'] as const)
+    if (keys.has(key) && !(SAYS[what] as readonly string[]).includes(key))
+      report(problem('turn-key-misplaced', { key, of: what, belongs: belongsTo(key) }, keys.keySpan(key)))
+  if (!value) return []
+  const common = { name: keys.text('name'), span: node.span }
+  switch (what) {
+    case 'history':
+      return readHistory(value, common, reading)
+    case 'examples':
+      if (keys.has('to')) report(problem('not-here-yet', { what: '"to" in a turn' }, keys.keySpan('to')))
+      return [{ kind: 'examples', ...common, set: namedOf(value) }]
+    case 'ask': {
+      const given = (keys.get('with')?.entries() ?? []).map((e) => ({ name: e.key, span: e.keySpan, text: reading.text(e.value) }))
+      return [{ kind: 'ask', ...common, set: namedOf(value), with: given }]
+    }
+    case 'each': {
+      const head = parseAlone(value.source, 'each', reading.nesting, report, parseLoopHead)
+      const turns = readTurns(keys.required('turns'), reading)
+      return head ? [{ kind: 'each', ...common, head, turns }] : []
+    }
+    default:
+      return [{ ...textTurn(what, reading.text(value), common, report), attach: readAttachments(keys, reading) }]
+  }
+}
+
+function isRole(word: string): word is Role {
+  return (ROLES as readonly string[]).includes(word)
+}
+
+function belongsTo(key: string): string {
+  const owners = (Object.keys(SAYS) as Saying[]).filter((word) => (SAYS[word] as readonly string[]).includes(key))
+  return owners.join(', ')
+}
+
+interface Common {
+  readonly name: string | undefined
+  readonly span: Span
+}
+
+function textTurn(role: Role, text: Text, common: Common, report: Report) {
+  if (role === 'assistant' && /[ \t]\n?$/.test(text.source.text)) {
+    const end = text.source.text.trimEnd().length
+    report(problem('started-answer-blank', {}, text.source.span(end, end + 1)))
+  }
+  return { kind: 'text' as const, ...common, role, text }
+}
+
+function readHistory(node: YamlNode, common: Common, { report }: TurnReading): HistoryTurn[] {
+  if (node.kind === 'scalar') return [{ kind: 'history', ...common, from: namedOf(node), fence: undefined }]
+  const keys = new Keys<'from' | 'fence'>(node, 'a history', { from: 'text', fence: 'text' }, report)
+  const from = keys.required('from')
+  const fence = keys.get('fence')
+  return from ? [{ kind: 'history', ...common, from: namedOf(from), fence: fence && namedOf(fence) }] : []
+}
+
+function namedOf(node: YamlNode): Named {
+  return { name: (node.string ?? '').trim(), span: node.span }
+}
+
+/** attach = a list of values, of paths that hold a `/`, or of `{ from: …, as: text | file }` */
+function readAttachments(keys: TurnKeys, reading: TurnReading): Attachment[] {
+  return (keys.get('attach')?.items() ?? []).flatMap((node) => {
+    if (node.kind === 'scalar') return readAttachment(node, undefined, reading)
+    if (node.kind !== 'map') {
+      reading.report(problem('key-unfit', { key: 'attach', expected: 'a list of values and paths', found: kindWords(node) }, node.span))
+      return []
+    }
+    const inner = new Keys<'from' | 'as'>(node, 'an attachment', { from: 'text', as: 'text' }, reading.report)
+    const from = inner.required('from')
+    const as = inner.text('as')
+    if (as !== undefined && as !== 'text' && as !== 'file')
+      reading.report(problem('key-unfit', { key: 'as', expected: 'text or file', found: JSON.stringify(as) }, inner.get('as')!.span))
+    return from ? readAttachment(from, as === 'text' || as === 'file' ? as : undefined, reading) : []
+  })
+}
+
+function readAttachment(node: YamlNode, as: Attachment['as'], { file, report, nesting }: TurnReading): Attachment[] {
+  const words = (node.string ?? '').trim()
+  if (words.includes('/')) {
+    const path = pathInLibrary(file, words)
+    if (path === undefined) report(problem('path-outside', { path: words }, node.span))
+    return path === undefined ? [] : [{ kind: 'path', path, as, span: node.span }]
+  }
+  const value = parseAlone(node.source, 'attach', nesting, report, parseSlotValue)
+  return value ? [{ kind: 'value', value, as, span: node.span }] : []
+}

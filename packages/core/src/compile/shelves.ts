@@ -1,0 +1,45 @@
+import type { Context } from './context.js'
+import type { Binding } from './scope.js'
+import type { ExampleSetModel, JoinedPrompt, OutputModel, PersonaModel, SnippetModel } from '../artefacts/artefacts.js'
+import type { Report } from '../problems/problem.js'
+import type { Get } from '../render/run.js'
+import type { FileValue } from '../values/files.js'
+import type { Format } from '../values/formats/format.js'
+import type { Declared } from '../values/types.js'
+
+/** What a prompt may draw on. */
+export interface Shelves {
+  readonly snippets: ReadonlyMap<string, SnippetModel>
+  readonly personas: ReadonlyMap<string, PersonaModel>
+  readonly examples: ReadonlyMap<string, ExampleSetModel>
+  readonly outputs: ReadonlyMap<string, OutputModel>
+  readonly formats: ReadonlyMap<string, Format>
+  /** The library's own files that turns attach, or why one cannot be had. */
+  readonly attachments: ReadonlyMap<string, FileValue | string>
+}
+
+/** A prompt under way: what its turns and its special uses are compiled with. */
+export interface Compilation {
+  readonly prompt: JoinedPrompt
+  readonly shelves: Shelves
+  readonly report: Report
+  /** The prompt's own variables, bound ones too. */
+  readonly context: Context
+  /** What the prompt's persona and output can come out as; undefined where only rendering tells. */
+  readonly personaNames: readonly string[] | undefined
+  readonly outputNames: readonly string[] | undefined
+}
+
+export function variableBinding(d: Declared, get: Get, path: Binding['path'] = [d.name]): Binding {
+  return {
+    name: d.name,
+    type: d.type,
+    optional: d.optional && d.default === undefined,
+    outside: d.outside,
+    get,
+    path,
+    span: d.span,
+    used: { yes: false },
+    loop: false,
+  }
+}

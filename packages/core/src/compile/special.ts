@@ -1,0 +1,89 @@
+import { caseOps, caseValues, exampleSet } from './cases.js'
+import { onceWhereConstant } from './constant.js'
+import { descent, type Context } from './context.js'
+import { Scope } from './scope.js'
+import { variableBinding, type Compilation } from './shelves.js'
+import { compileText } from './text.js'
+import type { PersonaModel } from '../artefacts/artefacts.js'
+import { PERSONA_VARIABLES } from '../artefacts/persona.js'
+import { instruct } from '../outputs/one-of.js'
+import { problem } from '../problems/problem.js'
+import type { Op } from '../render/run.js'
+import type { Use } from '../text/nodes.js'
+
+/** `use persona`, `use output`, `use examples`: an op that writes the text in open form, or undefined where that was reported. */
+export function compileSpecial(use: Use, context: Context, compilation: Compilation): Op | undefined {
+  switch (use.what) {
+    case 'persona':
+      return usePersona(use, context, compilation)
+    case 'output':
+      return useOutput(use, context, compilation)
+    default:
+      return useExamples(use, context, compilation)
+  }
+}
+
+function usePersona(use: Use, context: Context, { prompt, shelves, personaNames }: Compilation): Op | undefined {
+  const { report } = context.shared
+  const { personas } = shelves
+  const named = use.steps.length > 0 ? nameOf(use) : undefined
+  if (named !== undefined && !personas.has(named)) {
+    report(problem('use-unknown', { name: named, what: 'persona', known: [...personas.keys()] }, use.nameSpan))
+    return undefined
+  }
+  if (named === undefined && !prompt.persona) {
+    report(problem('use-nothing', { what: 'persona' }, use.head))
+    return undefined
+  }
+  const names = named !== undefined ? [named] : (personaNames ?? [...personas.keys()])
+  const ops = new Map(names.filter((name) => personas.has(name)).map((name) => [name, personaOp(personas.get(name)!, use, context)]))
+  return named !== undefined ? ops.get(named) : (run) => ops.get(run.persona)?.(run)
+}
+
+function nameOf(use: Use): string {
+  return use.steps.map((step) => (typeof step === 'string' ? step : '')).join('/')
+}
+
+function personaOp(persona: PersonaModel, use: Use, context: Context): Op {
+  const traits: Record<string, unknown> = { who: persona.who, ...persona.traits }
+  const bindings = PERSONA_VARIABLES.map((d) => ({ ...variableBinding(d, () => traits[d.name], ['persona', d.name]), constant: true }))
+  const via = { what: 'persona' as const, name: persona.name, span: use.head, outer: context.via }
+  const within: Context = { ...context, scope: new Scope(bindings), kind: 'persona', via, place: persona.name }
+  return onceWhereConstant(context.shared, () => compileText(persona.layout, within, true))
+}
+
+function useOutput(use: Use, context: Context, { prompt, shelves }: Compilation): Op | undefined {
+  if (!prompt.output) {
+    context.shared.report(problem('use-nothing', { what: 'output' }, use.head))
+    return undefined
+  }
+  const texts = new Map(
+    [...shelves.outputs.values()]
+      .filter((output) => output.of.length > 0)
+      .map((output) => {
+        const via = { what: 'output' as const, name: output.name, span: use.head, outer: context.via }
+        return [output.name, { text: instruct(output), from: descent({ ...context, kind: 'output', via }, output.span) }]
+      }),
+  )
+  return (run) => {
+    const found = texts.get(run.output)
+    if (found) run.write(found.text, found.from)
+  }
+}
+
+function useExamples(use: Use, context: Context, compilation: Compilation): Op | undefined {
+  const set = exampleSet({ name: nameOf(use), span: use.nameSpan }, compilation, context.shared.report)
+  if (!set) return undefined
+  if (use.with.length > 0) context.shared.report(problem('not-here-yet', { what: '"to" of an example set' }, use.with[0]!.name.span))
+  const { ask, answer } = caseOps(set, compilation, context, use.head, context.role)
+  const between = descent({ ...context, kind: 'example' }, use.head, { kind: 'made' })
+  return (run) => {
+    set.cases.forEach((one, i) => {
+      run.example = caseValues(set, one.values)
+      if (i > 0) run.write('\n\n', between)
+      ask(run)
+      run.write('\n', between)
+      answer(run)
+    })
+  }
+}

@@ -1,0 +1,50 @@
+import { sha256 } from '@noble/hashes/sha2'
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils'
+import { artefactOf, type LibraryGraph, type Member } from './graph.js'
+import type { Shelf } from '../artefacts/read.js'
+import { lineEnds } from '../values/data.js'
+import type { FileValue } from '../values/files.js'
+
+/** Changed where the same files come to mean other texts: fingerprints of two readings are never equal by chance. */
+const READING = 'dunelight 1'
+
+/**
+ * SHA-256 over a member with all that it draws on. What it is called, in which order keys stand, comments and line ends make no difference.
+ */
+export function fingerprintOf(
+  member: Member,
+  shelf: Shelf,
+  graph: LibraryGraph,
+  attachments: Readonly<Record<string, FileValue | string>>,
+  /** What else decides how it is rendered. */
+  beside: unknown,
+): string {
+  const content = (one: Member): unknown => (one.kind === 'file' ? fileContent(attachments[one.name]) : artefactOf(shelf, one)?.content)
+  const drawn = graph.drawsOn(member).map((one) => [`${one.kind} ${one.name}`, content(one)] as const)
+  return hashOf([READING, member.kind, content(member), Object.fromEntries(drawn), beside])
+}
+
+/** SHA-256 of plain data, in hexadecimal digits. */
+export function hashOf(data: unknown): string {
+  return bytesToHex(sha256(utf8ToBytes(canonical(data))))
+}
+
+function fileContent(file: FileValue | string | undefined): unknown {
+  if (file === undefined || typeof file === 'string') return null
+  return { mediaType: file.mediaType, text: file.text, bytes: file.bytes && bytesToHex(sha256(file.bytes)) }
+}
+
+/** JSON with sorted keys and `\n` as the line end: one text for one meaning. */
+export function canonical(data: unknown): string {
+  if (typeof data === 'string') return JSON.stringify(lineEnds(data))
+  if (Array.isArray(data)) return `[${data.map(canonical).join(',')}]`
+  if (data instanceof Date) return JSON.stringify(data)
+  if (typeof data === 'bigint') return data.toString()
+  if (typeof data !== 'object' || data === null) return JSON.stringify(data ?? null)
+  const keys = Object.keys(data).sort()
+  const entries = keys.flatMap((key) => {
+    const value = (data as Record<string, unknown>)[key]
+    return value === undefined ? [] : [`${JSON.stringify(key)}:${canonical(value)}`]
+  })
+  return `{${entries.join(',')}}`
+}

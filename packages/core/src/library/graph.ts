@@ -1,0 +1,186 @@
+import { targetsOf, usesIn } from './circles.js'
+import { allTurns, type Artefact, type PromptModel, type TurnModel } from '../artefacts/artefacts.js'
+import type { Shelf } from '../artefacts/read.js'
+import type { Span } from '../source/source.js'
+import type { Text } from '../text/nodes.js'
+
+export type MemberKind = 'prompt' | 'snippet' | 'persona' | 'example set' | 'output' | 'batch' | 'file'
+
+/** A member of a library: an artefact, or a file that a turn attaches. */
+export interface Member {
+  readonly kind: MemberKind
+  readonly name: string
+}
+
+/** One member draws on another: where it says so. */
+export interface Link {
+  readonly from: Member
+  readonly to: Member
+  readonly span: Span
+}
+
+/** What uses what in a library, both ways. */
+export class LibraryGraph {
+  readonly members: readonly Member[]
+  private readonly out = new Map<string, Link[]>()
+  private readonly back = new Map<string, Link[]>()
+
+  constructor(
+    readonly links: readonly Link[],
+    members: readonly Member[],
+  ) {
+    const all = new Map(members.map((one) => [keyOf(one), one]))
+    for (const link of links) {
+      if (!all.has(keyOf(link.to))) all.set(keyOf(link.to), link.to)
+      push(this.out, keyOf(link.from), link)
+      push(this.back, keyOf(link.to), link)
+    }
+    this.members = [...all.values()]
+  }
+
+  /** What a member says that it uses, each once, in order. */
+  uses(member: Member): Member[] {
+    return unique((this.out.get(keyOf(member)) ?? []).map((link) => link.to))
+  }
+
+  /** What says that it uses a member. */
+  usedBy(member: Member): Member[] {
+    return unique((this.back.get(keyOf(member)) ?? []).map((link) => link.from))
+  }
+
+  /** All that a member draws on, directly or through others, in order of first use. */
+  drawsOn(member: Member): Member[] {
+    return this.reach(member, (one) => this.uses(one))
+  }
+
+  /** All that changes where a member changes, in order of distance. */
+  reaches(member: Member): Member[] {
+    return this.reach(member, (one) => this.usedBy(one))
+  }
+
+  /** Depth first: what a member uses stands right behind it. */
+  private reach(start: Member, next: (member: Member) => Member[]): Member[] {
+    const found = new Map<string, Member>()
+    const visit = (member: Member) => {
+      for (const one of next(member)) {
+        if (found.has(keyOf(one)) || keyOf(one) === keyOf(start)) continue
+        found.set(keyOf(one), one)
+        visit(one)
+      }
+    }
+    visit(start)
+    return [...found.values()]
+  }
+}
+
+function keyOf({ kind, name }: Member): string {
+  return `${kind} ${name}`
+}
+
+function push<V>(map: Map<string, V[]>, key: string, value: V): void {
+  const list = map.get(key)
+  if (list) list.push(value)
+  else map.set(key, [value])
+}
+
+function unique(members: readonly Member[]): Member[] {
+  return [...new Map(members.map((one) => [keyOf(one), one])).values()]
+}
+
+/** The artefact that a member is; undefined for a file, and for what the library does not hold. */
+export function artefactOf(
+  { prompts, snippets, personas, examples, outputs, batches }: Shelf,
+  { kind, name }: Member,
+): Artefact | undefined {
+  switch (kind) {
+    case 'prompt':
+      return prompts.get(name)
+    case 'snippet':
+      return snippets.get(name)
+    case 'persona':
+      return personas.get(name)
+    case 'example set':
+      return examples.get(name)
+    case 'output':
+      return outputs.get(name)
+    case 'batch':
+      return batches.get(name)
+    case 'file':
+      return undefined
+  }
+}
+
+/** Reads the graph out of a library's files. What they name but the library does not hold is a problem elsewhere, and no member. */
+export function graphOf(shelf: Shelf): LibraryGraph {
+  const links: Link[] = []
+  const members: Member[] = []
+  for (const prompt of shelf.prompts.values()) {
+    const from: Member = { kind: 'prompt', name: prompt.name }
+    members.push(from)
+    links.push(...linksOfPrompt(from, prompt, shelf))
+  }
+  for (const { name, text } of shelf.snippets.values()) {
+    members.push({ kind: 'snippet', name })
+    links.push(...linksOfText({ kind: 'snippet', name }, text, shelf))
+  }
+  for (const { name, layout } of shelf.personas.values()) {
+    members.push({ kind: 'persona', name })
+    links.push(...linksOfText({ kind: 'persona', name }, layout, shelf))
+  }
+  for (const { name, ask, answer } of shelf.examples.values()) {
+    members.push({ kind: 'example set', name })
+    for (const text of [ask, answer]) links.push(...linksOfText({ kind: 'example set', name }, text, shelf))
+  }
+  for (const { name } of shelf.outputs.values()) members.push({ kind: 'output', name })
+  for (const { name, prompt } of shelf.batches.values()) {
+    members.push({ kind: 'batch', name })
+    if (prompt) links.push({ from: { kind: 'batch', name }, to: { kind: 'prompt', name: prompt.name }, span: prompt.span })
+  }
+  const known = (member: Member) => member.kind === 'file' || artefactOf(shelf, member) !== undefined
+  return new LibraryGraph(
+    links.filter((link) => known(link.to)),
+    members,
+  )
+}
+
+function linksOfPrompt(from: Member, prompt: PromptModel, shelf: Shelf): Link[] {
+  const links: Link[] = []
+  const add = (kind: MemberKind, name: string, span: Span) => links.push({ from, to: { kind, name }, span })
+  const { basedOn, persona, output } = prompt
+  if (basedOn) add('prompt', basedOn.name, basedOn.span)
+  const turns: readonly TurnModel[] = [...prompt.turns, ...prompt.addTurns, ...prompt.replace.map((one) => one.turn)]
+  for (const turn of allTurns(turns)) {
+    if (turn.kind === 'examples' || turn.kind === 'ask') add('example set', turn.set.name, turn.set.span)
+    if (turn.kind === 'ask') for (const given of turn.with) links.push(...linksOfText(from, given.text, shelf))
+    if (turn.kind !== 'text') continue
+    links.push(...linksOfText(from, turn.text, shelf))
+    for (const one of turn.attach) if (one.kind === 'path') add('file', one.path, one.span)
+  }
+  for (const bound of prompt.bind) links.push(...linksOfText(from, bound.text, shelf))
+  // A name that a text chooses stands in the text, unless a value gives it: then any of them may be meant.
+  for (const name of namedIn(persona, shelf.personas)) add('persona', name, wholeOf(persona!))
+  for (const name of namedIn(output, shelf.outputs)) add('output', name, wholeOf(output!))
+  return links
+}
+
+function linksOfText(from: Member, text: Text, { snippets }: Shelf): Link[] {
+  const links: Link[] = []
+  for (const use of usesIn(text)) {
+    const add = (kind: MemberKind, name: string) => links.push({ from, to: { kind, name }, span: use.nameSpan })
+    const named = use.steps.filter((step) => typeof step === 'string').join('/')
+    for (const name of targetsOf(use, snippets.keys())) add('snippet', name)
+    if (use.what === 'examples') add('example set', named)
+    else if (use.what === 'persona' && named !== '') add('persona', named)
+  }
+  return links
+}
+
+function namedIn(text: Text | undefined, known: ReadonlyMap<string, unknown>): string[] {
+  if (!text) return []
+  const named = (text.source.text.match(/[\p{L}_][\p{L}\p{M}\p{N}_/-]*/gu) ?? []).filter((word) => known.has(word))
+  return named.length > 0 ? named : [...known.keys()]
+}
+
+function wholeOf({ source }: Text): Span {
+  return source.span(0, source.text.length)
+}

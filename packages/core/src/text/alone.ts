@@ -1,0 +1,33 @@
+import { Cursor, Unreadable } from './cursor.js'
+import type { ValueContext } from './values.js'
+import { problem, type Report } from '../problems/problem.js'
+import type { Source } from '../source/source.js'
+import { clip } from '../values/data.js'
+
+/** Reads what stands alone in a scalar of a library's file, in the words of the language: the loop of repeated turns, a value to attach. */
+export function parseAlone<T>(
+  source: Source,
+  what: string,
+  nesting: number,
+  report: Report,
+  read: (cursor: Cursor, context: ValueContext) => T,
+): T | undefined {
+  const end = source.text.trimEnd().length
+  const cursor = new Cursor(source, 0, end)
+  const context: ValueContext = {
+    nestingLimit: nesting,
+    reserved: (name, span) => report(problem('name-reserved', { name }, span)),
+    tooDeep: (span) => report(problem('nesting-too-deep', { limit: nesting }, span)),
+  }
+  try {
+    const found = read(cursor, context)
+    if (!cursor.done) cursor.fail('nothing more')
+    return found
+  } catch (fault) {
+    if (!(fault instanceof Unreadable)) throw fault
+    const at = Math.min(fault.at, end)
+    const after = clip(source.text.slice(0, at).trim()) || what
+    report(problem('directive-unreadable', { directive: what, expected: fault.expected, after }, source.span(at, Math.min(at + 1, end))))
+    return undefined
+  }
+}
