@@ -1,9 +1,17 @@
-// Joins the command and all that it imports into one file: opening a hundred small modules took longer than rendering a label.
+// Joins the command and all that it always imports into one file: opening a hundred small modules took longer than rendering a label.
+import { rmSync } from 'node:fs'
 import { build } from 'esbuild'
+
+const OUT = 'packages/cli/dist'
+rmSync(`${OUT}/command`, { recursive: true, force: true })
 
 await build({
   entryPoints: ['packages/cli/dist/index.js'],
-  outfile: 'packages/cli/dist/command.js',
+  outdir: OUT,
+  entryNames: 'command',
+  // What only some commands need, a PDF reader or a layout, is read from the disk when it is.
+  splitting: true,
+  chunkNames: 'command/[name]-[hash]',
   bundle: true,
   platform: 'node',
   format: 'esm',

@@ -1,4 +1,5 @@
 import type { FinishedTurn, Origin } from 'dunelight'
+import { printPart, turnHead } from './print-turns.js'
 import type { Colors } from './surroundings.js'
 
 /**
@@ -7,7 +8,8 @@ import type { Colors } from './surroundings.js'
  */
 export function printOrigins(turns: readonly FinishedTurn[], c: Colors, columns = Infinity): string {
   const width = Math.max(20, columns - MARGIN - 3)
-  return turns.map((turn) => `${c.bold(c.cyan(`── ${turn.role} `.padEnd(60, '─')))}\n${turnLines(turn, c, width)}`).join('\n')
+  const parts = (turn: FinishedTurn) => (turn.parts ?? []).map((part) => `${printPart(part, c)}\n`).join('')
+  return turns.map((turn) => `${turnHead(turn, c)}\n${turnLines(turn, c, width)}${parts(turn)}`).join('\n')
 }
 
 interface Shown {

@@ -1,8 +1,15 @@
-import { problem, ProblemError, readCell, type Declared, type Problem, type Prompt } from 'dunelight'
+import { problem, ProblemError, readCell, type Declared, type Problem, type Prompt, type ValueType } from 'dunelight'
+import { readFileValue } from '@dunelight/node'
 import { WrongUse } from './surroundings.js'
 
-/** The values of `--set name=value`, read like a table's cells; `item.title=Lamp` sets a field of a record. */
-export function readSet(prompt: Prompt, set: readonly string[] = [], locale?: string): Record<string, unknown> {
+/**
+ * The values of `--set name=value`, read like a table's cells; `item.title=Lamp` sets a field of a record, and a file is named by its path.
+ */
+export async function readSet(
+  prompt: Prompt,
+  set: readonly string[] = [],
+  { locale, limit }: { readonly locale?: string | undefined; readonly limit: number },
+): Promise<Record<string, unknown>> {
   const values: Record<string, unknown> = {}
   const problems: Problem[] = []
   for (const one of set) {
@@ -15,14 +22,24 @@ export function readSet(prompt: Prompt, set: readonly string[] = [], locale?: st
     if (!declared) problems.push(problem('value-undeclared', { name, known: prompt.variables.map((d) => d.name) }))
     if (!target) continue
     const cell = one.slice(at + 1).replace(/\\n/g, '\n')
-    const value = readCell(cell, target.type, locale, (expected) =>
-      problems.push(problem('value-unfit', { path, expected, found: `"${cell}"` })),
-    )
+    const value = namesFiles(target.type, cell)
+      ? await readFiles(target.type, cell, limit)
+      : readCell(cell, target.type, locale, (expected) => problems.push(problem('value-unfit', { path, expected, found: `"${cell}"` })))
     if (field === undefined) values[name] = value
     else values[name] = { ...(values[name] as object | undefined), [field]: value }
   }
   if (problems.length > 0) throw new ProblemError(problems)
   return values
+}
+
+function namesFiles(type: ValueType, cell: string): boolean {
+  return (type.kind === 'file' || (type.kind === 'list' && type.item.kind === 'file')) && !/^\s*(?:data:|[{[])/.test(cell)
+}
+
+function readFiles(type: ValueType, cell: string, limit: number): Promise<unknown> {
+  if (type.kind !== 'list') return readFileValue(cell.trim(), { limit })
+  const paths = cell.split(type.splits ?? ';').map((path) => path.trim())
+  return Promise.all(paths.filter((path) => path !== '').map((path) => readFileValue(path, { limit })))
 }
 
 function split(path: string): [string, string | undefined] {

@@ -1,12 +1,13 @@
 // One call
-export { libraryFrom, type Library, type LibraryOptions } from './library/library.js'
+export { libraryFrom, Library, type LibraryOptions } from './library/library.js'
 // Staged
 export type { FinishedTurn, PreparedValues, Prompt, PromptRows, Rendering, RenderOptions } from './library/prompt.js'
 export type { Turn } from './render/render.js'
 export type { Origin, Within } from './render/origins.js'
 export type { OriginKind } from './render/trace.js'
 export type { Role } from './artefacts/artefacts.js'
-export { FOLDERS } from './artefacts/read.js'
+export { attachedFiles, FOLDERS, readShelf, type Shelf } from './artefacts/read.js'
+export { DEFAULT_LIMITS, type Limits } from './artefacts/artefacts.js'
 // Problems
 export { printProblem, frame, plainPaint, type Paint } from './problems/frame.js'
 export { problem, ProblemError, problemRecord, sentence, type Problem, type ProblemCode, type Report } from './problems/problem.js'

@@ -1,7 +1,7 @@
 import { createReadStream } from 'node:fs'
 import Papa from 'papaparse'
 import { problem, ProblemError } from 'dunelight'
-import { reason } from './open-library.js'
+import { reason } from './reason.js'
 import { Utf8Chunks } from './utf8.js'
 
 /** Rows of one chunk of the file, and how many of its bytes have been read. */

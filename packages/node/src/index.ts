@@ -1,4 +1,6 @@
-export { openLibrary, reason } from './open-library.js'
+export { openLibrary } from './open-library.js'
+export { readFileValue, type FileOptions } from './file-value.js'
+export { reason } from './reason.js'
 export { readCsv, type CsvRows } from './csv.js'
 export { readRecords, type RecordRow, type RecordsOptions } from './records.js'
 export { renderTable, type SetAside, type TableOptions, type TableReport } from './render-table.js'

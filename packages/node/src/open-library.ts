@@ -1,7 +1,20 @@
 import { readdir, readFile, realpath, stat } from 'node:fs/promises'
 import { isUtf8 } from 'node:buffer'
 import { join, relative, sep } from 'node:path'
-import { FOLDERS, libraryFrom, problem, ProblemError, type Library, type LibraryOptions, type Problem } from 'dunelight'
+import {
+  attachedFiles,
+  FOLDERS,
+  Library,
+  problem,
+  ProblemError,
+  readShelf,
+  type FileValue,
+  type LibraryOptions,
+  type Problem,
+  type Shelf,
+} from 'dunelight'
+import { readFileValue } from './file-value.js'
+import { reason } from './reason.js'
 
 const READ = /\.(?:yaml|json|md|txt)$/
 const MISNAMED = /\.yml$/
@@ -31,22 +44,27 @@ export async function openLibrary(folder: string, options: LibraryOptions = {}):
   }
   const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
   if (!known && found.length === 0) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
-  return libraryFrom(files, { ...options, found: [...(options.found ?? []), ...found] })
+  const shelf = readShelf(files, (p) => found.push(p))
+  return new Library(shelf, found, { ...options, attachments: await readAttached(root, shelf) })
 }
 
 function unreadable(file: string, fault: unknown): never {
   throw new ProblemError([problem('file-unreadable', { file, why: reason(fault) })])
 }
 
-/** Why a file could not be opened, in words. */
-export function reason(fault: unknown): string {
-  if (typeof fault === 'string') return fault
-  const code = typeof fault === 'object' && fault !== null && 'code' in fault ? fault.code : undefined
-  if (code === 'ENOENT') return 'there is no such file or folder'
-  if (code === 'EACCES' || code === 'EPERM') return 'no permission'
-  if (code === 'EISDIR') return 'it is a folder'
-  if (code === 'ENOSPC') return 'the disk is full'
-  return typeof code === 'string' ? code : String(fault)
+/** The library's own files that turns attach; of one that cannot be had, why. */
+async function readAttached(root: string, shelf: Shelf): Promise<Record<string, FileValue | string>> {
+  const read = async (path: string): Promise<FileValue | string> => {
+    try {
+      if (!(await realpath(join(root, path))).startsWith(root + sep)) return 'it leads out of the library’s folder'
+      return await readFileValue(join(root, path), { limit: shelf.library.limits.attachmentBytes })
+    } catch (fault) {
+      if (!(fault instanceof ProblemError)) return reason(fault)
+      const [first] = fault.problems
+      return first?.code === 'file-unreadable' ? first.data.why : (first?.message ?? '')
+    }
+  }
+  return Object.fromEntries(await Promise.all(attachedFiles(shelf).map(async (path) => [path, await read(path)] as const)))
 }
 
 async function listFiles(folder: string): Promise<string[]> {

@@ -32,7 +32,7 @@ export async function render(around: Surroundings, folder: string, name: string,
   } else if (flags.wordings) throw new WrongUse('--wordings renders one set of values, not a table', 'use --set instead of --records')
   const library = await openLibrary(folder)
   const prompt = library.prompt(name)
-  const given = readSet(prompt, flags.set, flags.locale)
+  const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
   const out = flags.to === undefined ? around.stdout : await resultFile(flags.to, flags.overwrite ?? false, [flags.records])
   try {
     const code =

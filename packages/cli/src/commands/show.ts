@@ -22,7 +22,7 @@ export async function show(around: Surroundings, folder: string, name: string, f
     around.stdout.write(flags.json ? `${JSON.stringify(card(library, prompt), null, 2)}\n` : printCard(library, prompt, c))
     return EXIT.done
   }
-  const given = readSet(prompt, flags.set)
+  const given = await readSet(prompt, flags.set, { limit: library.limits.attachmentBytes })
   const found = flags.records === undefined ? { values: given, id: '' } : await findRecord(prompt, flags.records, flags.record, given)
   const rendering = prompt.render(found.values, { origins: true, record: found.id })
   if (flags.json) {

@@ -96,6 +96,11 @@ export function* allTurns(turns: readonly TurnModel[]): Generator<TurnModel> {
   }
 }
 
+/** The turns that a prompt itself says: its own, those that it adds to its base's and those that it puts in their place. */
+export function ownTurns({ turns, addTurns, replace }: PromptModel): TurnModel[] {
+  return [...allTurns([...turns, ...addTurns, ...replace.map((one) => one.turn)])]
+}
+
 export interface SnippetModel extends Artefact {
   readonly kind: 'snippet'
   readonly variables: readonly Declared[]

@@ -28,7 +28,8 @@ export class Keys<K extends string> {
   ) {
     for (const { key, keySpan, value } of node.entries()) {
       this.spans.set(key, keySpan)
-      if (!Object.hasOwn(known, key)) report(problem('key-unknown', { key, known: Object.keys(known), of }, keySpan))
+      if (!Object.hasOwn(known, key))
+        report(problem('key-unknown', { key, known: Object.keys(known), of, ...(isCutText(key, value) && { cut: true }) }, keySpan))
       else if (value.kind !== 'empty' && this.fits(key, known[key as K], value)) this.nodes.set(key, value)
     }
   }
@@ -76,6 +77,11 @@ export class Keys<K extends string> {
       this.report(problem('key-unfit', { key, expected: 'a value', found: 'nothing' }, this.spans.get(key)))
     return this.nodes.get(key)
   }
+}
+
+/** `{ about: lamps, made of brass }`: the second half of a text, which a comma has made a key. */
+function isCutText(key: string, value: YamlNode): boolean {
+  return value.kind === 'empty' && key.includes(' ')
 }
 
 export function textsOf(node: YamlNode, key: string, report: Report): string[] {

@@ -1,5 +1,6 @@
 import {
   DEFAULT_LIMITS,
+  ownTurns,
   type BatchModel,
   type ExampleSetModel,
   type LibraryModel,
@@ -81,6 +82,12 @@ export function readShelf(files: Readonly<Record<string, string>>, report: Repor
     }
   }
   return { library, ...shelves } as unknown as Shelf
+}
+
+/** The library's own files that turns attach, as paths below its folder. */
+export function attachedFiles({ prompts }: Shelf): string[] {
+  const attached = [...prompts.values()].flatMap(ownTurns).flatMap((turn) => (turn.kind === 'text' ? turn.attach : []))
+  return [...new Set(attached.flatMap((one) => (one.kind === 'path' ? [one.path] : [])))]
 }
 
 /** A map of its own for each kind of artefact. */

@@ -1,5 +1,5 @@
 import { targetsOf, usesIn } from './circles.js'
-import { allTurns, type Artefact, type PromptModel, type TurnModel } from '../artefacts/artefacts.js'
+import { ownTurns, type Artefact, type PromptModel } from '../artefacts/artefacts.js'
 import type { Shelf } from '../artefacts/read.js'
 import type { Span } from '../source/source.js'
 import type { Text } from '../text/nodes.js'
@@ -148,8 +148,7 @@ function linksOfPrompt(from: Member, prompt: PromptModel, shelf: Shelf): Link[] 
   const add = (kind: MemberKind, name: string, span: Span) => links.push({ from, to: { kind, name }, span })
   const { basedOn, persona, output } = prompt
   if (basedOn) add('prompt', basedOn.name, basedOn.span)
-  const turns: readonly TurnModel[] = [...prompt.turns, ...prompt.addTurns, ...prompt.replace.map((one) => one.turn)]
-  for (const turn of allTurns(turns)) {
+  for (const turn of ownTurns(prompt)) {
     if (turn.kind === 'examples' || turn.kind === 'ask') add('example set', turn.set.name, turn.set.span)
     if (turn.kind === 'ask') for (const given of turn.with) links.push(...linksOfText(from, given.text, shelf))
     if (turn.kind !== 'text') continue

@@ -6,7 +6,7 @@ import { Prompt } from './prompt.js'
 import { seenFrom } from './seen-from.js'
 import { readShelf, type Shelf } from '../artefacts/read.js'
 import { checkSnippet, compilePrompt } from '../compile/prompt.js'
-import type { JoinedPrompt, PromptModel } from '../artefacts/artefacts.js'
+import type { JoinedPrompt, Limits, PromptModel } from '../artefacts/artefacts.js'
 import type { Shelves } from '../compile/shelves.js'
 import type { FileValue } from '../values/files.js'
 import type { Plan } from '../render/plan.js'
@@ -17,8 +17,6 @@ import type { Format } from '../values/formats/format.js'
 export interface LibraryOptions {
   /** Formats of the program's own, beside those of the language; their names must not be taken. */
   readonly formats?: readonly Format[]
-  /** What reading the files found wrong already. */
-  readonly found?: readonly Problem[]
   /** The library's own files that turns attach, by their path below its folder; a text says why one cannot be had. */
   readonly attachments?: Readonly<Record<string, FileValue | string>>
 }
@@ -69,6 +67,10 @@ export class Library {
 
   get title(): string | undefined {
     return this.shelf.library.title
+  }
+
+  get limits(): Limits {
+    return this.shelf.library.limits
   }
 
   /** Whether nothing keeps any prompt from being rendered. */
@@ -176,7 +178,7 @@ function inOrder(problems: readonly Problem[]): Problem[] {
  * @example libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' }).prompt('hello').render({ who: 'Ines' }).turns[0].text; // => 'Good day, Ines.'
  */
 export function libraryFrom(files: Readonly<Record<string, string>>, options: LibraryOptions = {}): Library {
-  const problems: Problem[] = [...(options.found ?? [])]
+  const problems: Problem[] = []
   const shelf = readShelf(files, (p) => problems.push(p))
   return new Library(shelf, problems, options)
 }

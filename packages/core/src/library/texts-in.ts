@@ -1,5 +1,5 @@
 import type { Library } from './library.js'
-import { allTurns, type TurnModel } from '../artefacts/artefacts.js'
+import { ownTurns, type TurnModel } from '../artefacts/artefacts.js'
 import type { Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
 
@@ -14,9 +14,8 @@ export function textsIn(library: Library, file: string): FileTexts {
   const { prompts, snippets, personas, examples } = library.shelf
   for (const one of prompts.values()) {
     if (one.file.name !== file) continue
-    const turns = [...one.turns, ...one.addTurns, ...one.replace.map((r) => r.turn)]
     const others = [one.persona, one.output, one.locale].filter((text) => text !== undefined)
-    return { texts: [...[...allTurns(turns)].flatMap(textsOfTurn), ...one.bind.map((b) => b.text), ...others], variables: one.variables }
+    return { texts: [...ownTurns(one).flatMap(textsOfTurn), ...one.bind.map((b) => b.text), ...others], variables: one.variables }
   }
   for (const snippet of snippets.values()) if (snippet.file.name === file) return { texts: [snippet.text], variables: snippet.variables }
   for (const persona of personas.values())

@@ -4,10 +4,10 @@ import { meant } from './suggest.js'
 /** Faults of a library's files. */
 export const fileCodes = {
   'yaml-unreadable': error<{ says: string }>('The file is no YAML.', (d) => `this is no readable YAML: ${d.says}`),
-  'key-unknown': error<{ key: string; known: readonly string[]; of: string }>(
+  'key-unknown': error<{ key: string; known: readonly string[]; of: string; cut?: boolean }>(
     'A key that nothing reads: a slip of the pen would be lost in silence.',
     (d) => `${d.of} has no key "${d.key}"`,
-    (d) => meant(d.key, d.known, 'keys'),
+    (d) => (d.cut ? 'within { … } a comma ends a text: put the text before it in quotes' : meant(d.key, d.known, 'keys')),
   ),
   'key-missing': error<{ key: string; of: string }>(
     'A key without which the artefact means nothing.',
