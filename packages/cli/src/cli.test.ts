@@ -38,7 +38,7 @@ beforeAll(() => {
 
 describe('check', () => {
   test('a sound library', () => {
-    expect(dunelight('check', LIBRARY)).toMatchObject({ code: 0, out: `${LIBRARY}: sound · 2 prompts · 0 errors · 0 warnings\n`, err: '' })
+    expect(dunelight('check', LIBRARY)).toMatchObject({ code: 0, out: `${LIBRARY}: sound · 5 prompts · 0 errors · 0 warnings\n`, err: '' })
   })
 
   test('five faults in one run, each with its place and the name most likely meant', () => {
@@ -75,7 +75,13 @@ describe('list and show', () => {
     for (const name of ['label/write', 'survey/summary', 'house/style', 'storyteller']) expect(out).toContain(name)
     expect(JSON.parse(dunelight('list', LIBRARY, '--json').out)).toMatchObject({
       title: 'Marram House',
-      prompts: [{ name: 'label/write' }, { name: 'survey/summary' }],
+      prompts: [
+        { name: 'label/revise' },
+        { name: 'label/write' },
+        { name: 'survey/summary' },
+        { name: 'tour/stop' },
+        { name: 'visitor/answer' },
+      ],
     })
   })
 

@@ -2,6 +2,7 @@ import { createWriteStream, type WriteStream } from 'node:fs'
 import { access, realpath } from 'node:fs/promises'
 import { dirname, resolve } from 'node:path'
 import { Writable } from 'node:stream'
+import { finished } from 'node:stream/promises'
 import { reason } from '@dunelight/node'
 import { WrongUse } from './surroundings.js'
 
@@ -19,6 +20,24 @@ export async function resultFile(path: string, overwrite: boolean, inputs: reado
   if (!overwrite && (await exists(path))) throw new WrongUse(`${path} exists already`, 'choose another name, or add --overwrite')
   if (!(await exists(dirname(resolve(path))))) throw new WrongUse(`cannot write to ${path}: its folder does not exist`)
   return new ResultFile(path, overwrite ? 'w' : 'wx')
+}
+
+/** Writes a whole text as a result file. */
+export async function writeResult(
+  path: string,
+  text: string,
+  overwrite: boolean,
+  inputs: readonly (string | undefined)[] = [],
+): Promise<void> {
+  const file = await resultFile(path, overwrite, inputs)
+  file.write(text)
+  await closed(file)
+}
+
+/** Waits until all that was written is on the disk. */
+export async function closed(file: Writable): Promise<void> {
+  file.end()
+  await finished(file)
 }
 
 class ResultFile extends Writable {

@@ -45,7 +45,7 @@ async function textOfPdf(bytes: Uint8Array): Promise<string | undefined> {
   const { extractText, getDocumentProxy } = await import('unpdf')
   try {
     // The reader takes its bytes away from their owner.
-    const { text } = await extractText(await getDocumentProxy(bytes.slice()), { mergePages: false })
+    const { text } = await extractText(await getDocumentProxy(bytes.slice(), { verbosity: 0 }), { mergePages: false })
     return text.join('\n\n').trim()
   } catch {
     return undefined

@@ -1,6 +1,7 @@
-export { openLibrary } from './open-library.js'
+export { openLibrary, type OpenOptions } from './open-library.js'
 export { readFileValue, type FileOptions } from './file-value.js'
 export { reason } from './reason.js'
 export { readCsv, type CsvRows } from './csv.js'
 export { readRecords, type RecordRow, type RecordsOptions } from './records.js'
 export { renderTable, type SetAside, type TableOptions, type TableReport } from './render-table.js'
+export { compareTable, type CompareOptions, type Comparison } from './compare-table.js'

@@ -19,12 +19,17 @@ import { reason } from './reason.js'
 const READ = /\.(?:yaml|json|md|txt)$/
 const MISNAMED = /\.yml$/
 
+export interface OpenOptions extends LibraryOptions {
+  /** Texts that count in place of what stands on the disk, by path below the library's folder: an earlier version, an unsaved edit. */
+  readonly instead?: Readonly<Record<string, string>>
+}
+
 /**
  * Opens a library folder. What is wrong with its files stands in `library.problems`.
  *
  * @throws ProblemError where the folder itself cannot be read.
  */
-export async function openLibrary(folder: string, options: LibraryOptions = {}): Promise<Library> {
+export async function openLibrary(folder: string, options: OpenOptions = {}): Promise<Library> {
   const root = await realpath(folder).catch((fault: unknown) => unreadable(folder, fault))
   if (!(await stat(root)).isDirectory()) unreadable(folder, 'it is a file; name the library’s folder')
   const found: Problem[] = []
@@ -42,6 +47,7 @@ export async function openLibrary(folder: string, options: LibraryOptions = {}):
     if (isUtf8(bytes)) files[name] = bytes.toString('utf8')
     else found.push(problem('not-text', { file: name }))
   }
+  Object.assign(files, options.instead)
   const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
   if (!known && found.length === 0) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
   const shelf = readShelf(files, (p) => found.push(p))

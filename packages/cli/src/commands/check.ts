@@ -1,21 +1,68 @@
-import { printProblem, problemRecord } from 'dunelight'
+import { printProblem, problemRecord, type Library } from 'dunelight'
 import { openLibrary } from '@dunelight/node'
-import { colorsFor, EXIT, paintFor, plural, type Surroundings } from '../surroundings.js'
+import { sayMembers } from '../graph/members.js'
+import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
+import { touchedBy, type Touch, type Touched } from '../touched.js'
 
-/** Prints every problem of a library: they are this command's data. */
-export async function check(around: Surroundings, folder: string, flags: { json?: boolean }): Promise<number> {
+export interface CheckFlags {
+  readonly json?: boolean
+  readonly touched?: string
+  readonly was?: string
+  readonly records?: string
+}
+
+/** Prints every problem of a library: they are this command's data. Asked about a touched file, it says what else that changes. */
+export async function check(around: Surroundings, folder: string, flags: CheckFlags): Promise<number> {
+  const { touched, ...others } = flags
+  for (const flag of ['was', 'records'] as const)
+    if (touched === undefined && flags[flag] !== undefined) throw new WrongUse(`--${flag} speaks of a touched file`, 'add --touched FILE')
   const library = await openLibrary(folder)
-  const { problems } = library
-  if (flags.json) around.stdout.write(`${JSON.stringify({ sound: library.sound, problems: problems.map(problemRecord) }, null, 2)}\n`)
-  else {
+  const found = touched === undefined ? undefined : await touchedBy(library, folder, { touched, ...others })
+  if (flags.json) {
+    const problems = library.problems.map(problemRecord)
+    around.stdout.write(`${JSON.stringify({ sound: library.sound, problems, ...(found && { touched: found }) }, null, 2)}\n`)
+  } else {
     const c = colorsFor(around.stdout, around.env)
-    for (const p of problems) around.stdout.write(`${printProblem(p, paintFor(c))}\n\n`)
-    const count = (severity: string) => problems.filter((p) => p.severity === severity).length
-    const prompts = plural(library.promptNames().length, 'prompt')
-    const summary = library.sound ? c.green('sound') : c.red('not sound')
-    around.stdout.write(
-      `${folder}: ${summary} · ${prompts} · ${plural(count('error'), 'error')} · ${plural(count('warning'), 'warning')}\n`,
-    )
+    around.stdout.write(printCheck(library, folder, c))
+    if (found) around.stdout.write(`\n${printTouched(found, flags.touched!, c)}`)
   }
   return library.sound ? EXIT.done : EXIT.problems
+}
+
+function printCheck(library: Library, folder: string, c: Colors): string {
+  const { problems, sound } = library
+  const count = (severity: string) => problems.filter((p) => p.severity === severity).length
+  const infos = count('info')
+  const counts = [plural(library.promptNames().length, 'prompt'), plural(count('error'), 'error'), plural(count('warning'), 'warning')]
+  if (infos > 0) counts.push(plural(infos, 'remark'))
+  return `${problems.map((p) => `${printProblem(p, paintFor(c))}\n\n`).join('')}${folder}: ${sound ? c.green('sound') : c.red('not sound')} · ${counts.join(' · ')}\n`
+}
+
+function printTouched({ members, since, prompts }: Touched, file: string, c: Colors): string {
+  const head = `${c.bold(sayMembers(members))}: ${prompts.length === 0 ? 'no prompt draws on it' : `${plural(prompts.length, 'prompt draws', 'prompts draw')} on it`}`
+  const against =
+    prompts.length === 0
+      ? []
+      : [c.dim(since === undefined ? `nothing to hold ${file} against: name its earlier version with --was FILE` : `held against ${since}`)]
+  const width = Math.max(0, ...prompts.map((one) => one.prompt.length))
+  return `${[head, ...against, ...prompts.flatMap((one) => touchLines(one, width, c))].join('\n')}\n`
+}
+
+function touchLines({ prompt, changed, tables }: Touch, width: number, c: Colors): string[] {
+  const name = `  ${prompt.padEnd(width)}`
+  if (changed === undefined) return [name]
+  if (!changed) return [`${name}  ${c.dim('unchanged')}`]
+  const lines = tables.map(({ records, comparison, why }) => {
+    if (!comparison) return `${records}: ${why ?? ''}`
+    const parts = [
+      `${comparison.changed} of ${plural(comparison.records, 'record')} of ${records} ${comparison.changed === 1 ? 'renders' : 'render'} differently`,
+    ]
+    if (comparison.lost > 0) parts.push(c.red(`${comparison.lost} can no longer be rendered`))
+    if (comparison.won > 0) parts.push(`${comparison.won} can be rendered now`)
+    if (comparison.aside > 0) parts.push(`${comparison.aside} set aside as before`)
+    if (comparison.examples.length > 0) parts.push(c.dim(`such as ${comparison.examples.join(', ')}`))
+    return parts.join(', ')
+  })
+  const [first = 'no batch names a table for it: --records FILE does', ...more] = lines
+  return [`${name}  ${c.yellow('changed')}  ${first}`, ...more.map((line) => `${' '.repeat(name.length + 11)}${line}`)]
 }

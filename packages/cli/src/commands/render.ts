@@ -1,11 +1,10 @@
 import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
-import { finished } from 'node:stream/promises'
 import { SingleBar } from 'cli-progress'
 import { printProblem, problem, problemRecord, ProblemError, type Prompt } from 'dunelight'
 import { openLibrary, renderTable, type SetAside, type TableReport } from '@dunelight/node'
 import { printTurns } from '../print-turns.js'
-import { resultFile } from '../result-file.js'
+import { closed, resultFile } from '../result-file.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
 
@@ -43,11 +42,6 @@ export async function render(around: Surroundings, folder: string, name: string,
     if (out !== around.stdout) out.destroy()
     throw fault
   }
-}
-
-async function closed(file: Writable): Promise<void> {
-  file.end()
-  await finished(file)
 }
 
 function renderOne(around: Surroundings, out: Writable, prompt: Prompt, given: Record<string, unknown>, flags: RenderFlags): number {

@@ -139,6 +139,12 @@ export interface OutputModel extends Artefact {
 export interface BatchModel extends Artefact {
   readonly kind: 'batch'
   readonly prompt: Named | undefined
+  /** The path of its table, below the library's folder. */
+  readonly records: string | undefined
+  /** Values that are the same for all records. */
+  readonly set: Readonly<Record<string, unknown>>
+  /** Whether joins, conditions or mapped columns stand between the table and the prompt. */
+  readonly shaped: boolean
 }
 
 export interface Limits {

@@ -2,7 +2,8 @@ import { compileCondition } from './condition.js'
 import type { Context } from './context.js'
 import type { Scope } from './scope.js'
 import type { Run, Test } from '../render/run.js'
-import type { Line, Piece, Text } from '../text/nodes.js'
+import type { Line, Path, Piece, Text } from '../text/nodes.js'
+import { ANY, type Declared, type ValueType } from '../values/types.js'
 
 const MOST = 1000
 
@@ -54,9 +55,9 @@ function possiblePiece(piece: Piece, scope: Scope): string[] | undefined {
       return ['']
     case 'slot': {
       const { paths, formats, fallback } = piece.value
-      const binding = paths.length === 1 && paths[0]!.steps.length === 0 ? scope.find(paths[0]!.name) : undefined
-      if (binding?.type.kind !== 'choice' || formats.length > 0) return undefined
-      return [...binding.type.of, ...(binding.optional ? [fallback?.spelled ?? ''] : [])]
+      const found = paths.length === 1 ? declaredAt(paths[0]!, scope) : undefined
+      if (found?.type.kind !== 'choice' || formats.length > 0) return undefined
+      return [...found.type.of, ...(found.optional ? [fallback?.spelled ?? ''] : [])]
     }
     case 'when': {
       const branches = piece.branches.map((b) => possible(b.body as readonly Piece[], scope))
@@ -70,4 +71,15 @@ function possiblePiece(piece: Piece, scope: Scope): string[] | undefined {
     default:
       return undefined
   }
+}
+
+/** What the declarations say of a path through fields; undefined for any other. */
+function declaredAt(path: Path, scope: Scope): { readonly type: ValueType; readonly optional: boolean } | undefined {
+  let found: { readonly type: ValueType; readonly optional: boolean } | undefined = scope.find(path.name)
+  for (const step of path.steps) {
+    const { type, optional }: NonNullable<typeof found> = found ?? { type: ANY, optional: true }
+    const field: Declared | undefined = type.kind === 'record' ? type.fields?.find((one) => one.name === step.key) : undefined
+    found = field && { type: field.type, optional: optional || (field.optional && field.default === undefined) }
+  }
+  return found
 }

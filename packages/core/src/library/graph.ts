@@ -1,8 +1,12 @@
 import { targetsOf, usesIn } from './circles.js'
 import { ownTurns, type Artefact, type PromptModel } from '../artefacts/artefacts.js'
 import type { Shelf } from '../artefacts/read.js'
+import { possibleTexts } from '../compile/possible.js'
+import { Scope } from '../compile/scope.js'
+import { variableBinding } from '../compile/shelves.js'
 import type { Span } from '../source/source.js'
 import type { Text } from '../text/nodes.js'
+import type { Declared } from '../values/types.js'
 
 export type MemberKind = 'prompt' | 'snippet' | 'persona' | 'example set' | 'output' | 'batch' | 'file'
 
@@ -110,6 +114,11 @@ export function artefactOf(
   }
 }
 
+/** The path of a member's file, below the library's folder. */
+export function artefactFile(shelf: Shelf, member: Member): string | undefined {
+  return member.kind === 'file' ? member.name : artefactOf(shelf, member)?.file.name
+}
+
 /** Reads the graph out of a library's files. What they name but the library does not hold is a problem elsewhere, and no member. */
 export function graphOf(shelf: Shelf): LibraryGraph {
   const links: Link[] = []
@@ -156,9 +165,9 @@ function linksOfPrompt(from: Member, prompt: PromptModel, shelf: Shelf): Link[] 
     for (const one of turn.attach) if (one.kind === 'path') add('file', one.path, one.span)
   }
   for (const bound of prompt.bind) links.push(...linksOfText(from, bound.text, shelf))
-  // A name that a text chooses stands in the text, unless a value gives it: then any of them may be meant.
-  for (const name of namedIn(persona, shelf.personas)) add('persona', name, wholeOf(persona!))
-  for (const name of namedIn(output, shelf.outputs)) add('output', name, wholeOf(output!))
+  const scope = scopeOf(prompt, shelf)
+  for (const name of namedIn(persona, shelf.personas, scope)) add('persona', name, wholeOf(persona!))
+  for (const name of namedIn(output, shelf.outputs, scope)) add('output', name, wholeOf(output!))
   return links
 }
 
@@ -174,10 +183,24 @@ function linksOfText(from: Member, text: Text, { snippets }: Shelf): Link[] {
   return links
 }
 
-function namedIn(text: Text | undefined, known: ReadonlyMap<string, unknown>): string[] {
+/** The names that a text can come out as: by its choices where they tell, else those that stand in it, else any. */
+function namedIn(text: Text | undefined, known: ReadonlyMap<string, unknown>, scope: Scope): string[] {
   if (!text) return []
+  const possible = possibleTexts(text, scope)
+  if (possible) return possible.filter((name) => known.has(name))
   const named = (text.source.text.match(/[\p{L}_][\p{L}\p{M}\p{N}_/-]*/gu) ?? []).filter((word) => known.has(word))
   return named.length > 0 ? named : [...known.keys()]
+}
+
+/** The variables of a prompt and of its bases, by name. */
+function scopeOf(prompt: PromptModel, { prompts }: Shelf): Scope {
+  const declared = new Map<string, Declared>()
+  const seen = new Set<string>()
+  for (let one: PromptModel | undefined = prompt; one && !seen.has(one.name); one = one.basedOn && prompts.get(one.basedOn.name)) {
+    seen.add(one.name)
+    for (const d of one.variables) if (!declared.has(d.name)) declared.set(d.name, d)
+  }
+  return new Scope([...declared.values()].map((d) => variableBinding(d, () => null)))
 }
 
 function wholeOf({ source }: Text): Span {

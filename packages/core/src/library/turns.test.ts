@@ -164,7 +164,9 @@ describe('repeated turns', () => {
     const says = (turn: string) => problemsOf(tour(turn)).map((p) => `${p.place?.line}:${p.place?.column} ${p.message}`)
     expect(says('  - each: stop in stops\n    turns: [{ user: "{stop.rom}" }]\n')).toEqual(['6:28 "stop" has no field "rom"'])
     expect(says('  - each: stop in halts\n    turns: [{ user: "{stops as count}" }]\n')).toEqual(['5:19 there is no variable "halts"'])
-    expect(says('  - each: stop of stops\n    turns: [{ user: "{stops as count}" }]\n')).toContain('5:16 expected "," or "in" after "stop" in "each"')
+    expect(says('  - each: stop of stops\n    turns: [{ user: "{stops as count}" }]\n')).toContain(
+      '5:16 expected "," or "in" after "stop" in "each"',
+    )
     expect(says('  - each: stop in stops joined ", "\n    turns: [{ user: "{stop.room}" }]\n').join()).toContain('expected nothing more')
     expect(says('  - each: stop in stops\n  - user: "{stops as count}"\n')).toEqual(['5:5 a turn needs the key "turns"'])
   })

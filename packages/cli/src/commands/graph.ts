@@ -1,0 +1,80 @@
+import type { Library, Member } from 'dunelight'
+import { openLibrary } from '@dunelight/node'
+import { drawGraph, keyOf } from '../graph/draw.js'
+import { membersNamed, sayMembers } from '../graph/members.js'
+import { graphPage } from '../graph/page.js'
+import { writeResult } from '../result-file.js'
+import { colorsFor, EXIT, plural, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
+
+export interface GraphFlags {
+  readonly of?: string
+  readonly to?: string
+  readonly overwrite?: boolean
+  readonly json?: boolean
+}
+
+/** What uses what in a library, both ways: as text, as JSON, or drawn. */
+export async function graph(around: Surroundings, folder: string, flags: GraphFlags): Promise<number> {
+  const ending = flags.to === undefined ? undefined : /\.(svg|html)$/.exec(flags.to)?.[1]
+  if (flags.to !== undefined && ending === undefined)
+    throw new WrongUse(`"${flags.to}" ends in no form that a graph is drawn in`, 'end it in .svg or .html')
+  const library = await openLibrary(folder)
+  const centre = flags.of === undefined ? undefined : membersNamed(library, folder, flags.of)
+  const members = centre ? neighbourhood(library, centre) : [...library.graph.members]
+  if (flags.to !== undefined) {
+    const svg = await drawGraph(library.graph, members)
+    const summary = `${plural(members.length, 'member')}${flags.of === undefined ? '' : ` around ${flags.of}`}.`
+    const text = ending === 'svg' ? `${svg}\n` : graphPage(library.title ?? folder, svg, summary)
+    await writeResult(flags.to, text, flags.overwrite ?? false)
+    around.stderr.write(`${plural(members.length, 'member')} drawn → ${flags.to}\n`)
+  } else if (flags.json) around.stdout.write(`${JSON.stringify(asData(library, members), null, 2)}\n`)
+  else
+    around.stdout.write(
+      centre ? printAround(library, centre, colorsFor(around.stdout, around.env)) : printAll(library, colorsFor(around.stdout, around.env)),
+    )
+  return EXIT.done
+}
+
+/** Members with all that they draw on and all that draws on them. */
+function neighbourhood({ graph }: Library, centre: readonly Member[]): Member[] {
+  const all = centre.flatMap((one) => [...graph.reaches(one).reverse(), one, ...graph.drawsOn(one)])
+  return [...new Map(all.map((one) => [keyOf(one), one])).values()]
+}
+
+function asData({ graph }: Library, members: readonly Member[]) {
+  return members.map((one) => ({ ...one, uses: graph.uses(one), usedBy: graph.usedBy(one) }))
+}
+
+/** Every member with its own links, kind by kind. */
+function printAll({ graph }: Library, c: Colors): string {
+  const kinds = [...new Set(graph.members.map((one) => one.kind))]
+  return kinds
+    .map((kind) => {
+      const own = graph.members.filter((one) => one.kind === kind)
+      return `${c.dim(kind === 'batch' ? 'batches' : `${kind}s`)}\n${own.map((one) => printLinks(one, graph.uses(one), graph.usedBy(one), c)).join('')}`
+    })
+    .join('\n')
+}
+
+function printLinks(member: Member, uses: readonly Member[], used: readonly Member[], c: Colors): string {
+  const lines = [`  ${c.bold(member.name)}`]
+  if (uses.length > 0) lines.push(`    uses     ${sayMembers(uses)}`)
+  if (used.length > 0) lines.push(`    used by  ${sayMembers(used)}`)
+  return `${lines.join('\n')}\n`
+}
+
+/** One member, all that it draws on and all that would change with it. */
+function printAround({ graph }: Library, centre: readonly Member[], c: Colors): string {
+  return centre
+    .map((one) => {
+      const down = graph.drawsOn(one)
+      const up = graph.reaches(one)
+      return [
+        c.bold(keyOf(one)),
+        `  draws on         ${down.length === 0 ? c.dim('nothing but itself') : sayMembers(down)}`,
+        `  changes with it  ${up.length === 0 ? c.dim('nothing') : sayMembers(up)}`,
+      ].join('\n')
+    })
+    .map((text) => `${text}\n`)
+    .join('\n')
+}

@@ -1,0 +1,119 @@
+import { execFileSync, spawnSync } from 'node:child_process'
+import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, describe, expect, test } from '@jest/globals'
+
+const LIBRARY = 'demo/marram-house'
+const folder = mkdtempSync(join(tmpdir(), 'dunelight-graph-'))
+const at = (name: string) => join(folder, name)
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+function dunelight(...args: string[]) {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['packages/cli/bin/dunelight.js', ...args], {
+    encoding: 'utf8',
+    env: { ...process.env, NO_COLOR: '1' },
+  })
+  return { code: status, out: stdout, err: stderr }
+}
+
+describe('graph', () => {
+  test('says what each member uses and what uses it', () => {
+    const { code, out } = dunelight('graph', LIBRARY)
+    expect(code).toBe(0)
+    expect(out).toContain(
+      '  tour/stop\n    uses     snippet house/style, house/safety, closing/spoken · persona night-watch, storyteller\n',
+    )
+    expect(out).toContain('  conservator\n    used by  prompt visitor/answer\n')
+  })
+
+  test('around one member, named or by its file: all that changes with it', () => {
+    const says =
+      'snippet house/style\n  draws on         nothing but itself\n  changes with it  prompt label/write, label/revise, survey/summary, tour/stop · batch tonight\n'
+    for (const name of ['house/style', 'snippets/house/style.yaml', `${LIBRARY}/snippets/house/style.yaml`])
+      expect(dunelight('graph', LIBRARY, '--of', name).out).toBe(says)
+    expect(dunelight('graph', LIBRARY, '--of', 'house/stile')).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('did you mean "house/style"?'),
+    })
+  })
+
+  test('as data, as a drawing and as a page', () => {
+    const data = JSON.parse(dunelight('graph', LIBRARY, '--json').out) as { name: string; uses: unknown[] }[]
+    expect(data.find((one) => one.name === 'label/revise')?.uses).toEqual([
+      { kind: 'prompt', name: 'label/write' },
+      { kind: 'snippet', name: 'closing/quiet' },
+    ])
+    expect(dunelight('graph', LIBRARY, '--to', at('g.svg')).code).toBe(0)
+    const svg = readFileSync(at('g.svg'), 'utf8')
+    expect([svg.match(/class="member"/g)?.length, svg.match(/class="link"/g)?.length]).toEqual([
+      data.length,
+      data.reduce((sum, one) => sum + one.uses.length, 0),
+    ])
+    expect(dunelight('graph', LIBRARY, '--to', at('g.html'), '--of', 'closing/quiet').err).toContain('2 members drawn')
+    expect(readFileSync(at('g.html'), 'utf8')).toContain('<title>Marram House: what uses what</title>')
+    expect(dunelight('graph', LIBRARY, '--to', at('g.svg'))).toMatchObject({ code: 2, err: expect.stringContaining('exists already') })
+    expect(dunelight('graph', LIBRARY, '--to', at('g.gif'))).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('end it in .svg or .html'),
+    })
+  })
+})
+
+describe('check --touched', () => {
+  const library = at('house')
+  cpSync(LIBRARY, library, { recursive: true })
+  const safety = join(library, 'snippets/house/safety.md')
+  const older = at('safety-before.md')
+  cpSync(safety, older)
+  writeFileSync(safety, readFileSync(safety, 'utf8').replace('ring or taste', 'ring, taste or sit on'))
+
+  test('says which prompts change, and how many records of their batches render differently', () => {
+    const { code, out } = dunelight('check', library, '--touched', 'snippets/house/safety.md', '--was', older)
+    expect(code).toBe(0)
+    expect(out).toContain('snippet house/safety: 3 prompts draw on it\n')
+    expect(out).toMatch(/label\/write +changed {2}176 of 180 records of .*objects\.csv render differently, 4 set aside as before/)
+    expect(out).toMatch(/tour\/stop +changed {2}no batch names a table/)
+  })
+
+  test('counts only the records that an edit reaches', () => {
+    const child = join(library, 'prompts/label/write.yaml')
+    const before = at('write-before.yaml')
+    cpSync(child, before)
+    writeFileSync(child, readFileSync(child, 'utf8').replace('It is light enough to say so.', 'It weighs next to nothing.'))
+    const { touched } = JSON.parse(dunelight('check', library, '--touched', 'label/write', '--was', before, '--json').out) as {
+      touched: { prompts: { prompt: string; tables: { comparison: { changed: number; records: number } }[] }[] }
+    }
+    const { changed, records } = touched.prompts.find((one) => one.prompt === 'label/write')!.tables[0]!.comparison
+    expect([changed > 0, changed < 60, records]).toEqual([true, true, 180])
+    cpSync(before, child)
+  })
+
+  test('holds it against the last commit where nothing else is named', () => {
+    const git = (...args: string[]) =>
+      execFileSync('git', ['-c', 'user.name=Tobias', '-c', 'user.email=t@marram.example', ...args], { cwd: library, stdio: 'pipe' })
+    git('init', '-q')
+    git('add', '-A')
+    git('commit', '-qm', 'as it is')
+    const style = join(library, 'snippets/house/style.yaml')
+    writeFileSync(style, `# a comment changes nothing\n${readFileSync(style, 'utf8')}`)
+    const { out } = dunelight('check', library, '--touched', style)
+    expect(out).toContain('held against the last commit')
+    expect(out.match(/unchanged/g)).toHaveLength(4)
+  })
+
+  test('a change that breaks records says so', () => {
+    const child = join(library, 'prompts/label/write.yaml')
+    const before = at('write-before.yaml')
+    writeFileSync(child, readFileSync(before, 'utf8').replace('min: 1500, max: 2030', 'min: 1800, max: 2030'))
+    expect(dunelight('check', library, '--touched', 'label/write', '--was', before).out).toMatch(/\d+ can no longer be rendered/)
+  })
+
+  test('flags that speak of nothing are refused', () => {
+    expect(dunelight('check', library, '--was', older)).toMatchObject({ code: 2, err: expect.stringContaining('add --touched FILE') })
+    expect(dunelight('check', library, '--touched', 'snippets/house/safty.md')).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('did you mean "house/safety"'),
+    })
+  })
+})

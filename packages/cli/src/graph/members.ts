@@ -1,0 +1,42 @@
+import { nearest, type Library, type Member } from 'dunelight'
+import { WrongUse } from '../surroundings.js'
+
+const FOLDER_KINDS = {
+  prompts: 'prompt',
+  snippets: 'snippet',
+  personas: 'persona',
+  examples: 'example set',
+  outputs: 'output',
+  batches: 'batch',
+} as const
+
+/**
+ * The members of a library that a person means: by name (`house/style`), or by file, from the library's folder (`snippets/house/style.yaml`)
+ * or from where the command was started.
+ */
+export function membersNamed(library: Library, folder: string, said: string): Member[] {
+  const { members } = library.graph
+  const path = withoutFolder(said.replace(/\\/g, '/').replace(/^\.\//, ''), folder)
+  const [, kindFolder = '', name = ''] = /^(\w+)\/(.+?)(?:\.\w+)?$/.exec(path) ?? []
+  const kind = Object.hasOwn(FOLDER_KINDS, kindFolder) ? FOLDER_KINDS[kindFolder as keyof typeof FOLDER_KINDS] : undefined
+  const found = members.filter((one) => one.name === said || one.name === path || (one.kind === kind && one.name === name))
+  if (found.length > 0) return found
+  const known = members.map((one) => one.name)
+  const near = nearest(said, known) ?? nearest(name, known)
+  throw new WrongUse(
+    `the library holds nothing called "${said}"`,
+    near === undefined ? 'dunelight list shows what it holds' : `did you mean "${near}"?`,
+  )
+}
+
+function withoutFolder(path: string, folder: string): string {
+  const prefix = `${folder.replace(/\\/g, '/').replace(/^\.\//, '').replace(/\/+$/, '')}/`
+  return path.startsWith(prefix) ? path.slice(prefix.length) : path
+}
+
+/** `snippet house/style, house/safety · persona registrar`: kinds in the order of first appearance. */
+export function sayMembers(members: readonly Member[]): string {
+  const kinds = new Map<string, string[]>()
+  for (const { kind, name } of members) kinds.set(kind, [...(kinds.get(kind) ?? []), name])
+  return [...kinds].map(([kind, names]) => `${kind} ${names.join(', ')}`).join(' · ')
+}

@@ -1,0 +1,95 @@
+import { Command, Option } from 'commander'
+import { nearest } from 'dunelight'
+import { check, type CheckFlags } from './commands/check.js'
+import { graph, type GraphFlags } from './commands/graph.js'
+import { list } from './commands/list.js'
+import { render, type RenderFlags } from './commands/render.js'
+import { show, type ShowFlags } from './commands/show.js'
+import { WrongUse, type Surroundings } from './surroundings.js'
+
+const LIBRARY = 'the library’s folder'
+const JSON_FLAG = ['--json', 'as JSON, for programs'] as const
+
+/** All commands with their options; `ended` hears the exit code of the one that ran. */
+export function build(around: Surroundings, ended: (code: number) => void): Command {
+  const program = new Command('dunelight')
+    .description('Renders prompts from a library of texts, for one record or for a table.')
+    .version('0.1.0', '--version', 'the version')
+    .helpOption('-h, --help', 'this help')
+    .helpCommand(false)
+    .exitOverride()
+    .configureOutput({ writeOut: (text) => around.stdout.write(text), writeErr: (text) => around.stderr.write(text) })
+    .showSuggestionAfterError(true)
+    .addHelpText(
+      'after',
+      '\nExample:\n  dunelight render demo/marram-house label/write --records demo/marram-house/data/objects.csv --take 3\n\nExit codes: 0 done, 1 problems in the library or the input, 2 wrong use, 3 done but some records were set aside.',
+    )
+  const command = (name: string, about: string, example: string) =>
+    program
+      .command(name)
+      .description(about)
+      .argument('<library>', LIBRARY)
+      .addHelpText('after', `\nExample:\n  dunelight ${example}`)
+      .exitOverride()
+
+  command('check', 'Says all that is wrong with a library.', 'check demo/marram-house')
+    .option('--touched <file>', 'which prompts a change of this file changes, and how many of their records')
+    .option('--was <file>', 'the touched file as it was before; else what the last commit holds')
+    .option('--records <file>', 'a table to render before and after; else those of the batches')
+    .option(...JSON_FLAG)
+    .action(async (folder: string, flags: CheckFlags) => ended(await check(around, folder, flags)))
+  command('list', 'Lists what a library holds.', 'list demo/marram-house')
+    .option(...JSON_FLAG)
+    .action(async (folder: string, flags: { json?: boolean }) => ended(await list(around, folder, flags)))
+  command(
+    'show',
+    'Shows a prompt: what it takes, what it draws on, and with values where every stretch of it comes from.',
+    'show demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007',
+  )
+    .argument('<prompt>', 'its name')
+    .option('--set <name=value>', 'a value; may be repeated', collect)
+    .option('--records <file>', 'a table to take the record from')
+    .option('--record <id>', 'the record’s id or row number')
+    .option(...JSON_FLAG)
+    .action(async (folder: string, prompt: string, flags: ShowFlags) => ended(await show(around, folder, prompt, flags)))
+  command(
+    'render',
+    'Renders a prompt for one set of values or for every record of a table.',
+    'render demo/marram-house label/write --records demo/marram-house/data/objects.csv --to labels.jsonl',
+  )
+    .argument('<prompt>', 'its name')
+    .option('--set <name=value>', 'a value; may be repeated; item.title=Lamp sets a field', collect)
+    .option('--records <file>', 'a CSV table: one rendering for each row, as JSON Lines')
+    .option('--record <id>', 'only the record of this id')
+    .addOption(new Option('--take <n>', 'end after so many renderings').argParser(whole))
+    .option('--to <file>', 'write there instead of stdout')
+    .option('--overwrite', 'write over a file that exists')
+    .option('--aside <file>', 'write what was set aside there, as JSON Lines')
+    .addOption(new Option('--seed <n>', 'decides between the wordings of vary').argParser(whole))
+    .option('--locale <tag>', 'the language of numbers, dates and lists')
+    .option('--wordings', 'render every wording of vary')
+    .option(...JSON_FLAG)
+    .action(async (folder: string, prompt: string, flags: RenderFlags) => ended(await render(around, folder, prompt, flags)))
+  command('graph', 'Shows what uses what in a library, both ways, or draws it.', 'graph demo/marram-house --of house/style')
+    .option('--of <name>', 'only what this draws on, and what draws on it')
+    .option('--to <file>', 'draw it there: FILE.svg or FILE.html')
+    .option('--overwrite', 'write over a file that exists')
+    .option(...JSON_FLAG)
+    .action(async (folder: string, flags: GraphFlags) => ended(await graph(around, folder, flags)))
+  program.on('command:*', ([name = '']: string[]) => {
+    const names = program.commands.map((one) => one.name())
+    const near = nearest(name, names)
+    throw new WrongUse(`there is no command "${name}"`, near ? `did you mean "${near}"?` : `commands: ${names.join(', ')}`)
+  })
+  return program
+}
+
+function collect(value: string, before: string[] = []): string[] {
+  return [...before, value]
+}
+
+function whole(value: string): number {
+  const number = Number(value)
+  if (!/^\d+$/.test(value)) throw new WrongUse(`"${value}" is no whole number`)
+  return number
+}

@@ -1,0 +1,103 @@
+import { execFile } from 'node:child_process'
+import { readFile } from 'node:fs/promises'
+import { basename, dirname, join } from 'node:path'
+import { promisify } from 'node:util'
+import { artefactFile, ProblemError, type Library, type Member, type Prompt } from 'dunelight'
+import { compareTable, openLibrary, reason, type Comparison } from '@dunelight/node'
+import { membersNamed } from './graph/members.js'
+import { WrongUse } from './surroundings.js'
+
+/** What a change of one file does to one prompt that draws on it. */
+export interface Touch {
+  readonly prompt: string
+  /** Undefined where there is no earlier version to hold it against. */
+  readonly changed: boolean | undefined
+  readonly tables: readonly { readonly records: string; readonly comparison?: Comparison; readonly why?: string }[]
+}
+
+export interface Touched {
+  readonly members: readonly Member[]
+  /** In words, what the file is held against. */
+  readonly since: string | undefined
+  readonly prompts: readonly Touch[]
+}
+
+export interface TouchedFlags {
+  readonly touched: string
+  readonly was?: string
+  readonly records?: string
+}
+
+/** Which prompts a changed file changes, and how many records of their tables render differently. */
+export async function touchedBy(library: Library, folder: string, flags: TouchedFlags): Promise<Touched> {
+  const members = membersNamed(library, folder, flags.touched)
+  const prompts = [
+    ...new Set(members.flatMap((one) => [one, ...library.graph.reaches(one)]).flatMap((one) => (one.kind === 'prompt' ? [one.name] : []))),
+  ]
+  const file = artefactFile(library.shelf, members[0]!)
+  const earlier = file === undefined ? undefined : await earlierText(join(folder, file), flags.was)
+  const before = earlier && (await openLibrary(folder, { instead: { [file!]: earlier.text } }))
+  const touches: Touch[] = []
+  for (const name of prompts.sort()) touches.push(await touch(name, library, before, folder, flags.records))
+  return { members, since: earlier?.says, prompts: touches }
+}
+
+async function touch(
+  name: string,
+  library: Library,
+  before: Library | undefined,
+  folder: string,
+  records: string | undefined,
+): Promise<Touch> {
+  const after = soundPrompt(library, name)
+  const was = before && soundPrompt(before, name)
+  if (!before) return { prompt: name, changed: undefined, tables: [] }
+  const member = { kind: 'prompt', name } as const
+  const changed = before.fingerprint(member) !== library.fingerprint(member)
+  const batches = [...library.shelf.batches.values()].filter((batch) => batch.prompt?.name === name && batch.records !== undefined)
+  const tables =
+    records === undefined
+      ? batches.map((batch) => ({ records: join(folder, batch.records!), set: batch.set, shaped: batch.shaped }))
+      : [{ records, set: {}, shaped: false }]
+  if (!after || !was) return { prompt: name, changed, tables: [] }
+  const found: Touch['tables'][number][] = []
+  for (const table of tables) {
+    if (table.shaped) found.push({ records: table.records, why: 'the batch joins, filters or maps it, which this version does not run' })
+    else found.push({ records: table.records, ...(await compare(was, after, table)) })
+  }
+  return { prompt: name, changed, tables: found }
+}
+
+async function compare(before: Prompt, after: Prompt, { records, set }: { records: string; set: Readonly<Record<string, unknown>> }) {
+  try {
+    return { comparison: await compareTable({ before, after, records, given: set }) }
+  } catch (fault) {
+    if (fault instanceof ProblemError) return { why: fault.problems.find((p) => p.severity === 'error')?.message ?? '' }
+    throw fault
+  }
+}
+
+function soundPrompt(library: Library, name: string): Prompt | undefined {
+  try {
+    return library.prompt(name)
+  } catch (fault) {
+    if (fault instanceof ProblemError) return undefined
+    throw fault
+  }
+}
+
+/** The file as it was: another file that the caller names, else what the last commit holds, where the folder is under version control. */
+async function earlierText(path: string, was: string | undefined): Promise<{ text: string; says: string } | undefined> {
+  if (was !== undefined) {
+    const text = await readFile(was, 'utf8').catch((fault: unknown) => {
+      throw new WrongUse(`cannot read ${was}: ${reason(fault)}`)
+    })
+    return { text, says: was }
+  }
+  try {
+    const { stdout } = await promisify(execFile)('git', ['show', `HEAD:./${basename(path)}`], { cwd: dirname(path), maxBuffer: 1 << 26 })
+    return { text: stdout, says: 'the last commit' }
+  } catch {
+    return undefined
+  }
+}
