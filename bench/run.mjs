@@ -1,9 +1,10 @@
-// npm run bench -- [--rows N] [--times N] [--functions | --table]
+// npm run bench -- [--rows N] [--times N] [--functions | --table | --types]
 import { spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, rmSync, statSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { generateObjects } from '../scripts/generate.mjs'
 import { benchFunctions } from './functions.mjs'
+import { benchTypes } from './types.mjs'
 
 const args = process.argv.slice(2)
 const number = (name, usual) => {
@@ -16,8 +17,11 @@ const say = (text) => process.stdout.write(`${text}\n`)
 const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1]
 
 say(`Node ${process.versions.node}, ${cpus().length} cores, ${cpus()[0].model}`)
-if (!args.includes('--table')) await benchFunctions(say)
-if (!args.includes('--functions')) await benchTable()
+const only = ['--functions', '--table', '--types'].filter((flag) => args.includes(flag))
+const does = (flag) => only.length === 0 || only.includes(flag)
+if (does('--functions')) await benchFunctions(say)
+if (does('--table')) await benchTable()
+if (does('--types')) benchTypes(say)
 
 async function benchTable() {
   mkdirSync('.cache', { recursive: true })

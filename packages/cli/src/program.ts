@@ -4,6 +4,8 @@ import { check, type CheckFlags } from './commands/check.js'
 import { graph, type GraphFlags } from './commands/graph.js'
 import { list } from './commands/list.js'
 import { render, type RenderFlags } from './commands/render.js'
+import { schema, variables, type SchemaFlags } from './commands/schema.js'
+import { types, type TypesFlags } from './commands/types.js'
 import { show, type ShowFlags } from './commands/show.js'
 import { WrongUse, type Surroundings } from './surroundings.js'
 
@@ -76,6 +78,21 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--overwrite', 'write over a file that exists')
     .option(...JSON_FLAG)
     .action(async (folder: string, flags: GraphFlags) => ended(await graph(around, folder, flags)))
+  command('types', 'Writes the types of a library’s prompts for TypeScript.', 'types demo/marram-house --to src/prompts.d.ts')
+    .option('--to <file>', 'write there instead of stdout')
+    .option('--overwrite', 'write over a file that exists')
+    .action(async (folder: string, flags: TypesFlags) => ended(await types(around, folder, flags)))
+  command('schema', 'Prints the variables of a prompt as a JSON Schema (2020-12).', 'schema demo/marram-house label/write')
+    .argument('<prompt>', 'its name')
+    .option('--marks', 'keep what JSON Schema has no words for under x-dunelight')
+    .action(async (folder: string, prompt: string, flags: SchemaFlags) => ended(await schema(around, folder, prompt, flags)))
+  program
+    .command('variables')
+    .description('Prints the properties of a JSON Schema as variables of a library’s file.')
+    .argument('<schema>', 'a JSON file')
+    .addHelpText('after', '\nExample:\n  dunelight variables order.schema.json')
+    .exitOverride()
+    .action(async (file: string) => ended(await variables(around, file)))
   program.on('command:*', ([name = '']: string[]) => {
     const names = program.commands.map((one) => one.name())
     const near = nearest(name, names)

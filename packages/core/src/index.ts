@@ -1,7 +1,9 @@
 // One call
-export { libraryFrom, Library, type LibraryOptions } from './library/library.js'
+export { libraryFrom, Library, type AnyPrompts, type LibraryOptions } from './library/library.js'
+export { makeLibrary, type WrittenLibrary } from './code/library.js'
+export { makeExampleSet, makeOutput, makePersona, makePrompt, makeSnippet } from './code/make.js'
 // Staged
-export type { FinishedTurn, PreparedValues, Prompt, PromptRows, Rendering, RenderOptions } from './library/prompt.js'
+export type { AnyValues, FinishedTurn, PreparedValues, Prompt, PromptRows, Rendering, RenderOptions } from './library/prompt.js'
 export type { Turn } from './render/render.js'
 export type { Origin, Within } from './render/origins.js'
 export type { OriginKind } from './render/trace.js'
@@ -28,3 +30,25 @@ export type { FilePart, Part, TextPart } from './render/parts.js'
 export { readDataUri, type FileValue } from './values/files.js'
 export { tokensOf, type Token, type TokenKind } from './text/tokens.js'
 export { textsIn, type FileTexts } from './library/texts-in.js'
+export type { LibraryInput } from './code/documents.js'
+export type {
+  ExampleSetDefinition,
+  ExampleSetInput,
+  OutputDefinition,
+  OutputInput,
+  PersonaDefinition,
+  PersonaInput,
+  PromptDefinition,
+  PromptInput,
+  PromptTypes,
+  SnippetDefinition,
+  SnippetInput,
+  TurnInput,
+  TypesOf,
+  Wrong,
+} from './code/definitions.js'
+export type { Declaration, Declarations, HistoryEntry, ValuesOf } from './code/values.js'
+export type { Reply } from './outputs/reply.js'
+export { printTypes } from './code/print-types.js'
+export { schemaOf, type JsonSchema, type SchemaOptions } from './interop/to-schema.js'
+export { variablesFromSchema } from './interop/from-schema.js'

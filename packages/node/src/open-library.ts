@@ -8,6 +8,7 @@ import {
   problem,
   ProblemError,
   readShelf,
+  type AnyPrompts,
   type FileValue,
   type LibraryOptions,
   type Problem,
@@ -29,7 +30,7 @@ export interface OpenOptions extends LibraryOptions {
  *
  * @throws ProblemError where the folder itself cannot be read.
  */
-export async function openLibrary(folder: string, options: OpenOptions = {}): Promise<Library> {
+export async function openLibrary<P extends object = AnyPrompts>(folder: string, options: OpenOptions = {}): Promise<Library<P>> {
   const root = await realpath(folder).catch((fault: unknown) => unreadable(folder, fault))
   if (!(await stat(root)).isDirectory()) unreadable(folder, 'it is a file; name the library’s folder')
   const found: Problem[] = []
@@ -51,7 +52,7 @@ export async function openLibrary(folder: string, options: OpenOptions = {}): Pr
   const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
   if (!known && found.length === 0) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
   const shelf = readShelf(files, (p) => found.push(p))
-  return new Library(shelf, found, { ...options, attachments: await readAttached(root, shelf) })
+  return new Library<P>(shelf, found, { ...options, attachments: await readAttached(root, shelf) })
 }
 
 function unreadable(file: string, fault: unknown): never {

@@ -133,7 +133,10 @@ export interface ExampleCase {
 
 export interface OutputModel extends Artefact {
   readonly kind: 'output'
+  /** The labels of `one-of`. */
   readonly of: readonly string[]
+  /** The data fields of `fields`. */
+  readonly fields: readonly Declared[] | undefined
 }
 
 export interface BatchModel extends Artefact {

@@ -89,6 +89,7 @@ class PromptCompiler implements Compilation {
       orders: [...shared.orders].sort(),
       persona,
       output,
+      outputs: prompt.output ? (this.outputNames ?? [...shelves.outputs.keys()]).filter((name) => name !== '') : [],
       locale,
     }
   }

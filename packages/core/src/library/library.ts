@@ -2,7 +2,7 @@ import { circles } from './circles.js'
 import { fingerprintOf } from './fingerprint.js'
 import { artefactOf, graphOf, type LibraryGraph, type Member } from './graph.js'
 import { joinPrompt } from './join.js'
-import { Prompt } from './prompt.js'
+import { Prompt, type AnyValues } from './prompt.js'
 import { seenFrom } from './seen-from.js'
 import { readShelf, type Shelf } from '../artefacts/read.js'
 import { checkSnippet, compilePrompt } from '../compile/prompt.js'
@@ -21,8 +21,14 @@ export interface LibraryOptions {
   readonly attachments?: Readonly<Record<string, FileValue | string>>
 }
 
-/** A library that has been read and checked. What is wrong stands in `problems`; prompts without faults can be rendered all the same. */
-export class Library {
+/** The types of a library's prompts where none are known: any name, any values. */
+export type AnyPrompts = Readonly<Record<string, { readonly values: AnyValues; readonly reply: unknown }>>
+type ValuesIn<T> = T extends { readonly values: infer V extends object } ? V : AnyValues
+type ReplyIn<T> = T extends { readonly reply: infer R } ? R : unknown
+
+/** A library that has been read and checked. What is wrong stands in `problems`; prompts without faults can be rendered all the same.
+ * `P` says what its prompts take and what their replies are read as, by name. */
+export class Library<P extends object = AnyPrompts> {
   readonly problems: readonly Problem[]
   /** What uses what, both ways. */
   readonly graph: LibraryGraph
@@ -78,6 +84,11 @@ export class Library {
     return this.problems.every((p) => p.severity !== 'error')
   }
 
+  /** Whether nothing keeps this prompt from being rendered. */
+  isSound(name: string): boolean {
+    return this.compiled.get(name)?.ready !== undefined && this.errorsOf(name).length === 0
+  }
+
   promptNames(): string[] {
     return [...this.shelf.prompts.keys()]
   }
@@ -87,7 +98,11 @@ export class Library {
    *
    * @throws ProblemError where there is none, or where it has errors.
    */
-  prompt(name: string): Prompt {
+  prompt<N extends keyof P & string>(name: N): Prompt<ValuesIn<P[N]>, ReplyIn<P[N]>> {
+    return this.promptNamed(name) as unknown as Prompt<ValuesIn<P[N]>, ReplyIn<P[N]>>
+  }
+
+  private promptNamed(name: string): Prompt {
     const known = this.ready.get(name)
     if (known) return known
     if (!this.shelf.prompts.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
@@ -95,7 +110,14 @@ export class Library {
     const ready = this.compiled.get(name)?.ready
     if (errors.length > 0 || !ready)
       throw new ProblemError(errors.length > 0 ? errors : this.problems.filter((p) => p.severity === 'error'))
-    const made = new Prompt(ready.prompt, ready.plan, this.shelf.library, () => this.fingerprint({ kind: 'prompt', name })!)
+    const member: Member = { kind: 'prompt', name }
+    const made: Prompt = new Prompt(
+      ready.prompt,
+      ready.plan,
+      this.shelf.library,
+      (output) => this.shelf.outputs.get(output),
+      () => this.fingerprint(member)!,
+    )
     this.ready.set(name, made)
     return made
   }

@@ -1,5 +1,6 @@
 import { hashOf } from './fingerprint.js'
-import type { JoinedPrompt, LibraryModel } from '../artefacts/artefacts.js'
+import type { JoinedPrompt, LibraryModel, OutputModel } from '../artefacts/artefacts.js'
+import { readReply, type Reply } from '../outputs/reply.js'
 import type { Plan } from '../render/plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import { chooseBy, Wordings } from '../render/choose.js'
@@ -109,14 +110,18 @@ export class PromptRows {
 
 const MOST_WORDINGS = 1000
 
-/** A prompt of a library, ready to be rendered. */
-export class Prompt {
+/** Values that no types speak of: what is wrong with them is said at rendering. */
+export type AnyValues = Readonly<Record<string, unknown>>
+
+/** A prompt of a library, ready to be rendered. `V`: the values that it takes; `R`: what its replies are read as. */
+export class Prompt<V extends object = AnyValues, R = unknown> {
   private readonly runner: Runner
 
   constructor(
     private readonly model: JoinedPrompt,
     private readonly plan: Plan,
     private readonly library: LibraryModel,
+    private readonly findOutput: (name: string) => OutputModel | undefined,
     private readonly identify: () => string,
   ) {
     this.runner = {
@@ -137,6 +142,11 @@ export class Prompt {
 
   get about(): string | undefined {
     return this.model.about
+  }
+
+  /** The names of the outputs that its renderings can have. */
+  get outputs(): readonly string[] {
+    return this.plan.outputs
   }
 
   /** SHA-256 over the prompt with all that it draws on: see `Library.fingerprint`. */
@@ -160,7 +170,7 @@ export class Prompt {
    *
    * @throws ProblemError with all that is wrong with the values, or with what came of them.
    */
-  render(values: Readonly<Record<string, unknown>>, options: RenderOptions = {}): Rendering {
+  render(values: V, options: RenderOptions = {}): Rendering {
     const accepted = this.accept(values)
     return this.finish(accepted, options, chooserFor(options))
   }
@@ -170,7 +180,7 @@ export class Prompt {
    *
    * @throws ProblemError like `render`.
    */
-  turns(values: Readonly<Record<string, unknown>>, options: RenderOptions = {}): readonly Turn[] {
+  turns(values: V, options: RenderOptions = {}): readonly Turn[] {
     return this.prepare(values).turns(options)
   }
 
@@ -179,7 +189,7 @@ export class Prompt {
    *
    * @throws ProblemError with all that is wrong with the values.
    */
-  prepare(values: Readonly<Record<string, unknown>>): PreparedValues {
+  prepare(values: V): PreparedValues {
     return this.prepared(this.accept(values))
   }
 
@@ -193,10 +203,7 @@ export class Prompt {
   }
 
   /** One rendering for each combination of the wordings of `vary`, named by a number from 1 for each `vary`, in order. */
-  renderAll(
-    values: Readonly<Record<string, unknown>>,
-    options: RenderOptions = {},
-  ): { readonly wording: string; readonly rendering: Rendering }[] {
+  renderAll(values: V, options: RenderOptions = {}): { readonly wording: string; readonly rendering: Rendering }[] {
     const accepted = this.accept(values)
     const wordings = new Wordings()
     const all: { wording: string; rendering: Rendering }[] = []
@@ -209,11 +216,7 @@ export class Prompt {
   }
 
   /** Renders record after record, lazily; `record` of the options is each one's id where `id` gives it. */
-  *renderEach(
-    records: Iterable<Readonly<Record<string, unknown>>>,
-    options: RenderOptions = {},
-    id?: (record: Readonly<Record<string, unknown>>, index: number) => string,
-  ): Generator<Rendering> {
+  *renderEach(records: Iterable<V>, options: RenderOptions = {}, id?: (record: V, index: number) => string): Generator<Rendering> {
     let index = 0
     for (const record of records) {
       yield this.render(record, id ? { ...options, record: id(record, index) } : options)
@@ -221,9 +224,22 @@ export class Prompt {
     }
   }
 
-  private accept(values: Readonly<Record<string, unknown>>): unknown[] {
+  /**
+   * A reply read by the prompt's output: a label, data, or without an output the text itself. A prompt that has several outputs is told
+   * which one the rendering had.
+   */
+  read(reply: string, output?: string): Reply<R> {
+    const names = output === undefined ? this.outputs : [output]
+    if (names.length > 1) throw new TypeError(`"${this.name}" has several outputs: ${names.join(', ')}; say which one`)
+    const [name] = names
+    const found = name === undefined ? undefined : this.findOutput(name)
+    if (name !== undefined && !found) throw new TypeError(`there is no output "${name}"`)
+    return readReply(found, reply) as Reply<R>
+  }
+
+  private accept(values: V): unknown[] {
     const problems: Problem[] = []
-    const accepted = acceptAll(values, this.plan.variables, this.plan.bound, (p) => problems.push(p))
+    const accepted = acceptAll(values as AnyValues, this.plan.variables, this.plan.bound, (p) => problems.push(p))
     if (problems.length > 0) throw new ProblemError(problems)
     return accepted
   }

@@ -148,6 +148,8 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'attachment-over-limit': 'packages/core/src/render/parts.test.ts',
   'attachment-without-text': 'packages/core/src/render/parts.test.ts',
   'wordings-over-limit': 'packages/core/src/render/wordings.test.ts',
+  'reply-unfit': 'packages/core/src/code/code.test.ts',
+  'schema-unfit': 'packages/core/src/interop/schema.test.ts',
   'prompt-unknown': 'packages/core/src/library/library.test.ts',
   'heading-missing': 'packages/core/src/values/row.test.ts',
   'heading-unused': 'packages/core/src/values/row.test.ts',

@@ -72,6 +72,14 @@ export const valueCodes = {
     (d) => `"${d.name}" (${d.mediaType}) carries no text`,
     () => 'attach it as a file, or take its text out before: readFileValue of @dunelight/node does for PDF',
   ),
+  'schema-unfit': error<{ path: string; why: string }>(
+    'A JSON Schema says what declarations cannot say.',
+    (d) => `${d.path === 'the schema' ? d.path : `"${d.path}"`} does not become a declaration: ${d.why}`,
+  ),
+  'reply-unfit': error<{ output: string; why: string }>(
+    'A reply is not what the prompt’s output asks for.',
+    (d) => `the reply does not fit the output "${d.output}": ${d.why}`,
+  ),
   'wordings-over-limit': error<{ limit: number }>('Several "vary" multiply.', (d) => `there are more than ${d.limit} wordings`),
   'prompt-unknown': error<{ name: string; known: readonly string[] }>(
     'A program asks for a prompt that the library does not hold.',

@@ -52,5 +52,7 @@ export interface Plan {
   readonly orders: readonly string[]
   readonly persona: ((run: Run) => string) | undefined
   readonly output: ((run: Run) => string) | undefined
+  /** The outputs that renderings can have. */
+  readonly outputs: readonly string[]
   readonly locale: ((run: Run) => Locale) | undefined
 }

@@ -1,0 +1,37 @@
+import { readFile } from 'node:fs/promises'
+import { printProblem, problem, ProblemError, schemaOf, variablesFromSchema, type JsonSchema } from 'dunelight'
+import { openLibrary, reason } from '@dunelight/node'
+import { stringify } from 'yaml'
+import { colorsFor, EXIT, paintFor, type Surroundings } from '../surroundings.js'
+
+export interface SchemaFlags {
+  readonly marks?: boolean
+}
+
+/** The variables of a prompt as a JSON Schema. */
+export async function schema(around: Surroundings, folder: string, name: string, flags: SchemaFlags): Promise<number> {
+  const prompt = (await openLibrary(folder)).prompt(name)
+  around.stdout.write(`${JSON.stringify(schemaOf(prompt.variables, prompt.title, flags), null, 2)}\n`)
+  return EXIT.done
+}
+
+/** A JSON Schema's properties as the variables of a library's file. */
+export async function variables(around: Surroundings, file: string): Promise<number> {
+  const unreadable = (fault: unknown): never => {
+    throw new ProblemError([
+      problem('file-unreadable', { file, why: fault instanceof SyntaxError ? `it is no JSON (${fault.message})` : reason(fault) }),
+    ])
+  }
+  const text = await readFile(file, 'utf8').catch(unreadable)
+  let data: unknown
+  try {
+    data = JSON.parse(text)
+  } catch (fault) {
+    unreadable(fault)
+  }
+  const found = variablesFromSchema((data ?? {}) as JsonSchema)
+  around.stdout.write(stringify({ variables: found.variables }, { lineWidth: 0 }))
+  const c = colorsFor(around.stderr, around.env)
+  for (const p of found.problems) around.stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  return found.problems.length > 0 ? EXIT.problems : EXIT.done
+}

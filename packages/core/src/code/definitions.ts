@@ -1,0 +1,225 @@
+import type { FaultIn, LoopScope, Names, ValueFault } from './faults.js'
+import type { Declarations, Flat, ReplyOf, ValuesOf } from './values.js'
+
+declare const SHAPE: unique symbol
+
+/** What the compiler remembers of a definition; nothing of it is there at run time. */
+interface Shaped<S> {
+  readonly [SHAPE]?: S
+}
+
+interface Described {
+  readonly title?: string
+  readonly about?: string
+  /** Invisible signs that its texts may hold, as `U+200D`. */
+  readonly allow?: readonly string[]
+}
+
+// ------------------------------------------------------------------ what is written
+
+export interface SnippetInput extends Described {
+  readonly variables?: Declarations
+  readonly text: string
+}
+export interface PersonaInput extends Described {
+  readonly who: string
+  readonly voice?: readonly string[]
+  readonly always?: readonly string[]
+  readonly never?: readonly string[]
+  readonly layout?: string
+}
+export interface ExampleSetInput extends Described {
+  readonly fields: Declarations
+  readonly ask: string
+  readonly answer: string
+  readonly cases?: readonly Readonly<Record<string, unknown>>[]
+}
+export type OutputInput = Described &
+  (
+    | { readonly kind: 'one-of'; readonly of: readonly string[] }
+    | { readonly kind: 'fields'; readonly fields: Declarations; readonly show: 'none' }
+  )
+
+type Attached = string | { readonly from: string; readonly as?: 'text' | 'file' }
+interface Spoken {
+  readonly name?: string
+  readonly attach?: readonly Attached[]
+}
+export type TurnInput =
+  | (Spoken & { readonly system: string })
+  | (Spoken & { readonly user: string })
+  | (Spoken & { readonly assistant: string })
+  | { readonly name?: string; readonly history: string | { readonly from: string; readonly fence?: string } }
+  | { readonly name?: string; readonly examples: string | AnyExampleSet }
+  | { readonly name?: string; readonly ask: string | AnyExampleSet; readonly with?: Readonly<Record<string, string>> }
+  | { readonly name?: string; readonly each: string; readonly turns: readonly TurnInput[] }
+
+export interface PromptInput extends Described {
+  readonly title: string
+  readonly tags?: readonly string[]
+  readonly version?: number
+  readonly variables?: Declarations
+  readonly persona?: string | PersonaDefinition
+  readonly output?: string | AnyOutput
+  readonly locale?: string
+  readonly settings?: Readonly<Record<string, unknown>>
+  readonly turns?: readonly TurnInput[]
+  readonly 'based-on'?: string | AnyPrompt
+  readonly bind?: Readonly<Record<string, string>>
+  readonly replace?: Readonly<Record<string, TurnInput>>
+  readonly 'add-turns'?: readonly TurnInput[]
+  readonly without?: readonly string[]
+}
+
+// ------------------------------------------------------------------ what is made of it
+
+export interface SnippetDefinition {
+  readonly kind: 'snippet'
+  readonly input: SnippetInput
+}
+export interface PersonaDefinition {
+  readonly kind: 'persona'
+  readonly input: PersonaInput
+}
+export interface ExampleSetDefinition<F> extends Shaped<{ fields: F }> {
+  readonly kind: 'example set'
+  readonly input: ExampleSetInput
+}
+export interface OutputDefinition<R> extends Shaped<{ reply: R }> {
+  readonly kind: 'output'
+  readonly input: OutputInput
+}
+/** `V`: the variables that it takes, those of its bases too; `R`: what its replies are read as. */
+export interface PromptDefinition<V, R> extends Shaped<{ variables: V; reply: R }> {
+  readonly kind: 'prompt'
+  readonly input: PromptInput
+}
+export type AnyPrompt = PromptDefinition<unknown, unknown>
+export type AnyOutput = OutputDefinition<unknown>
+export type AnyExampleSet = ExampleSetDefinition<unknown>
+
+/** A prompt's values and reply, as a library of types holds them. */
+export interface PromptTypes {
+  readonly values: object
+  readonly reply: unknown
+}
+export type TypesOf<D> = D extends PromptDefinition<infer V, infer R> ? { readonly values: ValuesOf<V>; readonly reply: R } : never
+
+export type OutputReply<O> = O extends { readonly kind: 'one-of'; readonly of: readonly (infer L)[] }
+  ? L
+  : O extends { readonly kind: 'fields'; readonly fields: infer F }
+    ? ReplyOf<F>
+    : unknown
+
+// ------------------------------------------------------------------ what follows of a definition
+
+/** No names at all. */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+type Nothing = {}
+type BaseOf<D> = D extends { readonly 'based-on': PromptDefinition<infer V, unknown> } ? V : Nothing
+type OwnOf<D> = D extends { readonly variables: infer V } ? V : Nothing
+type BoundIn<D> =
+  | (D extends { readonly bind: infer B } ? keyof B : never)
+  | (D extends { readonly without: readonly (infer N extends string)[] } ? N : never)
+
+/** The variables that a prompt takes: its own in place of those of its base, without what it binds or leaves out. */
+export type VariablesOf<D> = Flat<Omit<BaseOf<D>, BoundIn<D> | keyof OwnOf<D>> & OwnOf<D>>
+/** All names that its texts see, bound ones too. */
+type SeenIn<D> = Omit<BaseOf<D>, keyof OwnOf<D>> & OwnOf<D>
+
+/** What a prompt's replies are read as; text where it has no output, its base's where it is based on one. */
+export type ReplyIn<D> = D extends { readonly output: OutputDefinition<infer R> }
+  ? R
+  : D extends { readonly output: string }
+    ? unknown
+    : D extends { readonly 'based-on': PromptDefinition<unknown, infer R> }
+      ? R
+      : D extends { readonly 'based-on': string }
+        ? unknown
+        : string
+
+// ------------------------------------------------------------------ what is wrong with it
+
+/** Stands where a definition is wrong, so that the compiler's message says why. */
+export interface Wrong<Sentence extends string> {
+  readonly wrong: Sentence
+}
+type Said<Fault> = [Fault] extends [never] ? unknown : Fault extends string ? Wrong<Fault> : unknown
+type CheckText<T, S> = T extends string ? (S extends Names ? Said<FaultIn<T, S>> : unknown) : unknown
+type CheckTexts<T, S> = { readonly [K in keyof T]: CheckText<T[K], S> }
+
+/** Keys that nothing reads. */
+type CheckKeys<D, Known, What extends string> = {
+  readonly [K in Exclude<keyof D, KeysOf<Known>>]: Wrong<`${What} has no key "${K & string}"`>
+}
+type KeysOf<U> = U extends unknown ? keyof U : never
+
+type CheckAttached<A, S> = { readonly [I in keyof A]: CheckAttachment<A[I], S> }
+type CheckAttachment<A, S> = A extends { readonly from: string }
+  ? { readonly [K in keyof A]: K extends 'from' ? CheckAttachment<A[K], S> : unknown }
+  : A extends `${string}/${string}`
+    ? unknown
+    : A extends string
+      ? S extends Names
+        ? Said<ValueFault<A, S>>
+        : unknown
+      : unknown
+
+type CheckTurns<T, S> = { readonly [I in keyof T]: CheckTurn<T[I], S> }
+type CheckTurn<T, S> = {
+  readonly [K in keyof T]: K extends 'system' | 'user' | 'assistant'
+    ? CheckText<T[K], S>
+    : K extends 'attach'
+      ? CheckAttached<T[K], S>
+      : K extends 'with'
+        ? CheckTexts<T[K], S>
+        : K extends 'history'
+          ? CheckAttachment<T[K], S>
+          : K extends 'each'
+            ? Said<SentenceOf<LoopIn<T, S>>>
+            : K extends 'turns'
+              ? CheckTurns<T[K], LoopIn<T, S>>
+              : unknown
+} & CheckKeys<T, TurnInput, 'a turn'>
+
+/** The names within repeated turns, or what is wrong with their head. */
+type LoopIn<T, S> = T extends { readonly each: infer H extends string } ? (S extends Names ? LoopScope<H, S> : S) : S
+type SentenceOf<L> = L extends string ? L : never
+
+/** A prompt's definition, each of its texts held against the names that it may use. */
+export type CheckPrompt<D> = CheckKeys<D, PromptInput, 'a prompt'> & {
+  readonly [K in keyof D]: K extends 'turns' | 'add-turns'
+    ? CheckTurns<D[K], SeenIn<D>>
+    : K extends 'replace'
+      ? CheckTurns<D[K], SeenIn<D>>
+      : K extends 'persona' | 'output' | 'locale'
+        ? CheckText<D[K], SeenIn<D>>
+        : K extends 'bind'
+          ? {
+              readonly [N in keyof D[K]]: N extends keyof BaseOf<D>
+                ? CheckText<D[K][N], VariablesOf<D>>
+                : Wrong<`the base has no "${N & string}"`>
+            }
+          : unknown
+}
+export type CheckSnippet<D> = CheckKeys<D, SnippetInput, 'a snippet'> & {
+  readonly text: D extends { readonly text: infer T } ? CheckText<T, OwnOf<D>> : unknown
+}
+type FieldsIn<D> = D extends { readonly fields: infer F } ? F : Nothing
+export type CheckExampleSet<D> = CheckKeys<D, ExampleSetInput, 'an example set'> & {
+  readonly [K in keyof D]: K extends 'ask' | 'answer'
+    ? CheckText<D[K], FieldsIn<D>>
+    : K extends 'cases'
+      ? readonly ValuesOf<FieldsIn<D>>[]
+      : unknown
+}
+type PersonaNames = {
+  readonly who: 'text'
+  readonly voice: 'list of text'
+  readonly always: 'list of text'
+  readonly never: 'list of text'
+}
+export type CheckPersona<D> = CheckKeys<D, PersonaInput, 'a persona'> & {
+  readonly [K in keyof D]: K extends 'layout' ? CheckText<D[K], PersonaNames> : unknown
+}
+export type CheckOutput<D> = CheckKeys<D, OutputInput, 'an output'>

@@ -1,0 +1,75 @@
+import { stringify } from 'yaml'
+import type { AnyExampleSet, AnyOutput, AnyPrompt, PersonaDefinition, SnippetDefinition } from './definitions.js'
+
+type Definition = AnyPrompt | SnippetDefinition | PersonaDefinition | AnyExampleSet | AnyOutput
+
+/** A library written in code: its artefacts under the names that texts and programs call them by. */
+export interface LibraryInput {
+  readonly title?: string
+  readonly about?: string
+  readonly locale?: string
+  readonly settings?: Readonly<Record<string, unknown>>
+  readonly limits?: Readonly<Record<string, number>>
+  readonly prompts?: Readonly<Record<string, AnyPrompt>>
+  /** A text alone is a snippet without variables. */
+  readonly snippets?: Readonly<Record<string, SnippetDefinition | string>>
+  readonly personas?: Readonly<Record<string, PersonaDefinition>>
+  readonly examples?: Readonly<Record<string, AnyExampleSet>>
+  readonly outputs?: Readonly<Record<string, AnyOutput>>
+}
+
+const SHELVES = ['prompts', 'snippets', 'personas', 'examples', 'outputs'] as const
+const WORDS = { prompts: 'prompt', snippets: 'snippet', personas: 'persona', examples: 'example set', outputs: 'output' }
+
+/** The files that say what a library written in code says: path below its folder → YAML. */
+export function filesOf(input: LibraryInput): Record<string, string> {
+  const { title, about, locale, settings, limits } = input
+  const main = { title, about, locale, settings, limits }
+  const files: Record<string, string> = Object.values(main).some((one) => one !== undefined) ? { 'dunelight.yaml': yamlOf(main) } : {}
+  const names = new Map<unknown, string>()
+  const onShelf = (shelf: (typeof SHELVES)[number]) => Object.entries<Definition | string>(input[shelf] ?? {})
+  for (const shelf of SHELVES) for (const [name, one] of onShelf(shelf)) if (typeof one !== 'string') names.set(one, name)
+  for (const shelf of SHELVES) {
+    for (const [name, one] of onShelf(shelf)) {
+      if (typeof one === 'string') files[`${shelf}/${name}.md`] = block(one)
+      else files[`${shelf}/${name}.yaml`] = yamlOf(plain(one.input, names, `the ${WORDS[shelf]} "${name}"`))
+    }
+  }
+  return files
+}
+
+function yamlOf(document: unknown): string {
+  // Long lines stay lines: a folded scalar would swallow directive lines.
+  return stringify(document, { lineWidth: 0, blockQuote: 'literal', aliasDuplicateObjects: false, version: '1.2' })
+}
+
+/** A definition as plain data: names in place of definitions, blocks without the indentation of the code around them. */
+function plain(value: unknown, names: ReadonlyMap<unknown, string>, of: string): unknown {
+  if (typeof value === 'string') return block(value)
+  if (Array.isArray(value)) return value.map((one) => plain(one, names, of))
+  if (typeof value !== 'object' || value === null || value instanceof Date) return value
+  if (isDefinition(value)) {
+    const name = names.get(value)
+    if (name !== undefined) return name
+    const shelf = SHELVES.find((one) => WORDS[one] === value.kind)!
+    throw new TypeError(
+      `${of} draws on ${value.kind === 'output' ? 'an' : 'a'} ${value.kind} that the library does not hold: give it a name under "${shelf}"`,
+    )
+  }
+  return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, plain(one, names, of)]))
+}
+
+function isDefinition(value: object): value is Definition {
+  return 'kind' in value && 'input' in value && Object.values(WORDS).includes(value.kind as string)
+}
+
+/** A text that begins with a line end was written as a block: the indentation that its lines share goes, and its last, blank line. */
+export function block(text: string): string {
+  const lines = text.replace(/\r\n?/g, '\n').split('\n')
+  if (lines.length === 1 || lines[0]?.trim() !== '') return text
+  const body = lines.slice(1)
+  if (body.at(-1)?.trim() === '') body[body.length - 1] = ''
+  const indents = body.filter((line) => line.trim() !== '').map((line) => line.length - line.trimStart().length)
+  const shared = Math.min(...indents)
+  return body.map((line) => (line.trim() === '' ? '' : line.slice(shared))).join('\n')
+}

@@ -1,0 +1,103 @@
+import type { Library } from '../library/library.js'
+import type { OutputModel } from '../artefacts/artefacts.js'
+import type { Declared, ValueType } from '../values/types.js'
+
+/** Who takes the type: a caller that hands values over, or a program that reads a reply. */
+type Side = 'given' | 'read'
+
+/**
+ * The types of a library's prompts, as a declaration file: what each takes and what its replies are read as. Prompts that have faults are
+ * left out, as they cannot be called either.
+ */
+export function printTypes<P extends object>(typed: Library<P>): string {
+  const library = typed as unknown as Library
+  const sound = library.promptNames().filter((name) => library.isSound(name))
+  const prompts = sound.map((name) => printPrompt(library, name))
+  const body = prompts.join('\n')
+  const imports = ['FileValue', 'HistoryEntry'].filter((name) => new RegExp(`\\b${name}\\b`).test(body))
+  return [
+    '// Made by "dunelight types". Do not edit: it is made anew whenever the library changes.',
+    ...(imports.length > 0 ? [`import type { ${imports.join(', ')} } from 'dunelight'`] : []),
+    '',
+    `${doc(library.title === undefined ? 'The prompts of the library' : `The prompts of ${library.title}`, '')}export interface Prompts {`,
+    body,
+    '}',
+    '',
+  ].join('\n')
+}
+
+function printPrompt(library: Library, name: string): string {
+  const prompt = library.prompt(name)
+  const outputs = prompt.outputs.map((output) => printReply(library.shelf.outputs.get(output)!))
+  const values = prompt.variables.length === 0 ? 'Readonly<Record<string, never>>' : printFields(prompt.variables, 'given', '    ')
+  return [
+    `${doc(prompt.title, '  ')}  ${key(name)}: {`,
+    `    readonly values: ${values}`,
+    `    readonly reply: ${outputs.length === 0 ? 'string' : [...new Set(outputs)].join(' | ')}`,
+    '  }',
+  ].join('\n')
+}
+
+function printReply({ of, fields }: OutputModel): string {
+  return fields ? printFields(fields, 'read', '    ') : options(of)
+}
+
+function printFields(fields: readonly Declared[], side: Side, indent: string): string {
+  const lines = fields.map((field) => {
+    const { name, type, optional, about } = field
+    const missable = optional || field.default !== undefined
+    const written = printType(type, side, `${indent}  `)
+    return `${about === undefined ? '' : doc(about, `${indent}  `)}${indent}  readonly ${key(name)}${missable ? '?' : ''}: ${written}${missable ? ' | null' : ''}${missable && side === 'given' ? ' | undefined' : ''}`
+  })
+  return `{\n${lines.join('\n')}\n${indent}}`
+}
+
+function printType(type: ValueType, side: Side, indent: string): string {
+  switch (type.kind) {
+    case 'text':
+      return 'string'
+    case 'integer':
+    case 'number':
+      return side === 'given' ? 'number | bigint' : 'number'
+    case 'boolean':
+      return 'boolean'
+    case 'date':
+    case 'date-time':
+      return side === 'given' ? 'string | Date' : 'string'
+    case 'choice':
+      return options(type.of)
+    case 'list':
+      return listOf(printType(type.item, side, indent))
+    case 'record':
+      return type.fields ? printFields(type.fields, side, indent) : 'Readonly<Record<string, unknown>>'
+    case 'table':
+      return listOf(type.fields ? printFields(type.fields, side, indent) : 'Readonly<Record<string, unknown>>')
+    case 'file':
+      return 'FileValue | `data:${string}`'
+    case 'turns':
+      return 'readonly HistoryEntry[]'
+    case 'any':
+      return 'unknown'
+  }
+}
+
+function listOf(item: string): string {
+  return /^[\w<>, ]+$/.test(item) || item.startsWith('{') ? `readonly ${item}[]` : `readonly (${item})[]`
+}
+
+function options(of: readonly string[]): string {
+  return of.length === 0 ? 'never' : of.map(quoted).join(' | ')
+}
+
+function key(name: string): string {
+  return /^[A-Za-z_]\w*$/.test(name) ? name : quoted(name)
+}
+
+function quoted(text: string): string {
+  return `'${text.replace(/[\\']/g, '\\$&').replace(/\n/g, '\\n')}'`
+}
+
+/** A comment above a declaration; it cannot be ended from within. */
+function doc(text: string, indent: string): string {
+  return `${indent}/** ${text.trim().replace(/\*\//g, '*\\/').replace(/\s+/g, ' ')} */\n`
+}

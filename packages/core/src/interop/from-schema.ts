@@ -1,0 +1,215 @@
+import type { Declaration, DeclarationKeys, Declarations, TypeWord } from '../code/values.js'
+import { problem, type Problem, type Report } from '../problems/problem.js'
+import { isRecord, own } from '../values/data.js'
+import { isName } from '../values/names.js'
+import type { JsonSchema } from './to-schema.js'
+
+type Keys = { -readonly [K in keyof DeclarationKeys]: DeclarationKeys[K] }
+
+/** Deeper than people write, and shallow enough that a schema which holds itself ends. */
+const DEEPEST = 12
+
+/**
+ * The properties of a JSON Schema's object as declarations, to be used in code or written into a file. What a schema may say but
+ * declarations cannot is reported, and the rest is kept.
+ *
+ * @example variablesFromSchema({ type: 'object', properties: { year: { type: 'integer', minimum: 1500 } }, required: ['year'] }).variables; // => { year: { type: 'integer', min: 1500 } }
+ */
+export function variablesFromSchema(schema: JsonSchema): { readonly variables: Declarations; readonly problems: readonly Problem[] } {
+  const problems: Problem[] = []
+  const reading = new SchemaReading(schema, (p) => problems.push(p))
+  const variables = reading.variables()
+  return { variables, problems }
+}
+
+class SchemaReading {
+  constructor(
+    private readonly root: JsonSchema,
+    private readonly report: Report,
+  ) {}
+
+  variables(): Declarations {
+    const { root } = this
+    const draft = own(root, '$schema')
+    if (draft !== undefined && draft !== 'https://json-schema.org/draft/2020-12/schema')
+      this.unfit('the schema', `its draft is ${JSON.stringify(draft)}, and only 2020-12 is read`)
+    const object = this.followed(root, 'the schema')
+    if (!isRecord(own(object, 'properties'))) {
+      this.unfit('the schema', 'it describes no object with properties')
+      return {}
+    }
+    return this.fields(object, '', 0, true)
+  }
+
+  private unfit(path: string, why: string): void {
+    this.report(problem('schema-unfit', { path, why }))
+  }
+
+  private fields(schema: JsonSchema, path: string, depth: number, top: boolean): Declarations {
+    const properties = own(schema, 'properties') as Record<string, unknown>
+    const required = own(schema, 'required')
+    const fields: Record<string, Declaration> = {}
+    for (const [name, property] of Object.entries(properties)) {
+      const at = path === '' ? name : `${path}.${name}`
+      if (top && !isName(name)) this.unfit(at, 'variables are called by names: a letter, then letters, digits, _ and -')
+      else if (!isRecord(property)) this.unfit(at, 'it says nothing of its type')
+      else fields[name] = this.declaration(property, at, Array.isArray(required) && required.includes(name), depth + 1)
+    }
+    for (const name of Array.isArray(required) ? required : [])
+      if (!Object.hasOwn(properties, String(name)))
+        this.unfit(path === '' ? 'the schema' : path, `"${String(name)}" is required, but not described`)
+    return fields
+  }
+
+  private declaration(property: JsonSchema, path: string, required: boolean, depth: number): Declaration {
+    const schema = this.followed(property, path)
+    const marks = own(property, 'x-dunelight')
+    const { inner, nullable } = this.withoutNull(schema, path)
+    const examples = own(property, 'examples')
+    const fallback = own(property, 'default')
+    const keys: Keys = { ...this.type(inner, path, depth) }
+    const says = (key: 'about' | 'question', from: string) => {
+      const text = own(property, from)
+      if (typeof text === 'string') keys[key] = text
+    }
+    says('about', 'description')
+    says('question', 'title')
+    if (fallback !== undefined && fallback !== null) keys.default = fallback
+    else if (!required || nullable) keys.optional = true
+    if (Array.isArray(examples) && examples.length > 0) keys.example = examples[0] as unknown
+    if (isRecord(marks)) Object.assign(keys, marks)
+    return Object.keys(keys).length === 1 ? keys.type : keys
+  }
+
+  /** The schema that a reference within the document means. */
+  private followed(schema: JsonSchema, path: string): JsonSchema {
+    let found = schema
+    for (let steps = 0; typeof own(found, '$ref') === 'string'; steps++) {
+      const ref = own(found, '$ref') as string
+      const target = steps < DEEPEST ? this.at(ref) : undefined
+      if (!target) {
+        this.unfit(path, `"${ref}" leads nowhere within the schema`)
+        return {}
+      }
+      found = target
+    }
+    return found
+  }
+
+  /** A JSON Pointer (RFC 6901) within the document. */
+  private at(ref: string): JsonSchema | undefined {
+    if (!ref.startsWith('#')) return undefined
+    let at: unknown = this.root
+    for (const step of ref.slice(1).split('/').slice(1))
+      at = Array.isArray(at) ? at[Number(step)] : own(at, decodeURIComponent(step).replaceAll('~1', '/').replaceAll('~0', '~'))
+    return isRecord(at) ? at : undefined
+  }
+
+  private withoutNull(schema: JsonSchema, path: string): { inner: JsonSchema; nullable: boolean } {
+    const type = own(schema, 'type')
+    if (Array.isArray(type)) {
+      const others = type.filter((one) => one !== 'null')
+      if (others.length > 1) this.unfit(path, `it may be ${others.join(' or ')}, and a variable has one type`)
+      return { inner: { ...schema, type: others[0] as unknown }, nullable: others.length < type.length }
+    }
+    for (const word of ['anyOf', 'oneOf'] as const) {
+      const options = own(schema, word)
+      if (!Array.isArray(options)) continue
+      const others = options.filter(isRecord).filter((one) => own(one, 'type') !== 'null')
+      const nullable = others.length < options.length
+      const [first] = others
+      if (first && (others.length === 1 || isFile(others))) return { inner: isFile(others) ? schema : this.followed(first, path), nullable }
+      this.unfit(path, `"${word}" leaves its type open`)
+      return { inner: first ? this.followed(first, path) : {}, nullable }
+    }
+    return { inner: schema, nullable: false }
+  }
+
+  private type(schema: JsonSchema, path: string, depth: number): Pick<Keys, 'type'> & Partial<Keys> {
+    if (depth > DEEPEST) {
+      this.unfit(path, 'it holds itself, or is nested too deep')
+      return { type: 'record' }
+    }
+    const options = own(schema, 'enum') ?? (own(schema, 'const') === undefined ? undefined : [own(schema, 'const')])
+    if (Array.isArray(options)) return this.choice(options, path)
+    switch (own(schema, 'type') ?? (isRecord(own(schema, 'properties')) ? 'object' : undefined)) {
+      case 'string':
+        return this.text(schema, path)
+      case 'integer':
+      case 'number':
+        return this.number(schema, own(schema, 'type') as 'integer' | 'number', path)
+      case 'boolean':
+        return { type: 'boolean' }
+      case 'array':
+        return this.list(schema, path, depth)
+      case 'object':
+        return isRecord(own(schema, 'properties'))
+          ? { type: 'record', fields: this.fields(schema, path, depth, false) }
+          : { type: 'record' }
+      default:
+        if (Array.isArray(own(schema, 'anyOf'))) return { type: 'file', ...mediaOf(own(schema, 'anyOf') as readonly unknown[]) }
+        this.unfit(path, 'it says nothing of its type')
+        return { type: 'text' }
+    }
+  }
+
+  private choice(options: readonly unknown[], path: string): Pick<Keys, 'type'> & Partial<Keys> {
+    const texts = options.filter((one) => one !== null)
+    if (!texts.every((one) => typeof one === 'string')) this.unfit(path, 'a choice has texts as its options')
+    return { type: 'choice', of: texts.map(String) }
+  }
+
+  private text(schema: JsonSchema, path: string): Pick<Keys, 'type'> & Partial<Keys> {
+    const format = own(schema, 'format')
+    if (format === 'date' || format === 'date-time') return { type: format }
+    const pattern = own(schema, 'pattern')
+    return {
+      type: 'text',
+      ...this.bounds(schema, { minLength: 'min-length', maxLength: 'max-length' }, path),
+      ...(typeof pattern === 'string' && { pattern: wholePattern(pattern) }),
+    }
+  }
+
+  private number(schema: JsonSchema, type: 'integer' | 'number', path: string): Pick<Keys, 'type'> & Partial<Keys> {
+    for (const word of ['exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'])
+      if (own(schema, word) !== undefined) this.unfit(path, `"${word}" has no bound of ours`)
+    return { type, ...this.bounds(schema, { minimum: 'min', maximum: 'max' }, path) }
+  }
+
+  private list(schema: JsonSchema, path: string, depth: number): Pick<Keys, 'type'> & Partial<Keys> {
+    const items = own(schema, 'items')
+    const bounds = this.bounds(schema, { minItems: 'min-items', maxItems: 'max-items' }, path)
+    const unique = own(schema, 'uniqueItems') === true ? { unique: true } : {}
+    if (!isRecord(items)) return { type: 'list', ...bounds, ...unique }
+    const { type, ...rest } = this.type(this.withoutNull(this.followed(items, path), path).inner, path, depth + 1)
+    // A list of objects is a table: written as rows and columns, read from one.
+    if (type === 'record') return { type: 'table', ...rest, ...bounds }
+    return { type: `list of ${type}` as TypeWord, ...rest, ...bounds, ...unique }
+  }
+
+  private bounds<W extends string>(schema: JsonSchema, words: Readonly<Record<string, W>>, path: string): Partial<Record<W, number>> {
+    const found: Partial<Record<W, number>> = {}
+    for (const [from, to] of Object.entries(words)) {
+      const value = own(schema, from)
+      if (typeof value === 'number') found[to] = value
+      else if (value !== undefined) this.unfit(path, `"${from}" is no number`)
+    }
+    return found
+  }
+}
+
+/** The two forms in which a document travels as JSON. */
+function isFile(options: readonly Record<string, unknown>[]): boolean {
+  return options.length === 2 && options.some((one) => own(one, 'pattern') === '^data:')
+}
+
+function mediaOf(options: readonly unknown[]): { media?: readonly string[] } {
+  const properties = options.map((one) => own(own(own(one, 'properties'), 'mediaType'), 'enum')).find(Array.isArray)
+  return properties ? { media: properties.map(String) } : {}
+}
+
+/** A pattern of JSON Schema may match anywhere; ours match the whole text. */
+function wholePattern(pattern: string): string {
+  const whole = /^\^\(\?:([^]*)\)\$$/.exec(pattern) ?? /^\^([^|]*)\$$/.exec(pattern)
+  return whole ? whole[1]! : `[^]*(?:${pattern})[^]*`
+}

@@ -1,0 +1,149 @@
+import { isTextMedia } from '../values/files.js'
+import type { Declared, ValueType } from '../values/types.js'
+
+/** A JSON Schema as plain data. */
+export type JsonSchema = Readonly<Record<string, unknown>>
+
+export interface SchemaOptions {
+  /**
+   * Keeps what JSON Schema has no words for (`outside`, tables, how cells are read) under the keyword `x-dunelight`, so that variables come
+   * back from the schema as they were. Validators that refuse unknown keywords have to be told of it.
+   */
+  readonly marks?: boolean
+}
+
+/**
+ * Declarations as a JSON Schema (2020-12) of an object: titles, descriptions, defaults and examples with them. What is declared is all that
+ * may be given; records within may carry more.
+ */
+export function schemaOf(declared: readonly Declared[], title?: string, options: SchemaOptions = {}): JsonSchema {
+  return {
+    $schema: 'https://json-schema.org/draft/2020-12/schema',
+    ...(title !== undefined && { title }),
+    ...objectOf(declared, options),
+    additionalProperties: false,
+  }
+}
+
+function objectOf(declared: readonly Declared[], options: SchemaOptions): Record<string, unknown> {
+  const required = declared.filter((d) => !d.optional && d.default === undefined).map((d) => d.name)
+  return {
+    type: 'object',
+    properties: Object.fromEntries(declared.map((d) => [d.name, propertyOf(d, options)])),
+    ...(required.length > 0 && { required }),
+  }
+}
+
+function propertyOf(d: Declared, options: SchemaOptions): JsonSchema {
+  const schema = schemaOfType(d.type, options)
+  const marks = { ...(d.outside && { outside: true }), ...marksOf(d.type) }
+  return {
+    ...(d.question !== undefined && { title: d.question }),
+    ...(d.about !== undefined && { description: d.about }),
+    // Null counts as missing wherever a value may be.
+    ...(d.optional || d.default !== undefined ? orNull(schema) : schema),
+    ...(d.default !== undefined && { default: d.default }),
+    ...(d.example !== undefined && { examples: [d.example] }),
+    ...(options.marks && Object.keys(marks).length > 0 && { 'x-dunelight': marks }),
+  }
+}
+
+function orNull(schema: Record<string, unknown>): Record<string, unknown> {
+  const { type, ...rest } = schema
+  if (Array.isArray(rest['enum'])) return { ...schema, type: [type, 'null'], enum: [...(rest['enum'] as unknown[]), null] }
+  return typeof type === 'string' ? { type: [type, 'null'], ...rest } : { anyOf: [schema, { type: 'null' }] }
+}
+
+/** What only this language has: the words that bring the type back. */
+function marksOf(type: ValueType): Record<string, unknown> {
+  switch (type.kind) {
+    case 'table':
+    case 'turns':
+      return { type: type.kind }
+    case 'file':
+      return { type: 'file', ...(type.media && { media: type.media }) }
+    case 'list':
+      return { ...(type.item.kind === 'record' && { type: 'list of record' }), ...(type.splits !== undefined && { splits: type.splits }) }
+    case 'boolean':
+      return type.reads === undefined ? {} : { reads: type.reads }
+    case 'date':
+    case 'date-time':
+      return {
+        ...(type.reads !== undefined && { reads: type.reads }),
+        ...(type.min !== undefined && { min: type.min }),
+        ...(type.max !== undefined && { max: type.max }),
+      }
+    default:
+      return {}
+  }
+}
+
+function schemaOfType(type: ValueType, options: SchemaOptions): Record<string, unknown> {
+  switch (type.kind) {
+    case 'text':
+      return {
+        type: 'string',
+        ...(type.minLength !== undefined && { minLength: type.minLength }),
+        ...(type.maxLength !== undefined && { maxLength: type.maxLength }),
+        // A pattern of ours matches the whole text, one of JSON Schema any part of it.
+        ...(type.pattern !== undefined && { pattern: `^(?:${type.pattern})$` }),
+      }
+    case 'integer':
+    case 'number':
+      return {
+        type: type.kind,
+        ...(type.min !== undefined && { minimum: type.min }),
+        ...(type.max !== undefined && { maximum: type.max }),
+      }
+    case 'boolean':
+      return { type: 'boolean' }
+    case 'date':
+    case 'date-time':
+      return { type: 'string', format: type.kind }
+    case 'choice':
+      return { type: 'string', enum: [...type.of] }
+    case 'list':
+      return {
+        type: 'array',
+        items: schemaOfType(type.item, options),
+        ...(type.minItems !== undefined && { minItems: type.minItems }),
+        ...(type.maxItems !== undefined && { maxItems: type.maxItems }),
+        ...(type.unique && { uniqueItems: true }),
+      }
+    case 'record':
+      return type.fields ? objectOf(type.fields, options) : { type: 'object' }
+    case 'table':
+      return {
+        type: 'array',
+        items: type.fields ? objectOf(type.fields, options) : { type: 'object' },
+        ...(type.minItems !== undefined && { minItems: type.minItems }),
+        ...(type.maxItems !== undefined && { maxItems: type.maxItems }),
+      }
+    case 'file':
+      return fileSchema(type.media)
+    case 'turns':
+      return {
+        type: 'array',
+        items: {
+          type: 'object',
+          properties: { role: { type: 'string', enum: ['user', 'assistant'] }, text: { type: 'string' } },
+          required: ['role', 'text'],
+        },
+      }
+    case 'any':
+      return {}
+  }
+}
+
+/** A document travels as JSON by its text, or as a `data:` URI. */
+function fileSchema(media: readonly string[] | undefined): Record<string, unknown> {
+  const exact = media?.every((one) => !one.endsWith('/*'))
+  const mediaType = media && exact ? { type: 'string', enum: [...media] } : { type: 'string' }
+  const uri = { type: 'string', pattern: '^data:' }
+  const withText = {
+    type: 'object',
+    properties: { name: { type: 'string' }, mediaType, text: { type: 'string' } },
+    required: ['name', 'mediaType', 'text'],
+  }
+  return media && !media.some(isTextMedia) && exact ? uri : { anyOf: [uri, withText] }
+}

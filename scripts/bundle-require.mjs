@@ -1,0 +1,27 @@
+// Beside each library package's modules, one file for programs that still `require`, with its types: the compiler does not let such a program
+// take the types of a module.
+import { copyFileSync, mkdirSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { build } from 'esbuild'
+
+for (const name of ['core', 'node', 'editor']) {
+  const dist = `packages/${name}/dist`
+  const out = `${dist}/cjs`
+  rmSync(out, { recursive: true, force: true })
+  mkdirSync(out)
+  await build({
+    entryPoints: [`${dist}/index.js`],
+    outfile: `${out}/index.js`,
+    bundle: true,
+    packages: 'external',
+    platform: name === 'node' ? 'node' : 'neutral',
+    format: 'cjs',
+    target: 'node20',
+    logLevel: 'warning',
+  })
+  writeFileSync(`${out}/package.json`, '{ "type": "commonjs" }\n')
+  for (const file of readdirSync(dist, { recursive: true }).filter((path) => path.endsWith('.d.ts') && !path.startsWith('cjs'))) {
+    mkdirSync(dirname(join(out, file)), { recursive: true })
+    copyFileSync(join(dist, file), join(out, file))
+  }
+}

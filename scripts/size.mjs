@@ -1,0 +1,29 @@
+// Prints how much of the core a page carries, and refuses a leap: minified, gzip, without the YAML parser, which pages often have already.
+import { gzipSync } from 'node:zlib'
+import { build } from 'esbuild'
+
+/** In kilobytes; raised on purpose only. */
+const MOST = 70
+
+const parts = {
+  'the core, all of it': "export * from 'dunelight'",
+  'opening and rendering alone': "export { libraryFrom } from 'dunelight'",
+}
+for (const [what, contents] of Object.entries(parts)) {
+  const { outputFiles } = await build({
+    stdin: { contents, resolveDir: process.cwd() },
+    bundle: true,
+    minify: true,
+    platform: 'browser',
+    format: 'esm',
+    external: ['yaml'],
+    write: false,
+    logLevel: 'error',
+  })
+  const size = gzipSync(outputFiles[0].contents).length / 1000
+  process.stdout.write(`${what}: ${size.toFixed(1)} kB gzip\n`)
+  if (size > MOST) {
+    process.stderr.write(`more than ${MOST} kB\n`)
+    process.exitCode = 1
+  }
+}
