@@ -1,7 +1,7 @@
 // Makes the pictures in docs/screenshots anew: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
 //   node scripts/screenshots.mjs [page] [terminal]
 import { execFileSync, spawn } from 'node:child_process'
-import { mkdtempSync, mkdirSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium } from 'playwright-core'
@@ -39,6 +39,12 @@ async function shootPage() {
   await page.locator('.cm-lintRange-error').first().hover()
   await wait(900)
   await page.screenshot({ path: `${OUT}/editor.png` })
+  const drawn = join(profile, 'house.html')
+  execFileSync(process.execPath, ['packages/cli/bin/dunelight.js', 'graph', 'demo/marram-house', '--to', drawn])
+  await page.goto(`file://${drawn}`)
+  await page.locator('.member', { hasText: 'label/write' }).first().hover()
+  await wait(300)
+  await page.screenshot({ path: `${OUT}/graph.png` })
   await browser.close()
   await server.close()
   rmSync(profile, { recursive: true, force: true })
@@ -62,12 +68,19 @@ async function shootTerminal() {
       `dunelight render ${demo} label/write --records ${demo}/data/objects.csv --to labels.jsonl`,
       `rm -f /tmp/labels.jsonl; node ${command} render ${demo} label/write --records ${demo}/data/objects.csv --to /tmp/labels.jsonl; head -n 1 /tmp/labels.jsonl | fold -w 120 | head -n 22`,
     ],
+    touched: [
+      `dunelight check ${demo} --touched house/safety`,
+      `node ${command} check ${join(folder, 'changed')} --touched house/safety --was ${demo}/snippets/house/safety.md | sed 's#${folder}/changed#${demo}#g'`,
+    ],
     show: [`dunelight show ${demo} label/write`, `node ${command} show ${demo} label/write`],
     origins: [
       `dunelight show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,
       `node ${command} show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,
     ],
   }
+  cpSync(demo, join(folder, 'changed'), { recursive: true })
+  const safety = join(folder, 'changed/snippets/house/safety.md')
+  writeFileSync(safety, readFileSync(safety, 'utf8').replace('ring or taste', 'ring, taste or sit on'))
   for (const [name, [says, run]] of Object.entries(shots)) {
     const script = join(folder, `${name}.sh`)
     writeFileSync(script, `printf '\\033[?25l$ %s\\n' "${says.replace(`${folder}/`, '')}"\n${run}\nsleep 30\n`)

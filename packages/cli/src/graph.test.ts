@@ -72,7 +72,9 @@ describe('check --touched', () => {
     const { code, out } = dunelight('check', library, '--touched', 'snippets/house/safety.md', '--was', older)
     expect(code).toBe(0)
     expect(out).toContain('snippet house/safety: 3 prompts draw on it\n')
-    expect(out).toMatch(/label\/write +changed {2}176 of 180 records of .*objects\.csv render differently, 4 set aside as before/)
+    expect(out).toMatch(
+      /label\/write +changed {2}176 of 180 records render differently, 4 set aside as before\n +in .*objects\.csv: MH-0001, .* …\n/,
+    )
     expect(out).toMatch(/tour\/stop +changed {2}no batch names a table/)
   })
 

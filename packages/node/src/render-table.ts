@@ -1,6 +1,12 @@
-import type { Writable } from 'node:stream'
 import { ProblemError, type PreparedValues, type Problem, type Prompt } from 'dunelight'
 import { readRecords, type RecordRow } from './records.js'
+
+/** What lines are written to: any of Node's writable streams. */
+export interface Sink {
+  write(text: string, done: (fault?: Error | null) => void): unknown
+  once(event: 'error', listener: (fault: Error) => void): unknown
+  off(event: 'error', listener: (fault: Error) => void): unknown
+}
 
 /** A record that was not rendered, and why. */
 export interface SetAside {
@@ -13,7 +19,7 @@ export interface TableOptions {
   readonly prompt: Prompt
   readonly records: string
   /** Gets one line of JSON for each record, whole lines at a time. */
-  readonly to: Writable
+  readonly to: Sink
   readonly given?: Readonly<Record<string, unknown>>
   readonly seed?: number
   readonly locale?: string
@@ -94,7 +100,7 @@ function attempt(prepared: PreparedValues, record: string, { seed, locale }: Tab
 }
 
 /** Writes and waits until the stream has room again. */
-function write(to: Writable, text: string): Promise<void> {
+function write(to: Sink, text: string): Promise<void> {
   return new Promise((resolve, reject) => {
     const fail = (fault: Error) => reject(fault)
     to.once('error', fail)

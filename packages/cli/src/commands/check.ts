@@ -52,16 +52,17 @@ function touchLines({ prompt, changed, tables }: Touch, width: number, c: Colors
   const name = `  ${prompt.padEnd(width)}`
   if (changed === undefined) return [name]
   if (!changed) return [`${name}  ${c.dim('unchanged')}`]
-  const lines = tables.map(({ records, comparison, why }) => {
-    if (!comparison) return `${records}: ${why ?? ''}`
-    const parts = [
-      `${comparison.changed} of ${plural(comparison.records, 'record')} of ${records} ${comparison.changed === 1 ? 'renders' : 'render'} differently`,
+  const lines = tables.flatMap(({ records, comparison, why }) => {
+    if (!comparison) return [why ?? '', c.dim(`in ${records}`)]
+    const { changed: differ, records: all, lost, won, aside, examples } = comparison
+    const parts = [`${differ} of ${plural(all, 'record')} ${differ === 1 ? 'renders' : 'render'} differently`]
+    if (lost > 0) parts.push(c.red(`${lost} can no longer be rendered`))
+    if (won > 0) parts.push(`${won} can be rendered now`)
+    if (aside > 0) parts.push(`${aside} set aside as before`)
+    return [
+      parts.join(', '),
+      c.dim(`in ${records}${examples.length > 0 ? `: ${examples.join(', ')}${examples.length < differ + lost + won ? ' …' : ''}` : ''}`),
     ]
-    if (comparison.lost > 0) parts.push(c.red(`${comparison.lost} can no longer be rendered`))
-    if (comparison.won > 0) parts.push(`${comparison.won} can be rendered now`)
-    if (comparison.aside > 0) parts.push(`${comparison.aside} set aside as before`)
-    if (comparison.examples.length > 0) parts.push(c.dim(`such as ${comparison.examples.join(', ')}`))
-    return parts.join(', ')
   })
   const [first = 'no batch names a table for it: --records FILE does', ...more] = lines
   return [`${name}  ${c.yellow('changed')}  ${first}`, ...more.map((line) => `${' '.repeat(name.length + 11)}${line}`)]

@@ -55,6 +55,7 @@ function card(library: Library, prompt: Prompt) {
     about: prompt.about,
     settings: prompt.settings,
     variables: prompt.variables.map(inputOf),
+    fingerprint: prompt.fingerprint,
     drawsOn: library.graph.drawsOn({ kind: 'prompt', name: prompt.name }),
   }
 }
@@ -91,6 +92,7 @@ function printCard(library: Library, prompt: Prompt, c: Colors): string {
       c.dim('settings'),
       ...settings.map(([key, value]) => `  ${key}: ${typeof value === 'string' ? value : JSON.stringify(value)}`),
     )
+  lines.push('', c.dim('fingerprint'), `  ${prompt.fingerprint}`)
   return `${lines.join('\n')}\n`
 }
 

@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, describe, expect, test } from '@jest/globals'
 import {
@@ -192,7 +192,7 @@ describe('the compiler', () => {
   const folder = mkdtempSync(join(process.cwd(), 'test', '.compiled-'))
   afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
-  test('says which name is wrong, in a program of somebody else', () => {
+  test('says which name is wrong in a program of somebody else, and finds nothing wrong with the page’s', () => {
     const program = `import { libraryFrom, makePrompt, type Library } from 'dunelight'
 import type { Prompts } from './prompts.js'
 const item = { type: 'record', fields: { title: 'text', rooms: { type: 'list of record', fields: { code: 'text' } } } } as const
@@ -205,6 +205,7 @@ export const turns = house.prompt('survey/again').render({ note: 3 })
 export const text: string = house.prompt('survey/again').read('').value?.heading ?? ''
 `
     writeFileSync(join(folder, 'program.ts'), program)
+    writeFileSync(join(folder, 'page.ts'), /```ts\n([^]*?)```/.exec(readFileSync('docs/code.md', 'utf8'))![1]!)
     writeFileSync(join(folder, 'prompts.d.ts'), printTypes(house))
     writeFileSync(
       join(folder, 'tsconfig.json'),
