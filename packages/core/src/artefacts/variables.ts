@@ -22,6 +22,8 @@ const KEYS = {
   'min-length': 'integer',
   'max-length': 'integer',
   pattern: 'text',
+  'min-words': 'integer',
+  'max-words': 'integer',
   'min-items': 'integer',
   'max-items': 'integer',
   unique: 'boolean',
@@ -141,6 +143,7 @@ function readOptions(keys: Keys<Key> | undefined, node: YamlNode, report: Report
 
 function textBounds(keys: Keys<Key> | undefined, report: Report) {
   const [minLength, maxLength] = bounds(keys, 'min-length', 'max-length', report)
+  const [minWords, maxWords] = bounds(keys, 'min-words', 'max-words', report)
   const pattern = keys?.text('pattern')
   if (pattern !== undefined) {
     try {
@@ -159,6 +162,8 @@ function textBounds(keys: Keys<Key> | undefined, report: Report) {
   return {
     ...(minLength !== undefined && { minLength }),
     ...(maxLength !== undefined && { maxLength }),
+    ...(minWords !== undefined && { minWords }),
+    ...(maxWords !== undefined && { maxWords }),
     ...(pattern !== undefined && { pattern }),
   }
 }

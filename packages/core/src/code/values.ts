@@ -31,6 +31,8 @@ export interface DeclarationKeys {
   readonly max?: number | string
   readonly 'min-length'?: number
   readonly 'max-length'?: number
+  readonly 'min-words'?: number
+  readonly 'max-words'?: number
   readonly pattern?: string
   readonly 'min-items'?: number
   readonly 'max-items'?: number

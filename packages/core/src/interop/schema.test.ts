@@ -10,7 +10,7 @@ const DECLARED = {
     about: 'one row of the register',
     fields: {
       number: { type: 'text', pattern: 'MH-\\d{4}', example: 'MH-0007' },
-      note: { type: 'text', outside: true, 'min-length': 2, 'max-length': 400 },
+      note: { type: 'text', outside: true, 'min-length': 2, 'max-length': 400, 'max-words': 60 },
       made: { type: 'integer', min: 1500, max: 2100, optional: true },
       'Object No.': 'text',
     },

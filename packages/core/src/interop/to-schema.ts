@@ -60,6 +60,11 @@ function marksOf(type: ValueType): Record<string, unknown> {
     case 'table':
     case 'turns':
       return { type: type.kind }
+    case 'text':
+      return {
+        ...(type.minWords !== undefined && { 'min-words': type.minWords }),
+        ...(type.maxWords !== undefined && { 'max-words': type.maxWords }),
+      }
     case 'file':
       return { type: 'file', ...(type.media && { media: type.media }) }
     case 'list':

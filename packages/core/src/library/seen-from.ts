@@ -6,8 +6,8 @@ import { problem, type Problem } from '../problems/problem.js'
  * prompt dropped or redeclared is that prompt's fault, with both places; any other fault in a base's text names the prompt beside it.
  */
 export function seenFrom(prompt: JoinedPrompt, p: Problem): Problem {
-  const { basedOn } = prompt
-  if (!basedOn || !p.place || !p.span || p.place.file === prompt.file.name) return p
+  const { basedOn, file } = prompt
+  if (!basedOn || !p.place || !p.span || p.place.file === file.name) return p
   const missed = variableMissed(p)
   const change = [...prompt.changed].reverse().find((one) => one.name === missed)
   const base = p.place.file.replace(/^prompts\//, '').replace(/\.\w+$/, '')

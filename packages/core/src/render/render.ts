@@ -3,7 +3,7 @@ import { Run, type Choose } from './run.js'
 import { Trace } from './trace.js'
 import type { Limits, Role } from '../artefacts/artefacts.js'
 import { captured } from './capture.js'
-import { partsOf, safePart, type Part } from './parts.js'
+import { partsOf, safePart, type AttachmentPlan, type Part } from './parts.js'
 import type { Plan, TurnPlan } from './plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import type { Locale } from '../values/locale.js'
@@ -42,7 +42,7 @@ export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunS
   // Origins tell which signs were given, so a rendering in which a value meets a fence's tag is done again with them.
   const { run, turns } = touched && !setting.traced ? runOnce(plan, values, setting, true) : first
   const whole = touched ? turns.map((turn) => defused(turn, run.fences)) : turns
-  const safe = run.fences.length > 0 ? whole.map((turn) => withSafeParts(turn, run.fences)) : whole
+  const safe = run.attached ? whole.map((turn) => withSafeParts(turn, run.fences)) : whole
   const trimmed: RenderedTurn[] = []
   for (const turn of safe) {
     const one = trimTurn(turn)
@@ -127,8 +127,7 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
   switch (turn.kind) {
     case 'text': {
       const one = written(turn.role, turn.name, run, traced, turn.op)
-      const parts = turn.attach.flatMap((attachment) => partsOf(attachment, run))
-      turns.push(parts.length > 0 ? { ...one, parts } : one)
+      turns.push(turn.attach.length > 0 ? withParts(one, turn.attach, run) : one)
       return
     }
     case 'each':
@@ -164,6 +163,13 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
   }
 }
 
+function withParts(turn: RenderedTurn, attach: readonly AttachmentPlan[], run: Run): RenderedTurn {
+  const parts = attach.flatMap((attachment) => partsOf(attachment, run))
+  if (parts.length === 0) return turn
+  run.attached = true
+  return { ...turn, parts }
+}
+
 /** The trace that turns are written to, one after the other: rendering never waits, so it is never shared. */
 const scratch = new Trace()
 
@@ -173,7 +179,7 @@ function written(role: Role, name: string | undefined, run: Run, traced: boolean
   // What a rendering that failed left behind is not this one's.
   if (traced) scratch.take()
   // Within repeated turns the loops stand somewhere already.
-  if (traced && run.positions.length > 0) scratch.at(run.positions)
+  if (traced && run.looping) scratch.at(run.positions)
   op(run)
   const text = run.out
   const trace = run.trace?.take()

@@ -33,6 +33,8 @@ export class Run implements Setting {
   example: readonly unknown[] = NONE
   persona = ''
   output = ''
+  /** Whether a turn hands something over beside its text. */
+  attached = false
 
   constructor(
     readonly values: readonly unknown[],
@@ -51,6 +53,11 @@ export class Run implements Setting {
 
   get positions(): number[] {
     return (this.loopPositions ??= [])
+  }
+
+  /** Whether a loop has run: then its places belong to what is written. */
+  get looping(): boolean {
+    return this.loopPositions !== undefined
   }
 
   private loopValues: unknown[] | undefined

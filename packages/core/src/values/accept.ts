@@ -88,16 +88,26 @@ function acceptText(value: unknown, type: TextType, where: Where, report: Report
     const hint = typeof value === 'number' || typeof value === 'boolean' ? `write "${value}" in quotes` : undefined
     return unfit(value, type, where, report, hint)
   }
-  const says =
-    type.minLength !== undefined && value.length < type.minLength
-      ? `is shorter than ${type.minLength} signs`
-      : type.maxLength !== undefined && value.length > type.maxLength
-        ? `is longer than ${type.maxLength} signs`
-        : type.pattern !== undefined && !patternOf(type.pattern).test(value)
-          ? `does not match ${type.pattern}: "${clip(value)}"`
-          : undefined
+  const says = textBroken(value, type)
   if (says !== undefined) report(problem('value-bounds', { path: wordsFor(where), says }))
   return lineEnds(value)
+}
+
+/** The bound that a text breaks, in words. */
+function textBroken(value: string, type: TextType): string | undefined {
+  const { minLength = 0, maxLength = Infinity, minWords, maxWords, pattern } = type
+  if (value.length < minLength) return `is shorter than ${minLength} signs`
+  if (value.length > maxLength) return `is longer than ${maxLength} signs`
+  if (pattern !== undefined && !patternOf(pattern).test(value)) return `does not match ${pattern}: "${clip(value)}"`
+  if (minWords === undefined && maxWords === undefined) return undefined
+  const count = wordCount(value)
+  if (count < (minWords ?? 0)) return `has ${count} words, fewer than ${minWords!}`
+  return count > (maxWords ?? Infinity) ? `has ${count} words, more than ${maxWords!}` : undefined
+}
+
+/** Runs of signs between blanks that hold a letter or a digit. */
+function wordCount(text: string): number {
+  return text.split(/\s+/).filter((run) => /[\p{L}\p{N}]/u.test(run)).length
 }
 
 const patterns = new Map<string, RegExp>()

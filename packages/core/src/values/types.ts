@@ -20,6 +20,8 @@ export interface TextType {
   readonly kind: 'text'
   readonly minLength?: number
   readonly maxLength?: number
+  readonly minWords?: number
+  readonly maxWords?: number
   readonly pattern?: string
 }
 export interface NumberType {
