@@ -5,7 +5,20 @@ import { build } from 'esbuild'
 
 const SRC = 'packages/core/src'
 /** Imports go downward only: each folder knows those before it. */
-const ORDER = ['source', 'problems', 'values', 'text', 'artefacts', 'outputs', 'render', 'compile', 'library', 'code', 'interop']
+const ORDER = [
+  'source',
+  'problems',
+  'values',
+  'text',
+  'examples',
+  'artefacts',
+  'outputs',
+  'render',
+  'compile',
+  'library',
+  'code',
+  'interop',
+]
 function sourceFiles(folder: string): string[] {
   return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
     const path = join(folder, entry.name)

@@ -1,6 +1,8 @@
 import { Command, Option } from 'commander'
 import { nearest } from 'dunelight'
 import { check, type CheckFlags } from './commands/check.js'
+import { examples, type ExamplesFlags } from './commands/examples.js'
+import { examplesAdd, type ExamplesAddFlags } from './commands/examples-add.js'
 import { graph, type GraphFlags } from './commands/graph.js'
 import { list } from './commands/list.js'
 import { render, type RenderFlags } from './commands/render.js'
@@ -78,6 +80,35 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--overwrite', 'write over a file that exists')
     .option(...JSON_FLAG)
     .action(async (folder: string, flags: GraphFlags) => ended(await graph(around, folder, flags)))
+  const set = command(
+    'examples',
+    'Shows an example set at a glance, what is picked from it for a record, or how far likeness alone gets.',
+    'examples demo/marram-house condition-notes --for MH-0008 --records demo/marram-house/data/objects.csv',
+  )
+    .argument('<set>', 'its name')
+    .option('--for <id>', 'the cases that would be picked for this record, and why')
+    .option('--records <file>', 'the table that holds it')
+    .option('--prompt <name>', 'the prompt that asks, where several use the set')
+    .option('--set <name=value>', 'a value that is the same for all records; may be repeated', collect)
+    .option('--leave-one-out', 'a table: each case labelled by the cases nearest to it')
+    .option('--to <file>', 'write that table there, as a page')
+    .option('--overwrite', 'write over a file that exists')
+    .option(...JSON_FLAG)
+    .action(async (folder: string, name: string, flags: ExamplesFlags) => ended(await examples(around, folder, name, flags)))
+  set
+    .command('add')
+    .description('Makes cases of the rows of a finished table; rows that break the set’s rules are refused.')
+    .argument('<library>', LIBRARY)
+    .argument('<set>', 'its name')
+    .requiredOption('--from <file>', 'the table: .csv, .tsv, .jsonl, .json or .yaml')
+    .option('--keep <condition>', 'only rows that it holds for, such as: grade is "treat" and checked')
+    .option('--dry-run', 'only say what would be added')
+    .addHelpText(
+      'after',
+      '\nExample:\n  dunelight examples add demo/marram-house condition-notes --from corrected.csv --keep \'checked is "yes"\'',
+    )
+    .exitOverride()
+    .action(async (folder: string, name: string, flags: ExamplesAddFlags) => ended(await examplesAdd(around, folder, name, flags)))
   command('types', 'Writes the types of a library’s prompts for TypeScript.', 'types demo/marram-house --to src/prompts.d.ts')
     .option('--to <file>', 'write there instead of stdout')
     .option('--overwrite', 'write over a file that exists')

@@ -3,19 +3,23 @@ import { isUtf8 } from 'node:buffer'
 import { join, relative, sep } from 'node:path'
 import {
   attachedFiles,
+  caseTables,
   FOLDERS,
   Library,
   problem,
   ProblemError,
   readShelf,
   type AnyPrompts,
+  type CaseRows,
   type FileValue,
   type LibraryOptions,
   type Problem,
   type Shelf,
 } from 'dunelight'
+import { readCaseRows } from './case-tables.js'
 import { readFileValue } from './file-value.js'
 import { reason } from './reason.js'
+import { tokenCounter } from './tokens.js'
 
 const READ = /\.(?:yaml|json|md|txt)$/
 const MISNAMED = /\.yml$/
@@ -52,7 +56,14 @@ export async function openLibrary<P extends object = AnyPrompts>(folder: string,
   const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
   if (!known && found.length === 0) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
   const shelf = readShelf(files, (p) => found.push(p))
-  return new Library<P>(shelf, found, { ...options, attachments: await readAttached(root, shelf) })
+  const budgets = [...shelf.examples.values()].some((set) => set.pick.budget !== undefined)
+  const countTokens = options.countTokens ?? (budgets ? await tokenCounter() : undefined)
+  return new Library<P>(shelf, found, {
+    ...options,
+    attachments: await readAttached(root, shelf),
+    tables: await readTables(root, shelf),
+    ...(countTokens && { countTokens }),
+  })
 }
 
 function unreadable(file: string, fault: unknown): never {
@@ -60,18 +71,29 @@ function unreadable(file: string, fault: unknown): never {
 }
 
 /** The library's own files that turns attach; of one that cannot be had, why. */
-async function readAttached(root: string, shelf: Shelf): Promise<Record<string, FileValue | string>> {
-  const read = async (path: string): Promise<FileValue | string> => {
+function readAttached(root: string, shelf: Shelf): Promise<Record<string, FileValue | string>> {
+  const limit = shelf.library.limits.attachmentBytes
+  return readOwn(root, attachedFiles(shelf), (path) => readFileValue(path, { limit }))
+}
+
+/** The tables that example sets take their cases from. */
+function readTables(root: string, shelf: Shelf): Promise<Record<string, CaseRows | string>> {
+  return readOwn(root, caseTables(shelf), readCaseRows)
+}
+
+/** Files below the library's folder; of one that cannot be had, why. */
+async function readOwn<T>(root: string, paths: readonly string[], read: (path: string) => Promise<T>): Promise<Record<string, T | string>> {
+  const attempt = async (path: string): Promise<T | string> => {
     try {
       if (!(await realpath(join(root, path))).startsWith(root + sep)) return 'it leads out of the library’s folder'
-      return await readFileValue(join(root, path), { limit: shelf.library.limits.attachmentBytes })
+      return await read(join(root, path))
     } catch (fault) {
       if (!(fault instanceof ProblemError)) return reason(fault)
       const [first] = fault.problems
       return first?.code === 'file-unreadable' ? first.data.why : (first?.message ?? '')
     }
   }
-  return Object.fromEntries(await Promise.all(attachedFiles(shelf).map(async (path) => [path, await read(path)] as const)))
+  return Object.fromEntries(await Promise.all(paths.map(async (path) => [path, await attempt(path)] as const)))
 }
 
 async function listFiles(folder: string): Promise<string[]> {

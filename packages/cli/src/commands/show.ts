@@ -1,6 +1,7 @@
-import { describe, problem, ProblemError, type Declared, type Library, type Prompt } from 'dunelight'
-import { openLibrary, readRecords } from '@dunelight/node'
+import { describe, type Declared, type Library, type Prompt } from 'dunelight'
+import { openLibrary } from '@dunelight/node'
 import { printOrigins } from '../print-origins.js'
+import { findRecord } from '../record.js'
 import { colorsFor, EXIT, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
 
@@ -34,18 +35,6 @@ export async function show(around: Surroundings, folder: string, name: string, f
     around.stdout.write(`${JSON.stringify({ prompt: name, record: found.id, turns }, null, 2)}\n`)
   } else around.stdout.write(printOrigins(rendering.turns, c, around.stdout.isTTY ? around.stdout.columns : undefined))
   return EXIT.done
-}
-
-/** The record of an id, or the first. */
-async function findRecord(prompt: Prompt, table: string, id: string | undefined, given: Record<string, unknown>) {
-  for await (const { records } of readRecords(table, prompt, { given })) {
-    for (const record of records) {
-      if (id !== undefined && record.id !== id) continue
-      if (!record.prepared) throw new ProblemError(record.problems)
-      return { values: record.prepared.values, id: record.id }
-    }
-  }
-  throw new ProblemError([problem('record-unknown', { id: id ?? '1' })])
 }
 
 function card(library: Library, prompt: Prompt) {

@@ -1,3 +1,4 @@
+import type { PickRule } from '../examples/picker.js'
 import type { Source, Span } from '../source/source.js'
 import type { LoopHead, SlotValue, Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
@@ -74,10 +75,14 @@ export interface HistoryTurn extends TurnCommon {
 export interface ExamplesTurn extends TurnCommon {
   readonly kind: 'examples'
   readonly set: Named
+  /** What cases are likened to, where it is not the live ask side. */
+  readonly to: Text | undefined
 }
 export interface AskTurn extends TurnCommon {
   readonly kind: 'ask'
   readonly set: Named
+  /** Whether an answer is begun with the fixed beginning of the set's answer layout. */
+  readonly begins: boolean
   readonly with: readonly { readonly name: string; readonly span: Span; readonly text: Text }[]
 }
 /** Turns repeated for every item of a list. */
@@ -122,8 +127,13 @@ export interface ExampleSetModel extends Artefact {
   readonly title: string | undefined
   readonly fields: readonly Declared[]
   readonly ask: Text
-  readonly answer: Text
+  /** The answer's layout; `output`: the form of the prompt's output. */
+  readonly answer: Text | 'output'
   readonly cases: readonly ExampleCase[]
+  /** The table that gives further cases, as a path below the library's folder. */
+  readonly from: { readonly path: string; readonly span: Span } | undefined
+  readonly pick: PickRule
+  readonly pickSpan: Span
 }
 export interface ExampleCase {
   readonly number: number

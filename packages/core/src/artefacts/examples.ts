@@ -1,12 +1,13 @@
 import type { ExampleCase, ExampleSetModel } from './artefacts.js'
 import { Keys } from './keys.js'
-import { leavesLibrary } from './paths.js'
+import { standardAnswer, standardAsk } from './case-layouts.js'
+import { pathInLibrary } from './paths.js'
 import { ArtefactReader, type Reading } from './reading.js'
 import { readDeclarations } from './variables.js'
+import { ORDERS, type Order, type PickRule } from '../examples/picker.js'
+import { STRATEGIES } from '../examples/pick/index.js'
 import { problem, type Problem, type Report } from '../problems/problem.js'
-import { Source } from '../source/source.js'
 import type { YamlNode } from '../source/yaml.js'
-import { parseText } from '../text/parse.js'
 import { accept, topLevel } from '../values/accept.js'
 import { own } from '../values/data.js'
 import type { Declared } from '../values/types.js'
@@ -26,34 +27,79 @@ export function readExampleSet(reading: Reading): ExampleSetModel {
   const { keys, report } = reader
   const fieldsNode = keys.required('fields')
   const fields = fieldsNode ? readDeclarations(fieldsNode, 'field', report) : []
-  const from = keys.get('from')
-  if (from && leavesLibrary(reading.file.name, from.string ?? '')) report(problem('path-outside', { path: from.string ?? '' }, from.span))
-  else reader.notYet(['from'])
-  checkPick(keys.get('pick'), report)
-  keys.required('ask')
-  keys.required('answer')
-  const empty = parseText(new Source(reading.file.name, ''), report)
+  const ask = reader.textAt('ask')
+  const answer = keys.text('answer')?.trim() === 'output' ? 'output' : reader.textAt('answer')
+  const artefact = reader.artefact
   return {
     kind: 'example set',
-    ...reader.artefact,
+    ...artefact,
     title: keys.text('title'),
     fields,
-    ask: reader.textAt('ask') ?? empty,
-    answer: reader.textAt('answer') ?? empty,
+    ask: ask ?? standardAsk(fields, answer),
+    answer: answer ?? standardAnswer(fields, ask),
     cases: (keys.get('cases')?.items() ?? []).map((node, i) => readCase(node, i + 1, fields, report)),
+    from: readFrom(keys.get('from'), reading),
+    pick: readPick(keys.get('pick'), fields, report),
+    pickSpan: keys.keySpan('pick') ?? artefact.span,
   }
 }
 
-const PICK_KEYS = { by: 'text', 'at-most': 'integer', 'at-least': 'integer', cover: 'text', budget: 'text' } as const
+function readFrom(node: YamlNode | undefined, { file, report }: Reading): ExampleSetModel['from'] {
+  const path = node && pathInLibrary(file.name, node.string ?? '')
+  if (node && path === undefined) report(problem('path-outside', { path: node.string ?? '' }, node.span))
+  return node && path !== undefined ? { path, span: node.span } : undefined
+}
 
-/** Every case is written, in order: what else `pick` may say is not read in this version, and is said to be so. */
-function checkPick(node: YamlNode | undefined, report: Report): void {
-  if (!node) return
+const PICK_KEYS = { by: 'text', 'at-most': 'integer', 'at-least': 'integer', cover: 'text', budget: 'any', order: 'text' } as const
+const EVERYTHING: PickRule = { by: 'all', atMost: undefined, atLeast: undefined, cover: undefined, budget: undefined, order: undefined }
+
+function readPick(node: YamlNode | undefined, fields: readonly Declared[], report: Report): PickRule {
+  if (!node) return EVERYTHING
   const keys = new Keys<keyof typeof PICK_KEYS>(node, 'pick', PICK_KEYS, report)
-  const by = keys.text('by')
-  if (by !== undefined && by !== 'all') report(problem('not-here-yet', { what: `picking by "${by}"` }, keys.keySpan('by')))
-  for (const key of ['at-most', 'at-least', 'cover', 'budget'] as const)
-    if (keys.has(key)) report(problem('not-here-yet', { what: `"${key}"` }, keys.keySpan(key)))
+  const named = <N extends string>(key: 'by' | 'order', known: readonly N[]): N | undefined => {
+    const word = keys.text(key)
+    const found = known.find((one) => one === word)
+    if (word !== undefined && !found) report(problem('pick-unfit', { key, found: word, known }, keys.get(key)!.span))
+    return found
+  }
+  const count = (key: 'at-most' | 'at-least'): number | undefined => {
+    const number = keys.number(key)
+    if (number !== undefined && number < 1)
+      report(problem('key-unfit', { key, expected: 'a whole number from 1', found: String(number) }, keys.get(key)!.span))
+    return number
+  }
+  const atMost = count('at-most')
+  const atLeast = count('at-least')
+  if (atMost !== undefined && atLeast !== undefined && atLeast > atMost)
+    report(problem('bounds-contradict', { least: `at-least: ${atLeast}`, most: `at-most: ${atMost}` }, keys.keySpan('at-least')))
+  const cover = keys.text('cover')
+  const known = fields.map((field) => field.name)
+  if (cover !== undefined && !known.includes(cover))
+    report(problem('field-unknown', { name: cover, of: 'the set', known }, keys.get('cover')!.span))
+  return {
+    by:
+      named(
+        'by',
+        STRATEGIES.map((one) => one.name),
+      ) ?? 'all',
+    atMost,
+    atLeast,
+    cover: cover !== undefined && known.includes(cover) ? cover : undefined,
+    budget: readBudget(keys, report),
+    order: named<Order>('order', ORDERS),
+  }
+}
+
+/** budget = number [ "tokens" ] */
+function readBudget(keys: Keys<keyof typeof PICK_KEYS>, report: Report): number | undefined {
+  const words = keys.text('budget')
+  if (words === undefined) return undefined
+  const number = /^(\d+)(?: tokens?)?$/.exec(words.trim())?.[1]
+  if (number === undefined)
+    report(
+      problem('key-unfit', { key: 'budget', expected: 'tokens, as in 600 tokens', found: JSON.stringify(words) }, keys.get('budget')!.span),
+    )
+  return number === undefined ? undefined : Number(number)
 }
 
 function readCase(node: YamlNode, number: number, fields: readonly Declared[], report: Report): ExampleCase {
@@ -61,16 +107,26 @@ function readCase(node: YamlNode, number: number, fields: readonly Declared[], r
     report(problem('key-unfit', { key: 'cases', expected: 'cases such as { note: …, grade: … }', found: node.kind }, node.span))
     return { number, values: {}, span: node.span }
   }
-  const data = node.data()
   for (const { key, keySpan } of node.entries())
     if (!fields.some((f) => f.name === key))
       report(problem('field-unknown', { name: key, of: `case ${number}`, known: fields.map((f) => f.name) }, keySpan))
+  return { number, values: caseOf(node.data(), number, fields, node.span, report), span: node.span }
+}
+
+/** Plain data as a case's values; what does not fit is reported by field. */
+export function caseOf(
+  data: unknown,
+  number: number,
+  fields: readonly Declared[],
+  span: ExampleCase['span'],
+  report: Report,
+): Record<string, unknown> {
   const values: Record<string, unknown> = {}
   for (const field of fields) {
     const found: Problem[] = []
     values[field.name] = accept(own(data, field.name), field, topLevel(field.name), (p) => found.push(p))
     const [first] = found
-    if (first) report(problem('case-unfit', { number, field: field.name, why: first.message.replace(/^"[^"]*" /, '') }, node.span))
+    if (first) report(problem('case-unfit', { number, field: field.name, why: first.message.replace(/^"[^"]*" /, '') }, span))
   }
-  return { number, values, span: node.span }
+  return values
 }

@@ -90,6 +90,11 @@ export function attachedFiles({ prompts }: Shelf): string[] {
   return [...new Set(attached.flatMap((one) => (one.kind === 'path' ? [one.path] : [])))]
 }
 
+/** The tables that example sets take their cases from, as paths below the library's folder. */
+export function caseTables({ examples }: Shelf): string[] {
+  return [...new Set([...examples.values()].flatMap((set) => (set.from ? [set.from.path] : [])))]
+}
+
 /** A map of its own for each kind of artefact. */
 function eachFolder<V>(): Record<Folder, Map<string, V>> {
   return { prompts: new Map(), snippets: new Map(), personas: new Map(), examples: new Map(), outputs: new Map(), batches: new Map() }

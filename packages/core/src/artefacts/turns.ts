@@ -19,6 +19,7 @@ const KEYS = {
   name: 'text',
   with: 'map',
   to: 'text',
+  'begin-answer': 'boolean',
   attach: 'list',
   each: 'text',
   turns: 'list',
@@ -32,7 +33,7 @@ const SAYS = {
   assistant: ['attach'],
   history: [],
   examples: ['to'],
-  ask: ['with'],
+  ask: ['with', 'begin-answer'],
   each: ['turns'],
 } as const satisfies Record<string, readonly (keyof typeof KEYS)[]>
 type Saying = keyof typeof SAYS
@@ -75,7 +76,7 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
     report(problem('key-missing', { key: 'user', of: 'a turn (or system, assistant, history, examples, ask, each)' }, node.span))
     return []
   }
-  for (const key of ['with', 'to', 'attach', 'turns'] as const)
+  for (const key of ['with', 'to', 'attach', 'turns', 'begin-answer'] as const)
     if (keys.has(key) && !(SAYS[what] as readonly string[]).includes(key))
       report(problem('turn-key-misplaced', { key, of: what, belongs: belongsTo(key) }, keys.keySpan(key)))
   if (!value) return []
@@ -83,12 +84,13 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
   switch (what) {
     case 'history':
       return readHistory(value, common, reading)
-    case 'examples':
-      if (keys.has('to')) report(problem('not-here-yet', { what: '"to" in a turn' }, keys.keySpan('to')))
-      return [{ kind: 'examples', ...common, set: namedOf(value) }]
+    case 'examples': {
+      const to = keys.get('to')
+      return [{ kind: 'examples', ...common, set: namedOf(value), to: to && reading.text(to) }]
+    }
     case 'ask': {
       const given = (keys.get('with')?.entries() ?? []).map((e) => ({ name: e.key, span: e.keySpan, text: reading.text(e.value) }))
-      return [{ kind: 'ask', ...common, set: namedOf(value), with: given }]
+      return [{ kind: 'ask', ...common, set: namedOf(value), begins: keys.boolean('begin-answer') ?? false, with: given }]
     }
     case 'each': {
       const head = parseAlone(value.source, 'each', reading.nesting, report, parseLoopHead)

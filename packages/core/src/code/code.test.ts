@@ -45,10 +45,11 @@ const survey = makePrompt({
     { ask: notes, name: 'question' },
   ],
 })
-const again = makePrompt({ 'based-on': survey, title: 'Again', bind: { parts: 'rim' }, output: card })
+const once = makePrompt({ title: 'Once', variables: { parts: 'list of text', note: 'text' }, turns: [{ user: '{parts} {note}' }] })
+const again = makePrompt({ 'based-on': once, title: 'Again', bind: { parts: 'rim' }, output: card })
 const house = makeLibrary({
   title: 'Marram House',
-  prompts: { 'survey/grade': survey, 'survey/again': again },
+  prompts: { 'survey/grade': survey, 'survey/once': once, 'survey/again': again },
   snippets: { 'house/style': style },
   personas: { registrar },
   examples: { notes },
@@ -57,7 +58,7 @@ const house = makeLibrary({
 
 describe('prompts in code', () => {
   test('render, and are checked, like those of files', () => {
-    expect(house.problems).toEqual([])
+    expect(house.problems.map((p) => p.code)).toEqual(['label-without-case'])
     const { turns } = house.prompt('survey/grade').render({ note: 'Worm.', parts: ['rim', 'base'] })
     expect(turns.map((turn) => turn.text)).toEqual([
       'You are the registrar.\nYour voice: plain and exact.\n- rim\n- base\n\nAt most 20 words.',
@@ -80,6 +81,7 @@ describe('prompts in code', () => {
       'personas/registrar.yaml',
       'prompts/survey/again.yaml',
       'prompts/survey/grade.yaml',
+      'prompts/survey/once.yaml',
       'snippets/house/style.yaml',
     ])
     for (const name of house.promptNames()) expect(read.prompt(name).fingerprint).toBe(house.prompt(name as 'survey/grade').fingerprint)
@@ -120,7 +122,7 @@ describe('prompts in code', () => {
     expect([value, problems.map((p) => p.code), problems.map((p) => p.message)]).toEqual([
       undefined,
       ['reply-unfit'],
-      ['the reply does not fit the output "grade": "ruined" is none of sound, watch'],
+      ['the reply does not fit the output "grade": it names none of sound, watch'],
     ])
     const cards = house.prompt('survey/again')
     expect(cards.read('{"heading": "Bell", "made": 1911}').value).toEqual({ heading: 'Bell', made: 1911 })
@@ -180,6 +182,14 @@ describe('types for a library of files', () => {
            readonly parts: readonly string[]
          }
          readonly reply: 'sound' | 'watch'
+       }
+       /** Once */
+       'survey/once': {
+         readonly values: {
+           readonly parts: readonly string[]
+           readonly note: string
+         }
+         readonly reply: string
        }
      }
      "

@@ -1,64 +1,114 @@
-import type { Context } from './context.js'
+import { descent, type Context } from './context.js'
+import type { PreparedSet } from './example-set.js'
 import { Scope } from './scope.js'
 import { variableBinding, type Compilation } from './shelves.js'
 import { compileText } from './text.js'
-import type { ExampleSetModel, Named, Role } from '../artefacts/artefacts.js'
-import { readLabel } from '../outputs/one-of.js'
-import { problem, ProblemError, type Report } from '../problems/problem.js'
-import { emptyRun } from '../render/choose.js'
-import type { Op } from '../render/run.js'
+import type { Named, OutputModel, Role } from '../artefacts/artefacts.js'
+import { readReply } from '../outputs/reply.js'
+import { problem, type Report } from '../problems/problem.js'
+import { captured } from '../render/capture.js'
+import type { Op, Run } from '../render/run.js'
 import type { Span } from '../source/source.js'
+import { toJson, write } from '../values/write.js'
 
 /** The example set of a name; one that does not exist is reported. */
-export function exampleSet(named: Named, { shelves }: Compilation, report: Report): ExampleSetModel | undefined {
-  const { examples } = shelves
-  const set = examples.get(named.name)
-  if (!set) report(problem('use-unknown', { name: named.name, what: 'example set', known: [...examples.keys()] }, named.span))
+export function exampleSet(named: Named, { shelves }: Compilation, report: Report): PreparedSet | undefined {
+  const set = shelves.sets.get(named.name)
+  if (!set) report(problem('use-unknown', { name: named.name, what: 'example set', known: [...shelves.sets.keys()] }, named.span))
   return set
 }
 
-/** The two sides of a case, and every case's answer tried against the prompt's output. */
-export function caseOps(set: ExampleSetModel, compilation: Compilation, context: Context, span: Span, role: Role): { ask: Op; answer: Op } {
-  const bindings = set.fields.map((d, i) => variableBinding(d, (run) => run.example[i], [d.name]))
-  const via = { what: 'example' as const, name: set.name, span, outer: context.via }
-  const within: Context = { ...context, scope: new Scope(bindings), kind: 'example', via, place: set.name }
-  const ask = compileText(set.ask, { ...within, role }, true)
-  const answer = compileText(set.answer, { ...within, role: role === 'user' ? 'assistant' : role }, true)
-  checkAnswers(set, answer, compilation)
-  return { ask, answer }
+/** The two sides of a case as the prompt writes them, and every case's answer tried against the prompt's output. */
+export function caseOps(
+  { model, ...set }: PreparedSet,
+  compilation: Compilation,
+  context: Context,
+  span: Span,
+  role: Role,
+): { ask: Op; answer: Op } {
+  const bindings = model.fields.map((d, i) => variableBinding(d, (run) => run.example[i], [d.name]))
+  const via = { what: 'example' as const, name: model.name, span, outer: context.via }
+  const within: Context = { ...context, scope: new Scope(bindings), kind: 'example', via, place: model.name }
+  const ask = compileText(model.ask, { ...within, role }, true)
+  const answering: Context = { ...within, role: role === 'user' ? 'assistant' : role }
+  if (model.answer === 'output') return { ask, answer: outputAnswer({ model, ...set }, compilation, answering, span) }
+  checkAnswers({ model, ...set }, compilation)
+  return { ask, answer: compileText(model.answer, answering, true) }
 }
 
-function checkAnswers(set: ExampleSetModel, answer: Op, { outputNames, shelves, report }: Compilation): void {
+function checkAnswers({ model, answers }: PreparedSet, { outputNames, shelves, report }: Compilation): void {
   for (const name of outputNames ?? []) {
     const output = shelves.outputs.get(name)
-    if (!output || output.of.length === 0) continue
-    for (const one of set.cases) {
-      const text = writeAlone(answer, caseValues(set, one.values))
-      if (text !== undefined && readLabel(output, text) === undefined)
-        report(
-          problem(
-            'case-unreadable',
-            { number: one.number, answer: text, output: name, why: `it names none of ${output.of.join(', ')}` },
-            one.span,
-          ),
-        )
-    }
+    if (!output || (output.of.length === 0 && !output.fields)) continue
+    answers.forEach((answer, i) => {
+      const [wrong] = answer === undefined ? [] : readReply(output, answer).problems
+      const { number, span } = model.cases[i]!
+      if (wrong?.code === 'reply-unfit')
+        report(problem('case-unreadable', { number, answer: answer!, output: name, why: wrong.data.why }, span))
+    })
   }
 }
 
-export function caseValues(set: ExampleSetModel, values: Readonly<Record<string, unknown>>): unknown[] {
-  return set.fields.map((field) => values[field.name])
+/** An answer in the form of the prompt's output: the label, or its fields as JSON. */
+function outputAnswer(set: PreparedSet, { prompt, outputNames, shelves }: Compilation, context: Context, span: Span): Op {
+  const { report } = context.shared
+  if (!prompt.output) report(problem('use-nothing', { what: 'output' }, span))
+  const names = prompt.output ? (outputNames ?? [...shelves.outputs.keys()]) : []
+  const writers = new Map<string, (row: readonly unknown[]) => string>()
+  for (const name of names) {
+    const output = shelves.outputs.get(name)
+    const writer =
+      output &&
+      answerWriter(set, output, (field) => report(problem('answer-form-unfit', { set: set.model.name, output: name, field }, span)))
+    if (writer) writers.set(name, writer)
+  }
+  const from = descent(context, span)
+  return (run) => run.write(writers.get(run.output)?.(run.example) ?? '', from)
 }
 
-/** A case's answer outside any rendering; undefined where it needs one. */
-function writeAlone(op: Op, example: readonly unknown[]): string | undefined {
-  const run = emptyRun()
-  run.example = example
-  try {
-    op(run)
-    return run.out
-  } catch (fault) {
-    if (fault instanceof ProblemError) return undefined
-    throw fault
+function answerWriter(
+  { model, label }: PreparedSet,
+  output: OutputModel,
+  lacks: (field: string) => void,
+): ((row: readonly unknown[]) => string) | undefined {
+  const { fields } = model
+  const at = (name: string) => fields.findIndex((field) => field.name === name)
+  if (output.fields) {
+    const places = output.fields.map((field) => ({ field, at: at(field.name) }))
+    for (const one of places) if (one.at < 0 && !one.field.optional) lacks(one.field.name)
+    const held = places.filter((one) => one.at >= 0)
+    return (row) =>
+      JSON.stringify(
+        Object.fromEntries(
+          held.flatMap(({ field, at }) => (row[at] === null || row[at] === undefined ? [] : [[field.name, toJson(row[at])]])),
+        ),
+      )
   }
+  if (!label) lacks('the label')
+  return label && ((row) => write(row[at(label.name)], label.type))
+}
+
+/** What the cases are likened to: a text of the prompt, written for the record; and by whom a case is picked for it. */
+export function pickerOp(
+  { model, picker }: PreparedSet,
+  live: ((run: Run) => string) | undefined,
+  span: Span,
+  report: Report,
+): (run: Run) => readonly number[] {
+  const { pick } = model
+  const compares = pick.by === 'likeness' || pick.by === 'spread'
+  if (compares && !live) report(problem('pick-without-record', { by: pick.by, set: model.name }, span))
+  return (run) => {
+    const picked = picker.pick(live?.(run), (name) => run.lot(`${model.name} ${name}`))
+    run.picks.push({ set: model.name, ...picked })
+    const count = picked.cases.length
+    if (count < (pick.atLeast ?? 0))
+      run.warnings.push(problem('picked-few', { set: model.name, count, least: pick.atLeast! }, model.pickSpan))
+    return picked.cases.map((one) => one.case)
+  }
+}
+
+/** A text of the prompt as what cases are likened to. */
+export function liveText(op: Op): (run: Run) => string {
+  return (run) => captured(op, run)
 }

@@ -1,5 +1,6 @@
-import type { JoinedPrompt, SnippetModel } from '../artefacts/artefacts.js'
+import type { ExampleSetModel, JoinedPrompt, SnippetModel } from '../artefacts/artefacts.js'
 import type { Context, Shared } from './context.js'
+import { prepareSet, type PreparedSet } from './example-set.js'
 import { writesOutside } from './outside.js'
 import { chosenText, possibleTexts } from './possible.js'
 import { Scope, type Binding } from './scope.js'
@@ -27,6 +28,24 @@ export function checkSnippet(snippet: SnippetModel, shelves: Shelves, report: Re
   const shared = sharedFor(shelves, report, () => () => undefined)
   compileText(snippet.text, { ...contextFor(bindings, shared), kind: 'snippet', place: snippet.name }, false)
   reportUnused(bindings, report)
+}
+
+/** Compiles an example set by itself and writes its cases: faults of its own are found even where nothing uses it. */
+export function compileSet(set: ExampleSetModel, shelves: Shelves, report: Report): PreparedSet {
+  return prepareSet(
+    set,
+    shelves,
+    sharedFor(shelves, report, () => () => undefined),
+    report,
+  )
+}
+
+/** Where a condition stands that belongs to no text: its names, and nothing around them. */
+export function conditionContext(bindings: readonly Binding[], shelves: Shelves, report: Report): Context {
+  return contextFor(
+    bindings,
+    sharedFor(shelves, report, () => () => undefined),
+  )
 }
 
 function sharedFor(shelves: Shelves, report: Report, special: (use: Use, context: Context) => Op | undefined): Shared {

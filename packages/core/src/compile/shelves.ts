@@ -1,6 +1,8 @@
 import type { Context } from './context.js'
+import type { PreparedSet } from './example-set.js'
 import type { Binding } from './scope.js'
-import type { ExampleSetModel, JoinedPrompt, OutputModel, PersonaModel, SnippetModel } from '../artefacts/artefacts.js'
+import type { JoinedPrompt, OutputModel, PersonaModel, SnippetModel } from '../artefacts/artefacts.js'
+import type { Likeness } from '../examples/picker.js'
 import type { Report } from '../problems/problem.js'
 import type { Get } from '../render/run.js'
 import type { FileValue } from '../values/files.js'
@@ -11,11 +13,15 @@ import type { Declared } from '../values/types.js'
 export interface Shelves {
   readonly snippets: ReadonlyMap<string, SnippetModel>
   readonly personas: ReadonlyMap<string, PersonaModel>
-  readonly examples: ReadonlyMap<string, ExampleSetModel>
   readonly outputs: ReadonlyMap<string, OutputModel>
   readonly formats: ReadonlyMap<string, Format>
   /** The library's own files that turns attach, or why one cannot be had. */
   readonly attachments: ReadonlyMap<string, FileValue | string>
+  /** The example sets with their cases written. */
+  readonly sets: ReadonlyMap<string, PreparedSet>
+  readonly countTokens: ((text: string) => number) | undefined
+  /** A program's own measures of likeness, by set. */
+  readonly likeness: ReadonlyMap<string, Likeness>
 }
 
 /** A prompt under way: what its turns and its special uses are compiled with. */

@@ -1,4 +1,6 @@
-import { caseOps, caseValues, exampleSet } from './cases.js'
+import { compileGiven } from './given.js'
+import { liveAsk } from './ask.js'
+import { caseOps, exampleSet, pickerOp } from './cases.js'
 import { onceWhereConstant } from './constant.js'
 import { descent, type Context } from './context.js'
 import { Scope } from './scope.js'
@@ -8,8 +10,9 @@ import type { PersonaModel } from '../artefacts/artefacts.js'
 import { PERSONA_VARIABLES } from '../artefacts/persona.js'
 import { instruct } from '../outputs/one-of.js'
 import { problem } from '../problems/problem.js'
-import type { Op } from '../render/run.js'
+import type { Op, Run } from '../render/run.js'
 import type { Use } from '../text/nodes.js'
+import { write } from '../values/write.js'
 
 /** `use persona`, `use output`, `use examples`: an op that writes the text in open form, or undefined where that was reported. */
 export function compileSpecial(use: Use, context: Context, compilation: Compilation): Op | undefined {
@@ -71,15 +74,23 @@ function useOutput(use: Use, context: Context, { prompt, shelves }: Compilation)
   }
 }
 
+/** The picked cases as text: ask, line end, answer, a blank line between cases. They are likened to `to`, or to what the prompt asks by this set. */
 function useExamples(use: Use, context: Context, compilation: Compilation): Op | undefined {
-  const set = exampleSet({ name: nameOf(use), span: use.nameSpan }, compilation, context.shared.report)
+  const { report } = context.shared
+  const set = exampleSet({ name: nameOf(use), span: use.nameSpan }, compilation, report)
   if (!set) return undefined
-  if (use.with.length > 0) context.shared.report(problem('not-here-yet', { what: '"to" of an example set' }, use.with[0]!.name.span))
+  for (const { name } of use.with)
+    if (name.name !== 'to') report(problem('with-unknown', { name: name.name, of: set.model.name, known: ['to'] }, name.span))
+  const to = use.with.find((one) => one.name.name === 'to')
+  const given = to && compileGiven(to.value, context)
+  const asked = given ? (run: Run) => write(given.get(run), given.type) : liveAsk(set.model.name, compilation, context)
   const { ask, answer } = caseOps(set, compilation, context, use.head, context.role)
+  const pick = pickerOp(set, asked, use.head, report)
   const between = descent({ ...context, kind: 'example' }, use.head, { kind: 'made' })
+  context.shared.varying++
   return (run) => {
-    set.cases.forEach((one, i) => {
-      run.example = caseValues(set, one.values)
+    pick(run).forEach((one, i) => {
+      run.example = set.rows[one]!
       if (i > 0) run.write('\n\n', between)
       ask(run)
       run.write('\n', between)

@@ -1,5 +1,6 @@
 import { sha256 } from '@noble/hashes/sha2'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils'
+import type { CaseRows } from './case-rows.js'
 import { artefactOf, type LibraryGraph, type Member } from './graph.js'
 import type { Shelf } from '../artefacts/read.js'
 import { lineEnds } from '../values/data.js'
@@ -15,11 +16,19 @@ export function fingerprintOf(
   member: Member,
   shelf: Shelf,
   graph: LibraryGraph,
-  attachments: Readonly<Record<string, FileValue | string>>,
+  files: {
+    readonly attachments: Readonly<Record<string, FileValue | string>>
+    readonly tables: Readonly<Record<string, CaseRows | string>>
+  },
   /** What else decides how it is rendered. */
   beside: unknown,
 ): string {
-  const content = (one: Member): unknown => (one.kind === 'file' ? fileContent(attachments[one.name]) : artefactOf(shelf, one)?.content)
+  const content = (one: Member): unknown => {
+    if (one.kind === 'file') return fileContent(files.attachments[one.name])
+    const from = one.kind === 'example set' ? shelf.examples.get(one.name)?.from?.path : undefined
+    const said = artefactOf(shelf, one)?.content
+    return from === undefined ? said : [said, files.tables[from]]
+  }
   const drawn = graph.drawsOn(member).map((one) => [`${one.kind} ${one.name}`, content(one)] as const)
   return hashOf([READING, member.kind, content(member), Object.fromEntries(drawn), beside])
 }

@@ -138,7 +138,7 @@ export function graphOf(shelf: Shelf): LibraryGraph {
   }
   for (const { name, ask, answer } of shelf.examples.values()) {
     members.push({ kind: 'example set', name })
-    for (const text of [ask, answer]) links.push(...linksOfText({ kind: 'example set', name }, text, shelf))
+    for (const text of answer === 'output' ? [ask] : [ask, answer]) links.push(...linksOfText({ kind: 'example set', name }, text, shelf))
   }
   for (const { name } of shelf.outputs.values()) members.push({ kind: 'output', name })
   for (const { name, prompt } of shelf.batches.values()) {

@@ -4,8 +4,14 @@ import { artefactOf, graphOf, type LibraryGraph, type Member } from './graph.js'
 import { joinPrompt } from './join.js'
 import { Prompt, type AnyValues } from './prompt.js'
 import { seenFrom } from './seen-from.js'
+import { withRows, type CaseRows } from './case-rows.js'
 import { readShelf, type Shelf } from '../artefacts/read.js'
-import { checkSnippet, compilePrompt } from '../compile/prompt.js'
+import { compileKeep } from '../compile/keep.js'
+import { caseOf } from '../artefacts/examples.js'
+import type { Declared } from '../values/types.js'
+import { checkSnippet, compilePrompt, compileSet } from '../compile/prompt.js'
+import type { PreparedSet } from '../compile/example-set.js'
+import type { Likeness } from '../examples/picker.js'
 import type { JoinedPrompt, Limits, PromptModel } from '../artefacts/artefacts.js'
 import type { Shelves } from '../compile/shelves.js'
 import type { FileValue } from '../values/files.js'
@@ -19,6 +25,12 @@ export interface LibraryOptions {
   readonly formats?: readonly Format[]
   /** The library's own files that turns attach, by their path below its folder; a text says why one cannot be had. */
   readonly attachments?: Readonly<Record<string, FileValue | string>>
+  /** The rows that example sets take their cases from, by the table's path below the library's folder; a text says why they cannot be had. */
+  readonly tables?: Readonly<Record<string, CaseRows | string>>
+  /** Counts the tokens of a text, for budgets: the encoding is the caller's choice. */
+  readonly countTokens?: (text: string) => number
+  /** Measures of likeness in place of the built-in one, by example set: vectors, or any function of the program. */
+  readonly likeness?: Readonly<Record<string, Likeness>>
 }
 
 /** The types of a library's prompts where none are known: any name, any values. */
@@ -32,7 +44,11 @@ export class Library<P extends object = AnyPrompts> {
   readonly problems: readonly Problem[]
   /** What uses what, both ways. */
   readonly graph: LibraryGraph
+  /** The example sets with their cases written. */
+  readonly sets: ReadonlyMap<string, PreparedSet>
+  private readonly shelves: Shelves
   private readonly attachments: NonNullable<LibraryOptions['attachments']>
+  private readonly tables: NonNullable<LibraryOptions['tables']>
   private readonly compiled = new Map<string, Compiled>()
   private readonly ready = new Map<string, Prompt>()
 
@@ -45,11 +61,23 @@ export class Library<P extends object = AnyPrompts> {
   ) {
     const found: Problem[] = [...read]
     const report: Report = (p) => found.push(p)
-    const shelves = { ...shelf, formats: formatTable(options.formats ?? []), attachments: filesOf(options.attachments ?? {}) }
+    const sets = new Map<string, PreparedSet>()
+    const shelves: Shelves & Pick<Shelf, 'prompts'> = {
+      ...shelf,
+      formats: formatTable(options.formats ?? []),
+      attachments: new Map(Object.entries(options.attachments ?? {})),
+      sets,
+      countTokens: options.countTokens,
+      likeness: new Map(Object.entries(options.likeness ?? {})),
+    }
     const inCircles = circles(shelf, report)
     for (const snippet of shelf.snippets.values()) if (!inCircles.has(snippet.name)) checkSnippet(snippet, shelves, report)
+    for (const set of shelf.examples.values()) sets.set(set.name, compileSet(withRows(set, options.tables ?? {}, report), shelves, report))
+    this.sets = sets
+    this.shelves = shelves
     this.graph = graphOf(shelf)
     this.attachments = options.attachments ?? {}
+    this.tables = options.tables ?? {}
     for (const unused of unusedIn(shelf, this.graph)) report(unused)
     this.filed = found
     for (const model of shelf.prompts.values()) this.compiled.set(model.name, this.compile(model, shelves, inCircles.has(model.name)))
@@ -131,7 +159,38 @@ export class Library<P extends object = AnyPrompts> {
     if (!artefact) return undefined
     const { locale, settings } = this.shelf.library
     const beside = member.kind === 'prompt' ? { locale, settings, orders: this.compiled.get(member.name)?.ready?.plan.orders } : {}
-    return fingerprintOf(member, this.shelf, this.graph, this.attachments, beside)
+    return fingerprintOf(member, this.shelf, this.graph, { attachments: this.attachments, tables: this.tables }, beside)
+  }
+
+  /**
+   * Tries values as further cases of a set: what each of them breaks, by its place in `values`. Those that break nothing could stand in the
+   * set together.
+   */
+  tryCases(name: string, values: readonly unknown[]): readonly (readonly Problem[])[] {
+    const set = this.sets.get(name)
+    if (!set) throw new ProblemError([problem('use-unknown', { name, what: 'example set', known: [...this.sets.keys()] })])
+    const { model } = set
+    const first = model.cases.length + 1
+    const found = values.map((): Problem[] => [])
+    const cases = values.map((one, i) => {
+      const number = first + i
+      return { number, values: caseOf(one, number, model.fields, model.span, (p) => found[i]!.push(p)), span: model.span }
+    })
+    const sound = cases.filter((_, i) => found[i]!.length === 0)
+    compileSet({ ...model, cases: [...model.cases, ...sound] }, this.shelves, (p) => {
+      const number = caseNumber(p)
+      if (number !== undefined && number >= first) found[number - first]!.push(p)
+    })
+    return found
+  }
+
+  /**
+   * A condition of the language over rows of such values, in order: for choosing rows of a table.
+   *
+   * @throws ProblemError where it cannot be read, or names what is not declared.
+   */
+  keep(condition: string, declared: readonly Declared[]): (row: readonly unknown[]) => boolean {
+    return compileKeep(condition, declared, this.shelves)
   }
 
   /** What keeps a prompt from being rendered: errors of its own, and of the files of all that it draws on. */
@@ -142,6 +201,19 @@ export class Library<P extends object = AnyPrompts> {
       ...this.filed.filter((p) => p.place !== undefined && files.has(p.place.file)),
       ...(this.compiled.get(name)?.problems ?? []),
     ].filter((p) => p.severity === 'error')
+  }
+}
+
+/** The case that a rule of example sets finds wrong: the later of two. A case that is only long is no fault. */
+function caseNumber(p: Problem): number | undefined {
+  switch (p.code) {
+    case 'cases-contradict':
+    case 'cases-alike':
+      return Math.max(p.data.one, p.data.other)
+    case 'answer-not-read-back':
+      return p.data.number
+    default:
+      return undefined
   }
 }
 
@@ -170,10 +242,6 @@ function formatTable(own: readonly Format[]): ReadonlyMap<string, Format> {
     table.set(format.name, format)
   }
   return table
-}
-
-function filesOf(files: Readonly<Record<string, FileValue | string>>): ReadonlyMap<string, FileValue | string> {
-  return new Map(Object.entries(files))
 }
 
 /** By file and place, each fault once: a snippet is compiled wherever it is used. */

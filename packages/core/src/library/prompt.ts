@@ -3,10 +3,11 @@ import type { JoinedPrompt, LibraryModel, OutputModel } from '../artefacts/artef
 import { readReply, type Reply } from '../outputs/reply.js'
 import type { Plan } from '../render/plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
-import { chooseBy, Wordings } from '../render/choose.js'
+import { chooseBy, lotBy, Wordings } from '../render/choose.js'
 import { originsOf, type Origin } from '../render/origins.js'
 import { renderJson, renderPlan, type Rendered, type RenderedTurn, type RunSetting, type Turn } from '../render/render.js'
-import type { Choose } from '../render/run.js'
+import type { PickedCase } from '../examples/picker.js'
+import type { Choose, SetPick } from '../render/run.js'
 import type { Part } from '../render/parts.js'
 import { Trace } from '../render/trace.js'
 import { acceptAll } from '../values/accept.js'
@@ -36,6 +37,8 @@ export interface Rendering {
   readonly problems: readonly Problem[]
   /** What `masked` replaced, never written into a turn. */
   readonly masked: Readonly<Record<string, string>>
+  /** Which cases of which example sets it has, counted from 1 in the order of the set, and why. */
+  readonly picks: readonly SetPick[]
   /** SHA-256 over the turns: equal where the same model would receive the same. Worked out when it is first looked at. */
   readonly fingerprint: string
 }
@@ -252,8 +255,9 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       traced ??= this.run(accepted, options, choose, true)
       return traced.turns[i]?.trace ?? new Trace()
     }
-    const { turns, warnings, masked } = rendered
+    const { turns, warnings, masked, picks } = rendered
     return {
+      picks: picks.map(({ cases, same, ...pick }) => ({ ...pick, cases: cases.map(countedFromOne), same: same.map((one) => one + 1) })),
       turns: turns.map((turn, i) => new LazyTurn(turn, () => originsOf(traceOf(turn, i)))),
       problems: warnings,
       masked: Object.fromEntries(masked),
@@ -268,7 +272,8 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   private setting(options: RenderOptions, choose: Choose, traced: boolean): RunSetting {
-    return { locale: this.localeFor(options.locale), limits: this.library.limits, choose, traced }
+    const lot = lotBy(options.seed ?? 0, options.record ?? '')
+    return { locale: this.localeFor(options.locale), limits: this.library.limits, choose, lot, traced }
   }
 
   private localeFor(named: string | undefined): Locale {
@@ -277,6 +282,10 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     if (locale) return locale
     throw new ProblemError([problem('locale-unknown', { name: name ?? '' })])
   }
+}
+
+function countedFromOne(one: PickedCase): PickedCase {
+  return { ...one, case: one.case + 1 }
 }
 
 function plainPart(part: Part): unknown {

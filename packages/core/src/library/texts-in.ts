@@ -20,7 +20,12 @@ export function textsIn(library: Library, file: string): FileTexts {
   for (const snippet of snippets.values()) if (snippet.file.name === file) return { texts: [snippet.text], variables: snippet.variables }
   for (const persona of personas.values())
     if (persona.file.name === file) return { texts: persona.standard ? [] : [persona.layout], variables: [] }
-  for (const set of examples.values()) if (set.file.name === file) return { texts: [set.ask, set.answer], variables: set.fields }
+  for (const set of examples.values())
+    if (set.file.name === file)
+      return {
+        texts: (set.answer === 'output' ? [set.ask] : [set.ask, set.answer]).filter((text) => text.source.host),
+        variables: set.fields,
+      }
   return { texts: [], variables: [] }
 }
 

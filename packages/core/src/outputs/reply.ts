@@ -2,7 +2,7 @@ import { readLabel } from './one-of.js'
 import type { OutputModel } from '../artefacts/artefacts.js'
 import { problem, type Problem } from '../problems/problem.js'
 import { accept, topLevel } from '../values/accept.js'
-import { clip, isRecord, own, put } from '../values/data.js'
+import { isRecord, own, put } from '../values/data.js'
 import type { Declared } from '../values/types.js'
 
 /** A reply as data, or what keeps it from being it. */
@@ -18,7 +18,7 @@ export function readReply(output: OutputModel | undefined, reply: string): Reply
   if (output.fields) return readFields(output.name, output.fields, reply)
   const label = readLabel(output, reply)
   if (label !== undefined) return { value: label, problems: [] }
-  return refused(output.name, `"${clip(reply.trim())}" is none of ${output.of.join(', ')}`)
+  return refused(output.name, `it names none of ${output.of.join(', ')}`)
 }
 
 function refused(output: string, why: string): Reply {

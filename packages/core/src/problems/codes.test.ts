@@ -97,7 +97,19 @@ const CASES: readonly Raised[] = [
   ['history-unfit', prompt('variables: { h: text }\nturns: [{ history: h }, { user: Go. }]')],
   ['history-unfenced', prompt('variables: { h: { type: turns, outside: true } }\nturns: [{ history: h }, { user: Go. }]')],
   ['path-outside', { 'examples/s.yaml': `${SET}from: ../../else.csv` }],
-  ['not-here-yet', { 'examples/s.yaml': `${SET}from: ../data/cases.csv` }],
+  ['not-here-yet', { 'outputs/o.yaml': 'kind: rows\nrow: "<a>"' }],
+  ['cases-missing', { 'examples/s.yaml': `${SET}from: ../data/cases.csv` }],
+  ['pick-unfit', { 'examples/s.yaml': `${SET}pick: { by: liking }` }],
+  ['budget-uncounted', { 'examples/s.yaml': `${SET}pick: { budget: 600 tokens }` }],
+  ['pick-without-record', prompt('turns: [{ examples: s }, { user: Go. }]', { 'examples/s.yaml': `${SET}pick: { by: likeness }` })],
+  ['answer-without-beginning', prompt('variables: { n: text }\nturns: [{ ask: s, begin-answer: true }]', { 'examples/s.yaml': SET })],
+  [
+    'answer-form-unfit',
+    prompt('output: o\nturns: [{ examples: s }, { user: Go. }]', {
+      'outputs/o.yaml': 'kind: one-of\nof: [a, b]',
+      'examples/s.yaml': SET.replace('"{g}"', 'output'),
+    }),
+  ],
   ['started-answer-blank', prompt('turns: [{ user: Go. }, { assistant: "Grade: " }]')],
   ['case-unfit', { 'examples/s.yaml': `${SET}cases: [{ n: one }]` }],
   [
@@ -144,6 +156,14 @@ const CASES: readonly Raised[] = [
 
 /** Codes that come up elsewhere than in opening a library and rendering, and the tests that raise them. */
 const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
+  'case-row-unfit': 'packages/core/src/examples/sets.test.ts',
+  'label-without-case': 'packages/core/src/examples/sets.test.ts',
+  'labels-lopsided': 'packages/core/src/examples/sets.test.ts',
+  'cases-contradict': 'packages/core/src/examples/sets.test.ts',
+  'cases-alike': 'packages/core/src/examples/sets.test.ts',
+  'case-long': 'packages/core/src/examples/sets.test.ts',
+  'answer-not-read-back': 'packages/core/src/examples/sets.test.ts',
+  'picked-few': 'packages/core/src/examples/picking.test.ts',
   'artefact-unused': 'packages/core/src/library/graph.test.ts',
   'attachment-over-limit': 'packages/core/src/render/parts.test.ts',
   'attachment-without-text': 'packages/core/src/render/parts.test.ts',
@@ -187,7 +207,7 @@ describe('problem codes', () => {
 
 function raisedElsewhere(code: ProblemCode): boolean {
   const file = ELSEWHERE[code]
-  return file !== undefined && readFileSync(file, 'utf8').includes(`'${code}'`)
+  return file !== undefined && new RegExp(`['"]${code}\\b`).test(readFileSync(file, 'utf8'))
 }
 
 describe('a problem as people read it', () => {

@@ -1,5 +1,5 @@
 import { error, info, warning } from './code.js'
-import { meant } from './suggest.js'
+import { meant, nearest } from './suggest.js'
 
 /** Faults of a library's files. */
 export const fileCodes = {
@@ -132,6 +132,68 @@ export const fileCodes = {
   'case-unreadable': error<{ number: number; answer: string; output: string; why: string }>(
     'A case’s answer breaks the form that the prompt asks for.',
     (d) => `the answer of case ${d.number}, "${d.answer}", cannot be read by the output "${d.output}": ${d.why}`,
+  ),
+  'case-row-unfit': error<{ path: string; why: string }>(
+    'A row of the table that a set takes its cases from does not fit the set’s fields.',
+    (d) => `${d.path}: ${d.why}`,
+  ),
+  'cases-missing': error<{ path: string; why: string }>(
+    'The table that a set takes its cases from cannot be read.',
+    (d) => `no cases can be taken from "${d.path}": ${d.why}`,
+  ),
+  'pick-unfit': error<{ key: string; found: string; known: readonly string[] }>(
+    'A way of picking or ordering that does not exist.',
+    (d) => `"${d.key}" takes one of ${d.known.join(', ')}, not "${d.found}"`,
+    (d) => nearest(d.found, d.known) && `did you mean "${nearest(d.found, d.known)!}"?`,
+  ),
+  'pick-without-record': error<{ by: string; set: string }>(
+    'Likeness compares cases with the record that is asked about, and this prompt asks nothing.',
+    (d) => `"${d.set}" picks by ${d.by}, but nothing says what its cases are likened to`,
+    (d) => `add a turn "- ask: ${d.set}", or say to: "{…}"`,
+  ),
+  'budget-uncounted': error<{ set: string }>(
+    'A budget in tokens needs somebody who counts them.',
+    (d) => `"${d.set}" has a budget in tokens, and nothing counts tokens here`,
+    () => 'openLibrary of @dunelight/node brings a counter; elsewhere hand one over: { countTokens }',
+  ),
+  'answer-form-unfit': error<{ set: string; output: string; field: string }>(
+    'Cases are to be answered in the form of an output, and lack what it asks for.',
+    (d) =>
+      `the cases of "${d.set}" cannot be answered in the form of "${d.output}": they have no ${d.field === 'the label' ? 'field that is a choice' : `field "${d.field}"`}`,
+  ),
+  'answer-without-beginning': error<{ set: string }>(
+    'An answer is to be begun as its layout begins, and the layout begins with a value.',
+    (d) => `the answers of "${d.set}" have no fixed beginning`,
+    (d) => `begin the answer layout of "${d.set}" with fixed text, such as "Grade: "`,
+  ),
+  'label-without-case': warning<{ label: string; field: string; count: number }>(
+    'A label that an answer may have, but that no case shows, or only one where others have several.',
+    (d) => (d.count === 0 ? `no case shows the ${d.field} "${d.label}"` : `only one case shows the ${d.field} "${d.label}"`),
+    () => 'add a case or two of it',
+  ),
+  'labels-lopsided': warning<{ most: string; least: string; times: number }>(
+    'Models lean to the answers that they have seen most.',
+    (d) => `there are ${d.times} times as many cases of "${d.most}" as of "${d.least}"`,
+    () => 'even them out, or pick with cover:',
+  ),
+  'cases-contradict': warning<{ one: number; other: number }>(
+    'Two cases ask the same and answer differently.',
+    (d) => `cases ${d.one} and ${d.other} ask the same and answer differently`,
+    () => 'remove or mend one of them',
+  ),
+  'cases-alike': warning<{ one: number; other: number }>(
+    'Two cases are the same but for a word: one of them teaches nothing.',
+    (d) => `cases ${d.one} and ${d.other} are nearly the same`,
+    () => 'remove one of them',
+  ),
+  'case-long': info<{ number: number; times: number }>(
+    'A case that is far longer than the rest takes the room of several.',
+    (d) => `case ${d.number} is ${d.times} times as long as most`,
+  ),
+  'answer-not-read-back': warning<{ number: number; answer: string }>(
+    'What a case’s answer says cannot be told apart again by its layout.',
+    (d) => `the answer of case ${d.number}, "${d.answer}", cannot be read back by its layout`,
+    () => 'set its parts apart by a sign or a line that no value holds',
   ),
   'setting-unfit': error<{ key: string; expected: string }>(
     'A known setting holds something that no model takes.',

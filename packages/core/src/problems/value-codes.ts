@@ -76,6 +76,10 @@ export const valueCodes = {
     'A JSON Schema says what declarations cannot say.',
     (d) => `${d.path === 'the schema' ? d.path : `"${d.path}"`} does not become a declaration: ${d.why}`,
   ),
+  'picked-few': warning<{ set: string; count: number; least: number }>(
+    'Fewer cases could be picked than the set asks for.',
+    (d) => `only ${d.count} cases of "${d.set}" could be picked, fewer than ${d.least}`,
+  ),
   'reply-unfit': error<{ output: string; why: string }>(
     'A reply is not what the prompt’s output asks for.',
     (d) => `the reply does not fit the output "${d.output}": ${d.why}`,

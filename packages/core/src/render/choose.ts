@@ -18,9 +18,22 @@ export function chooseBy(seed: number, record: string): Choose {
   }
 }
 
+/** A number for a name, by hash of seed and record id: what decides where cases are drawn by lot. */
+export function lotBy(seed: number, record: string): (name: string) => number {
+  const choose = chooseBy(seed, record)
+  return (name) => choose(`lot ${name}`, 0x40000000)
+}
+
 /** A run of no rendering: for texts that need no values. */
 export function emptyRun(): Run {
-  return new Run([], ownLocale, DEFAULT_LIMITS, false, () => 0)
+  return new Run(
+    [],
+    ownLocale,
+    DEFAULT_LIMITS,
+    false,
+    () => 0,
+    () => 0,
+  )
 }
 
 /** Goes through all wordings: each place gets each of its wordings once in every combination of the others. */

@@ -34,10 +34,10 @@ export type TurnPlan =
     }
   | {
       readonly kind: 'examples'
-      readonly cases: readonly (readonly unknown[])[]
+      /** The values of the cases for a record, in the order in which they are written. */
+      readonly pick: (run: Run) => readonly (readonly unknown[])[]
       readonly ask: Op
       readonly answer: Op
-      readonly live: Op | undefined
       readonly span: Span
     }
 

@@ -1,8 +1,7 @@
 import { findForms, type TagForm } from './defuse.js'
-import { Run, type Choose } from './run.js'
+import { Run, type Choose, type SetPick } from './run.js'
 import { Trace } from './trace.js'
 import type { Limits, Role } from '../artefacts/artefacts.js'
-import { captured } from './capture.js'
 import { partsOf, safePart, type AttachmentPlan, type Part } from './parts.js'
 import type { Plan, TurnPlan } from './plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
@@ -24,6 +23,8 @@ export interface RenderedTurn extends Turn {
 export interface Rendered {
   readonly turns: readonly RenderedTurn[]
   readonly warnings: readonly Problem[]
+  /** Which cases of which example sets were written, and why. */
+  readonly picks: readonly SetPick[]
   /** What `masked` replaced: the sign written and the text that it stands for. */
   readonly masked: ReadonlyMap<string, string>
 }
@@ -32,6 +33,8 @@ export interface RunSetting {
   readonly locale: Locale
   readonly limits: Limits
   readonly choose: Choose
+  /** A number for a name, by seed and record. */
+  readonly lot: (name: string) => number
   readonly traced: boolean
 }
 
@@ -52,7 +55,8 @@ export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunS
   checkBytes(trimmed, setting.limits)
   return {
     turns: trimmed,
-    warnings: neighbours(trimmed),
+    warnings: run.warnings.length > 0 ? [...neighbours(trimmed), ...run.warnings] : neighbours(trimmed),
+    picks: run.picks,
     masked: run.replaced?.found ?? NOTHING_MASKED,
   }
 }
@@ -112,9 +116,9 @@ function runOnce(
   traced: boolean,
   json = false,
 ): { run: Run; turns: RenderedTurn[] } {
-  const start = new Run(values, setting.locale, setting.limits, plan.guarded, setting.choose)
+  const start = new Run(values, setting.locale, setting.limits, plan.guarded, setting.choose, setting.lot)
   const locale = plan.locale?.(start) ?? setting.locale
-  const run = locale === setting.locale ? start : new Run(values, locale, setting.limits, plan.guarded, setting.choose)
+  const run = locale === setting.locale ? start : new Run(values, locale, setting.limits, plan.guarded, setting.choose, setting.lot)
   if (plan.persona) run.persona = plan.persona(run)
   if (plan.output) run.output = plan.output(run)
   run.json = json
@@ -152,14 +156,11 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
       }
       return
     }
-    case 'examples': {
-      const live = turn.live && captured(turn.live, run)
-      for (const example of turn.cases) {
+    case 'examples':
+      for (const example of turn.pick(run)) {
         run.example = example
-        if (live !== undefined && captured(turn.ask, run) === live) continue
         turns.push(written('user', undefined, run, traced, turn.ask), written('assistant', undefined, run, traced, turn.answer))
       }
-    }
   }
 }
 

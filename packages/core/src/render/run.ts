@@ -1,4 +1,5 @@
 import type { Limits } from '../artefacts/artefacts.js'
+import type { Picked } from '../examples/picker.js'
 import { ProblemError, problem, type Problem } from '../problems/problem.js'
 import type { Masks, Setting } from '../values/formats/format.js'
 import type { Locale } from '../values/locale.js'
@@ -10,6 +11,11 @@ const NONE: readonly string[] = []
 
 /** Which wording of a `vary` is written. */
 export type Choose = (place: string, count: number) => number
+
+/** The cases of a set that one rendering has. */
+export interface SetPick extends Picked {
+  readonly set: string
+}
 
 /**
  * One rendering under way: the text so far, and what the plan's closures need beside it. Closures append to `out`; strings are never taken
@@ -42,9 +48,22 @@ export class Run implements Setting {
     readonly limits: Limits,
     readonly guarded: boolean,
     readonly choose: Choose,
+    readonly lot: (name: string) => number,
   ) {
     this.most = limits.renderingBytes
   }
+
+  /** The cases picked so far, and what is to be said of the rendering. Most renderings have neither. */
+  get picks(): SetPick[] {
+    return (this.picked ??= [])
+  }
+
+  get warnings(): Problem[] {
+    return (this.said ??= [])
+  }
+
+  private picked: SetPick[] | undefined
+  private said: Problem[] | undefined
 
   /** Items and counts of the loops under way, and where each loop stands in its list. */
   get locals(): unknown[] {

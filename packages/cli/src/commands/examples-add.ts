@@ -1,0 +1,100 @@
+import { foldHeading, problem, ProblemError, readCell, type CaseRows, type Declared, type PreparedSet } from 'dunelight'
+import { appendCases, openLibrary, readCaseRows } from '@dunelight/node'
+import { setNamed } from './examples.js'
+import { colorsFor, EXIT, plural, type Surroundings } from '../surroundings.js'
+
+export interface ExamplesAddFlags {
+  readonly from: string
+  readonly keep?: string
+  readonly dryRun?: boolean
+}
+
+interface Row {
+  /** Below the heading, from 1. */
+  readonly number: number
+  /** By the names of `names`. */
+  readonly values: readonly unknown[]
+  readonly unfit: string | undefined
+}
+
+/** Rows of a finished and corrected table become cases of a set; rows that break the set's rules are refused, and the rest is added. */
+export async function examplesAdd(around: Surroundings, folder: string, name: string, flags: ExamplesAddFlags): Promise<number> {
+  const library = await openLibrary(folder)
+  const set = setNamed(library, name)
+  const rows = await readCaseRows(flags.from)
+  if (typeof rows === 'string') throw new ProblemError([problem('file-unreadable', { file: flags.from, why: rows })])
+  const names = namesOf(rows, set)
+  const read = rowsOf(rows, names)
+  const keeps =
+    flags.keep === undefined
+      ? () => true
+      : library.keep(
+          flags.keep,
+          names.map(({ declared }) => declared),
+        )
+  const kept = read.filter((row) => keeps(row.values))
+  const fields = set.model.fields.map((field) => names.findIndex(({ declared }) => declared.name === field.name))
+  const values = kept.map((row) => Object.fromEntries(set.model.fields.map((field, i) => [field.name, row.values[fields[i]!]])))
+  const tried = library.tryCases(name, values)
+  const refused = kept.map((row, i) => row.unfit ?? tried[i]![0]?.message)
+  const c = colorsFor(around.stderr, around.env)
+  kept.forEach((row, i) => {
+    if (refused[i] !== undefined) around.stderr.write(`${c.yellow('refused')} row ${row.number}: ${refused[i]}\n`)
+  })
+  const good = kept.flatMap((row, i) =>
+    refused[i] === undefined
+      ? [{ values: values[i]!, beside: Object.fromEntries(names.map(({ column }, at) => [column, row.values[at]])) }]
+      : [],
+  )
+  const to = flags.dryRun || good.length === 0 ? undefined : await appendCases(folder, set.model, good)
+  const added = flags.dryRun
+    ? `${plural(good.length, 'case')} would be added`
+    : `${plural(good.length, 'case')} added${to === undefined ? '' : ` → ${to}`}`
+  around.stderr.write(`${plural(read.length, 'row')}, ${kept.length} kept, ${added}\n`)
+  return refused.some((why) => why !== undefined) ? EXIT.aside : EXIT.done
+}
+
+interface Named {
+  readonly declared: Declared
+  /** Its column, or its key. */
+  readonly column: string
+}
+
+/** What the table's columns are called in a condition: the set's fields by their names, all others as words joined by `-`. */
+function namesOf(rows: CaseRows, { model }: PreparedSet): Named[] {
+  const columns = rows.kind === 'cells' ? rows.headings : [...new Set(rows.records.flatMap((one) => Object.keys(one ?? {})))]
+  const missing = model.fields.filter(
+    (field) => !field.optional && field.default === undefined && !columns.some((column) => foldHeading(column) === foldHeading(field.name)),
+  )
+  if (missing[0]) throw new ProblemError([problem('heading-missing', { variable: missing[0].name, known: columns })])
+  return columns.map((column) => {
+    const field = model.fields.find((one) => foldHeading(one.name) === foldHeading(column))
+    const name = column
+      .trim()
+      .toLowerCase()
+      .replace(/[^\p{L}\p{N}]+/gu, '-')
+      .replace(/^-|-$/g, '')
+    return { column, declared: field ?? { name, type: { kind: 'text' }, optional: true, outside: false, span: undefined } }
+  })
+}
+
+function rowsOf(rows: CaseRows, names: readonly Named[]): Row[] {
+  if (rows.kind === 'records')
+    return rows.records.map((one, i) => ({
+      number: i + 1,
+      values: names.map(({ column }) => (one as Record<string, unknown> | null)?.[column] ?? null),
+      unfit: undefined,
+    }))
+  return rows.rows.map((cells, i) => {
+    let unfit: string | undefined
+    const values = names.map(({ declared, column }, at) =>
+      readCell(
+        cells[at] ?? '',
+        declared.type,
+        undefined,
+        (expected) => (unfit ??= `column "${column}": "${cells[at] ?? ''}" is not ${expected}`),
+      ),
+    )
+    return { number: i + 1, values, unfit }
+  })
+}

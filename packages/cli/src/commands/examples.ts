@@ -1,0 +1,159 @@
+import { leaveOneOut, nearestPairs, problem, ProblemError, type Library, type PreparedSet, type SetPick } from 'dunelight'
+import { openLibrary, tokenCounter } from '@dunelight/node'
+import { confusionPage, printConfusion } from '../confusion.js'
+import { findRecord } from '../record.js'
+import { writeResult } from '../result-file.js'
+import { colorsFor, EXIT, plural, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
+import { readSet } from '../values.js'
+
+export interface ExamplesFlags {
+  readonly for?: string
+  readonly records?: string
+  readonly prompt?: string
+  readonly set?: string[]
+  readonly leaveOneOut?: boolean
+  readonly to?: string
+  readonly overwrite?: boolean
+  readonly json?: boolean
+}
+
+/** An example set at a glance; with a record, the cases that would be picked for it; or how far likeness alone gets. */
+export async function examples(around: Surroundings, folder: string, name: string, flags: ExamplesFlags): Promise<number> {
+  if (flags.to !== undefined && !flags.leaveOneOut) throw new WrongUse('--to writes the table of --leave-one-out', 'add --leave-one-out')
+  const library = await openLibrary(folder)
+  const set = setNamed(library, name)
+  const c = colorsFor(around.stdout, around.env)
+  if (flags.leaveOneOut) return sayLeaveOneOut(around, set, name, flags, c)
+  if (flags.for !== undefined) return sayPicks(around, library, set, name, flags, c)
+  const data = await glance(set)
+  around.stdout.write(flags.json ? `${JSON.stringify(data, null, 2)}\n` : printGlance(set, name, data, c))
+  return EXIT.done
+}
+
+export function setNamed(library: Library, name: string): PreparedSet {
+  const set = library.sets.get(name)
+  if (!set) throw new ProblemError([problem('use-unknown', { name, what: 'example set', known: [...library.sets.keys()] })])
+  return set
+}
+
+type Glance = Awaited<ReturnType<typeof glance>>
+
+async function glance({ model, facts, picker }: PreparedSet) {
+  const count = await tokenCounter()
+  const texts = facts.asks.map((ask, i) => `${ask}\n${facts.answers[i] ?? ''}`)
+  const tokens = texts.map(count)
+  const lengths = facts.asks.map((ask) => ask.length).sort((a, b) => a - b)
+  const labels: Record<string, number> = Object.fromEntries((facts.label?.options ?? []).map((option) => [option, 0]))
+  facts.asks.forEach((_, i) => {
+    const label = facts.label?.of(i)
+    if (label !== undefined) labels[label] = (labels[label] ?? 0) + 1
+  })
+  const sum = tokens.reduce((all, one) => all + one, 0)
+  return {
+    cases: facts.asks.length,
+    from: model.from?.path,
+    labels,
+    signs: { least: lengths[0] ?? 0, middle: lengths[lengths.length >> 1] ?? 0, most: lengths.at(-1) ?? 0 },
+    tokens: { all: sum, middle: [...tokens].sort((a, b) => a - b)[tokens.length >> 1] ?? 0, most: Math.max(0, ...tokens) },
+    nearest: nearestPairs(picker.index, facts.asks)
+      .slice(0, 5)
+      .map(({ one, other, likeness }) => ({ one: one + 1, other: other + 1, likeness: Math.round(likeness * 100) / 100 })),
+  }
+}
+
+function printGlance({ model, facts }: PreparedSet, name: string, data: Glance, c: Colors): string {
+  const lines = [`${c.bold(name)}  ${model.title ?? ''}`.trimEnd()]
+  lines.push(`${plural(data.cases, 'case')}${data.from === undefined ? '' : `, from ${data.from}`}`, '')
+  const width = Math.max(0, ...Object.keys(data.labels).map((label) => label.length))
+  const most = Math.max(1, ...Object.values(data.labels))
+  if (facts.label) {
+    lines.push(c.dim(facts.label.field))
+    for (const [label, count] of Object.entries(data.labels))
+      lines.push(`  ${label.padEnd(width)}  ${String(count).padStart(4)}  ${'█'.repeat(Math.round((count / most) * 32))}`)
+    lines.push('')
+  }
+  const { signs, tokens } = data
+  lines.push(`${c.dim('signs ')}  ${signs.middle} in the middle, ${signs.least} to ${signs.most}`)
+  lines.push(`${c.dim('tokens')}  ${tokens.middle} in the middle, ${tokens.most} at most, ${tokens.all} in all`)
+  const { by, atMost, cover, budget } = model.pick
+  const rules = [`by ${by}`, atMost && `at most ${atMost}`, cover && `every ${cover}`, budget && `within ${budget} tokens`].filter(Boolean)
+  lines.push(`${c.dim('picked')}  ${rules.join(', ')}`)
+  if (data.nearest.length > 0) lines.push('', c.dim('nearest pairs'))
+  for (const { one, other, likeness } of data.nearest)
+    lines.push(
+      `  ${likeness.toFixed(2)}  ${String(one).padStart(3)}  ${excerpt(facts.asks[one - 1]!)}`,
+      `        ${String(other).padStart(3)}  ${excerpt(facts.asks[other - 1]!)}`,
+    )
+  return `${lines.join('\n')}\n`
+}
+
+/** A case's side on one line, without the tags of its fence. */
+function excerpt(text: string, length = 88): string {
+  const line = text
+    .replace(/^<[^>]*>$/gm, '')
+    .replace(/\s+/g, ' ')
+    .trim()
+  return line.length > length ? `${line.slice(0, length - 1)}…` : line
+}
+
+async function sayPicks(
+  around: Surroundings,
+  library: Library,
+  set: PreparedSet,
+  name: string,
+  flags: ExamplesFlags,
+  c: Colors,
+): Promise<number> {
+  if (flags.records === undefined) throw new WrongUse('--for names a record of a table', 'add --records FILE')
+  const users = library.graph.usedBy({ kind: 'example set', name }).flatMap((one) => (one.kind === 'prompt' ? [one.name] : []))
+  const [only] = users
+  if (flags.prompt === undefined && users.length !== 1)
+    throw new WrongUse(
+      users.length === 0 ? `no prompt uses "${name}"` : `several prompts use "${name}": ${users.join(', ')}`,
+      users.length === 0 ? undefined : 'add --prompt NAME',
+    )
+  const prompt = library.prompt(flags.prompt ?? only!)
+  const given = await readSet(prompt, flags.set, { limit: library.limits.attachmentBytes })
+  const { values, id } = await findRecord(prompt, flags.records, flags.for, given)
+  const picks = prompt.render(values, { record: id }).picks.filter((one) => one.set === name)
+  if (flags.json) around.stdout.write(`${JSON.stringify({ record: id, prompt: prompt.name, picks }, null, 2)}\n`)
+  else for (const pick of picks) around.stdout.write(await printPick(pick, set, `${prompt.name} for ${id}`, c))
+  return EXIT.done
+}
+
+async function printPick({ cases, same, cut }: SetPick, { facts, model }: PreparedSet, whom: string, c: Colors): Promise<string> {
+  const count = await tokenCounter()
+  const rows = cases.map(({ case: number, score, why }) => {
+    const i = number - 1
+    const tokens = count(`${facts.asks[i]!}\n${facts.answers[i] ?? ''}`)
+    return { number, score, why, tokens, label: facts.label?.of(i) ?? '', text: excerpt(facts.asks[i]!, 76) }
+  })
+  const width = Math.max(5, ...rows.map((row) => row.label.length))
+  const lines = [`${c.bold(whom)}, in the order in which they are written`, '']
+  lines.push(c.dim(`  case  score  why    tokens  ${'label'.padEnd(width)}`))
+  for (const { number, score, why, tokens, label, text } of rows)
+    lines.push(
+      `  ${String(number).padStart(4)}  ${score.toFixed(2).padStart(5)}  ${why.padEnd(5)}  ${String(tokens).padStart(6)}  ${label.padEnd(width)}  ${text}`,
+    )
+  const all = rows.reduce((sum, row) => sum + row.tokens, 0)
+  lines.push('', `${plural(rows.length, 'case')}, ${all} tokens${model.pick.budget === undefined ? '' : ` of ${model.pick.budget}`}`)
+  if (cut > 0) lines.push(`${plural(cut, 'case')} cut by the budget`)
+  if (same.length > 0) lines.push(`left out, since ${same.length === 1 ? 'it says' : 'they say'} what is asked: case ${same.join(', ')}`)
+  return `${lines.join('\n')}\n`
+}
+
+async function sayLeaveOneOut(
+  around: Surroundings,
+  { facts, picker }: PreparedSet,
+  name: string,
+  flags: ExamplesFlags,
+  c: Colors,
+): Promise<number> {
+  if (!facts.label) throw new WrongUse(`the cases of "${name}" have no label: no field of their answer is a choice`)
+  const found = leaveOneOut(picker.index, facts.asks, (one) => facts.label!.of(one), facts.label.options)
+  if (flags.to !== undefined) {
+    await writeResult(flags.to, confusionPage(name, facts.label.field, found), flags.overwrite ?? false)
+    around.stderr.write(`the table of ${plural(found.cases, 'case')} → ${flags.to}\n`)
+  } else around.stdout.write(flags.json ? `${JSON.stringify(found, null, 2)}\n` : printConfusion(name, found, c))
+  return EXIT.done
+}

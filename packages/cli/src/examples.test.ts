@@ -1,0 +1,152 @@
+import { spawnSync } from 'node:child_process'
+import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeEach, describe, expect, test } from '@jest/globals'
+
+const LIBRARY = 'demo/marram-house'
+const OBJECTS = `${LIBRARY}/data/objects.csv`
+const folder = mkdtempSync(join(tmpdir(), 'dunelight-examples-'))
+const at = (name: string) => join(folder, name)
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+function dunelight(...args: string[]) {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['packages/cli/bin/dunelight.js', ...args], {
+    encoding: 'utf8',
+    env: { ...process.env, NO_COLOR: '1' },
+  })
+  return { code: status, out: stdout, err: stderr }
+}
+
+describe('examples', () => {
+  test('at a glance: cases by label, lengths, tokens, nearest pairs', () => {
+    const { code, out } = dunelight('examples', LIBRARY, 'condition-notes')
+    expect(code).toBe(0)
+    for (const part of [
+      '48 cases, from data/graded-notes.csv',
+      'sound     16  ████',
+      'urgent     7',
+      'by likeness, at most 6, every grade, within 400 tokens',
+    ])
+      expect(out).toContain(part)
+    expect(JSON.parse(dunelight('examples', LIBRARY, 'condition-notes', '--json').out)).toMatchObject({
+      cases: 48,
+      labels: { sound: 16, watch: 14, treat: 11, urgent: 7 },
+      nearest: [{ one: 19, other: 35, likeness: 0.44 }, {}, {}, {}, {}],
+    })
+  })
+
+  test('for a record: which cases, in what order, and why', () => {
+    const picks = (id: string) => {
+      const { out } = dunelight('examples', LIBRARY, 'condition-notes', '--for', id, '--records', OBJECTS, '--json')
+      return (JSON.parse(out) as { picks: { cases: { case: number; why: string; score: number }[]; same: number[]; cut: number }[] })
+        .picks[0]!
+    }
+    const rusty = picks('MH-0008')
+    expect(rusty.cases.at(-1)).toMatchObject({ case: 31, why: 'cover' })
+    expect(rusty.cases.map((one) => one.score)).toEqual(rusty.cases.map((one) => one.score).sort((a, b) => a - b))
+    expect(new Set(rusty.cases.filter((one) => one.why === 'cover').map((one) => one.case)).size).toBe(4)
+    expect(picks('MH-0002')).toMatchObject({ same: [1], cut: 0 })
+    const { out } = dunelight('examples', LIBRARY, 'condition-notes', '--for', 'MH-0002', '--records', OBJECTS)
+    expect(out).toContain('left out, since it says what is asked: case 1')
+  })
+
+  test('each case left out in turn, as a table and as a page', () => {
+    const { out } = dunelight('examples', LIBRARY, 'condition-notes', '--leave-one-out')
+    expect(out).toMatch(/\d+% of 48 cases are labelled rightly by the nearest five together/)
+    expect(dunelight('examples', LIBRARY, 'condition-notes', '--leave-one-out', '--to', at('floor.html')).code).toBe(0)
+    const page = readFileSync(at('floor.html'), 'utf8')
+    const cells = [...page.matchAll(/<td class="(?:right)?"[^>]*>(\d*)<\/td>/g)].map((match) => Number(match[1]))
+    expect([cells.length, cells.reduce((sum, one) => sum + one, 0)]).toEqual([16, 48])
+  })
+
+  test('what is asked wrongly says how it is meant', () => {
+    expect(dunelight('examples', LIBRARY, 'condition-note')).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('did you mean "condition-notes"?'),
+    })
+    expect(dunelight('examples', LIBRARY, 'condition-notes', '--for', 'MH-0001')).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('add --records FILE'),
+    })
+    expect(dunelight('examples', LIBRARY, 'condition-notes', '--to', at('x.html'))).toMatchObject({ code: 2 })
+  })
+})
+
+describe('examples add', () => {
+  const library = at('house')
+  beforeEach(() => cpSync(LIBRARY, library, { recursive: true }))
+  const table = at('corrected.csv')
+  writeFileSync(
+    table,
+    [
+      'Object No.;Note;Grade;Checked',
+      'MH-0120;"Three new flakes under the rail; the ""old"" fill\nhas shrunk away from the edge.";Treat;yes',
+      'MH-0121;Rust active under the guard, orange on the cloth, flakes when brushed. Not spreading to the next thing yet;treat;yes',
+      'MH-0122;"Worn smooth at the tongue from years of twine. Sound, no splits, and a faint tar smell when warmed in the hand.";urgent;yes',
+      'MH-0123;Nothing new.;soundish;yes',
+      'MH-0124;;watch;yes',
+      'MH-0125;Not looked at again yet.;watch;no',
+      '',
+    ].join('\n'),
+  )
+
+  test('adds the rows that are kept, and refuses those that break the set’s rules', () => {
+    const before = readFileSync(join(library, 'data/graded-notes.csv'), 'utf8')
+    const { code, err } = dunelight('examples', 'add', library, 'condition-notes', '--from', table, '--keep', 'checked is "yes"')
+    expect([code, err.split('\n')]).toEqual([
+      3,
+      [
+        'refused row 2: cases 31 and 50 are nearly the same',
+        'refused row 3: cases 1 and 51 ask the same and answer differently',
+        'refused row 4: column "Grade": "soundish" is not one of sound, watch, treat, urgent',
+        'refused row 5: case 53: "note" is missing',
+        '6 rows, 5 kept, 1 case added → data/graded-notes.csv',
+        '',
+      ],
+    ])
+    const after = readFileSync(join(library, 'data/graded-notes.csv'), 'utf8')
+    expect(after).toBe(`${before}MH-0120,"Three new flakes under the rail; the ""old"" fill\nhas shrunk away from the edge.",treat,,\n`)
+    expect(dunelight('check', library).code).toBe(0)
+    expect(JSON.parse(dunelight('examples', library, 'condition-notes', '--json').out)).toMatchObject({ cases: 49 })
+  })
+
+  test('only says so where it is asked to', () => {
+    const { err } = dunelight(
+      'examples',
+      'add',
+      library,
+      'condition-notes',
+      '--from',
+      table,
+      '--keep',
+      'grade is "treat" and checked is "yes"',
+      '--dry-run',
+    )
+    expect(err).toContain('6 rows, 2 kept, 1 case would be added\n')
+    expect(readFileSync(join(library, 'data/graded-notes.csv'), 'utf8')).toBe(readFileSync(`${LIBRARY}/data/graded-notes.csv`, 'utf8'))
+  })
+
+  test('adds to the set’s own file where it has no table, comments kept', () => {
+    const file = join(library, 'examples/hand.yaml')
+    writeFileSync(file, '# by hand\nfields: { note: text, grade: text }\ncases:\n  - { note: One., grade: sound } # the first\n')
+    expect(dunelight('examples', 'add', library, 'hand', '--from', table, '--keep', 'object-no is "MH-0120"').err).toContain(
+      '1 case added → examples/hand.yaml',
+    )
+    const text = readFileSync(file, 'utf8')
+    expect(text).toMatch(/^# by hand[^]*# the first[^]*has shrunk away/)
+    expect(JSON.parse(dunelight('examples', library, 'hand', '--json').out)).toMatchObject({ cases: 2 })
+  })
+
+  test.each([
+    ['a misspelt column', ['--from', table, '--keep', 'cheked is "yes"'], 1, 'did you mean "checked"?'],
+    ['a condition that cannot be read', ['--from', table, '--keep', 'checked ist "yes"'], 1, 'expected nothing more'],
+    ['a table that is not there', ['--from', at('none.csv')], 1, 'there is no such file or folder'],
+    ['a table without the set’s fields', ['--from', `${LIBRARY}/data/keepers.csv`], 1, 'no column gives "grade"'],
+    ['no table at all', [], 2, '--from'],
+  ])('%s is refused', (_, args, code, says) => {
+    const ran = dunelight('examples', 'add', library, 'condition-notes', ...args)
+    expect(ran.code).toBe(code)
+    expect(ran.err).toContain(says)
+  })
+})

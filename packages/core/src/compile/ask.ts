@@ -1,0 +1,87 @@
+import { exampleSet, liveText } from './cases.js'
+import { descent, type Context } from './context.js'
+import { fixedBeginning } from './example-set.js'
+import { compileGiven } from './given.js'
+import { writesOutside } from './outside.js'
+import { Scope, type Binding } from './scope.js'
+import { variableBinding, type Compilation } from './shelves.js'
+import { compileText } from './text.js'
+import { allTurns, type AskTurn } from '../artefacts/artefacts.js'
+import { problem, type Report } from '../problems/problem.js'
+import { captured } from '../render/capture.js'
+import type { TurnPlan } from '../render/plan.js'
+import type { Run } from '../render/run.js'
+import type { SlotValue, Text } from '../text/nodes.js'
+import { fits } from '../values/fits.js'
+import { describe } from '../values/types.js'
+
+/** What the prompt asks by a set, as a text of its own: the first turn that does. */
+export function liveAsk(set: string, compilation: Compilation, context: Context): ((run: Run) => string) | undefined {
+  const asked = [...allTurns(compilation.prompt.turns)].find((turn): turn is AskTurn => turn.kind === 'ask' && turn.set.name === set)
+  const [plan] = asked ? compileAsk(asked, compilation, context, () => undefined) : []
+  return plan?.kind === 'text' ? liveText(plan.op) : undefined
+}
+
+/** The set's ask side with this prompt's values: those of `with`, else the prompt's variable of the field's name. */
+export function compileAsk(turn: AskTurn, compilation: Compilation, context: Context, report: Report): TurnPlan[] {
+  const set = exampleSet(turn.set, compilation, report)
+  if (!set) return []
+  const { model } = set
+  const bindings: Binding[] = []
+  for (const given of turn.with)
+    if (!model.fields.some((f) => f.name === given.name))
+      report(problem('with-unknown', { name: given.name, of: model.name, known: model.fields.map((f) => f.name) }, given.span))
+  for (const field of model.fields) {
+    const given = turn.with.find((w) => w.name === field.name)
+    const value = given ? askValue(given.text, context) : context.scope.find(field.name)
+    if (!value) {
+      if (field.optional || field.default !== undefined) bindings.push(variableBinding(field, () => field.default ?? null))
+      continue
+    }
+    if ('used' in value) value.used.yes = true
+    if (!fits(value.type, field.type) && value.type.kind !== 'any')
+      report(
+        problem(
+          'with-unfit',
+          { name: field.name, of: model.name, expected: describe(field.type), found: describe(value.type) },
+          given?.span ?? turn.span,
+        ),
+      )
+    bindings.push({
+      ...variableBinding(field, value.get, value.path),
+      type: value.type,
+      optional: value.optional,
+      outside: field.outside || value.outside,
+    })
+  }
+  const via = { what: 'example' as const, name: model.name, span: turn.set.span, outer: context.via }
+  const within: Context = { ...context, scope: new Scope(bindings), role: 'user', kind: 'example', via, place: model.name }
+  const op = compileText(model.ask, { ...within, shared: { ...context.shared, report } }, true)
+  const asked: TurnPlan = { kind: 'text', role: 'user', name: turn.name, op, attach: [], span: turn.span }
+  const begun = turn.begins && model.answer !== 'output' ? fixedBeginning(model.answer) : ''
+  if (turn.begins && begun === '') report(problem('answer-without-beginning', { set: model.name }, turn.span))
+  if (begun === '') return [asked]
+  const from = descent({ ...context, kind: 'example', via }, turn.span)
+  return [asked, { kind: 'text', role: 'assistant', name: undefined, op: (run) => run.write(begun, from), attach: [], span: turn.span }]
+}
+
+/** A text of one slot hands its value on as it is; any other text is written first. */
+function askValue(text: Text, context: Context) {
+  const value = onlySlot(text)
+  if (value) return compileGiven(value, context)
+  const op = compileText(text, { ...context, role: 'assistant' }, true)
+  return {
+    type: { kind: 'text' as const },
+    optional: false,
+    outside: writesOutside(text, context),
+    get: (run: Run) => captured(op, run),
+    path: [],
+  }
+}
+
+function onlySlot(text: Text): SlotValue | undefined {
+  const [line] = text.items
+  if (text.items.length !== 1 || line?.kind !== 'line' || line.pieces.length !== 1) return undefined
+  const [piece] = line.pieces
+  return piece?.kind === 'slot' ? piece.value : undefined
+}

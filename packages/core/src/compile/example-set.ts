@@ -1,0 +1,147 @@
+import { Scope } from './scope.js'
+import { variableBinding, type Shelves } from './shelves.js'
+import type { Context, Shared } from './context.js'
+import { compileText } from './text.js'
+import type { ExampleCase, ExampleSetModel } from '../artefacts/artefacts.js'
+import { fieldsIn } from '../artefacts/case-layouts.js'
+import { Picker } from '../examples/picker.js'
+import { SET_RULES } from '../examples/rules/index.js'
+import type { SetFacts } from '../examples/rules/facts.js'
+import { problem, ProblemError, type Report } from '../problems/problem.js'
+import { emptyRun } from '../render/choose.js'
+import type { Op } from '../render/run.js'
+import type { Piece, Text } from '../text/nodes.js'
+import type { Declared } from '../values/types.js'
+import { write } from '../values/write.js'
+
+/** A set with its cases' sides written: made once for a library and shared by all prompts and records. */
+export interface PreparedSet {
+  readonly model: ExampleSetModel
+  /** Each case's values in the order of the fields. */
+  readonly rows: readonly (readonly unknown[])[]
+  readonly asks: readonly string[]
+  /** Undefined where the answer has the form of a prompt's output. */
+  readonly answers: readonly (string | undefined)[]
+  readonly label: Declared | undefined
+  readonly picker: Picker
+  readonly facts: SetFacts
+}
+
+/** Writes a set's cases, and looks at them: what is wrong with the set itself is reported. */
+export function prepareSet(model: ExampleSetModel, shelves: Shelves, shared: Shared, report: Report): PreparedSet {
+  const { fields, cases, pick } = model
+  const rows = cases.map((one) => caseRow(model, one))
+  const context = sideContext(model, shared)
+  const ask = compileText(model.ask, context, true)
+  const answer = model.answer === 'output' ? undefined : compileText(model.answer, { ...context, role: 'assistant' }, true)
+  const asks = rows.map((row) => writeAlone(ask, row) ?? '')
+  const answers = rows.map((row) => answer && writeAlone(answer, row))
+  const label = labelOf(model)
+  const at = label ? fields.indexOf(label) : -1
+  const grouped = pick.cover === undefined ? at : fields.findIndex((field) => field.name === pick.cover)
+  const { countTokens } = shelves
+  if (pick.budget !== undefined && !countTokens) report(problem('budget-uncounted', { set: model.name }, model.pickSpan))
+  const tokens = new Map<number, number>()
+  const tokensOf = (one: number): number => {
+    const known = tokens.get(one) ?? countTokens?.(`${asks[one]!}\n${answers[one] ?? ''}`) ?? 0
+    tokens.set(one, known)
+    return known
+  }
+  const texts = (one: number, field: number) => write(rows[one]![field], fields[field]!.type)
+  const picker = new Picker({
+    texts: asks,
+    rule: pick,
+    labelOf: grouped < 0 ? undefined : (one) => texts(one, grouped),
+    tokensOf,
+    likeness: shelves.likeness.get(model.name),
+  })
+  const reader = model.answer === 'output' ? undefined : answerReader(model.answer, fields)
+  const facts: SetFacts = {
+    name: model.name,
+    span: model.from?.span ?? model.span,
+    cases,
+    asks,
+    answers,
+    label: label && {
+      field: label.name,
+      options: label.type.kind === 'choice' ? label.type.of : [],
+      of: (one) => texts(one, at),
+    },
+    readBack: (one) => {
+      const read = reader?.(answers[one] ?? '')
+      return !reader || (read !== undefined && [...read].every(([field, text]) => texts(one, field).trim() === text.trim()))
+    },
+    index: () => picker.index,
+  }
+  for (const rule of SET_RULES) rule.check(facts, report)
+  return { model, rows, asks, answers, label, picker, facts }
+}
+
+/** What a side of a set sees: the case's own fields. */
+export function sideContext(model: ExampleSetModel, shared: Shared): Context {
+  const bindings = model.fields.map((d, i) => variableBinding(d, (run) => run.example[i], [d.name]))
+  return { scope: new Scope(bindings), role: 'user', kind: 'example', via: undefined, depth: 0, blocks: 0, place: model.name, shared }
+}
+
+function caseRow(model: ExampleSetModel, { values }: ExampleCase): unknown[] {
+  return model.fields.map((field) => values[field.name])
+}
+
+/** The field that is the answer's label: a choice that the answer writes, else the set's only choice that is not asked. */
+function labelOf({ fields, ask, answer }: ExampleSetModel): Declared | undefined {
+  const asked = fieldsIn(ask)
+  const answered = answer === 'output' ? undefined : fieldsIn(answer)
+  return fields.find((field) => field.type.kind === 'choice' && (answered ? answered.has(field.name) : !asked.has(field.name)))
+}
+
+/** A side of a case outside any rendering; undefined where it needs one. */
+export function writeAlone(op: Op, example: readonly unknown[]): string | undefined {
+  const run = emptyRun()
+  run.example = example
+  try {
+    op(run)
+    return run.out
+  } catch (fault) {
+    if (fault instanceof ProblemError) return undefined
+    throw fault
+  }
+}
+
+/**
+ * Reads an answer by its layout, where the layout is fixed text and plain slots: what each field's slot would be found to hold. Slots are
+ * found from the left, as short as the fixed text behind them allows.
+ */
+function answerReader(layout: Text, fields: readonly Declared[]): ((answer: string) => Map<number, string> | undefined) | undefined {
+  const slots: number[] = []
+  let pattern = ''
+  const pieces = layout.items.flatMap((item, i): readonly (Piece | '\n')[] =>
+    item.kind !== 'line'
+      ? [{ kind: 'broken', span: item.span }]
+      : [...item.pieces, ...(item.ended && i < layout.items.length - 1 ? (['\n'] as const) : [])],
+  )
+  for (const piece of pieces) {
+    if (piece === '\n') pattern += '\\n'
+    else if (piece.kind === 'fixed') pattern += piece.text.replace(/[\\^$.*+?()[\]{}|/]/g, '\\$&')
+    else if (
+      piece.kind === 'slot' &&
+      piece.value.formats.length === 0 &&
+      piece.value.paths.length === 1 &&
+      piece.value.paths[0]!.steps.length === 0
+    ) {
+      slots.push(fields.findIndex((field) => field.name === piece.value.paths[0]!.name))
+      pattern += '([^]*?)'
+    } else return undefined
+  }
+  const expression = new RegExp(`^${pattern}$`, 'u')
+  return (answer) => {
+    const found = expression.exec(answer)
+    return found ? new Map(slots.map((field, i) => [field, found[i + 1]!])) : undefined
+  }
+}
+
+/** The fixed beginning of an answer's layout, without blanks at its end: what a started answer is made of. */
+export function fixedBeginning(layout: Text): string {
+  const [line] = layout.items
+  const [first] = line?.kind === 'line' ? line.pieces : []
+  return first?.kind === 'fixed' ? first.text.trimEnd() : ''
+}

@@ -1,0 +1,126 @@
+import { termsOf } from './terms.js'
+
+const K1 = 1.2
+const B = 0.75
+
+/** Where a term stands: the cases that hold it, and what it weighs in each. */
+interface Postings {
+  readonly cases: Uint32Array
+  readonly weights: Float32Array
+}
+
+/**
+ * Cases by their terms: BM25 (k1 1.2, b 0.75), the weight of a term in a case worked out once, so that a question adds up numbers. Made once
+ * for a set and shared by all records.
+ */
+export class CaseIndex {
+  private readonly postings = new Map<string, Postings>()
+  /** Each case's terms as sorted numbers: for how alike two cases are. */
+  private readonly bags: readonly Uint32Array[]
+  private readonly numbers = new Map<string, number>()
+  private readonly everywhere = new Set<string>()
+  private readonly scores: Float64Array
+  private touched: number[] = []
+
+  constructor(readonly texts: readonly string[]) {
+    const counts = texts.map((text) => countTerms(termsOf(text)))
+    const lengths = counts.map((one) => sum(one.values()))
+    const average = sum(lengths) / Math.max(1, lengths.length)
+    const holders = new Map<string, [number, number][]>()
+    counts.forEach((terms, i) => {
+      for (const [term, count] of terms) {
+        const list = holders.get(term)
+        if (list) list.push([i, count])
+        else holders.set(term, [[i, count]])
+      }
+    })
+    for (const [term, list] of holders) {
+      const rarity = Math.log(1 + (texts.length - list.length + 0.5) / (list.length + 0.5))
+      const cases = Uint32Array.from(list, ([i]) => i)
+      const weights = Float32Array.from(
+        list,
+        ([i, count]) => (rarity * count * (K1 + 1)) / (count + K1 * (1 - B + (B * lengths[i]!) / average)),
+      )
+      this.postings.set(term, { cases, weights })
+    }
+    // What stands in every case is the layout's: it makes no two of them alike.
+    if (texts.length > 2) for (const [term, list] of holders) if (list.length === texts.length) this.everywhere.add(term)
+    this.bags = texts.map((text) => this.bagOf(this.own(text)))
+    this.scores = new Float64Array(texts.length)
+  }
+
+  private own(text: string): string[] {
+    return termsOf(text).filter((term) => !this.everywhere.has(term))
+  }
+
+  private bagOf(terms: readonly string[]): Uint32Array {
+    return Uint32Array.from(terms, (term) => {
+      const known = this.numbers.get(term)
+      if (known !== undefined) return known
+      this.numbers.set(term, this.numbers.size)
+      return this.numbers.size - 1
+    }).sort()
+  }
+
+  /**
+   * The score of every case that shares a term with the text; all others have 0. The scores are this index's own, and stand until the next
+   * question.
+   */
+  score(text: string): { readonly scores: Float64Array; readonly touched: readonly number[] } {
+    const { scores } = this
+    for (const i of this.touched) scores[i] = 0
+    const touched: number[] = []
+    for (const [term, times] of countTerms(termsOf(text))) {
+      const found = this.postings.get(term)
+      if (!found) continue
+      const { cases, weights } = found
+      for (let i = 0; i < cases.length; i++) {
+        const one = cases[i]!
+        if (scores[one] === 0) touched.push(one)
+        scores[one]! += times * weights[i]!
+      }
+    }
+    this.touched = touched
+    return { scores, touched }
+  }
+
+  /** How alike a case is to a bag of terms: 1 where they hold the same words, whatever their order (Dice's measure). */
+  likeness(one: number, other: number): number {
+    return overlap(this.bags[one]!, this.bags[other]!)
+  }
+
+  /** The terms of a text that is no case, to be held against cases. Terms that no case has are likeness lost. */
+  bag(text: string): Uint32Array {
+    let unknown = 0xffffffff
+    return Uint32Array.from(this.own(text), (term) => this.numbers.get(term) ?? unknown--).sort()
+  }
+
+  likenessTo(one: number, bag: Uint32Array): number {
+    return overlap(this.bags[one]!, bag)
+  }
+}
+
+function overlap(a: Uint32Array, b: Uint32Array): number {
+  let shared = 0
+  for (let i = 0, j = 0; i < a.length && j < b.length;) {
+    if (a[i] === b[j]) {
+      shared++
+      i++
+      j++
+    } else if (a[i]! < b[j]!) i++
+    else j++
+  }
+  return a.length + b.length === 0 ? 1 : (2 * shared) / (a.length + b.length)
+}
+
+function countTerms(terms: readonly string[]): Map<string, number> {
+  const counts = new Map<string, number>()
+  for (const term of terms) counts.set(term, (counts.get(term) ?? 0) + 1)
+  return counts
+}
+
+function sum(numbers: Iterable<number>): number {
+  let total = 0
+  for (const one of numbers) total += one
+  return total
+}

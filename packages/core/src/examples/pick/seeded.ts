@@ -1,0 +1,12 @@
+import { all } from './all.js'
+import type { Strategy } from './strategy.js'
+
+export const seeded: Strategy = {
+  name: 'seeded',
+  about: 'cases drawn by the seed and the record, the same ones every time',
+  compares: false,
+  rank: (question, most, labelOf) => {
+    const lots = all.rank(question, most, labelOf).map((one) => ({ one, lot: question.lot(one) }))
+    return lots.sort((a, b) => a.lot - b.lot || a.one - b.one).map(({ one }) => one)
+  },
+}

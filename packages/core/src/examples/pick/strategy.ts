@@ -1,0 +1,25 @@
+import type { CaseIndex } from '../case-index.js'
+
+/** What a strategy knows of the record that is asked about, and of the cases that may be taken. */
+export interface Question {
+  readonly count: number
+  /** Cases that equal the record: never taken. */
+  readonly barred: ReadonlySet<number>
+  /** How near each case is to the record; 0 where nothing is shared. */
+  score(one: number): number
+  /** Cases that share something with the record. */
+  readonly touched: readonly number[]
+  readonly index: CaseIndex
+  /** A number for a case that only the seed and the record decide. */
+  lot(one: number): number
+}
+
+/** A way to rank cases. */
+export interface Strategy {
+  readonly name: string
+  readonly about: string
+  /** Whether it compares cases with the record. */
+  readonly compares: boolean
+  /** The order in which cases are taken: at least `most` of them where there are so many, and the best of each label. */
+  rank(question: Question, most: number, labelOf: ((one: number) => string) | undefined): readonly number[]
+}

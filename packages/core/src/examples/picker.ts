@@ -1,0 +1,176 @@
+import { CaseIndex } from './case-index.js'
+import { STRATEGIES } from './pick/index.js'
+import type { Question, Strategy } from './pick/strategy.js'
+
+/** How the picked cases stand: by their order in the set, by nearness, or by label. */
+export const ORDERS = ['best-last', 'best-first', 'grouped', 'mixed'] as const
+export type Order = (typeof ORDERS)[number]
+
+/** What a set or a use says about picking. */
+export interface PickRule {
+  readonly by: string
+  readonly atMost: number | undefined
+  readonly atLeast: number | undefined
+  /** The field of which every value gets a case. */
+  readonly cover: string | undefined
+  /** In tokens. */
+  readonly budget: number | undefined
+  readonly order: Order | undefined
+}
+
+/** How near texts are to the one that is asked: a program's own measure in place of the built-in one. */
+export type Likeness = (asked: string, cases: readonly string[]) => ArrayLike<number>
+
+export interface PickerSetting {
+  /** The cases' ask sides. */
+  readonly texts: readonly string[]
+  readonly rule: PickRule
+  /** Each case's value of the field that is covered, or by which cases are grouped. */
+  readonly labelOf: ((one: number) => string) | undefined
+  /** Each case's length in tokens; only asked where there is a budget. */
+  readonly tokensOf: (one: number) => number
+  readonly likeness: Likeness | undefined
+}
+
+export interface PickedCase {
+  /** Its place in the set, from 0. */
+  readonly case: number
+  readonly score: number
+  readonly why: 'cover' | 'rank'
+}
+
+/** The cases for one record, in the order in which they are written. */
+export interface Picked {
+  readonly cases: readonly PickedCase[]
+  /** Cases that were left out because they equal the record, or nearly do. */
+  readonly same: readonly number[]
+  /** Cases that the budget cut. */
+  readonly cut: number
+}
+
+/** Two texts are nearly equal where they share so much, and have so many terms at least that this says something. */
+const NEARLY = 0.9
+const FEWEST_TERMS = 5
+/** How many of the nearest cases are looked at for being nearly equal. */
+const LOOKED_AT = 8
+
+/** Picks cases for one record after the other; what all records share is worked out once, when it is first needed. */
+export class Picker {
+  private made: CaseIndex | undefined
+  private readonly strategy: Strategy
+
+  constructor(private readonly setting: PickerSetting) {
+    this.strategy = STRATEGIES.find((one) => one.name === setting.rule.by) ?? STRATEGIES[0]!
+  }
+
+  private readonly byText = new Map<string, number[]>()
+  private get exactly(): ReadonlyMap<string, readonly number[]> {
+    if (this.byText.size === 0) this.setting.texts.forEach((text, i) => this.byText.set(text, [...(this.byText.get(text) ?? []), i]))
+    return this.byText
+  }
+
+  /** What the built-in measure and the checks of the set share. */
+  get index(): CaseIndex {
+    return (this.made ??= new CaseIndex(this.setting.texts))
+  }
+
+  /** `asked` is the live ask side, where there is one; `lot` gives a number for a name, by seed and record. */
+  pick(asked: string | undefined, lot: (name: string) => number): Picked {
+    const { rule, texts } = this.setting
+    const same = asked === undefined ? [] : this.sameAs(asked)
+    const everything = rule.atMost === undefined && rule.budget === undefined
+    const most = everything ? texts.length : Math.min(texts.length, rule.atMost ?? texts.length)
+    const question = this.question(asked, new Set(same), lot)
+    const ranked = this.strategy.rank(question, most, rule.cover === undefined ? undefined : this.setting.labelOf)
+    const { taken, cut } = this.served(ranked, most)
+    const cases = this.ordered(taken, question).map(({ one, why }) => ({ case: one, score: question.score(one), why }))
+    return { cases, same, cut }
+  }
+
+  private question(asked: string | undefined, barred: ReadonlySet<number>, lot: (name: string) => number): Question {
+    const { texts, likeness } = this.setting
+    const found =
+      !this.strategy.compares || asked === undefined ? undefined : likeness ? given(likeness(asked, texts)) : this.index.score(asked)
+    const index = () => this.index
+    return {
+      count: texts.length,
+      barred,
+      touched: found?.touched ?? [],
+      score: (one) => found?.scores[one] ?? 0,
+      lot: (one) => lot(String(one)),
+      get index() {
+        return index()
+      },
+    }
+  }
+
+  /** The cases that say what is asked, or nearly: the record itself is most often among the examples by mistake. */
+  private sameAs(asked: string): number[] {
+    const { texts, rule } = this.setting
+    // Where every case is written anyway, an index would be made for nothing.
+    if (rule.by === 'all' && texts.length < 50) return texts.flatMap((text, i) => (alike(text, asked) ? [i] : []))
+    const { scores, touched } = this.index.score(asked)
+    const bag = this.index.bag(asked)
+    const near = touched.length > LOOKED_AT ? [...touched].sort((a, b) => scores[b]! - scores[a]! || a - b).slice(0, LOOKED_AT) : touched
+    const nearly = bag.length < FEWEST_TERMS ? [] : near.filter((one) => this.index.likenessTo(one, bag) >= NEARLY)
+    return [...new Set([...(this.exactly.get(asked) ?? []), ...nearly])].sort((a, b) => a - b)
+  }
+
+  /** Every value's best first, then by rank; the budget is above both, and what it does not hold is counted. */
+  private served(ranked: readonly number[], most: number) {
+    const { rule, labelOf, tokensOf } = this.setting
+    const wanted: { one: number; why: PickedCase['why'] }[] = []
+    if (rule.cover !== undefined && labelOf) {
+      const seen = new Set<string>()
+      for (const one of ranked) {
+        const label = labelOf(one)
+        if (seen.has(label)) continue
+        seen.add(label)
+        wanted.push({ one, why: 'cover' })
+      }
+    }
+    const covered = new Set(wanted.map(({ one }) => one))
+    for (const one of ranked) if (wanted.length < most && !covered.has(one)) wanted.push({ one, why: 'rank' })
+    if (rule.budget === undefined) return { taken: wanted, cut: 0 }
+    let left = rule.budget
+    const taken = wanted.filter(({ one }) => {
+      const tokens = tokensOf(one)
+      if (tokens > left) return false
+      left -= tokens
+      return true
+    })
+    return { taken, cut: wanted.length - taken.length }
+  }
+
+  private ordered(taken: readonly { one: number; why: PickedCase['why'] }[], question: Question) {
+    const { rule, labelOf } = this.setting
+    const order = rule.order ?? (this.strategy.compares ? 'best-last' : undefined)
+    if (order === undefined) return this.strategy.name === 'seeded' ? taken : [...taken].sort((a, b) => a.one - b.one)
+    const byWorth = [...taken].sort((a, b) => question.score(b.one) - question.score(a.one) || a.one - b.one)
+    if (order === 'best-first') return byWorth
+    if (order === 'best-last') return byWorth.reverse()
+    const groups = new Map<string, typeof byWorth>()
+    for (const one of byWorth.reverse()) {
+      const label = labelOf?.(one.one) ?? ''
+      groups.set(label, [...(groups.get(label) ?? []), one])
+    }
+    if (order === 'grouped') return [...groups.values()].flat()
+    const longest = Math.max(0, ...[...groups.values()].map((group) => group.length))
+    return Array.from({ length: longest }, (_, i) => [...groups.values()].flatMap((group) => group[i] ?? [])).flat()
+  }
+}
+
+function given(scores: ArrayLike<number>): { scores: ArrayLike<number>; touched: number[] } {
+  return { scores, touched: Array.from({ length: scores.length }, (_, i) => i) }
+}
+
+const FOLDED = /[^\p{L}\p{M}\p{N}]+/gu
+
+/** Whether two texts are the same but for case, blanks and punctuation. */
+function alike(a: string, b: string): boolean {
+  if (a === b) return true
+  if (Math.abs(a.length - b.length) > 12) return false
+  const fold = (text: string) => text.normalize('NFKC').toLowerCase().replace(FOLDED, ' ').trim()
+  const folded = fold(a)
+  return folded !== '' && folded.split(' ').length >= FEWEST_TERMS && folded === fold(b)
+}

@@ -1,0 +1,23 @@
+import type { SetRule } from './facts.js'
+import { nearestPairs } from '../pairs.js'
+import { problem } from '../../problems/problem.js'
+
+/** Beyond this, looking at every case beside its nearest would slow down opening a library; `dunelight examples` looks at any number. */
+const MOST = 1500
+const ALIKE = 0.85
+
+export const noCasesAreAlike: SetRule = {
+  name: 'no-cases-are-alike',
+  check: ({ asks, answers, cases, index }, report) => {
+    if (cases.length > MOST) return
+    for (const { one, other, likeness } of nearestPairs(index(), asks)) {
+      // The same question with two answers is a contradiction, and said as that.
+      if (likeness < ALIKE || (likeness === 1 && answers[one] !== answers[other])) continue
+      report(
+        problem('cases-alike', { one: cases[one]!.number, other: cases[other]!.number }, cases[other]!.span, [
+          { says: `case ${cases[one]!.number} is here`, span: cases[one]!.span },
+        ]),
+      )
+    }
+  },
+}

@@ -1,0 +1,79 @@
+import { readFile, rename, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import Papa from 'papaparse'
+import { parseDocument } from 'yaml'
+import { foldHeading, problem, ProblemError, type PreparedSet } from 'dunelight'
+import { readCsv } from './csv.js'
+import { reason } from './reason.js'
+
+/** A case to be added: its fields, and what else its row said, for the columns that the table has. */
+export interface AddedCase {
+  readonly values: Readonly<Record<string, unknown>>
+  readonly beside: Readonly<Record<string, unknown>>
+}
+
+/**
+ * Adds cases to a set: to the table that it takes its cases from, else to its own file, comments kept. The file is written whole beside the
+ * old one and takes its place in one step.
+ *
+ * @returns the file's path, below the library's folder
+ * @throws ProblemError where the file cannot be written, or is of a kind that is not added to.
+ */
+export async function appendCases(folder: string, set: PreparedSet['model'], cases: readonly AddedCase[]): Promise<string> {
+  const path = set.from?.path ?? set.file.name
+  const whole = join(folder, path)
+  const unwritten = (why: string): never => {
+    throw new ProblemError([problem('file-unreadable', { file: path, why })])
+  }
+  try {
+    const before = await readFile(whole, 'utf8')
+    const after = set.from ? await withRows(whole, before, cases) : withItems(before, cases)
+    if (after === undefined) return unwritten('cases are added to .csv, .tsv and .jsonl tables, and to the set’s own file')
+    await writeFile(`${whole}.new`, after)
+    await rename(`${whole}.new`, whole)
+  } catch (fault) {
+    if (fault instanceof ProblemError) throw fault
+    unwritten(reason(fault))
+  }
+  return path
+}
+
+async function withRows(path: string, before: string, cases: readonly AddedCase[]): Promise<string | undefined> {
+  const ended = before === '' || before.endsWith('\n') ? before : `${before}\n`
+  if (path.endsWith('.jsonl')) return `${ended}${cases.map((one) => `${JSON.stringify(one.values)}\n`).join('')}`
+  if (!/\.[ct]sv$/.test(path)) return undefined
+  const headings: string[] = []
+  for await (const { rows } of readCsv(path)) {
+    headings.push(...(rows[0] ?? []))
+    break
+  }
+  const delimiter =
+    [',', ';', '\t', '|'].find((sign) => before.startsWith(headings.map(quoted).join(sign)) || before.startsWith(headings.join(sign))) ??
+    ','
+  const cells = cases.map(({ values, beside }) => {
+    const all = new Map([...Object.entries(beside), ...Object.entries(values)].map(([name, value]) => [foldHeading(name), value]))
+    return headings.map((heading) => cellOf(all.get(foldHeading(heading))))
+  })
+  return `${ended}${Papa.unparse(cells, { delimiter, newline: '\n' })}\n`
+}
+
+function quoted(heading: string): string {
+  return `"${heading.replaceAll('"', '""')}"`
+}
+
+function cellOf(value: unknown): string {
+  if (value === null || value === undefined) return ''
+  if (typeof value === 'string') return value
+  return Array.isArray(value) && value.every((one) => typeof one === 'string') ? value.join('; ') : JSON.stringify(value)
+}
+
+function withItems(before: string, cases: readonly AddedCase[]): string {
+  const document = parseDocument(before, { version: '1.2' })
+  if (!document.has('cases')) document.set('cases', document.createNode([]))
+  for (const one of cases)
+    document.addIn(
+      ['cases'],
+      document.createNode(Object.fromEntries(Object.entries(one.values).filter(([, value]) => value !== null && value !== undefined))),
+    )
+  return document.toString({ lineWidth: 0 })
+}
