@@ -45,6 +45,18 @@ async function shootPage() {
   await page.locator('.member', { hasText: 'label/write' }).first().hover()
   await wait(300)
   await page.screenshot({ path: `${OUT}/graph.png` })
+  const floor = join(profile, 'floor.html')
+  execFileSync(process.execPath, [
+    'packages/cli/bin/dunelight.js',
+    'examples',
+    'demo/marram-house',
+    'condition-notes',
+    '--leave-one-out',
+    '--to',
+    floor,
+  ])
+  await page.goto(`file://${floor}`)
+  await page.screenshot({ path: `${OUT}/floor.png` })
   await browser.close()
   await server.close()
   rmSync(profile, { recursive: true, force: true })
@@ -67,6 +79,10 @@ async function shootTerminal() {
     render: [
       `dunelight render ${demo} label/write --records ${demo}/data/objects.csv --to labels.jsonl`,
       `rm -f /tmp/labels.jsonl; node ${command} render ${demo} label/write --records ${demo}/data/objects.csv --to /tmp/labels.jsonl; head -n 1 /tmp/labels.jsonl | fold -w 120 | head -n 22`,
+    ],
+    examples: [
+      `dunelight examples ${demo} condition-notes; dunelight examples … --for MH-0008 --records ${demo}/data/objects.csv`,
+      `node ${command} examples ${demo} condition-notes; echo; node ${command} examples ${demo} condition-notes --for MH-0008 --records ${demo}/data/objects.csv`,
     ],
     touched: [
       `dunelight check ${demo} --touched house/safety`,

@@ -1,5 +1,6 @@
 // Writes what derives from the code: docs/problems.md, and in docs/language.md the formats and the grammar. With --check it only says whether
 // they are current.
+import { execFileSync } from 'node:child_process'
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { FORMATS, registry } from 'dunelight'
@@ -33,7 +34,16 @@ const language = readFileSync('docs/language.md', 'utf8')
 const fill = (text, mark, content) =>
   text.replace(new RegExp(`<!-- ${mark} -->[^]*?<!-- /${mark} -->`), () => `<!-- ${mark} -->\n\n${content}\n\n<!-- /${mark} -->`)
 
+/** What the command prints for a record of the demo. */
+const picks = (id) => {
+  const demo = 'demo/marram-house'
+  const args = ['packages/cli/bin/dunelight.js', 'examples', demo, 'condition-notes', '--for', id, '--records', `${demo}/data/objects.csv`]
+  return `\`\`\`\n${execFileSync(process.execPath, args, { encoding: 'utf8', env: { ...process.env, NO_COLOR: '1' } }).trimEnd()}\n\`\`\``
+}
+const examples = ['MH-0008', 'MH-0002'].reduce((text, id) => fill(text, `picks ${id}`, picks(id)), readFileSync('docs/examples.md', 'utf8'))
+
 const pages = {
+  'docs/examples.md': examples,
   'docs/problems.md': problems,
   'docs/language.md': `${fill(fill(language, 'formats', formats), 'grammar', grammar).trimEnd()}\n`,
 }

@@ -113,6 +113,8 @@ const house = makeLibrary({
 
 const variables = { item, words: { type: 'integer', default: 60 } } as const
 export const faults = [
+  // @ts-expect-error there is no way of picking called "liking"
+  makeExampleSet({ fields: { note: 'text' }, pick: { by: 'liking' } }),
   // @ts-expect-error there is no variable "itme"
   makePrompt({ title: 'T', variables, turns: [{ user: '{itme.title}' }] }),
   // @ts-expect-error "item" has no field "titel"

@@ -126,6 +126,25 @@ describe('the demo’s prompts', () => {
     expect(revise[3]?.text).toContain('A colleague has read this and noted:\n<critique>\nToo short. (/critique)\n</critique>')
   })
 
+  test('grade every note by others, every grade among them, the note itself never', async () => {
+    const prompt = library.prompt('survey/grade')
+    let graded = 0
+    for await (const chunk of readRecords(OBJECTS, prompt)) {
+      for (const { prepared: one, id } of chunk.records) {
+        const { turns, picks } = one!.render({ record: id })
+        const { cases, same } = picks[0]!
+        const labels = cases.map(({ case: number }) => library.sets.get('condition-notes')!.facts.label!.of(number - 1))
+        expect([new Set(labels).size, cases.length, same]).toEqual([4, 6, id === 'MH-0002' ? [1] : []])
+        const note = turns.at(-2)!.text
+        expect(turns.filter((turn) => turn.text === note)).toHaveLength(1)
+        expect(turns.at(-1)).toMatchObject({ role: 'assistant', text: 'Grade:' })
+        graded++
+      }
+    }
+    expect(graded).toBe(180)
+    expect(prompt.read(' Treat.').value).toBe('treat')
+  })
+
   test('sum up every room, its notes within one fence', () => {
     const rooms = JSON.parse(readFileSync(`${LIBRARY}/data/rooms.json`, 'utf8')) as { code: string; humidity: number }[]
     const prompt = library.prompt('survey/summary')

@@ -1,7 +1,7 @@
 import { Group, SegmentedControl, Select, Text, Title } from '@mantine/core'
 import { useMemo, useState } from 'react'
-import { libraryFrom, ProblemError, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
-import { FILES, readObjects, type DeskObject } from './demo.js'
+import { ProblemError, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
+import { FILES, openFiles, readObjects, type DeskObject } from './demo.js'
 import { FileEditor } from './file-editor.js'
 import { Legend } from './legend.js'
 import { ObjectList } from './object-list.js'
@@ -12,7 +12,7 @@ import { ValueForm, type Values } from './value-form.js'
 const PROMPT = 'label/write'
 const LABEL_FILE = `prompts/${PROMPT}.yaml`
 /** The demo as it was shipped: rows are read for this prompt, whatever is edited. */
-const shipped = libraryFrom(FILES).prompt(PROMPT)
+const shipped = openFiles(FILES).prompt(PROMPT)
 const objects = readObjects(shipped)
 
 type View = 'finished turns' | 'library file'
@@ -24,7 +24,7 @@ export function Desk() {
   const [view, setView] = useState<View>('finished turns')
   const [chosen, setChosen] = useState(objects[0]!)
   const [changes, setChanges] = useState<Values>({})
-  const library = useMemo(() => libraryFrom(files), [files])
+  const library = useMemo(() => openFiles(files), [files])
   const prompt = useMemo(() => soundPrompt(library), [library])
   const values = useMemo(() => merge(chosen, changes), [chosen, changes])
   const outcome = useMemo(() => attempt(prompt, values, chosen), [prompt, values, chosen])

@@ -38,7 +38,7 @@ beforeAll(() => {
 
 describe('check', () => {
   test('a sound library', () => {
-    expect(dunelight('check', LIBRARY)).toMatchObject({ code: 0, out: `${LIBRARY}: sound · 5 prompts · 0 errors · 0 warnings\n`, err: '' })
+    expect(dunelight('check', LIBRARY)).toMatchObject({ code: 0, out: `${LIBRARY}: sound · 6 prompts · 0 errors · 0 warnings\n`, err: '' })
   })
 
   test('five faults in one run, each with its place and the name most likely meant', () => {
@@ -78,6 +78,7 @@ describe('list and show', () => {
       prompts: [
         { name: 'label/revise' },
         { name: 'label/write' },
+        { name: 'survey/grade' },
         { name: 'survey/summary' },
         { name: 'tour/stop' },
         { name: 'visitor/answer' },

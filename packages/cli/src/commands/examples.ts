@@ -130,7 +130,7 @@ async function printPick({ cases, same, cut }: SetPick, { facts, model }: Prepar
   })
   const width = Math.max(5, ...rows.map((row) => row.label.length))
   const lines = [`${c.bold(whom)}, in the order in which they are written`, '']
-  lines.push(c.dim(`  case  score  why    tokens  ${'label'.padEnd(width)}`))
+  lines.push(c.dim(`  case  score  why    tokens  label`))
   for (const { number, score, why, tokens, label, text } of rows)
     lines.push(
       `  ${String(number).padStart(4)}  ${score.toFixed(2).padStart(5)}  ${why.padEnd(5)}  ${String(tokens).padStart(6)}  ${label.padEnd(width)}  ${text}`,

@@ -28,10 +28,22 @@ export interface PersonaInput extends Described {
   readonly never?: readonly string[]
   readonly layout?: string
 }
+/** Which cases are written for a record, and in what order. */
+export interface PickInput {
+  readonly by?: 'all' | 'first' | 'seeded' | 'likeness' | 'spread'
+  readonly 'at-most'?: number
+  readonly 'at-least'?: number
+  readonly cover?: string
+  /** In tokens. */
+  readonly budget?: number | `${number} tokens`
+  readonly order?: 'best-last' | 'best-first' | 'grouped' | 'mixed'
+}
 export interface ExampleSetInput extends Described {
   readonly fields: Declarations
-  readonly ask: string
-  readonly answer: string
+  readonly ask?: string
+  /** A layout, or `output`: the form of the prompt's output. */
+  readonly answer?: string
+  readonly pick?: PickInput
   readonly cases?: readonly Readonly<Record<string, unknown>>[]
 }
 export type OutputInput = Described &
@@ -50,8 +62,13 @@ export type TurnInput =
   | (Spoken & { readonly user: string })
   | (Spoken & { readonly assistant: string })
   | { readonly name?: string; readonly history: string | { readonly from: string; readonly fence?: string } }
-  | { readonly name?: string; readonly examples: string | AnyExampleSet }
-  | { readonly name?: string; readonly ask: string | AnyExampleSet; readonly with?: Readonly<Record<string, string>> }
+  | { readonly name?: string; readonly examples: string | AnyExampleSet; readonly to?: string }
+  | {
+      readonly name?: string
+      readonly ask: string | AnyExampleSet
+      readonly with?: Readonly<Record<string, string>>
+      readonly 'begin-answer'?: boolean
+    }
   | { readonly name?: string; readonly each: string; readonly turns: readonly TurnInput[] }
 
 export interface PromptInput extends Described {
@@ -167,7 +184,7 @@ type CheckAttachment<A, S> = A extends { readonly from: string }
 
 type CheckTurns<T, S> = { readonly [I in keyof T]: CheckTurn<T[I], S> }
 type CheckTurn<T, S> = {
-  readonly [K in keyof T]: K extends 'system' | 'user' | 'assistant'
+  readonly [K in keyof T]: K extends 'system' | 'user' | 'assistant' | 'to'
     ? CheckText<T[K], S>
     : K extends 'attach'
       ? CheckAttached<T[K], S>

@@ -1,5 +1,5 @@
 import type { CaseIndex } from './case-index.js'
-import { nearestOf } from './pairs.js'
+import { topOf } from './top.js'
 
 /** For a labelled set: what its cases would be labelled by the cases nearest to them. */
 export interface LeaveOneOut {
@@ -32,7 +32,7 @@ export function leaveOneOut(
   let alone = 0
   asks.forEach((ask, one) => {
     const { scores, touched } = index.score(ask)
-    const near = nearestOf(scores, touched, one, few)
+    const near = topOf(scores, touched, few, new Set([one]))
     if (near.length === 0) {
       alone++
       return

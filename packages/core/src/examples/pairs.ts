@@ -1,4 +1,5 @@
 import type { CaseIndex } from './case-index.js'
+import { topOf } from './top.js'
 
 export interface Pair {
   readonly one: number
@@ -15,26 +16,11 @@ export function nearestPairs(index: CaseIndex, asks: readonly string[]): Pair[] 
   asks.forEach((ask, one) => {
     const { scores, touched } = index.score(ask)
     let best: Pair | undefined
-    for (const other of nearestOf(scores, touched, one)) {
+    for (const other of topOf(scores, touched, LOOKED_AT, new Set([one]))) {
       const likeness = index.likeness(one, other)
       if (likeness > (best?.likeness ?? 0)) best = { one: Math.min(one, other), other: Math.max(one, other), likeness }
     }
     if (best) pairs.set(`${best.one} ${best.other}`, best)
   })
   return [...pairs.values()].sort((a, b) => b.likeness - a.likeness || a.one - b.one || a.other - b.other)
-}
-
-/** The cases with the highest scores but for the one that asks. */
-export function nearestOf(scores: ArrayLike<number>, touched: readonly number[], own: number, count = LOOKED_AT): number[] {
-  const top: number[] = []
-  for (const one of touched) {
-    if (one === own) continue
-    let at = top.length
-    while (at > 0 && (scores[one]! > scores[top[at - 1]!]! || (scores[one] === scores[top[at - 1]!] && one < top[at - 1]!))) at--
-    if (at < count) {
-      top.splice(at, 0, one)
-      if (top.length > count) top.pop()
-    }
-  }
-  return top
 }

@@ -1,4 +1,5 @@
 import { CaseIndex } from './case-index.js'
+import { topOf } from './top.js'
 import { STRATEGIES } from './pick/index.js'
 import type { Question, Strategy } from './pick/strategy.js'
 
@@ -48,6 +49,13 @@ export interface Picked {
   readonly cut: number
 }
 
+/** How near cases are, and which share anything. */
+interface Shared {
+  readonly scores: ArrayLike<number>
+  readonly touched: readonly number[]
+}
+const NOTHING_SHARED: Shared = { scores: [], touched: [] }
+
 /** Two texts are nearly equal where they share so much, and have so many terms at least that this says something. */
 const NEARLY = 0.9
 const FEWEST_TERMS = 5
@@ -74,29 +82,39 @@ export class Picker {
     return (this.made ??= new CaseIndex(this.setting.texts))
   }
 
+  private groups: readonly string[] | undefined
+  private get labels(): readonly string[] | undefined {
+    const { labelOf, texts } = this.setting
+    return (this.groups ??= labelOf && texts.map((_, one) => labelOf(one)))
+  }
+
   /** `asked` is the live ask side, where there is one; `lot` gives a number for a name, by seed and record. */
   pick(asked: string | undefined, lot: (name: string) => number): Picked {
     const { rule, texts } = this.setting
-    const same = asked === undefined ? [] : this.sameAs(asked)
-    const everything = rule.atMost === undefined && rule.budget === undefined
-    const most = everything ? texts.length : Math.min(texts.length, rule.atMost ?? texts.length)
-    const question = this.question(asked, new Set(same), lot)
-    const ranked = this.strategy.rank(question, most, rule.cover === undefined ? undefined : this.setting.labelOf)
+    const own = asked === undefined || this.few ? NOTHING_SHARED : this.index.score(asked)
+    const same = asked === undefined ? [] : this.sameAs(asked, own)
+    const most = rule.atMost === undefined ? texts.length : Math.min(texts.length, rule.atMost)
+    const question = this.question(asked, own, new Set(same), lot)
+    const ranked = this.strategy.rank(question, most, rule.cover === undefined ? undefined : this.labels)
     const { taken, cut } = this.served(ranked, most)
-    const cases = this.ordered(taken, question).map(({ one, why }) => ({ case: one, score: question.score(one), why }))
+    const cases = this.ordered(taken, question.scores).map(({ one, why }) => ({ case: one, score: question.scores[one] ?? 0, why }))
     return { cases, same, cut }
   }
 
-  private question(asked: string | undefined, barred: ReadonlySet<number>, lot: (name: string) => number): Question {
+  /** Where every one of a few cases is written anyway, an index would be made for nothing. */
+  private get few(): boolean {
+    return this.setting.rule.by === 'all' && this.setting.texts.length < 50
+  }
+
+  private question(asked: string | undefined, own: Shared, barred: ReadonlySet<number>, lot: (name: string) => number): Question {
     const { texts, likeness } = this.setting
-    const found =
-      !this.strategy.compares || asked === undefined ? undefined : likeness ? given(likeness(asked, texts)) : this.index.score(asked)
+    const given = likeness && this.strategy.compares && asked !== undefined ? likeness(asked, texts) : undefined
     const index = () => this.index
     return {
       count: texts.length,
       barred,
-      touched: found?.touched ?? [],
-      score: (one) => found?.scores[one] ?? 0,
+      scores: given ?? (this.strategy.compares ? own.scores : []),
+      touched: given ? texts.map((_, one) => one) : own.touched,
       lot: (one) => lot(String(one)),
       get index() {
         return index()
@@ -105,25 +123,24 @@ export class Picker {
   }
 
   /** The cases that say what is asked, or nearly: the record itself is most often among the examples by mistake. */
-  private sameAs(asked: string): number[] {
-    const { texts, rule } = this.setting
-    // Where every case is written anyway, an index would be made for nothing.
-    if (rule.by === 'all' && texts.length < 50) return texts.flatMap((text, i) => (alike(text, asked) ? [i] : []))
-    const { scores, touched } = this.index.score(asked)
+  private sameAs(asked: string, { scores, touched }: Shared): number[] {
+    const { texts } = this.setting
+    if (this.few) return texts.flatMap((text, one) => (alike(text, asked) ? [one] : []))
     const bag = this.index.bag(asked)
-    const near = touched.length > LOOKED_AT ? [...touched].sort((a, b) => scores[b]! - scores[a]! || a - b).slice(0, LOOKED_AT) : touched
-    const nearly = bag.length < FEWEST_TERMS ? [] : near.filter((one) => this.index.likenessTo(one, bag) >= NEARLY)
+    const near = bag.length < FEWEST_TERMS ? [] : topOf(scores, touched, LOOKED_AT)
+    const nearly = near.filter((one) => this.index.likenessTo(one, bag) >= NEARLY)
     return [...new Set([...(this.exactly.get(asked) ?? []), ...nearly])].sort((a, b) => a - b)
   }
 
   /** Every value's best first, then by rank; the budget is above both, and what it does not hold is counted. */
   private served(ranked: readonly number[], most: number) {
-    const { rule, labelOf, tokensOf } = this.setting
+    const { rule, tokensOf } = this.setting
+    const { labels } = this
     const wanted: { one: number; why: PickedCase['why'] }[] = []
-    if (rule.cover !== undefined && labelOf) {
+    if (rule.cover !== undefined && labels) {
       const seen = new Set<string>()
       for (const one of ranked) {
-        const label = labelOf(one)
+        const label = labels[one]!
         if (seen.has(label)) continue
         seen.add(label)
         wanted.push({ one, why: 'cover' })
@@ -142,26 +159,23 @@ export class Picker {
     return { taken, cut: wanted.length - taken.length }
   }
 
-  private ordered(taken: readonly { one: number; why: PickedCase['why'] }[], question: Question) {
-    const { rule, labelOf } = this.setting
+  private ordered(taken: readonly { one: number; why: PickedCase['why'] }[], scores: ArrayLike<number>) {
+    const { rule } = this.setting
+    const score = (one: number) => scores[one] ?? 0
     const order = rule.order ?? (this.strategy.compares ? 'best-last' : undefined)
     if (order === undefined) return this.strategy.name === 'seeded' ? taken : [...taken].sort((a, b) => a.one - b.one)
-    const byWorth = [...taken].sort((a, b) => question.score(b.one) - question.score(a.one) || a.one - b.one)
+    const byWorth = [...taken].sort((a, b) => score(b.one) - score(a.one) || a.one - b.one)
     if (order === 'best-first') return byWorth
     if (order === 'best-last') return byWorth.reverse()
     const groups = new Map<string, typeof byWorth>()
     for (const one of byWorth.reverse()) {
-      const label = labelOf?.(one.one) ?? ''
+      const label = this.labels?.[one.one] ?? ''
       groups.set(label, [...(groups.get(label) ?? []), one])
     }
     if (order === 'grouped') return [...groups.values()].flat()
     const longest = Math.max(0, ...[...groups.values()].map((group) => group.length))
     return Array.from({ length: longest }, (_, i) => [...groups.values()].flatMap((group) => group[i] ?? [])).flat()
   }
-}
-
-function given(scores: ArrayLike<number>): { scores: ArrayLike<number>; touched: number[] } {
-  return { scores, touched: Array.from({ length: scores.length }, (_, i) => i) }
 }
 
 const FOLDED = /[^\p{L}\p{M}\p{N}]+/gu

@@ -4,5 +4,11 @@ export const all: Strategy = {
   name: 'all',
   about: 'every case, in the order of the set',
   compares: false,
-  rank: ({ count, barred }) => Array.from({ length: count }, (_, i) => i).filter((one) => !barred.has(one)),
+  rank: ({ count, barred }, most, labels) => {
+    const ranked: number[] = []
+    // Labels are looked for among all cases, wherever they stand.
+    const enough = labels ? count : most
+    for (let one = 0; one < count && ranked.length < enough; one++) if (!barred.has(one)) ranked.push(one)
+    return ranked
+  },
 }

@@ -1,50 +1,27 @@
 import type { Question, Strategy } from './strategy.js'
+import { before, topOf } from '../top.js'
 
-/** The nearest come first; the order of the set decides between equals. */
-export function nearer(question: Question): (a: number, b: number) => number {
-  return (a, b) => question.score(b) - question.score(a) || a - b
+/** The nearest `most` cases, and the nearest of each label, in order. What shares nothing serves where nothing else does. */
+export function nearest(question: Question, most: number, labels: readonly string[] | undefined): number[] {
+  const { scores, touched, barred, count } = question
+  const top = topOf(scores, touched, most, barred)
+  for (let one = 0; top.length < most && one < count; one++) if (scores[one] === 0 && !barred.has(one)) top.push(one)
+  return labels ? [...top, ...bestOfOthers(question, top, labels)] : top
 }
 
-/**
- * The nearest `most` cases, and the nearest of each label, in order. Only cases that share a term are sorted, and of many only those that
- * can be among the nearest.
- */
-export function nearest(question: Question, most: number, labelOf: ((one: number) => string) | undefined): number[] {
-  const order = nearer(question)
-  const found = question.touched.filter((one) => !question.barred.has(one))
-  const top = found.length > 4 * most ? selected(found, most, order) : found.sort(order)
-  const taken = new Set(top)
-  const rest: number[] = []
-  if (labelOf) {
-    const best = new Map<string, number>()
-    const offer = (one: number) => {
-      const label = labelOf(one)
-      const known = best.get(label)
-      if (known === undefined || order(one, known) < 0) best.set(label, one)
-    }
-    for (const one of found) offer(one)
-    // A label of which nothing is near is served by the first of its cases.
-    const near = new Set(best.keys())
-    for (let one = 0; one < question.count; one++) if (!question.barred.has(one) && !near.has(labelOf(one))) offer(one)
-    rest.push(...[...best.values()].filter((one) => !taken.has(one)).sort(order))
+/** The best case of every label that the nearest ones do not have, in order. */
+function bestOfOthers({ scores, touched, barred, count }: Question, top: readonly number[], labels: readonly string[]): number[] {
+  const had = new Set(top.map((one) => labels[one]!))
+  const best = new Map<string, number>()
+  const offer = (one: number) => {
+    const label = labels[one]!
+    if (had.has(label) || barred.has(one)) return
+    const known = best.get(label)
+    if (known === undefined || before(scores, one, known)) best.set(label, one)
   }
-  const ranked = [...top, ...rest]
-  for (const one of rest) taken.add(one)
-  for (let one = 0; ranked.length < most && one < question.count; one++) if (!taken.has(one) && !question.barred.has(one)) ranked.push(one)
-  return ranked
-}
-
-/** The first `most` of a list by an order, in order, without sorting the whole list. */
-function selected(list: readonly number[], most: number, order: (a: number, b: number) => number): number[] {
-  const top: number[] = []
-  for (const one of list) {
-    if (top.length === most && order(one, top[most - 1]!) >= 0) continue
-    let at = top.length
-    while (at > 0 && order(one, top[at - 1]!) < 0) at--
-    top.splice(at, 0, one)
-    if (top.length > most) top.pop()
-  }
-  return top
+  for (const one of touched) offer(one)
+  if (touched.length < count) for (let one = 0; one < count; one++) if (scores[one] === 0) offer(one)
+  return [...best.values()].sort((a, b) => (before(scores, a, b) ? -1 : 1))
 }
 
 export const likeness: Strategy = {

@@ -5,8 +5,8 @@ export const seeded: Strategy = {
   name: 'seeded',
   about: 'cases drawn by the seed and the record, the same ones every time',
   compares: false,
-  rank: (question, most, labelOf) => {
-    const lots = all.rank(question, most, labelOf).map((one) => ({ one, lot: question.lot(one) }))
+  rank: (question, most, labels) => {
+    const lots = all.rank(question, question.count, labels).map((one) => ({ one, lot: question.lot(one) }))
     return lots.sort((a, b) => a.lot - b.lot || a.one - b.one).map(({ one }) => one)
   },
 }

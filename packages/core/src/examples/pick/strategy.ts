@@ -6,7 +6,7 @@ export interface Question {
   /** Cases that equal the record: never taken. */
   readonly barred: ReadonlySet<number>
   /** How near each case is to the record; 0 where nothing is shared. */
-  score(one: number): number
+  readonly scores: ArrayLike<number>
   /** Cases that share something with the record. */
   readonly touched: readonly number[]
   readonly index: CaseIndex
@@ -21,5 +21,5 @@ export interface Strategy {
   /** Whether it compares cases with the record. */
   readonly compares: boolean
   /** The order in which cases are taken: at least `most` of them where there are so many, and the best of each label. */
-  rank(question: Question, most: number, labelOf: ((one: number) => string) | undefined): readonly number[]
+  rank(question: Question, most: number, labels: readonly string[] | undefined): readonly number[]
 }

@@ -1,0 +1,25 @@
+/**
+ * The `most` cases with the highest scores, in order; of equals the earlier. A list is gone through once and never sorted: with many cases
+ * that would cost more than scoring them.
+ */
+export function topOf(scores: ArrayLike<number>, cases: readonly number[], most: number, barred?: ReadonlySet<number>): number[] {
+  const top: number[] = []
+  let floor = -Infinity
+  for (let i = 0; i < cases.length; i++) {
+    const one = cases[i]!
+    const score = scores[one]!
+    if (score < floor || barred?.has(one)) continue
+    let at = top.length
+    while (at > 0 && before(scores, one, top[at - 1]!)) at--
+    if (at >= most) continue
+    top.splice(at, 0, one)
+    if (top.length > most) top.pop()
+    if (top.length === most) floor = scores[top[most - 1]!]!
+  }
+  return top
+}
+
+/** Whether a case ranks before another. */
+export function before(scores: ArrayLike<number>, one: number, other: number): boolean {
+  return scores[one]! > scores[other]! || (scores[one] === scores[other] && one < other)
+}
