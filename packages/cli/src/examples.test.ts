@@ -138,6 +138,15 @@ describe('examples add', () => {
     expect(JSON.parse(dunelight('examples', library, 'hand', '--json').out)).toMatchObject({ cases: 2 })
   })
 
+  test('adds to a table in the table’s own writing', () => {
+    const own = join(library, 'data/graded-notes.csv')
+    writeFileSync(own, '\uFEFF"Object No.";Note;Grade\r\nMH-1;"Rim; cracked.";watch')
+    expect(dunelight('examples', 'add', library, 'condition-notes', '--from', table, '--keep', 'object-no is "MH-0120"').code).toBe(0)
+    expect(readFileSync(own, 'utf8')).toBe(
+      '\uFEFF"Object No.";Note;Grade\r\nMH-1;"Rim; cracked.";watch\r\nMH-0120;"Three new flakes under the rail; the ""old"" fill\nhas shrunk away from the edge.";treat\r\n',
+    )
+  })
+
   test.each([
     ['a misspelt column', ['--from', table, '--keep', 'cheked is "yes"'], 1, 'did you mean "checked"?'],
     ['a condition that cannot be read', ['--from', table, '--keep', 'checked ist "yes"'], 1, 'expected nothing more'],

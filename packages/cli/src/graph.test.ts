@@ -24,7 +24,7 @@ describe('graph', () => {
     expect(out).toContain(
       '  tour/stop\n    uses     snippet house/style, house/safety, closing/spoken · persona night-watch, storyteller\n',
     )
-    expect(out).toContain('  conservator\n    used by  prompt visitor/answer\n')
+    expect(out).toContain('  conservator\n    used by  prompt survey/grade, visitor/answer\n')
   })
 
   test('around one member, named or by its file: all that changes with it', () => {
@@ -109,6 +109,16 @@ describe('check --touched', () => {
     const before = at('write-before.yaml')
     writeFileSync(child, readFileSync(before, 'utf8').replace('min: 1500, max: 2030', 'min: 1800, max: 2030'))
     expect(dunelight('check', library, '--touched', 'label/write', '--was', before).out).toMatch(/\d+ can no longer be rendered/)
+  })
+
+  test('a change that breaks a prompt says so', () => {
+    const file = join(library, 'snippets/house/safety.md')
+    const kept = at('safety-sound.md')
+    cpSync(file, kept)
+    writeFileSync(file, 'Never {touch} a thing.\n')
+    const { code, out } = dunelight('check', library, '--touched', 'house/safety', '--was', kept)
+    expect([code, out.match(/it has errors, now or before/g)?.length]).toEqual([1, 3])
+    cpSync(kept, file)
   })
 
   test('flags that speak of nothing are refused', () => {

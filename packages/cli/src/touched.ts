@@ -12,6 +12,8 @@ export interface Touch {
   readonly prompt: string
   /** Undefined where there is no earlier version to hold it against. */
   readonly changed: boolean | undefined
+  /** Whether it has errors, now or before, that keep it from being rendered. */
+  readonly faulty: boolean
   readonly tables: readonly { readonly records: string; readonly comparison?: Comparison; readonly why?: string }[]
 }
 
@@ -51,7 +53,7 @@ async function touch(
 ): Promise<Touch> {
   const after = soundPrompt(library, name)
   const was = before && soundPrompt(before, name)
-  if (!before) return { prompt: name, changed: undefined, tables: [] }
+  if (!before) return { prompt: name, changed: undefined, faulty: !after, tables: [] }
   const member = { kind: 'prompt', name } as const
   const changed = before.fingerprint(member) !== library.fingerprint(member)
   const batches = [...library.shelf.batches.values()].filter((batch) => batch.prompt?.name === name && batch.records !== undefined)
@@ -59,13 +61,13 @@ async function touch(
     records === undefined
       ? batches.map((batch) => ({ records: join(folder, batch.records!), set: batch.set, shaped: batch.shaped }))
       : [{ records, set: {}, shaped: false }]
-  if (!after || !was) return { prompt: name, changed, tables: [] }
+  if (!after || !was) return { prompt: name, changed, faulty: true, tables: [] }
   const found: Touch['tables'][number][] = []
   for (const table of tables) {
     if (table.shaped) found.push({ records: table.records, why: 'the batch joins, filters or maps it, which this version does not run' })
     else found.push({ records: table.records, ...(await compare(was, after, table)) })
   }
-  return { prompt: name, changed, tables: found }
+  return { prompt: name, changed, faulty: false, tables: found }
 }
 
 async function compare(before: Prompt, after: Prompt, { records, set }: { records: string; set: Readonly<Record<string, unknown>> }) {

@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import Papa from 'papaparse'
 import { parseDocument } from 'yaml'
 import { foldHeading, problem, ProblemError, type PreparedSet } from 'dunelight'
-import { readCsv } from './csv.js'
+import { delimiterOf, readCsv } from './csv.js'
 import { reason } from './reason.js'
 
 /** A case to be added: its fields, and what else its row said, for the columns that the table has. */
@@ -39,26 +39,21 @@ export async function appendCases(folder: string, set: PreparedSet['model'], cas
 }
 
 async function withRows(path: string, before: string, cases: readonly AddedCase[]): Promise<string | undefined> {
-  const ended = before === '' || before.endsWith('\n') ? before : `${before}\n`
-  if (path.endsWith('.jsonl')) return `${ended}${cases.map((one) => `${JSON.stringify(one.values)}\n`).join('')}`
+  // New rows end as the table's own do.
+  const newline = before.includes('\r\n') ? '\r\n' : '\n'
+  const ended = before === '' || before.endsWith('\n') ? before : `${before}${newline}`
+  if (path.endsWith('.jsonl')) return `${ended}${cases.map((one) => `${JSON.stringify(one.values)}${newline}`).join('')}`
   if (!/\.[ct]sv$/.test(path)) return undefined
   const headings: string[] = []
   for await (const { rows } of readCsv(path)) {
     headings.push(...(rows[0] ?? []))
     break
   }
-  const delimiter =
-    [',', ';', '\t', '|'].find((sign) => before.startsWith(headings.map(quoted).join(sign)) || before.startsWith(headings.join(sign))) ??
-    ','
   const cells = cases.map(({ values, beside }) => {
     const all = new Map([...Object.entries(beside), ...Object.entries(values)].map(([name, value]) => [foldHeading(name), value]))
     return headings.map((heading) => cellOf(all.get(foldHeading(heading))))
   })
-  return `${ended}${Papa.unparse(cells, { delimiter, newline: '\n' })}\n`
-}
-
-function quoted(heading: string): string {
-  return `"${heading.replaceAll('"', '""')}"`
+  return `${ended}${Papa.unparse(cells, { delimiter: delimiterOf(before), newline })}${newline}`
 }
 
 function cellOf(value: unknown): string {

@@ -84,7 +84,7 @@ function isFilled(cells: readonly string[]): boolean {
 const DELIMITERS = [',', ';', '\t', '|']
 
 /** The sign that cuts the heading into most cells: of all rows it is the one without free text. */
-function delimiterOf(text: string): string {
+export function delimiterOf(text: string): string {
   const cells = (delimiter: string) => new Parser({ delimiter, newline: '\n', preview: 1 }).parse(text, 0, false).data[0]?.length ?? 0
   return DELIMITERS.reduce((best, one) => (cells(one) > cells(best) ? one : best))
 }

@@ -48,7 +48,7 @@ function printTouched({ members, since, prompts }: Touched, file: string, c: Col
   return `${[head, ...against, ...prompts.flatMap((one) => touchLines(one, width, c))].join('\n')}\n`
 }
 
-function touchLines({ prompt, changed, tables }: Touch, width: number, c: Colors): string[] {
+function touchLines({ prompt, changed, faulty, tables }: Touch, width: number, c: Colors): string[] {
   const name = `  ${prompt.padEnd(width)}`
   if (changed === undefined) return [name]
   if (!changed) return [`${name}  ${c.dim('unchanged')}`]
@@ -64,6 +64,7 @@ function touchLines({ prompt, changed, tables }: Touch, width: number, c: Colors
       c.dim(`in ${records}${examples.length > 0 ? `: ${examples.join(', ')}${examples.length < differ + lost + won ? ' …' : ''}` : ''}`),
     ]
   })
-  const [first = 'no batch names a table for it: --records FILE does', ...more] = lines
+  const without = faulty ? 'it has errors, now or before, and cannot be rendered' : 'no batch names a table for it: --records FILE does'
+  const [first = without, ...more] = lines
   return [`${name}  ${c.yellow('changed')}  ${first}`, ...more.map((line) => `${' '.repeat(name.length + 11)}${line}`)]
 }
