@@ -207,6 +207,36 @@ describe('render', () => {
     })
   })
 
+  test('with a document beside the record, as text or taken out of a PDF', () => {
+    const slips = `${LIBRARY}/data/questions.csv`
+    for (const guide of ['handling-guide.md', 'handling-guide.pdf']) {
+      const { code, out } = dunelight(
+        'render',
+        LIBRARY,
+        'visitor/answer',
+        '--records',
+        slips,
+        '--record',
+        'Q-016',
+        '--set',
+        `guide=${LIBRARY}/data/${guide}`,
+      )
+      const { turns } = JSON.parse(out) as { turns: { parts?: { name: string; kind: string; text: string }[] }[] }
+      expect([code, turns[0]?.parts?.[0]?.name, turns[0]?.parts?.[0]?.kind]).toEqual([0, guide, 'text'])
+      expect(turns[0]?.parts?.[0]?.text.replace(/\s+/g, ' ')).toContain('Dogs that can sit are welcome')
+    }
+    expect(
+      dunelight('show', LIBRARY, 'visitor/answer', '--records', slips, '--set', `guide=${LIBRARY}/data/handling-guide.md`).out,
+    ).toMatch(/\+ handling-guide\.md as text: text\/markdown, [\d,]+ signs, from guide/)
+    expect(dunelight('render', LIBRARY, 'visitor/answer', '--records', slips)).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('"guide" is missing'),
+    })
+    expect(dunelight('render', LIBRARY, 'visitor/answer', '--records', slips, '--set', `guide=${LIBRARY}/data/none.md`).err).toContain(
+      'there is no such file',
+    )
+  })
+
   test('one set of values, for people and for programs', () => {
     const set = [
       'room.code=D0',

@@ -23,9 +23,10 @@ export async function readFileValue(path: string, { limit = DEFAULT_LIMITS.attac
   const found = await stat(path).catch(unreadable)
   if (!found.isFile()) unreadable('it is a folder')
   if (found.size > limit) throw new ProblemError([problem('attachment-over-limit', { name, size: found.size, limit })])
-  const { contentType } = await import('mime-types')
+  // A package of the older kind: bundled, it has its default alone.
+  const { default: mime } = await import('mime-types')
   const bytes = new Uint8Array(await readFile(path).catch(unreadable))
-  const mediaType = (contentType(name) || 'application/octet-stream').split(';')[0]!
+  const mediaType = (mime.contentType(name) || 'application/octet-stream').split(';')[0]!
   const text = mediaType === 'application/pdf' ? await textOfPdf(bytes) : isText(mediaType, bytes) ? decode(bytes) : undefined
   return { name, mediaType, bytes, ...(text !== undefined && text !== '' && { text }) }
 }

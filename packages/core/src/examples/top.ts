@@ -1,8 +1,15 @@
+/** From here on sorting everything costs less than keeping so long a list in order. */
+const LONG = 64
+
 /**
- * The `most` cases with the highest scores, in order; of equals the earlier. A list is gone through once and never sorted: with many cases
- * that would cost more than scoring them.
+ * The `most` cases with the highest scores, in order; of equals the earlier. Where few are wanted, the list is gone through once and never
+ * sorted: with many cases that would cost more than scoring them.
  */
 export function topOf(scores: ArrayLike<number>, cases: readonly number[], most: number, barred?: ReadonlySet<number>): number[] {
+  if (most > LONG) {
+    const all = cases.filter((one) => !barred?.has(one))
+    return all.sort((a, b) => (before(scores, a, b) ? -1 : 1)).slice(0, most)
+  }
   const top: number[] = []
   let floor = -Infinity
   for (let i = 0; i < cases.length; i++) {

@@ -50,6 +50,7 @@ export class RowReader {
       if (!variables.some((d) => d.name === name)) problems.push(problem('value-undeclared', { name, known: variables.map((d) => d.name) }))
     }
     this.record = soleRecord(open)
+    if (this.record) for (const d of open) if (d !== this.record && isNeeded(d)) problems.push(problem('value-missing', { path: d.name }))
     this.recordIndex = this.record ? variables.indexOf(this.record) : -1
     this.standing = variables.map((d) =>
       open.includes(d) ? (d.default ?? null) : accept(own(given, d.name), d, topLevel(d.name), (p) => problems.push(p)),
@@ -98,11 +99,15 @@ export class RowReader {
 
 const ID = /^(?:id|no|number|objectno|key|code|name)$/
 
-/** The one record variable that has no value yet, if it is the only variable that needs one. */
+/** The one record variable that has no value yet, if all others that need one are of kinds that no cell holds. */
 function soleRecord(open: readonly Declared[]): Declared | undefined {
   const records = open.filter((d) => d.type.kind === 'record' && d.type.fields)
-  const needed = open.filter((d) => !d.optional && d.default === undefined)
+  const needed = open.filter((d) => isNeeded(d) && d.type.kind !== 'file' && d.type.kind !== 'turns')
   return records.length === 1 && needed.every((d) => d === records[0]) ? records[0] : undefined
+}
+
+function isNeeded(d: Declared): boolean {
+  return !d.optional && d.default === undefined
 }
 
 function matchColumns(targets: readonly Declared[], headings: readonly string[], problems: Problem[]): Column[] {

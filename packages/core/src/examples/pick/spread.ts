@@ -1,15 +1,17 @@
 import { nearest } from './likeness.js'
 import type { Strategy } from './strategy.js'
 
-/** How many near cases it chooses among, for each that it is to take. */
+/** How many near cases it chooses among, for each that it is to take; each is held against each. */
 const POOL = 5
+const LARGEST_POOL = 300
 
 export const spread: Strategy = {
   name: 'spread',
   about: 'cases near the record, but unlike one another',
   compares: true,
   rank: (question, most, labels) => {
-    const pool = nearest(question, Math.min(question.count, Math.max(most, 1) * POOL), labels)
+    const ranked = nearest(question, Math.min(question.count, Math.max(most, 1) * POOL), labels)
+    const pool = ranked.slice(0, LARGEST_POOL)
     const highest = pool.reduce((best, one) => Math.max(best, question.scores[one]!), 0)
     const taken: number[] = []
     const left = new Set(pool)
@@ -31,6 +33,6 @@ export const spread: Strategy = {
       left.delete(best)
       if (taken.length < most) for (const one of left) alike.set(one, Math.max(alike.get(one)!, question.index.likeness(one, best)))
     }
-    return [...taken, ...left]
+    return [...taken, ...left, ...ranked.slice(LARGEST_POOL)]
   },
 }
