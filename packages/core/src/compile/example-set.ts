@@ -1,5 +1,5 @@
-import { Scope } from './scope.js'
-import { variableBinding, type Shelves } from './shelves.js'
+import { Scope, variableBinding } from './scope.js'
+import type { Shelves } from './shelves.js'
 import type { Context, Shared } from './context.js'
 import { compileText } from './text.js'
 import type { ExampleCase, ExampleSetModel } from '../artefacts/artefacts.js'

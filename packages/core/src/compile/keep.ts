@@ -1,6 +1,7 @@
+import { variableBinding } from './scope.js'
 import { compileCondition } from './condition.js'
 import { conditionContext } from './prompt.js'
-import { variableBinding, type Shelves } from './shelves.js'
+import type { Shelves } from './shelves.js'
 import { ProblemError, type Problem } from '../problems/problem.js'
 import { emptyRun } from '../render/choose.js'
 import { Source } from '../source/source.js'

@@ -1,7 +1,7 @@
 import type { Get } from '../render/run.js'
 import type { PathStep } from '../render/trace.js'
 import type { Span } from '../source/source.js'
-import type { ValueType } from '../values/types.js'
+import type { Declared, ValueType } from '../values/types.js'
 
 /** A name that a text may use: a variable, a loop name, a position, a trait. */
 export interface Binding {
@@ -22,6 +22,21 @@ export interface Binding {
   readonly constant?: boolean
   /** The index of the rendering's own variable that this is. */
   readonly variable?: number
+}
+
+/** A declared variable, or field, as a name. */
+export function variableBinding(d: Declared, get: Get, path: Binding['path'] = [d.name]): Binding {
+  return {
+    name: d.name,
+    type: d.type,
+    optional: d.optional && d.default === undefined,
+    outside: d.outside,
+    get,
+    path,
+    span: d.span,
+    used: { yes: false },
+    loop: false,
+  }
 }
 
 /** The names that a text sees, innermost first. */

@@ -1,13 +1,10 @@
 import type { Context } from './context.js'
 import type { PreparedSet } from './example-set.js'
-import type { Binding } from './scope.js'
 import type { JoinedPrompt, OutputModel, PersonaModel, SnippetModel } from '../artefacts/artefacts.js'
 import type { Likeness } from '../examples/picker.js'
 import type { Report } from '../problems/problem.js'
-import type { Get } from '../render/run.js'
 import type { FileValue } from '../values/files.js'
 import type { Format } from '../values/formats/format.js'
-import type { Declared } from '../values/types.js'
 
 /** What a prompt may draw on. */
 export interface Shelves {
@@ -34,18 +31,4 @@ export interface Compilation {
   /** What the prompt's persona and output can come out as; undefined where only rendering tells. */
   readonly personaNames: readonly string[] | undefined
   readonly outputNames: readonly string[] | undefined
-}
-
-export function variableBinding(d: Declared, get: Get, path: Binding['path'] = [d.name]): Binding {
-  return {
-    name: d.name,
-    type: d.type,
-    optional: d.optional && d.default === undefined,
-    outside: d.outside,
-    get,
-    path,
-    span: d.span,
-    used: { yes: false },
-    loop: false,
-  }
 }
