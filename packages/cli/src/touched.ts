@@ -3,8 +3,9 @@ import { readFile } from 'node:fs/promises'
 import { basename, dirname, join } from 'node:path'
 import { promisify } from 'node:util'
 import { artefactFile, ProblemError, type Library, type Member, type Prompt } from 'dunelight'
-import { compareTable, openLibrary, reason, type Comparison } from '@dunelight/node'
+import { compareTable, reason, type Comparison } from '@dunelight/node'
 import { membersNamed } from './graph/members.js'
+import { openToRender } from './open.js'
 import { WrongUse } from './surroundings.js'
 
 /** What a change of one file does to one prompt that draws on it. */
@@ -38,7 +39,7 @@ export async function touchedBy(library: Library, folder: string, flags: Touched
   ]
   const file = artefactFile(library.shelf, members[0]!)
   const earlier = file === undefined ? undefined : await earlierText(join(folder, file), flags.was)
-  const before = earlier && (await openLibrary(folder, { instead: { [file!]: earlier.text } }))
+  const before = earlier && (await openToRender(folder, undefined, { instead: { [file!]: earlier.text } }))
   const touches: Touch[] = []
   for (const name of prompts.sort()) touches.push(await touch(name, library, before, folder, flags.records))
   return { members, since: earlier?.says, prompts: touches }

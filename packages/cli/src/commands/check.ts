@@ -1,5 +1,5 @@
 import { printProblem, problemRecord, type Library } from 'dunelight'
-import { openLibrary } from '@dunelight/node'
+import { openToLook, openToRender } from '../open.js'
 import { sayMembers } from '../graph/members.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
 import { touchedBy, type Touch, type Touched } from '../touched.js'
@@ -16,7 +16,7 @@ export async function check(around: Surroundings, folder: string, flags: CheckFl
   const { touched, ...others } = flags
   for (const flag of ['was', 'records'] as const)
     if (touched === undefined && flags[flag] !== undefined) throw new WrongUse(`--${flag} speaks of a touched file`, 'add --touched FILE')
-  const library = await openLibrary(folder)
+  const library = await (touched === undefined ? openToLook(folder) : openToRender(folder))
   const found = touched === undefined ? undefined : await touchedBy(library, folder, { touched, ...others })
   if (flags.json) {
     const problems = library.problems.map(problemRecord)

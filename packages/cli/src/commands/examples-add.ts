@@ -1,5 +1,6 @@
 import { foldHeading, problem, ProblemError, readCell, type CaseRows, type Declared, type PreparedSet } from 'dunelight'
-import { appendCases, openLibrary, readCaseRows } from '@dunelight/node'
+import { appendCases, readCaseRows } from '@dunelight/node'
+import { openToLook } from '../open.js'
 import { setNamed } from './examples.js'
 import { colorsFor, EXIT, plural, type Surroundings } from '../surroundings.js'
 
@@ -19,7 +20,7 @@ interface Row {
 
 /** Rows of a finished and corrected table become cases of a set; rows that break the set's rules are refused, and the rest is added. */
 export async function examplesAdd(around: Surroundings, folder: string, name: string, flags: ExamplesAddFlags): Promise<number> {
-  const library = await openLibrary(folder)
+  const library = await openToLook(folder)
   const set = setNamed(library, name)
   const rows = await readCaseRows(flags.from)
   if (typeof rows === 'string') throw new ProblemError([problem('file-unreadable', { file: flags.from, why: rows })])

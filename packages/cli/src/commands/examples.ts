@@ -1,5 +1,6 @@
 import { leaveOneOut, nearestPairs, problem, ProblemError, type Library, type PreparedSet, type SetPick } from 'dunelight'
-import { openLibrary, tokenCounter } from '@dunelight/node'
+import { tokenCounter } from '@dunelight/node'
+import { openToRender } from '../open.js'
 import { confusionPage, printConfusion } from '../confusion.js'
 import { findRecord } from '../record.js'
 import { writeResult } from '../result-file.js'
@@ -20,7 +21,7 @@ export interface ExamplesFlags {
 /** An example set at a glance; with a record, the cases that would be picked for it; or how far likeness alone gets. */
 export async function examples(around: Surroundings, folder: string, name: string, flags: ExamplesFlags): Promise<number> {
   if (flags.to !== undefined && !flags.leaveOneOut) throw new WrongUse('--to writes the table of --leave-one-out', 'add --leave-one-out')
-  const library = await openLibrary(folder)
+  const library = await openToRender(folder)
   const set = setNamed(library, name)
   const c = colorsFor(around.stdout, around.env)
   if (flags.leaveOneOut) return sayLeaveOneOut(around, set, name, flags, c)

@@ -1,5 +1,5 @@
 import type { Library, Member } from 'dunelight'
-import { openLibrary } from '@dunelight/node'
+import { openToLook } from '../open.js'
 import { drawGraph, keyOf } from '../graph/draw.js'
 import { membersNamed, sayMembers } from '../graph/members.js'
 import { graphPage } from '../graph/page.js'
@@ -18,7 +18,7 @@ export async function graph(around: Surroundings, folder: string, flags: GraphFl
   const ending = flags.to === undefined ? undefined : /\.(svg|html)$/.exec(flags.to)?.[1]
   if (flags.to !== undefined && ending === undefined)
     throw new WrongUse(`"${flags.to}" ends in no form that a graph is drawn in`, 'end it in .svg or .html')
-  const library = await openLibrary(folder)
+  const library = await openToLook(folder)
   const centre = flags.of === undefined ? undefined : membersNamed(library, folder, flags.of)
   const members = centre ? neighbourhood(library, centre) : [...library.graph.members]
   if (flags.to !== undefined) {

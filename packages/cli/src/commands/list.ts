@@ -1,4 +1,4 @@
-import { openLibrary } from '@dunelight/node'
+import { openToLook } from '../open.js'
 import { colorsFor, EXIT, plural, type Surroundings } from '../surroundings.js'
 
 interface Row {
@@ -8,7 +8,7 @@ interface Row {
 
 /** Lists a library's artefacts by kind. */
 export async function list(around: Surroundings, folder: string, flags: { json?: boolean }): Promise<number> {
-  const library = await openLibrary(folder)
+  const library = await openToLook(folder)
   const { shelf } = library
   const kinds: Record<string, Row[]> = {
     prompts: [...shelf.prompts.values()].map((p) => ({ name: p.name, says: p.title })),

@@ -2,7 +2,8 @@ import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
 import { SingleBar } from 'cli-progress'
 import { printProblem, problem, problemRecord, ProblemError, type Prompt } from 'dunelight'
-import { openLibrary, renderTable, type SetAside, type TableReport } from '@dunelight/node'
+import { renderTable, type SetAside, type TableReport } from '@dunelight/node'
+import { openToRender } from '../open.js'
 import { printTurns } from '../print-turns.js'
 import { closed, resultFile } from '../result-file.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Surroundings } from '../surroundings.js'
@@ -29,7 +30,7 @@ export async function render(around: Surroundings, folder: string, name: string,
   if (flags.records === undefined) {
     for (const flag of TABLE_ONLY) if (flags[flag] !== undefined) throw new WrongUse(`--${flag} speaks of a table`, 'add --records FILE')
   } else if (flags.wordings) throw new WrongUse('--wordings renders one set of values, not a table', 'use --set instead of --records')
-  const library = await openLibrary(folder)
+  const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
   const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
   const out = flags.to === undefined ? around.stdout : await resultFile(flags.to, flags.overwrite ?? false, [flags.records])

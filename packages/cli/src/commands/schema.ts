@@ -1,6 +1,7 @@
 import { readFile } from 'node:fs/promises'
 import { printProblem, problem, ProblemError, schemaOf, variablesFromSchema, type JsonSchema } from 'dunelight'
-import { openLibrary, reason } from '@dunelight/node'
+import { reason } from '@dunelight/node'
+import { openToLook } from '../open.js'
 import { stringify } from 'yaml'
 import { colorsFor, EXIT, paintFor, type Surroundings } from '../surroundings.js'
 
@@ -10,7 +11,7 @@ export interface SchemaFlags {
 
 /** The variables of a prompt as a JSON Schema. */
 export async function schema(around: Surroundings, folder: string, name: string, flags: SchemaFlags): Promise<number> {
-  const prompt = (await openLibrary(folder)).prompt(name)
+  const prompt = (await openToLook(folder)).prompt(name)
   around.stdout.write(`${JSON.stringify(schemaOf(prompt.variables, prompt.title, flags), null, 2)}\n`)
   return EXIT.done
 }

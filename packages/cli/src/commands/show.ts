@@ -1,5 +1,5 @@
 import { describe, type Declared, type Library, type Prompt } from 'dunelight'
-import { openLibrary } from '@dunelight/node'
+import { openToRender } from '../open.js'
 import { printOrigins } from '../print-origins.js'
 import { findRecord } from '../record.js'
 import { colorsFor, EXIT, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
@@ -14,7 +14,7 @@ export interface ShowFlags {
 
 /** Shows what a prompt takes and draws on; with values, its finished turns and where each stretch comes from. */
 export async function show(around: Surroundings, folder: string, name: string, flags: ShowFlags): Promise<number> {
-  const library = await openLibrary(folder)
+  const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
   const c = colorsFor(around.stdout, around.env)
   if (flags.record !== undefined && flags.records === undefined)

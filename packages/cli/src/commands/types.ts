@@ -1,5 +1,5 @@
 import { printTypes } from 'dunelight'
-import { openLibrary } from '@dunelight/node'
+import { openToLook } from '../open.js'
 import { writeResult } from '../result-file.js'
 import { EXIT, plural, type Surroundings } from '../surroundings.js'
 
@@ -10,7 +10,7 @@ export interface TypesFlags {
 
 /** The types of a library's prompts, for TypeScript: programs that call them are then checked by the compiler. */
 export async function types(around: Surroundings, folder: string, flags: TypesFlags): Promise<number> {
-  const library = await openLibrary(folder)
+  const library = await openToLook(folder)
   const text = printTypes(library)
   const left = library.promptNames().filter((name) => !library.isSound(name))
   if (flags.to === undefined) around.stdout.write(text)

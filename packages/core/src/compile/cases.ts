@@ -100,10 +100,10 @@ export function pickerOp(
   if (compares && !live) report(problem('pick-without-record', { by: pick.by, set: model.name }, span))
   return (run) => {
     const picked = picker.pick(live?.(run), (name) => run.lot(`${model.name} ${name}`))
-    run.picks.push({ set: model.name, ...picked })
+    ;(run.picks ??= []).push({ set: model.name, ...picked })
     const count = picked.cases.length
     if (count < (pick.atLeast ?? 0))
-      run.warnings.push(problem('picked-few', { set: model.name, count, least: pick.atLeast! }, model.pickSpan))
+      (run.warnings ??= []).push(problem('picked-few', { set: model.name, count, least: pick.atLeast! }, model.pickSpan))
     return picked.cases.map((one) => one.case)
   }
 }

@@ -272,7 +272,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   private setting(options: RenderOptions, choose: Choose, traced: boolean): RunSetting {
-    const lot = lotBy(options.seed ?? 0, options.record ?? '')
+    const lot = (name: string) => lotBy(options.seed ?? 0, options.record ?? '', name)
     return { locale: this.localeFor(options.locale), limits: this.library.limits, choose, lot, traced }
   }
 

@@ -19,9 +19,8 @@ export function chooseBy(seed: number, record: string): Choose {
 }
 
 /** A number for a name, by hash of seed and record id: what decides where cases are drawn by lot. */
-export function lotBy(seed: number, record: string): (name: string) => number {
-  const choose = chooseBy(seed, record)
-  return (name) => choose(`lot ${name}`, 0x40000000)
+export function lotBy(seed: number, record: string, name: string): number {
+  return chooseBy(seed, record)(`lot ${name}`, 0x40000000)
 }
 
 /** A run of no rendering: for texts that need no values. */

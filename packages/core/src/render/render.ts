@@ -55,8 +55,8 @@ export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunS
   checkBytes(trimmed, setting.limits)
   return {
     turns: trimmed,
-    warnings: run.warnings.length > 0 ? [...neighbours(trimmed), ...run.warnings] : neighbours(trimmed),
-    picks: run.picks,
+    warnings: run.warnings ? [...neighbours(trimmed), ...run.warnings] : neighbours(trimmed),
+    picks: run.picks ?? NO_PICKS,
     masked: run.replaced?.found ?? NOTHING_MASKED,
   }
 }
@@ -301,3 +301,4 @@ function neighbours(turns: readonly RenderedTurn[]): readonly Problem[] {
 }
 
 const NO_PROBLEMS: readonly Problem[] = []
+const NO_PICKS: readonly SetPick[] = []

@@ -53,17 +53,9 @@ export class Run implements Setting {
     this.most = limits.renderingBytes
   }
 
-  /** The cases picked so far, and what is to be said of the rendering. Most renderings have neither. */
-  get picks(): SetPick[] {
-    return (this.picked ??= [])
-  }
-
-  get warnings(): Problem[] {
-    return (this.said ??= [])
-  }
-
-  private picked: SetPick[] | undefined
-  private said: Problem[] | undefined
+  /** The cases picked so far, and what is to be said of the rendering: made when there is something. */
+  picks: SetPick[] | undefined
+  warnings: Problem[] | undefined
 
   /** Items and counts of the loops under way, and where each loop stands in its list. */
   get locals(): unknown[] {
