@@ -51,6 +51,23 @@ describe('examples', () => {
     expect(out).toContain('left out, since it says what is asked: case 1')
   })
 
+  test('within the budget, wherever a record is rendered', () => {
+    const small = at('small')
+    cpSync(LIBRARY, small, { recursive: true })
+    const set = join(small, 'examples/condition-notes.yaml')
+    writeFileSync(set, readFileSync(set, 'utf8').replace('budget: 400 tokens', 'budget: 70 tokens'))
+    const { out } = dunelight('render', small, 'survey/grade', '--records', OBJECTS, '--record', 'MH-0008')
+    const { turns } = JSON.parse(out) as { turns: { text: string }[] }
+    // The instructions, two cases of about thirty tokens, the question and the begun answer.
+    expect(turns).toHaveLength(1 + 2 * 2 + 2)
+    const { picks } = JSON.parse(
+      dunelight('examples', small, 'condition-notes', '--for', 'MH-0008', '--records', OBJECTS, '--json').out,
+    ) as {
+      picks: { cut: number }[]
+    }
+    expect(picks[0]?.cut).toBe(4)
+  })
+
   test('each case left out in turn, as a table and as a page', () => {
     const { out } = dunelight('examples', LIBRARY, 'condition-notes', '--leave-one-out')
     expect(out).toMatch(/\d+% of 48 cases are labelled rightly by the nearest five together/)
