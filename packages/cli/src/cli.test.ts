@@ -3,6 +3,7 @@ import { existsSync, mkdtempSync, mkdirSync, readFileSync, rmSync, statSync, wri
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { dunelight } from '../../../test/command.js'
 
 const COMMAND = 'packages/cli/bin/dunelight.js'
 const LIBRARY = 'demo/marram-house'
@@ -10,20 +11,6 @@ const OBJECTS = `${LIBRARY}/data/objects.csv`
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-cli-'))
 const at = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
-
-interface Ran {
-  readonly code: number | null
-  readonly out: string
-  readonly err: string
-}
-
-function dunelight(...args: string[]): Ran {
-  const { status, stdout, stderr } = spawnSync(process.execPath, [COMMAND, ...args], {
-    encoding: 'utf8',
-    env: { ...process.env, NO_COLOR: '1' },
-  })
-  return { code: status, out: stdout, err: stderr }
-}
 
 beforeAll(() => {
   if (!existsSync('packages/cli/dist/command.js')) throw new Error('the command is not built: npm run build')

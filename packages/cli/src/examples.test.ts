@@ -1,22 +1,14 @@
-import { spawnSync } from 'node:child_process'
 import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeEach, describe, expect, test } from '@jest/globals'
+import { dunelight } from '../../../test/command.js'
 
 const LIBRARY = 'demo/marram-house'
 const OBJECTS = `${LIBRARY}/data/objects.csv`
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-examples-'))
 const at = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
-
-function dunelight(...args: string[]) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['packages/cli/bin/dunelight.js', ...args], {
-    encoding: 'utf8',
-    env: { ...process.env, NO_COLOR: '1' },
-  })
-  return { code: status, out: stdout, err: stderr }
-}
 
 describe('examples', () => {
   test('at a glance: cases by label, lengths, tokens, nearest pairs', () => {

@@ -1,21 +1,14 @@
-import { execFileSync, spawnSync } from 'node:child_process'
+import { execFileSync } from 'node:child_process'
 import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, describe, expect, test } from '@jest/globals'
+import { dunelight } from '../../../test/command.js'
 
 const LIBRARY = 'demo/marram-house'
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-graph-'))
 const at = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
-
-function dunelight(...args: string[]) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['packages/cli/bin/dunelight.js', ...args], {
-    encoding: 'utf8',
-    env: { ...process.env, NO_COLOR: '1' },
-  })
-  return { code: status, out: stdout, err: stderr }
-}
 
 describe('graph', () => {
   test('says what each member uses and what uses it', () => {

@@ -1,6 +1,6 @@
-import type { Library, Member } from 'dunelight'
+import { memberKey, type Library, type Member } from 'dunelight'
 import { openToLook } from '../open.js'
-import { drawGraph, keyOf } from '../graph/draw.js'
+import { drawGraph } from '../graph/draw.js'
 import { membersNamed, sayMembers } from '../graph/members.js'
 import { graphPage } from '../graph/page.js'
 import { writeResult } from '../result-file.js'
@@ -38,7 +38,7 @@ export async function graph(around: Surroundings, folder: string, flags: GraphFl
 /** Members with all that they draw on and all that draws on them. */
 function neighbourhood({ graph }: Library, centre: readonly Member[]): Member[] {
   const all = centre.flatMap((one) => [...graph.reaches(one).reverse(), one, ...graph.drawsOn(one)])
-  return [...new Map(all.map((one) => [keyOf(one), one])).values()]
+  return [...new Map(all.map((one) => [memberKey(one), one])).values()]
 }
 
 function asData({ graph }: Library, members: readonly Member[]) {
@@ -70,7 +70,7 @@ function printAround({ graph }: Library, centre: readonly Member[], c: Colors): 
       const down = graph.drawsOn(one)
       const up = graph.reaches(one)
       return [
-        c.bold(keyOf(one)),
+        c.bold(memberKey(one)),
         `  draws on         ${down.length === 0 ? c.dim('nothing but itself') : sayMembers(down)}`,
         `  changes with it  ${up.length === 0 ? c.dim('nothing') : sayMembers(up)}`,
       ].join('\n')

@@ -1,4 +1,4 @@
-import type { LibraryGraph, Member, MemberKind } from 'dunelight'
+import { memberKey, type LibraryGraph, type Member, type MemberKind } from 'dunelight'
 
 /** Kinds differ in shade, outline and a letter, so that print and colour-blind eyes tell them apart. */
 const LOOKS: Record<MemberKind, { readonly fill: string; readonly edge: string; readonly dash: string; readonly round: number }> = {
@@ -38,10 +38,10 @@ export async function drawGraph(graph: LibraryGraph, members: readonly Member[])
   const layout = new dagre.graphlib.Graph()
   layout.setGraph({ rankdir: 'LR', nodesep: 16, ranksep: 150, marginx: 24, marginy: 24 })
   layout.setDefaultEdgeLabel(() => ({}))
-  const ids = new Map(members.map((member, i) => [keyOf(member), `m${i}`]))
+  const ids = new Map(members.map((member, i) => [memberKey(member), `m${i}`]))
   members.forEach((member, i) => layout.setNode(`m${i}`, { width: widthOf(member), height: HEIGHT }))
-  const links = graph.links.filter((link) => ids.has(keyOf(link.from)) && ids.has(keyOf(link.to)))
-  for (const link of links) layout.setEdge(ids.get(keyOf(link.from))!, ids.get(keyOf(link.to))!)
+  const links = graph.links.filter((link) => ids.has(memberKey(link.from)) && ids.has(memberKey(link.to)))
+  for (const link of links) layout.setEdge(ids.get(memberKey(link.from))!, ids.get(memberKey(link.to))!)
   dagre.layout(layout)
   const laid = layout as unknown as Layout
   const boxes = members.map((member, i): Box => {
@@ -71,10 +71,6 @@ export async function drawGraph(graph: LibraryGraph, members: readonly Member[])
   ].join('\n')
 }
 
-export function keyOf({ kind, name }: Member): string {
-  return `${kind} ${name}`
-}
-
 function widthOf({ kind, name }: Member): number {
   return Math.round(Math.max(name.length, kind.length) * SIGN_WIDTH) + 2 * PAD
 }
@@ -86,7 +82,7 @@ function boxOf({ member, x, y, width }: Box, id: string, graph: LibraryGraph): s
   const uses = graph.uses(member).length
   const used = graph.usedBy(member).length
   return [
-    `<g class="member" id="${id}" tabindex="0"><title>${escape(`${keyOf(member)}: uses ${uses}, used by ${used}`)}</title>`,
+    `<g class="member" id="${id}" tabindex="0"><title>${escape(`${memberKey(member)}: uses ${uses}, used by ${used}`)}</title>`,
     `<rect x="${left}" y="${y - HEIGHT / 2}" width="${width}" height="${HEIGHT}" rx="${round}" fill="${fill}" stroke="${edge}" stroke-width="1.4"${dash === '' ? '' : ` stroke-dasharray="${dash}"`}/>`,
     `<text x="${x}" y="${y - 3}" text-anchor="middle" font-size="9.5" letter-spacing="0.6" fill="${light ? '#cfe3e8' : edge}">${member.kind}</text>`,
     `<text x="${x}" y="${y + 11}" text-anchor="middle" fill="${light ? '#ffffff' : '#22302f'}">${escape(member.name)}</text></g>`,

@@ -1,8 +1,7 @@
 import type { BatchModel } from './artefacts.js'
 import { Keys } from './keys.js'
-import { pathInLibrary } from './paths.js'
+import { ownPath } from './paths.js'
 import { ArtefactReader, type Reading } from './reading.js'
-import { problem } from '../problems/problem.js'
 
 /** batches/*.yaml: its names and its table are read; running it is not part of this version. */
 export function readBatch(reading: Reading): BatchModel {
@@ -24,13 +23,11 @@ export function readBatch(reading: Reading): BatchModel {
   const node = keys.required('records')
   const records = node && new Keys<'from' | 'as'>(node, 'records', { from: 'text', as: 'text' }, report)
   const from = records?.required('from')
-  const path = from?.string === undefined ? undefined : pathInLibrary(reading.file.name, from.string)
-  if (from && path === undefined) report(problem('path-outside', { path: from.string ?? '' }, from.span))
   return {
     kind: 'batch',
     ...reader.artefact,
     prompt: reader.named('prompt'),
-    records: path,
+    records: from && ownPath(from.string ?? '', from.span, reading.file.name, report),
     set: (keys.get('set')?.data() ?? {}) as Record<string, unknown>,
     shaped: keys.has('join') || keys.has('keep') || keys.has('columns'),
   }

@@ -1,7 +1,7 @@
 import type { ExampleCase, ExampleSetModel } from './artefacts.js'
 import { Keys } from './keys.js'
 import { standardAnswer, standardAsk } from './case-layouts.js'
-import { pathInLibrary } from './paths.js'
+import { ownPath } from './paths.js'
 import { ArtefactReader, type Reading } from './reading.js'
 import { readDeclarations } from './variables.js'
 import { ORDERS, type Order, type PickRule } from '../examples/picker.js'
@@ -45,8 +45,7 @@ export function readExampleSet(reading: Reading): ExampleSetModel {
 }
 
 function readFrom(node: YamlNode | undefined, { file, report }: Reading): ExampleSetModel['from'] {
-  const path = node && pathInLibrary(file.name, node.string ?? '')
-  if (node && path === undefined) report(problem('path-outside', { path: node.string ?? '' }, node.span))
+  const path = node && ownPath(node.string ?? '', node.span, file.name, report)
   return node && path !== undefined ? { path, span: node.span } : undefined
 }
 

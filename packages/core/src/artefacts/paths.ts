@@ -1,5 +1,8 @@
+import { problem, type Report } from '../problems/problem.js'
+import type { Span } from '../source/source.js'
+
 /** The path that `path` means when `file` says it, both from the library's folder, with `..` resolved; undefined where it leaves it. */
-export function pathInLibrary(file: string, path: string): string | undefined {
+function pathInLibrary(file: string, path: string): string | undefined {
   if (/^(?:[A-Za-z]:|[\\/])/.test(path)) return undefined
   const steps = file.split('/').slice(0, -1)
   for (const step of path.split(/[\\/]/)) {
@@ -11,6 +14,9 @@ export function pathInLibrary(file: string, path: string): string | undefined {
   return steps.join('/')
 }
 
-export function leavesLibrary(file: string, path: string): boolean {
-  return pathInLibrary(file, path) === undefined
+/** The path that a file says, from the library's folder; one that leaves it is reported. */
+export function ownPath(said: string, span: Span, file: string, report: Report): string | undefined {
+  const path = pathInLibrary(file, said)
+  if (path === undefined) report(problem('path-outside', { path: said }, span))
+  return path
 }

@@ -1,7 +1,7 @@
 import { Keys, type KeyKind } from './keys.js'
 import { readText } from './texts.js'
 import type { Artefact, Limits, Named } from './artefacts.js'
-import { problem, type Report } from '../problems/problem.js'
+import type { Report } from '../problems/problem.js'
 import type { Source } from '../source/source.js'
 import type { YamlNode } from '../source/yaml.js'
 import type { Text } from '../text/nodes.js'
@@ -54,10 +54,5 @@ export class ArtefactReader<K extends string> {
   named(key: K): Named | undefined {
     const node = this.keys.get(key)
     return node && { name: (node.string ?? '').trim(), span: node.span }
-  }
-
-  /** Says of a key that belongs to the language of the files, but not to this version, that nothing reads it. */
-  notYet(keys: readonly K[]): void {
-    for (const key of keys) if (this.keys.has(key)) this.report(problem('not-here-yet', { what: `"${key}"` }, this.keys.keySpan(key)))
   }
 }

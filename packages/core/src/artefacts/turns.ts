@@ -1,6 +1,6 @@
 import type { Attachment, HistoryTurn, Named, Role, TurnModel } from './artefacts.js'
 import { kindWords, Keys, type KeyKind } from './keys.js'
-import { pathInLibrary } from './paths.js'
+import { ownPath } from './paths.js'
 import { problem, type Report } from '../problems/problem.js'
 import type { Span } from '../source/source.js'
 import type { YamlNode } from '../source/yaml.js'
@@ -156,8 +156,7 @@ function readAttachments(keys: TurnKeys, reading: TurnReading): Attachment[] {
 function readAttachment(node: YamlNode, as: Attachment['as'], { file, report, nesting }: TurnReading): Attachment[] {
   const words = (node.string ?? '').trim()
   if (words.includes('/')) {
-    const path = pathInLibrary(file, words)
-    if (path === undefined) report(problem('path-outside', { path: words }, node.span))
+    const path = ownPath(words, node.span, file, report)
     return path === undefined ? [] : [{ kind: 'path', path, as, span: node.span }]
   }
   const value = parseAlone(node.source, 'attach', nesting, report, parseSlotValue)

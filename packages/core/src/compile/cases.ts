@@ -1,6 +1,5 @@
 import { descent, type Context } from './context.js'
-import type { PreparedSet } from './example-set.js'
-import { Scope, variableBinding } from './scope.js'
+import { caseScope, type PreparedSet } from './example-set.js'
 import type { Compilation } from './shelves.js'
 import { compileText } from './text.js'
 import type { Named, OutputModel, Role } from '../artefacts/artefacts.js'
@@ -19,20 +18,14 @@ export function exampleSet(named: Named, { shelves }: Compilation, report: Repor
 }
 
 /** The two sides of a case as the prompt writes them, and every case's answer tried against the prompt's output. */
-export function caseOps(
-  { model, ...set }: PreparedSet,
-  compilation: Compilation,
-  context: Context,
-  span: Span,
-  role: Role,
-): { ask: Op; answer: Op } {
-  const bindings = model.fields.map((d, i) => variableBinding(d, (run) => run.example[i], [d.name]))
+export function caseOps(set: PreparedSet, compilation: Compilation, context: Context, span: Span, role: Role): { ask: Op; answer: Op } {
+  const { model } = set
   const via = { what: 'example' as const, name: model.name, span, outer: context.via }
-  const within: Context = { ...context, scope: new Scope(bindings), kind: 'example', via, place: model.name }
+  const within: Context = { ...context, scope: caseScope(model), kind: 'example', via, place: model.name }
   const ask = compileText(model.ask, { ...within, role }, true)
   const answering: Context = { ...within, role: role === 'user' ? 'assistant' : role }
-  if (model.answer === 'output') return { ask, answer: outputAnswer({ model, ...set }, compilation, answering, span) }
-  checkAnswers({ model, ...set }, compilation)
+  if (model.answer === 'output') return { ask, answer: outputAnswer(set, compilation, answering, span) }
+  checkAnswers(set, compilation)
   return { ask, answer: compileText(model.answer, answering, true) }
 }
 
@@ -96,8 +89,7 @@ export function pickerOp(
   report: Report,
 ): (run: Run) => readonly number[] {
   const { pick } = model
-  const compares = pick.by === 'likeness' || pick.by === 'spread'
-  if (compares && !live) report(problem('pick-without-record', { by: pick.by, set: model.name }, span))
+  if (picker.compares && !live) report(problem('pick-without-record', { by: pick.by, set: model.name }, span))
   return (run) => {
     const picked = picker.pick(live?.(run), (name) => run.lot(`${model.name} ${name}`))
     ;(run.picks ??= []).push({ set: model.name, ...picked })

@@ -1,6 +1,6 @@
 import { Scope, variableBinding } from './scope.js'
 import type { Shelves } from './shelves.js'
-import type { Context, Shared } from './context.js'
+import type { Context } from './context.js'
 import { compileText } from './text.js'
 import type { ExampleCase, ExampleSetModel } from '../artefacts/artefacts.js'
 import { fieldsIn } from '../artefacts/case-layouts.js'
@@ -28,10 +28,10 @@ export interface PreparedSet {
 }
 
 /** Writes a set's cases, and looks at them: what is wrong with the set itself is reported. */
-export function prepareSet(model: ExampleSetModel, shelves: Shelves, shared: Shared, report: Report): PreparedSet {
+export function prepareSet(model: ExampleSetModel, shelves: Shelves, alone: Context, report: Report): PreparedSet {
   const { fields, cases, pick } = model
   const rows = cases.map((one) => caseRow(model, one))
-  const context = sideContext(model, shared)
+  const context: Context = { ...alone, scope: caseScope(model), kind: 'example', place: model.name }
   const ask = compileText(model.ask, context, true)
   const answer = model.answer === 'output' ? undefined : compileText(model.answer, { ...context, role: 'assistant' }, true)
   const asks = rows.map((row) => writeAlone(ask, row) ?? '')
@@ -78,9 +78,8 @@ export function prepareSet(model: ExampleSetModel, shelves: Shelves, shared: Sha
 }
 
 /** What a side of a set sees: the case's own fields. */
-export function sideContext(model: ExampleSetModel, shared: Shared): Context {
-  const bindings = model.fields.map((d, i) => variableBinding(d, (run) => run.example[i], [d.name]))
-  return { scope: new Scope(bindings), role: 'user', kind: 'example', via: undefined, depth: 0, blocks: 0, place: model.name, shared }
+export function caseScope({ fields }: ExampleSetModel): Scope {
+  return new Scope(fields.map((d, i) => variableBinding(d, (run) => run.example[i])))
 }
 
 function caseRow(model: ExampleSetModel, { values }: ExampleCase): unknown[] {
@@ -95,7 +94,7 @@ function labelOf({ fields, ask, answer }: ExampleSetModel): Declared | undefined
 }
 
 /** A side of a case outside any rendering; undefined where it needs one. */
-export function writeAlone(op: Op, example: readonly unknown[]): string | undefined {
+function writeAlone(op: Op, example: readonly unknown[]): string | undefined {
   const run = emptyRun()
   run.example = example
   try {

@@ -1,6 +1,6 @@
 import { variableBinding } from './scope.js'
 import { compileCondition } from './condition.js'
-import { conditionContext } from './prompt.js'
+import { standaloneContext } from './prompt.js'
 import type { Shelves } from './shelves.js'
 import { ProblemError, type Problem } from '../problems/problem.js'
 import { emptyRun } from '../render/choose.js'
@@ -19,7 +19,7 @@ export function compileKeep(condition: string, declared: readonly Declared[], sh
   const report = (p: Problem) => problems.push(p)
   const parsed = parseAlone(new Source('--keep', condition), 'keep', 100, report, parseCondition)
   const bindings = declared.map((d, i) => ({ ...variableBinding({ ...d, optional: true }, (run) => run.example[i]), outside: false }))
-  const test = parsed && compileCondition(parsed, conditionContext(bindings, shelves, report))
+  const test = parsed && compileCondition(parsed, standaloneContext(bindings, shelves, report))
   if (problems.length > 0 || !test) throw new ProblemError(problems)
   return (row) => {
     const run = emptyRun()

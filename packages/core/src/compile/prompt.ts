@@ -32,16 +32,11 @@ export function checkSnippet(snippet: SnippetModel, shelves: Shelves, report: Re
 
 /** Compiles an example set by itself and writes its cases: faults of its own are found even where nothing uses it. */
 export function compileSet(set: ExampleSetModel, shelves: Shelves, report: Report): PreparedSet {
-  return prepareSet(
-    set,
-    shelves,
-    sharedFor(shelves, report, () => () => undefined),
-    report,
-  )
+  return prepareSet(set, shelves, standaloneContext([], shelves, report), report)
 }
 
-/** Where a condition stands that belongs to no text: its names, and nothing around them. */
-export function conditionContext(bindings: readonly Binding[], shelves: Shelves, report: Report): Context {
+/** Where something stands that belongs to no prompt: its names, and nothing around them. */
+export function standaloneContext(bindings: readonly Binding[], shelves: Shelves, report: Report): Context {
   return contextFor(
     bindings,
     sharedFor(shelves, report, () => () => undefined),

@@ -23,12 +23,13 @@ export class CaseIndex {
   private touched: number[] = []
 
   constructor(readonly texts: readonly string[]) {
-    const counts = texts.map((text) => countTerms(termsOf(text)))
+    const terms = texts.map(termsOf)
+    const counts = terms.map(countTerms)
     const lengths = counts.map((one) => sum(one.values()))
     const average = sum(lengths) / Math.max(1, lengths.length)
     const holders = new Map<string, [number, number][]>()
-    counts.forEach((terms, i) => {
-      for (const [term, count] of terms) {
+    counts.forEach((held, i) => {
+      for (const [term, count] of held) {
         const list = holders.get(term)
         if (list) list.push([i, count])
         else holders.set(term, [[i, count]])
@@ -45,12 +46,12 @@ export class CaseIndex {
     }
     // What stands in every case is the layout's: it makes no two of them alike.
     if (texts.length > 2) for (const [term, list] of holders) if (list.length === texts.length) this.everywhere.add(term)
-    this.bags = texts.map((text) => this.bagOf(this.own(text)))
+    this.bags = terms.map((one) => this.bagOf(this.own(one)))
     this.scores = new Float64Array(texts.length)
   }
 
-  private own(text: string): string[] {
-    return termsOf(text).filter((term) => !this.everywhere.has(term))
+  private own(terms: readonly string[]): string[] {
+    return terms.filter((term) => !this.everywhere.has(term))
   }
 
   private bagOf(terms: readonly string[]): Uint32Array {
@@ -92,7 +93,7 @@ export class CaseIndex {
   /** The terms of a text that is no case, to be held against cases. Terms that no case has are likeness lost. */
   bag(text: string): Uint32Array {
     let unknown = 0xffffffff
-    return Uint32Array.from(this.own(text), (term) => this.numbers.get(term) ?? unknown--).sort()
+    return Uint32Array.from(this.own(termsOf(text)), (term) => this.numbers.get(term) ?? unknown--).sort()
   }
 
   likenessTo(one: number, bag: Uint32Array): number {

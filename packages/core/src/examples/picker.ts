@@ -77,6 +77,11 @@ export class Picker {
     return this.byText
   }
 
+  /** Whether its cases are likened to something. */
+  get compares(): boolean {
+    return this.strategy.compares
+  }
+
   /** What the built-in measure and the checks of the set share. */
   get index(): CaseIndex {
     return (this.made ??= new CaseIndex(this.setting.texts))

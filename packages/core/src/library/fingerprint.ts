@@ -1,7 +1,7 @@
 import { sha256 } from '@noble/hashes/sha2'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils'
 import type { CaseRows } from './case-rows.js'
-import { artefactOf, type LibraryGraph, type Member } from './graph.js'
+import { artefactOf, memberKey, type LibraryGraph, type Member } from './graph.js'
 import type { Shelf } from '../artefacts/read.js'
 import { lineEnds } from '../values/data.js'
 import type { FileValue } from '../values/files.js'
@@ -29,7 +29,7 @@ export function fingerprintOf(
     const said = artefactOf(shelf, one)?.content
     return from === undefined ? said : [said, files.tables[from]]
   }
-  const drawn = graph.drawsOn(member).map((one) => [`${one.kind} ${one.name}`, content(one)] as const)
+  const drawn = graph.drawsOn(member).map((one) => [memberKey(one), content(one)] as const)
   return hashOf([READING, member.kind, content(member), Object.fromEntries(drawn), beside])
 }
 

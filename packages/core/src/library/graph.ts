@@ -32,23 +32,23 @@ export class LibraryGraph {
     readonly links: readonly Link[],
     members: readonly Member[],
   ) {
-    const all = new Map(members.map((one) => [keyOf(one), one]))
+    const all = new Map(members.map((one) => [memberKey(one), one]))
     for (const link of links) {
-      if (!all.has(keyOf(link.to))) all.set(keyOf(link.to), link.to)
-      push(this.out, keyOf(link.from), link)
-      push(this.back, keyOf(link.to), link)
+      if (!all.has(memberKey(link.to))) all.set(memberKey(link.to), link.to)
+      push(this.out, memberKey(link.from), link)
+      push(this.back, memberKey(link.to), link)
     }
     this.members = [...all.values()]
   }
 
   /** What a member says that it uses, each once, in order. */
   uses(member: Member): Member[] {
-    return unique((this.out.get(keyOf(member)) ?? []).map((link) => link.to))
+    return unique((this.out.get(memberKey(member)) ?? []).map((link) => link.to))
   }
 
   /** What says that it uses a member. */
   usedBy(member: Member): Member[] {
-    return unique((this.back.get(keyOf(member)) ?? []).map((link) => link.from))
+    return unique((this.back.get(memberKey(member)) ?? []).map((link) => link.from))
   }
 
   /** All that a member draws on, directly or through others, in order of first use. */
@@ -66,8 +66,8 @@ export class LibraryGraph {
     const found = new Map<string, Member>()
     const visit = (member: Member) => {
       for (const one of next(member)) {
-        if (found.has(keyOf(one)) || keyOf(one) === keyOf(start)) continue
-        found.set(keyOf(one), one)
+        if (found.has(memberKey(one)) || memberKey(one) === memberKey(start)) continue
+        found.set(memberKey(one), one)
         visit(one)
       }
     }
@@ -76,7 +76,8 @@ export class LibraryGraph {
   }
 }
 
-function keyOf({ kind, name }: Member): string {
+/** A text that no other member of the library has. */
+export function memberKey({ kind, name }: Member): string {
   return `${kind} ${name}`
 }
 
@@ -87,7 +88,7 @@ function push<V>(map: Map<string, V[]>, key: string, value: V): void {
 }
 
 function unique(members: readonly Member[]): Member[] {
-  return [...new Map(members.map((one) => [keyOf(one), one])).values()]
+  return [...new Map(members.map((one) => [memberKey(one), one])).values()]
 }
 
 /** The artefact that a member is; undefined for a file, and for what the library does not hold. */

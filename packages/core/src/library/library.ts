@@ -1,6 +1,6 @@
 import { circles } from './circles.js'
 import { fingerprintOf } from './fingerprint.js'
-import { artefactOf, graphOf, type LibraryGraph, type Member } from './graph.js'
+import { artefactOf, graphOf, memberKey, type LibraryGraph, type Member } from './graph.js'
 import { joinPrompt } from './join.js'
 import { Prompt, type AnyValues } from './prompt.js'
 import { seenFrom } from './seen-from.js'
@@ -220,11 +220,9 @@ function caseNumber(p: Problem): number | undefined {
 /** Artefacts that no prompt draws on; a library without prompts is there to be drawn on by others. */
 function unusedIn(shelf: Shelf, graph: LibraryGraph): Problem[] {
   if (shelf.prompts.size === 0) return []
-  const drawn = new Set(
-    [...shelf.prompts.keys()].flatMap((name) => graph.drawsOn({ kind: 'prompt', name })).map((one) => `${one.kind} ${one.name}`),
-  )
+  const drawn = new Set([...shelf.prompts.keys()].flatMap((name) => graph.drawsOn({ kind: 'prompt', name })).map(memberKey))
   return graph.members.flatMap((one) => {
-    if (one.kind === 'prompt' || one.kind === 'batch' || one.kind === 'file' || drawn.has(`${one.kind} ${one.name}`)) return []
+    if (one.kind === 'prompt' || one.kind === 'batch' || one.kind === 'file' || drawn.has(memberKey(one))) return []
     return [problem('artefact-unused', { what: one.kind, name: one.name }, artefactOf(shelf, one)!.span)]
   })
 }

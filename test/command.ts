@@ -1,0 +1,16 @@
+import { spawnSync } from 'node:child_process'
+
+export interface Ran {
+  readonly code: number | null
+  readonly out: string
+  readonly err: string
+}
+
+/** Runs the command as a process of its own, without colour. */
+export function dunelight(...args: string[]): Ran {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['packages/cli/bin/dunelight.js', ...args], {
+    encoding: 'utf8',
+    env: { ...process.env, NO_COLOR: '1' },
+  })
+  return { code: status, out: stdout, err: stderr }
+}
