@@ -1,4 +1,4 @@
-import { spawn, type ChildProcess } from 'node:child_process'
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -11,6 +11,7 @@ let browser: BrowserContext
 let page: Page
 const faults: string[] = []
 const profile = mkdtempSync(join(tmpdir(), 'label-desk-'))
+const built = mkdtempSync(join(tmpdir(), 'label-desk-built-'))
 
 beforeAll(async () => {
   const address = await serve()
@@ -20,24 +21,26 @@ beforeAll(async () => {
     viewport: { width: 1280, height: 800 },
   })
   page = await browser.newPage()
-  page.setDefaultTimeout(5000)
+  page.setDefaultTimeout(10_000)
+  page.setDefaultNavigationTimeout(60_000)
   page.on('console', (message) => message.type() === 'error' && faults.push(message.text()))
   page.on('pageerror', (fault) => faults.push(fault.message))
   await page.goto(address)
   await page.getByRole('main').waitFor()
-}, 60_000)
+}, 180_000)
 
 afterAll(async () => {
   await browser.close()
   server.kill()
-  rmSync(profile, { recursive: true, force: true })
+  for (const folder of [profile, built]) rmSync(folder, { recursive: true, force: true })
 })
 
-/** The page as its own server gives it: in a process of its own, as no bundler runs inside the test runner. */
+/** The page as it is built for its users: in processes of their own, as no bundler runs inside the test runner. */
 function serve(): Promise<string> {
-  server = spawn(process.execPath, ['node_modules/vite/bin/vite.js', 'examples/label-desk', '--port', '5390'], {
-    env: { ...process.env, NO_COLOR: '1' },
-  })
+  const vite = (...words: string[]) => ['node_modules/vite/bin/vite.js', ...words, '--outDir', built]
+  const env = { ...process.env, NO_COLOR: '1' }
+  execFileSync(process.execPath, vite('build', 'examples/label-desk', '--logLevel', 'error'), { env })
+  server = spawn(process.execPath, vite('preview', 'examples/label-desk', '--port', '5390'), { env })
   return new Promise((resolve, reject) => {
     let said = ''
     const hear = (chunk: Buffer) => {
