@@ -17,9 +17,12 @@ Name the material before the feeling.
 Use only what the record says. Where it is silent, be silent too: no guessed date, no guessed maker, no guessed place.
 Never tell a reader to touch, lift, open, ring or taste an object.
 If the note speaks of lead, arsenic, asbestos or a live spring, leave it out of the label and do not explain why.
+`
 
-Answer with JSON and nothing else:
-{"heading": "at most eight words", "body": "the label", "keywords": ["three to six"]}`
+const ANSWER = [
+  '\nAnswer with JSON and nothing else, in this form:\n{\n  "heading": "<text, at most 8 words: no full stop>",\n  "body": "<text, 15 to ',
+  ' words: the label>",\n  "keywords": ["<text; 3 to 6 of them, none twice: for the index>"]\n}\nDo not say "nestled" or "bygone".',
+]
 
 const MONTHS = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 'August', 'September', 'October', 'November', 'December']
 
@@ -31,7 +34,10 @@ const sentence = (list) => (list.length < 2 ? list.join('') : `${list.slice(0, -
 export function labelByHand(item, words = 60) {
   const weight = item['weight-g']
   return [
-    { role: 'system', text: `${PERSONA}\nWrite at most ${words} words in plain British English.\n${RULES}` },
+    {
+      role: 'system',
+      text: `${PERSONA}\nWrite at most ${words} words in plain British English.\n${RULES}${ANSWER[0]}${words}${ANSWER[1]}`,
+    },
     {
       role: 'user',
       text: `Write the label for ${item['object-no']}.

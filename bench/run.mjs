@@ -1,10 +1,11 @@
-// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--picking]
+// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--picking] [--reading]
 import { spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, rmSync, statSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { generateObjects } from '../scripts/generate.mjs'
 import { benchFunctions } from './functions.mjs'
 import { benchPicking } from './picking.mjs'
+import { benchReading } from './reading.mjs'
 import { benchTypes } from './types.mjs'
 
 const args = process.argv.slice(2)
@@ -18,11 +19,12 @@ const say = (text) => process.stdout.write(`${text}\n`)
 const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1]
 
 say(`Node ${process.versions.node}, ${cpus().length} cores, ${cpus()[0].model}`)
-const only = ['--functions', '--table', '--types', '--picking'].filter((flag) => args.includes(flag))
+const only = ['--functions', '--table', '--types', '--picking', '--reading'].filter((flag) => args.includes(flag))
 const does = (flag) => only.length === 0 || only.includes(flag)
 if (does('--functions')) await benchFunctions(say)
 if (does('--table')) await benchTable()
 if (does('--picking')) benchPicking(say)
+if (does('--reading')) await benchReading(say)
 if (does('--types')) benchTypes(say)
 
 async function benchTable() {

@@ -10,8 +10,8 @@ for (const name of ['core', 'node', 'editor']) {
   rmSync(out, { recursive: true, force: true })
   mkdirSync(out)
   await build({
-    entryPoints: [`${dist}/index.js`],
-    outfile: `${out}/index.js`,
+    entryPoints: [`${dist}/index.js`, ...(name === 'core' ? [`${dist}/json-schema.js`] : [])],
+    outdir: out,
     bundle: true,
     packages: 'external',
     platform: name === 'node' ? 'node' : 'neutral',

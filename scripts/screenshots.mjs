@@ -1,6 +1,6 @@
 // Makes the pictures in docs/screenshots anew: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
 //   node scripts/screenshots.mjs [page] [terminal]
-import { execFileSync, spawn } from 'node:child_process'
+import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -57,6 +57,23 @@ async function shootPage() {
   ])
   await page.goto(`file://${floor}`)
   await page.screenshot({ path: `${OUT}/floor.png` })
+  const letters = join(profile, 'letters')
+  const demo = 'demo/marram-house'
+  const loans = ['--replies', `${demo}/data/replies/loan-letters.jsonl`, '--records', `${demo}/data/loans.jsonl`]
+  // Some of the replies are wrong on purpose: then the exit code is not 0.
+  spawnSync(process.execPath, [
+    'packages/cli/bin/dunelight.js',
+    'read',
+    demo,
+    'loan/letter',
+    ...loans,
+    '--documents',
+    letters,
+    '--as',
+    'html',
+  ])
+  await page.goto(`file://${letters}/L-2026-11.html`)
+  await page.screenshot({ path: `${OUT}/letter.png` })
   await browser.close()
   await server.close()
   rmSync(profile, { recursive: true, force: true })
@@ -87,6 +104,10 @@ async function shootTerminal() {
     touched: [
       `dunelight check ${demo} --touched house/safety`,
       `node ${command} check ${join(folder, 'changed')} --touched house/safety --was ${demo}/snippets/house/safety.md | sed 's#${folder}/changed#${demo}#g'`,
+    ],
+    read: [
+      `dunelight read ${demo} survey/grade … --to graded.csv --route grade; dunelight read … loan/letter …`,
+      `cd ${folder}; node ${command} read ${process.cwd()}/${demo} survey/grade --replies ${process.cwd()}/${demo}/data/replies/grades.jsonl --records ${process.cwd()}/${demo}/data/objects.csv --answered --to graded.csv --route grade; echo; node ${command} read ${process.cwd()}/${demo} loan/letter --replies ${process.cwd()}/${demo}/data/replies/loan-letters.jsonl --records ${process.cwd()}/${demo}/data/loans.jsonl --to letters.jsonl --documents letters --as docx; ls letters; cd ${process.cwd()}`,
     ],
     show: [`dunelight show ${demo} label/write`, `node ${command} show ${demo} label/write`],
     origins: [

@@ -4,6 +4,7 @@ import { execFileSync } from 'node:child_process'
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { FORMATS, registry } from 'dunelight'
+import { openLibrary, readRecords } from '@dunelight/node'
 
 const problems = `# Problems
 
@@ -42,7 +43,21 @@ const picks = (id) => {
 }
 const examples = ['MH-0008', 'MH-0002'].reduce((text, id) => fill(text, `picks ${id}`, picks(id)), readFileSync('docs/examples.md', 'utf8'))
 
+/** What a prompt of the demo asks for, with the values of one record. */
+const asked = async (name, records) => {
+  const library = await openLibrary('demo/marram-house')
+  for await (const { records: rows } of readRecords(`demo/marram-house/data/${records}`, library.prompt(name)))
+    return `\`\`\`\n${rows[0].prepared.render().form.instruction}\n\`\`\``
+}
+let outputs = readFileSync('docs/outputs.md', 'utf8')
+for (const [name, records] of [
+  ['label/write', 'objects.csv'],
+  ['loan/letter', 'loans.jsonl'],
+])
+  outputs = fill(outputs, `asking ${name}`, await asked(name, records))
+
 const pages = {
+  'docs/outputs.md': outputs,
   'docs/examples.md': examples,
   'docs/problems.md': problems,
   'docs/language.md': `${fill(fill(language, 'formats', formats), 'grammar', grammar).trimEnd()}\n`,

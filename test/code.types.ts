@@ -17,7 +17,6 @@ const item = {
 const grade = makeOutput({ kind: 'one-of', of: ['sound', 'watch'] })
 const label = makeOutput({
   kind: 'fields',
-  show: 'none',
   fields: { heading: 'text', keywords: 'list of text', century: { type: 'integer', optional: true } },
 })
 
@@ -185,3 +184,39 @@ export function calls(): unknown[] {
   holds(true satisfies Same<NonNullable<typeof plain>, string>)
   return [reply, plain]
 }
+
+// ---------------------------------------------------------------- replies
+
+const rows = makeOutput({ kind: 'rows', row: '<heading> (<year: integer>) -> <maker: as signed>', count: { min: 5, max: '{n}' } })
+const letter = makeOutput({
+  kind: 'document',
+  text: '# To {to}\n\n<opening: one paragraph>\n\n\\<b> <fee: number, in marks>',
+  'must-not-say': ['unique'],
+})
+const short = makeOutput({ kind: 'fields', 'based-on': label, fields: { body: { type: 'text', 'max-words': '{n}' } } })
+const shelf = makeLibrary({
+  outputs: { rows, letter, short, label },
+  prompts: {
+    rows: makePrompt({ title: 'R', variables: { n: 'integer' }, output: rows, turns: [{ user: '{n} {use output}' }] }),
+    letter: makePrompt({ title: 'L', variables: { to: 'text' }, output: letter, turns: [{ user: '{to} {use output}' }] }),
+    short: makePrompt({ title: 'S', variables: { n: 'integer' }, output: short, turns: [{ user: '{n} {use output}' }] }),
+  },
+})
+export const read = () => {
+  const list = shelf.prompt('rows').render({ n: 5 }).read('').value
+  const done = shelf.prompt('letter').render({ to: 'x' }).read('').value
+  const both = shelf.prompt('short').render({ n: 5 }).read('').value
+  holds(
+    true satisfies Same<typeof list, readonly { readonly heading: string; readonly year: number; readonly maker: string }[] | undefined>,
+  )
+  holds(true satisfies Same<NonNullable<typeof done>['passages'], { readonly opening: string; readonly fee: number }>)
+  holds(true satisfies Same<NonNullable<typeof both>['body'], string>)
+  holds(true satisfies Same<NonNullable<typeof both>['heading'], string>)
+  return [list, done, both]
+}
+// @ts-expect-error a kind that does not exist
+makeOutput({ kind: 'row', row: '<a>' })
+// @ts-expect-error a key of another kind
+makeOutput({ kind: 'one-of', of: ['a'], fields: { a: 'text' } })
+// @ts-expect-error a bound that is neither a number nor a slot
+makeOutput({ kind: 'fields', fields: { a: { type: 'text', 'max-words': 'sixty' } } })

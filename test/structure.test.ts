@@ -9,6 +9,7 @@ const ORDER = [
   'source',
   'problems',
   'values',
+  'interop',
   'text',
   'examples',
   'artefacts',
@@ -17,7 +18,6 @@ const ORDER = [
   'compile',
   'library',
   'code',
-  'interop',
 ]
 function sourceFiles(folder: string): string[] {
   return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {

@@ -12,7 +12,7 @@ export const KIND_NAMES: Readonly<Record<OriginKind, string>> = {
 }
 
 /** The kinds that label texts show, in the order of the legend. */
-export const SHOWN_KINDS: readonly OriginKind[] = ['fixed', 'value', 'snippet', 'persona', 'made']
+export const SHOWN_KINDS: readonly OriginKind[] = ['fixed', 'value', 'snippet', 'persona', 'output', 'made']
 
 /** One line that names a stretch: what wrote it, and where that stands. */
 export function nameOrigin(origin: Origin): string {

@@ -25,7 +25,7 @@ beforeAll(() => {
 
 describe('check', () => {
   test('a sound library', () => {
-    expect(dunelight('check', LIBRARY)).toMatchObject({ code: 0, out: `${LIBRARY}: sound · 6 prompts · 0 errors · 0 warnings\n`, err: '' })
+    expect(dunelight('check', LIBRARY)).toMatchObject({ code: 0, out: `${LIBRARY}: sound · 8 prompts · 0 errors · 0 warnings\n`, err: '' })
   })
 
   test('five faults in one run, each with its place and the name most likely meant', () => {
@@ -63,8 +63,10 @@ describe('list and show', () => {
     expect(JSON.parse(dunelight('list', LIBRARY, '--json').out)).toMatchObject({
       title: 'Marram House',
       prompts: [
+        { name: 'label/headlines' },
         { name: 'label/revise' },
         { name: 'label/write' },
+        { name: 'loan/letter' },
         { name: 'survey/grade' },
         { name: 'survey/summary' },
         { name: 'tour/stop' },

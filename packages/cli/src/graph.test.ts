@@ -15,14 +15,14 @@ describe('graph', () => {
     const { code, out } = dunelight('graph', LIBRARY)
     expect(code).toBe(0)
     expect(out).toContain(
-      '  tour/stop\n    uses     snippet house/style, house/safety, closing/spoken · persona night-watch, storyteller\n',
+      '  tour/stop\n    uses     snippet house/style, house/safety, closing/spoken · persona night-watch, storyteller · output spoken-stop\n',
     )
     expect(out).toContain('  conservator\n    used by  prompt survey/grade, visitor/answer\n')
   })
 
   test('around one member, named or by its file: all that changes with it', () => {
     const says =
-      'snippet house/style\n  draws on         nothing but itself\n  changes with it  prompt label/write, label/revise, survey/summary, tour/stop · batch tonight\n'
+      'snippet house/style\n  draws on         nothing but itself\n  changes with it  prompt label/write, label/revise, loan/letter, survey/summary, tour/stop · batch tonight, loan-round\n'
     for (const name of ['house/style', 'snippets/house/style.yaml', `${LIBRARY}/snippets/house/style.yaml`])
       expect(dunelight('graph', LIBRARY, '--of', name).out).toBe(says)
     expect(dunelight('graph', LIBRARY, '--of', 'house/stile')).toMatchObject({
@@ -64,7 +64,7 @@ describe('check --touched', () => {
   test('says which prompts change, and how many records of their batches render differently', () => {
     const { code, out } = dunelight('check', library, '--touched', 'snippets/house/safety.md', '--was', older)
     expect(code).toBe(0)
-    expect(out).toContain('snippet house/safety: 3 prompts draw on it\n')
+    expect(out).toContain('snippet house/safety: 4 prompts draw on it\n')
     expect(out).toMatch(
       /label\/write +changed {2}176 of 180 records render differently, 4 set aside as before\n +in .*objects\.csv: MH-0001, .* …\n/,
     )
@@ -94,7 +94,7 @@ describe('check --touched', () => {
     writeFileSync(style, `# a comment changes nothing\n${readFileSync(style, 'utf8')}`)
     const { out } = dunelight('check', library, '--touched', style)
     expect(out).toContain('held against the last commit')
-    expect(out.match(/unchanged/g)).toHaveLength(4)
+    expect(out.match(/unchanged/g)).toHaveLength(5)
   })
 
   test('a change that breaks records says so', () => {
@@ -110,7 +110,7 @@ describe('check --touched', () => {
     cpSync(file, kept)
     writeFileSync(file, 'Never {touch} a thing.\n')
     const { code, out } = dunelight('check', library, '--touched', 'house/safety', '--was', kept)
-    expect([code, out.match(/it has errors, now or before/g)?.length]).toEqual([1, 3])
+    expect([code, out.match(/it has errors, now or before/g)?.length]).toEqual([1, 4])
     cpSync(kept, file)
   })
 

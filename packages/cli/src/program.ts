@@ -7,6 +7,8 @@ import { graph, type GraphFlags } from './commands/graph.js'
 import { list } from './commands/list.js'
 import { render, type RenderFlags } from './commands/render.js'
 import { schema, variables, type SchemaFlags } from './commands/schema.js'
+import { read, type ReadFlags } from './commands/read.js'
+import { sample, type SampleFlags } from './commands/sample.js'
 import { types, type TypesFlags } from './commands/types.js'
 import { show, type ShowFlags } from './commands/show.js'
 import { WrongUse, type Surroundings } from './surroundings.js'
@@ -63,7 +65,7 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
   )
     .argument('<prompt>', 'its name')
     .option('--set <name=value>', 'a value; may be repeated; item.title=Lamp sets a field', collect)
-    .option('--records <file>', 'a CSV table: one rendering for each row, as JSON Lines')
+    .option('--records <file>', 'a table (.csv, .tsv, .jsonl, .json, .yaml): one rendering for each row, as JSON Lines')
     .option('--record <id>', 'only the record of this id')
     .addOption(new Option('--take <n>', 'end after so many renderings').argParser(whole))
     .option('--to <file>', 'write there instead of stdout')
@@ -74,6 +76,40 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--wordings', 'render every wording of vary')
     .option(...JSON_FLAG)
     .action(async (folder: string, prompt: string, flags: RenderFlags) => ended(await render(around, folder, prompt, flags)))
+  command(
+    'read',
+    'Reads a file of replies, and puts the answers beside the records that they answer.',
+    'read demo/marram-house survey/grade --replies replies.jsonl --records demo/marram-house/data/objects.csv --to graded.csv',
+  )
+    .argument('<prompt>', 'its name')
+    .requiredOption('--replies <file>', 'a table (.csv, .tsv, .jsonl, .json, .yaml) with a column "reply", and "record" for the id')
+    .requiredOption('--records <file>', 'the table that was asked about')
+    .option('--to <file>', 'write the table there instead of stdout: .csv, .tsv or .jsonl')
+    .option('--route <column>', 'a file for each label of this column of the answer')
+    .option('--aside <file>', 'write what was set aside there, as JSON Lines')
+    .option('--documents <folder>', 'write finished documents there, a file for each record')
+    .option('--as <kinds>', 'as md, html or docx; several with commas')
+    .option('--strict', 'refuse replies that have to be repaired')
+    .option('--answered', 'pass over records that have no reply')
+    .option('--set <name=value>', 'a value that is the same for all records; may be repeated', collect)
+    .option('--locale <tag>', 'how the prompt was written: a language tag')
+    .option('--overwrite', 'write over files that exist')
+    .option('--json', 'the summary as JSON')
+    .action(async (folder: string, prompt: string, flags: ReadFlags) => ended(await read(around, folder, prompt, flags)))
+  command(
+    'sample',
+    'Makes up replies to a prompt, for tests of what reads them.',
+    'sample demo/marram-house survey/grade --seed 7 --as captioned',
+  )
+    .argument('<prompt>', 'its name')
+    .addOption(new Option('--count <n>', 'so many, as JSON Lines').argParser(whole))
+    .addOption(new Option('--seed <n>', 'another seed, another reply').argParser(whole))
+    .option('--as <way>', 'other than asked in this way')
+    .option('--ways', 'list the ways')
+    .option('--set <name=value>', 'a value, where the form depends on it; may be repeated', collect)
+    .option('--records <file>', 'a table to take the record from')
+    .option('--record <id>', 'the record’s id or row number')
+    .action(async (folder: string, prompt: string, flags: SampleFlags) => ended(await sample(around, folder, prompt, flags)))
   command('graph', 'Shows what uses what in a library, both ways, or draws it.', 'graph demo/marram-house --of house/style')
     .option('--of <name>', 'only what this draws on, and what draws on it')
     .option('--to <file>', 'draw it there: FILE.svg or FILE.html')
@@ -116,6 +152,9 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
   command('schema', 'Prints the variables of a prompt as a JSON Schema (2020-12).', 'schema demo/marram-house label/write')
     .argument('<prompt>', 'its name')
     .option('--marks', 'keep what JSON Schema has no words for under x-dunelight')
+    .option('--answer', 'what its replies are read as, instead')
+    .option('--strict', 'with --answer: everything required, null where it may be missing')
+    .option('--call', 'with --answer: as a function with parameters')
     .action(async (folder: string, prompt: string, flags: SchemaFlags) => ended(await schema(around, folder, prompt, flags)))
   program
     .command('variables')

@@ -3,13 +3,22 @@ export { libraryFrom, Library, type AnyPrompts, type LibraryOptions } from './li
 export { makeLibrary, type WrittenLibrary } from './code/library.js'
 export { makeExampleSet, makeOutput, makePersona, makePrompt, makeSnippet } from './code/make.js'
 // Staged
-export type { AnyValues, FinishedTurn, PreparedValues, Prompt, PromptRows, Rendering, RenderOptions } from './library/prompt.js'
+export type {
+  AnyValues,
+  CheckedReply,
+  FinishedTurn,
+  PreparedValues,
+  Prompt,
+  PromptRows,
+  Rendering,
+  RenderOptions,
+} from './library/prompt.js'
 export type { Turn } from './render/render.js'
 export type { Origin, Within } from './render/origins.js'
 export type { OriginKind } from './render/trace.js'
 export type { Role } from './artefacts/artefacts.js'
 export { attachedFiles, caseTables, FOLDERS, readShelf, type Shelf } from './artefacts/read.js'
-export { DEFAULT_LIMITS, type Limits } from './artefacts/artefacts.js'
+export { DEFAULT_LIMITS, type Limits, type OutputModel } from './artefacts/artefacts.js'
 // Problems
 export { printProblem, frame, plainPaint, type Paint } from './problems/frame.js'
 export { problem, ProblemError, problemRecord, sentence, type Problem, type ProblemCode, type Report } from './problems/problem.js'
@@ -20,10 +29,12 @@ export { Source, type Place, type Span } from './source/source.js'
 export { parseText, type ParseOptions } from './text/parse.js'
 export { printText } from './text/print.js'
 export type { Text } from './text/nodes.js'
+export { passagesIn } from './text/passages.js'
 export { DIRECTIVES } from './text/directives/index.js'
 export { FORMATS } from './values/formats/index.js'
 export type { Argument, Format, Parameter, Setting } from './values/formats/format.js'
 export { readCell } from './values/cells.js'
+export { readWrittenDate } from './values/written-dates.js'
 export { describe, type Declared, type ValueType } from './values/types.js'
 export { artefactFile, memberKey, type LibraryGraph, type Link, type Member, type MemberKind } from './library/graph.js'
 export type { FilePart, Part, TextPart } from './render/parts.js'
@@ -47,8 +58,12 @@ export type {
   TypesOf,
   Wrong,
 } from './code/definitions.js'
-export type { Declaration, Declarations, HistoryEntry, ValuesOf } from './code/values.js'
-export type { Reply } from './outputs/reply.js'
+export type { Declaration, Declarations, HistoryEntry, ValuesOf } from './values/declarations.js'
+export { Form, type CallSchema, type ReadOptions, type Reply } from './outputs/form.js'
+export type { AnswerColumn } from './outputs/columns.js'
+export type { FinishedDocument } from './outputs/document/document.js'
+export type { Validator } from './library/outputs.js'
+export type { CheckData, SchemaFinding } from './outputs/shape.js'
 export { printTypes } from './code/print-types.js'
 export { schemaOf, type JsonSchema, type SchemaOptions } from './interop/to-schema.js'
 export { variablesFromSchema } from './interop/from-schema.js'
@@ -56,7 +71,7 @@ export type { CaseRows } from './library/case-rows.js'
 export type { PreparedSet } from './compile/example-set.js'
 export { Picker, type Likeness, type Picked, type PickedCase, type PickRule } from './examples/picker.js'
 export { STRATEGIES } from './examples/pick/index.js'
-export { nearestPairs, type Pair } from './examples/pairs.js'
+export { alikePairs, nearestPairs, type Pair } from './examples/pairs.js'
 export type { SetPick } from './render/run.js'
 export { leaveOneOut, type LeaveOneOut } from './examples/leave-one-out.js'
 export { foldHeading } from './values/row.js'

@@ -22,8 +22,6 @@ const OTHER_TABLES = [
   ['.xlsx', 'it is a spreadsheet'],
   ['.xls', 'it is a spreadsheet'],
   ['.ods', 'it is a spreadsheet'],
-  ['.json', 'it is JSON'],
-  ['.jsonl', 'it is JSON Lines'],
   ['.parquet', 'it is Parquet'],
 ] as const
 /** A row longer than this is a quote that was never closed. */

@@ -58,8 +58,11 @@ export async function openLibrary<P extends object = AnyPrompts>(folder: string,
   const shelf = readShelf(files, (p) => found.push(p))
   const budgets = [...shelf.examples.values()].some((set) => set.pick.budget !== undefined)
   const countTokens = options.countTokens ?? (budgets ? await tokenCounter() : undefined)
+  const schemas = [...shelf.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
+  const validator = options.validator ?? (schemas ? (await import('dunelight/json-schema')).validator : undefined)
   return new Library<P>(shelf, found, {
     ...options,
+    ...(validator && { validator }),
     attachments: await readAttached(root, shelf),
     tables: await readTables(root, shelf),
     ...(countTokens && { countTokens }),

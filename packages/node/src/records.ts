@@ -1,5 +1,5 @@
-import { problem, ProblemError, type PreparedValues, type Problem, type Prompt, type PromptRows } from 'dunelight'
-import { readCsv } from './csv.js'
+import { ProblemError, type PreparedValues, type Problem, type Prompt, type PromptRows } from 'dunelight'
+import { readTable } from './table.js'
 
 export interface RecordsOptions {
   /** Values that are the same for every record. */
@@ -13,12 +13,15 @@ export interface RecordRow {
   readonly row: number
   /** The cell of a column called number, id or the like, else the row's number. */
   readonly id: string
+  /** The row as it stands in the table. */
+  readonly cells: readonly string[]
   readonly prepared: PreparedValues | undefined
   readonly problems: readonly Problem[]
 }
 
 /** The rows of one chunk of the file. */
 export interface RecordChunk {
+  readonly headings: readonly string[]
   readonly records: readonly RecordRow[]
   readonly bytesRead: number
 }
@@ -35,23 +38,24 @@ export async function* readRecords(
   onHeading?: (problems: readonly Problem[]) => void,
 ): AsyncGenerator<RecordChunk> {
   let reader: PromptRows | undefined
+  let known: readonly string[] | undefined
   let row = 0
-  for await (const { rows, bytesRead } of readCsv(file)) {
-    let from = 0
-    if (!reader) {
-      const headings = (rows[0] ?? []).map((cell) => cell.trim())
-      reader = prompt.reader(headings, options.given, options.locale)
-      const errors = reader.problems.filter((p) => p.severity === 'error')
-      if (errors.length > 0) throw new ProblemError(reader.problems)
-      onHeading?.(reader.problems)
-      from = 1
+  for await (const { headings, rows, bytesRead } of readTable(file)) {
+    if (!reader || headings !== known) {
+      const next = prompt.reader(headings, options.given, options.locale)
+      // Headings that come later, with records that have further keys, are no reason to end.
+      if (!reader) {
+        if (next.problems.some((p) => p.severity === 'error')) throw new ProblemError(next.problems)
+        onHeading?.(next.problems)
+      }
+      reader = next
+      known = headings
     }
     const records: RecordRow[] = []
-    for (const cells of rows.slice(from)) {
+    for (const cells of rows) {
       row++
-      records.push({ row, id: reader.id(cells, row), ...reader.read(cells, row) })
+      records.push({ row, id: reader.id(cells, row), cells, ...reader.read(cells, row) })
     }
-    yield { records, bytesRead }
+    yield { headings, records, bytesRead }
   }
-  if (!reader) throw new ProblemError([problem('table-empty', { file })])
 }

@@ -1,9 +1,25 @@
+import { passagesIn, type OutputModel, type Text } from 'dunelight'
 import { openToLook } from '../open.js'
 import { colorsFor, EXIT, plural, type Surroundings } from '../surroundings.js'
 
 interface Row {
   readonly name: string
   readonly says: string
+}
+
+/** What an answer of an output consists of: fields, labels, passages. */
+function partsOf(output: OutputModel): string {
+  const passages = (text: Text | undefined) => (text ? passagesIn(text).map((one) => one.name) : [])
+  switch (output.form) {
+    case 'fields':
+      return output.fields.map((field) => field.name).join(', ')
+    case 'one-of':
+      return output.of.join(', ')
+    case 'rows':
+      return passages(output.row).join(', ')
+    case 'document':
+      return passages(output.text).join(', ')
+  }
 }
 
 /** Lists a library's artefacts by kind. */
@@ -14,8 +30,8 @@ export async function list(around: Surroundings, folder: string, flags: { json?:
     prompts: [...shelf.prompts.values()].map((p) => ({ name: p.name, says: p.title })),
     snippets: [...shelf.snippets.values()].map((s) => ({ name: s.name, says: s.variables.map((v) => v.name).join(', ') })),
     personas: [...shelf.personas.values()].map((p) => ({ name: p.name, says: p.title ?? '' })),
-    examples: [...shelf.examples.values()].map((e) => ({ name: e.name, says: plural(e.cases.length, 'case') })),
-    outputs: [...shelf.outputs.values()].map((o) => ({ name: o.name, says: o.of.join(', ') })),
+    examples: [...shelf.examples.values()].map((e) => ({ name: e.name, says: plural(library.sets.get(e.name)?.rows.length ?? 0, 'case') })),
+    outputs: [...library.outputs.values()].map((o) => ({ name: o.name, says: `${o.form}: ${partsOf(o)}` })),
     batches: [...shelf.batches.values()].map((b) => ({ name: b.name, says: b.prompt?.name ?? '' })),
   }
   const held = Object.entries(kinds).filter(([, rows]) => rows.length > 0)

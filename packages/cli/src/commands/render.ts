@@ -2,7 +2,8 @@ import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
 import { SingleBar } from 'cli-progress'
 import { printProblem, problem, problemRecord, ProblemError, type Prompt } from 'dunelight'
-import { renderTable, type SetAside, type TableReport } from '@dunelight/node'
+import { renderTable } from '@dunelight/node'
+import { Asides, printHeadings } from '../aside.js'
 import { openToRender } from '../open.js'
 import { printTurns } from '../print-turns.js'
 import { closed, resultFile } from '../result-file.js'
@@ -62,8 +63,6 @@ function renderOne(around: Surroundings, out: Writable, prompt: Prompt, given: R
   return EXIT.done
 }
 
-const MOST_SAID = 20
-
 async function renderMany(
   around: Surroundings,
   out: Writable,
@@ -75,7 +74,7 @@ async function renderMany(
   const { stderr } = around
   const c = colorsFor(stderr, around.env)
   const kept = flags.aside === undefined ? undefined : await resultFile(flags.aside, flags.overwrite ?? false, [records, flags.to])
-  const said: SetAside[] = []
+  const asides = new Asides()
   const bar = await progressBar(around, records)
   const report = await renderTable({
     prompt,
@@ -87,12 +86,9 @@ async function renderMany(
     ...(flags.take !== undefined && { take: flags.take }),
     ...(flags.record !== undefined && { only: flags.record }),
     ...(around.signal && { signal: around.signal }),
-    onHeading: (problems) => {
-      // A record may carry more than a prompt takes: columns that are left aside are worth a line only where a slip is likely.
-      for (const p of problems) if (p.code !== 'heading-unused' || p.hint !== undefined) stderr.write(`${printProblem(p, paintFor(c))}\n`)
-    },
+    onHeading: (problems) => printHeadings(around, problems),
     onAside: (aside) => {
-      if (said.length < MOST_SAID) said.push(aside)
+      asides.add(aside.id, aside.problems)
       kept?.write(`${JSON.stringify({ row: aside.row, record: aside.id, problems: aside.problems.map(problemRecord) })}\n`)
     },
     onProgress: (bytes) => bar?.update(bytes),
@@ -100,7 +96,7 @@ async function renderMany(
   if (kept) await closed(kept)
   if (flags.record !== undefined && report.rendered + report.aside === 0 && !report.interrupted)
     throw new ProblemError([problem('record-unknown', { id: flags.record })])
-  sayAside(said, report, flags, around)
+  asides.print(around, kept !== undefined)
   if (report.interrupted) {
     stderr.write(
       `${c.yellow('interrupted')} behind row ${report.lastRow}: ${plural(report.rendered, 'record')} written, every line whole\n`,
@@ -111,18 +107,6 @@ async function renderMany(
     `${plural(report.rendered, 'record')} rendered${report.aside > 0 ? `, ${plural(report.aside, 'record')} set aside` : ''}${flags.to === undefined ? '' : ` → ${flags.to}`}\n`,
   )
   return report.aside > 0 ? EXIT.aside : EXIT.done
-}
-
-function sayAside(said: readonly SetAside[], report: TableReport, flags: RenderFlags, { stderr, env }: Surroundings): void {
-  const c = colorsFor(stderr, env)
-  for (const { id, problems } of said) {
-    for (const p of problems)
-      stderr.write(`${c.yellow('set aside')} ${id}: ${p.message}${p.hint === undefined ? '' : c.dim(` (${p.hint})`)}\n`)
-  }
-  if (report.aside > said.length)
-    stderr.write(
-      `… and ${plural(report.aside - said.length, 'more record')}${flags.aside === undefined ? ': --aside FILE keeps them all' : ''}\n`,
-    )
 }
 
 /** On a terminal only: how much of the table has been read. */

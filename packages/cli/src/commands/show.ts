@@ -1,14 +1,10 @@
 import { describe, type Declared, type Library, type Prompt } from 'dunelight'
 import { openToRender } from '../open.js'
 import { printOrigins } from '../print-origins.js'
-import { findRecord } from '../record.js'
-import { colorsFor, EXIT, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
-import { readSet } from '../values.js'
+import { namedValues, type ValueFlags } from '../record.js'
+import { colorsFor, EXIT, type Colors, type Surroundings } from '../surroundings.js'
 
-export interface ShowFlags {
-  readonly set?: string[]
-  readonly records?: string
-  readonly record?: string
+export interface ShowFlags extends ValueFlags {
   readonly json?: boolean
 }
 
@@ -17,14 +13,11 @@ export async function show(around: Surroundings, folder: string, name: string, f
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
   const c = colorsFor(around.stdout, around.env)
-  if (flags.record !== undefined && flags.records === undefined)
-    throw new WrongUse('--record needs a table to take the record from', 'add --records FILE')
-  if (flags.set === undefined && flags.records === undefined) {
+  const found = await namedValues(library, prompt, flags)
+  if (!found) {
     around.stdout.write(flags.json ? `${JSON.stringify(card(library, prompt), null, 2)}\n` : printCard(library, prompt, c))
     return EXIT.done
   }
-  const given = await readSet(prompt, flags.set, { limit: library.limits.attachmentBytes })
-  const found = flags.records === undefined ? { values: given, id: '' } : await findRecord(prompt, flags.records, flags.record, given)
   const rendering = prompt.render(found.values, { origins: true, record: found.id })
   if (flags.json) {
     const turns = rendering.turns.map(({ role, text, origins }) => ({

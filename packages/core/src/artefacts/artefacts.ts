@@ -1,4 +1,5 @@
 import type { PickRule } from '../examples/picker.js'
+import type { JsonSchema } from '../interop/to-schema.js'
 import type { Source, Span } from '../source/source.js'
 import type { LoopHead, SlotValue, Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
@@ -141,12 +142,61 @@ export interface ExampleCase {
   readonly span: Span
 }
 
-export interface OutputModel extends Artefact {
+/** How the instruction of an output is written. */
+export const SHOWS = ['skeleton', 'description', 'json-schema', 'none'] as const
+export type Show = (typeof SHOWS)[number]
+
+interface OutputCommon extends Artefact {
   readonly kind: 'output'
-  /** The labels of `one-of`. */
+  readonly title: string | undefined
+  readonly about: string | undefined
+  readonly basedOn: Named | undefined
+  readonly show: Show | undefined
+  /** Texts that every reply holds, and those that none may. */
+  readonly mustSay: readonly Text[]
+  readonly mustNotSay: readonly Text[]
+  /** Bounds that are slots: known when a prompt is rendered. */
+  readonly slots: readonly BoundSlot[]
+}
+/** A bound of a field that is a text, `{words}`. */
+export interface BoundSlot {
+  /** The field, by the names that lead to it; none for the count of rows. */
+  readonly path: readonly string[]
+  readonly bound: string
+  readonly text: Text
+}
+/** Data fields. */
+export interface FieldsModel extends OutputCommon {
+  readonly form: 'fields'
+  readonly fields: readonly Declared[]
+  /** The JSON Schema of a file that is one, whether the fields say all of it, and whether nothing was wrong with it. */
+  readonly schema: { readonly whole: boolean; readonly sound: boolean; readonly content: JsonSchema } | undefined
+}
+/** One label of a set. */
+export interface OneOfModel extends OutputCommon {
+  readonly form: 'one-of'
   readonly of: readonly string[]
-  /** The data fields of `fields`. */
-  readonly fields: readonly Declared[] | undefined
+  /** The field of an example set whose labels they are. */
+  readonly from: { readonly set: Named; readonly field: Named } | undefined
+}
+/** A line pattern, repeated. */
+export interface RowsModel extends OutputCommon {
+  readonly form: 'rows'
+  readonly row: Text | undefined
+  readonly min: number | undefined
+  readonly max: number | undefined
+}
+/** Fixed text, values and passages to be written. */
+export interface DocumentModel extends OutputCommon {
+  readonly form: 'document'
+  readonly text: Text | undefined
+}
+export type OutputModel = FieldsModel | OneOfModel | RowsModel | DocumentModel
+
+/** The texts of the language in an output. */
+export function textsOfOutput(output: OutputModel): Text[] {
+  const own = output.form === 'rows' ? output.row : output.form === 'document' ? output.text : undefined
+  return [...(own ? [own] : []), ...output.mustSay, ...output.mustNotSay, ...output.slots.map((slot) => slot.text)]
 }
 
 export interface BatchModel extends Artefact {
@@ -165,6 +215,8 @@ export interface Limits {
   readonly repeats: number
   readonly renderingBytes: number
   readonly attachmentBytes: number
+  /** How long a reply may be that is read, in signs. */
+  readonly replySigns: number
   readonly aliases: number
 }
 export const DEFAULT_LIMITS: Limits = {
@@ -172,6 +224,7 @@ export const DEFAULT_LIMITS: Limits = {
   repeats: 100_000,
   renderingBytes: 4 * 1024 * 1024,
   attachmentBytes: 20 * 1024 * 1024,
+  replySigns: 4 * 1024 * 1024,
   aliases: 100,
 }
 

@@ -10,6 +10,7 @@ const LIMIT_KEYS = {
   repeats: 'integer',
   'rendering-bytes': 'integer',
   'attachment-bytes': 'integer',
+  'reply-signs': 'integer',
   aliases: 'integer',
 } as const
 
@@ -45,6 +46,7 @@ function readLimits(node: YamlNode | undefined, report: Report): Limits {
     repeats: read('repeats', DEFAULT_LIMITS.repeats),
     renderingBytes: read('rendering-bytes', DEFAULT_LIMITS.renderingBytes),
     attachmentBytes: read('attachment-bytes', DEFAULT_LIMITS.attachmentBytes),
+    replySigns: read('reply-signs', DEFAULT_LIMITS.replySigns),
     aliases: read('aliases', DEFAULT_LIMITS.aliases),
   }
 }

@@ -1,52 +1,178 @@
-import type { OutputModel } from './artefacts.js'
+import { SHOWS, type BoundSlot, type OneOfModel, type OutputModel, type Show } from './artefacts.js'
+import type { KeyKind } from './keys.js'
 import { Keys } from './keys.js'
-import { artefactOf, type Reading } from './reading.js'
-import { readDeclarations } from './variables.js'
+import { ArtefactReader, artefactOf, type Reading } from './reading.js'
+import { readSchemaOutput } from './schema-output.js'
+import { readAnswerFields } from './variables.js'
 import { problem } from '../problems/problem.js'
-import type { Declared } from '../values/types.js'
+import type { YamlNode } from '../source/yaml.js'
+import { withPassages } from '../text/passages.js'
+import type { Text } from '../text/nodes.js'
 
-const OUTPUT_KINDS = ['fields', 'one-of', 'rows', 'document']
+const COMMON = {
+  title: 'text',
+  about: 'text',
+  kind: 'text',
+  'based-on': 'text',
+  show: 'text',
+  'must-say': 'list',
+  'must-not-say': 'list',
+} satisfies Record<string, KeyKind>
 
-/** outputs/*.yaml */
+/** The keys that a kind has beside those of all. */
+const OWN = {
+  fields: { fields: 'map' },
+  'one-of': { of: 'any' },
+  rows: { row: 'text', count: 'any' },
+  document: { text: 'text' },
+} satisfies Record<OutputModel['form'], Record<string, KeyKind>>
+const FORMS = Object.keys(OWN) as OutputModel['form'][]
+type Key = keyof typeof COMMON | 'fields' | 'of' | 'row' | 'count' | 'text'
+
+/** outputs/*.yaml, and outputs/*.schema.json */
 export function readOutput(reading: Reading): OutputModel {
+  if (reading.file.name.endsWith('.schema.json')) return readSchemaOutput(reading)
   const { report, root } = reading
-  const artefact = artefactOf(reading)
-  const kind = root.entries().find((e) => e.key === 'kind')
-  const name = kind?.value.string ?? ''
+  const kind = root.entries().find((entry) => entry.key === 'kind')?.value
+  const form = FORMS.find((one) => one === kind?.string)
   if (!kind) report(problem('key-missing', { key: 'kind', of: 'an output' }, root.span))
-  else if (!OUTPUT_KINDS.includes(name))
-    report(
-      problem('value-unfit', { path: 'kind', expected: `one of ${OUTPUT_KINDS.join(', ')}`, found: JSON.stringify(name) }, kind.value.span),
-    )
-  else if (name === 'fields') return { kind: 'output', ...artefact, of: [], fields: readFields(reading) }
-  else if (name !== 'one-of') report(problem('not-here-yet', { what: `an output of the kind "${name}"` }, kind.value.span))
-  if (name !== 'one-of') return { kind: 'output', ...artefact, of: [], fields: undefined }
-  const keys = new Keys<'title' | 'about' | 'kind' | 'of'>(
-    root,
-    'an output',
-    { title: 'text', about: 'text', kind: 'text', of: 'list' },
-    report,
-  )
-  keys.required('of')
-  const of = keys.texts('of') ?? []
-  if (keys.get('of') && of.length === 0)
-    report(problem('key-unfit', { key: 'of', expected: 'at least one label', found: 'an empty list' }, keys.get('of')!.span))
-  return { kind: 'output', ...artefact, of, fields: undefined }
+  else if (!form)
+    report(problem('value-unfit', { path: 'kind', expected: `one of ${FORMS.join(', ')}`, found: JSON.stringify(kind.string) }, kind.span))
+  const artefact = artefactOf(reading)
+  if (!form) return { kind: 'output', ...artefact, ...BARE, form: 'fields', fields: [], schema: undefined }
+  return new OutputReader(reading, form).read()
 }
 
-const FIELDS_KEYS = { title: 'text', about: 'text', kind: 'text', fields: 'map', show: 'text' } as const
+const BARE = { title: undefined, about: undefined, basedOn: undefined, show: 'none', mustSay: [], mustNotSay: [], slots: [] } as const
 
-/** An output of data fields that asks for nothing in words (`show: none`): what this version has of the kind. */
-function readFields({ root, report }: Reading): Declared[] {
-  const keys = new Keys<keyof typeof FIELDS_KEYS>(root, 'an output', FIELDS_KEYS, report)
-  const fields = keys.required('fields')
-  if (keys.text('show') !== 'none')
-    report(
-      problem(
-        'not-here-yet',
-        { what: 'the instruction of an output of fields (show: none has none)' },
-        keys.keySpan('show') ?? keys.keySpan('kind'),
-      ),
-    )
-  return fields ? readDeclarations(fields, 'field', report) : []
+class OutputReader {
+  private readonly reader: ArtefactReader<Key>
+  private readonly slots: BoundSlot[] = []
+
+  constructor(
+    reading: Reading,
+    private readonly form: OutputModel['form'],
+  ) {
+    this.reader = new ArtefactReader<Key>(reading, `an output of the kind ${form}`, { ...COMMON, ...OWN[form] } as Record<Key, KeyKind>)
+  }
+
+  read(): OutputModel {
+    const { reader, form, slots } = this
+    const { keys } = reader
+    const common = {
+      kind: 'output' as const,
+      ...reader.artefact,
+      title: keys.text('title'),
+      about: keys.text('about'),
+      basedOn: reader.named('based-on'),
+      show: this.show(),
+      mustSay: this.texts('must-say'),
+      mustNotSay: this.texts('must-not-say'),
+      slots,
+    }
+    switch (form) {
+      case 'fields': {
+        const node = this.own('fields')
+        const fields = node ? readAnswerFields(node, reader.report, (path, bound, at) => this.slot(path, bound, at)) : []
+        return { ...common, form, fields, schema: undefined }
+      }
+      case 'one-of':
+        return { ...common, form, ...this.labels() }
+      case 'rows':
+        return { ...common, form, row: this.passages('row'), ...this.count() }
+      case 'document':
+        return { ...common, form, text: this.passages('text') }
+    }
+  }
+
+  /** A key that the kind cannot do without, unless its base has it. */
+  private own(key: Key): YamlNode | undefined {
+    const { keys } = this.reader
+    return keys.has('based-on') && !keys.has(key) ? undefined : keys.required(key)
+  }
+
+  private show(): Show | undefined {
+    const { keys, report } = this.reader
+    const said = keys.text('show')
+    const show = SHOWS.find((one) => one === said)
+    if (said !== undefined && !show)
+      report(
+        problem(
+          'value-unfit',
+          { path: 'show', expected: `one of ${SHOWS.join(', ')}`, found: JSON.stringify(said) },
+          keys.get('show')!.span,
+        ),
+      )
+    return show
+  }
+
+  private texts(key: Key): Text[] {
+    const { keys, report } = this.reader
+    return (keys.get(key)?.items() ?? []).flatMap((node) => {
+      if (node.string !== undefined) return [this.reader.text(node)]
+      report(problem('key-unfit', { key, expected: 'a list of texts', found: node.kind }, node.span))
+      return []
+    })
+  }
+
+  private slot(path: readonly string[], bound: string, node: YamlNode): void {
+    this.slots.push({ path, bound, text: this.reader.text(node) })
+  }
+
+  /** of: [sound, watch], or of: { field: grade, examples: condition-notes } */
+  private labels(): Pick<OneOfModel, 'of' | 'from'> {
+    const { keys, report } = this.reader
+    const node = this.own('of')
+    if (node?.kind === 'map') {
+      const from = new Keys<'field' | 'examples'>(node, 'of', { field: 'text', examples: 'text' }, report)
+      const field = from.required('field')
+      const set = from.required('examples')
+      if (!field?.string || !set?.string) return { of: [], from: undefined }
+      return { of: [], from: { field: { name: field.string, span: field.span }, set: { name: set.string, span: set.span } } }
+    }
+    if (node && node.kind !== 'list')
+      report(
+        problem(
+          'key-unfit',
+          { key: 'of', expected: 'a list of labels, or { field, examples }', found: JSON.stringify(node.scalar) },
+          node.span,
+        ),
+      )
+    const of = node?.kind === 'list' ? (keys.texts('of') ?? []) : []
+    if (node?.kind === 'list' && of.length === 0)
+      report(problem('key-unfit', { key: 'of', expected: 'at least one label', found: 'an empty list' }, node.span))
+    const folded = of.map((label) => label.trim().toLowerCase())
+    folded.forEach((label, i) => {
+      if (label === '' || folded.indexOf(label) < i) report(problem('label-unfit', { label: of[i]! }, node!.items()[i]?.span ?? node!.span))
+    })
+    return { of, from: undefined }
+  }
+
+  private passages(key: Key): Text | undefined {
+    const node = this.own(key)
+    if (node && key === 'row' && node.string?.trimEnd().includes('\n'))
+      this.reader.report(problem('key-unfit', { key, expected: 'one line', found: 'several' }, node.span))
+    return node && withPassages(this.reader.text(node), this.reader.report)
+  }
+
+  /** count: 5, or count: { min: 5, max: 10 }, each of which may be a slot */
+  private count(): { min: number | undefined; max: number | undefined } {
+    const { keys, report } = this.reader
+    const node = keys.get('count')
+    if (!node) return { min: undefined, max: undefined }
+    const map = node.kind === 'map' ? new Keys<'min' | 'max'>(node, 'count', { min: 'any', max: 'any' }, report) : undefined
+    const read = (bound: 'min' | 'max'): number | undefined => {
+      const at = map ? map.get(bound) : node
+      if (!at) return undefined
+      if (at.kind === 'scalar' && at.string?.includes('{')) this.slot([], bound, at)
+      else if (typeof at.scalar === 'number' && Number.isInteger(at.scalar) && at.scalar >= 0) return at.scalar
+      else if (map || bound === 'min')
+        report(problem('key-unfit', { key: map ? bound : 'count', expected: 'a whole number', found: JSON.stringify(at.data()) }, at.span))
+      return undefined
+    }
+    const [min, max] = [read('min'), read('max')]
+    if (min !== undefined && max !== undefined && min > max)
+      report(problem('bounds-contradict', { least: `min: ${min}`, most: `max: ${max}` }, node.span))
+    return { min, max }
+  }
 }

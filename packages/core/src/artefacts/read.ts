@@ -58,7 +58,7 @@ export function readShelf(files: Readonly<Record<string, string>>, report: Repor
   const strangers = new Set<string>()
   for (const path of paths) {
     const [folder = '', ...rest] = path.split('/')
-    const ending = /\.(yaml|json|md|txt)$/.exec(path)?.[1]
+    const ending = (folder === 'outputs' ? /\.(yaml|schema\.json|json)$/ : /\.(yaml|json|md|txt)$/).exec(path)?.[1]
     if (rest.length === 0 || folder === 'data' || ending === undefined) continue
     if (!(folder in READERS)) {
       if ((ending === 'yaml' || ending === 'json') && !strangers.has(folder))

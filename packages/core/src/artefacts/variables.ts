@@ -4,6 +4,7 @@ import type { YamlEntry, YamlNode } from '../source/yaml.js'
 import { acceptType, topLevel } from '../values/accept.js'
 import { isMissing } from '../values/data.js'
 import { instant, isDate, readDateTime } from '../values/dates.js'
+import { wholePattern } from '../values/pattern.js'
 import { isName, RESERVED } from '../values/names.js'
 import { TYPE_NAMES, type Declared, type ValueType } from '../values/types.js'
 
@@ -33,29 +34,64 @@ const KEYS = {
 } satisfies Record<string, KeyKind>
 type Key = keyof typeof KEYS
 
+const INPUT_ONLY: readonly Key[] = ['outside', 'splits', 'reads', 'media', 'question']
+const BOUND_KEYS = ['min', 'max', 'min-length', 'max-length', 'min-words', 'max-words', 'min-items', 'max-items'] as const
+export type BoundKey = (typeof BOUND_KEYS)[number]
+
+/** What a reply may hold is declared by fewer keys, and its bounds may be slots. */
+const ANSWER_KEYS = Object.fromEntries(
+  Object.entries({ ...KEYS, ...Object.fromEntries(BOUND_KEYS.map((key) => [key, 'any' as const])) }).filter(
+    ([key]) => !INPUT_ONLY.includes(key as Key),
+  ),
+) as Record<Key, KeyKind>
+
+/** Hears of a bound that is a slot: of which field, which bound. */
+export type OnSlot = (path: readonly string[], bound: BoundKey, node: YamlNode) => void
+
+/** What reading declarations needs on its way down. */
+interface Declaring {
+  readonly what: 'variable' | 'field'
+  readonly report: Report
+  /** The field being declared, by the names that lead to it. */
+  readonly path: readonly string[]
+  /** Set for the fields of a reply. */
+  readonly onSlot: OnSlot | undefined
+}
+
 /** variables: or fields:, a name each with a type alone or with keys. */
 export function readDeclarations(node: YamlNode, what: 'variable' | 'field', report: Report): Declared[] {
+  return readAll(node, { what, report, path: [], onSlot: undefined })
+}
+
+/** The fields that a reply has. */
+export function readAnswerFields(node: YamlNode, report: Report, onSlot: OnSlot): Declared[] {
+  return readAll(node, { what: 'field', report, path: [], onSlot })
+}
+
+function readAll(node: YamlNode, context: Declaring): Declared[] {
+  const { what, report } = context
   const declared: Declared[] = []
   for (const entry of node.entries()) {
     const name = entry.key.normalize('NFC')
     // Fields may be called anything: a quoted step reaches every key.
     if (what === 'variable' && !isName(name)) report(problem('name-unfit', { name }, entry.keySpan))
     else if (what === 'variable' && RESERVED.has(name)) report(problem('name-reserved', { name }, entry.keySpan))
-    else declared.push(readDeclaration(name, entry, what, report))
+    else declared.push(readDeclaration(name, entry, { ...context, path: [...context.path, name] }))
   }
   return declared
 }
 
-function readDeclaration(name: string, { value, keySpan }: YamlEntry, what: string, report: Report): Declared {
+function readDeclaration(name: string, { value, keySpan }: YamlEntry, context: Declaring): Declared {
+  const { what, report, onSlot } = context
   const plain = { name, optional: false, outside: false, span: keySpan }
-  if (value.kind === 'scalar') return { ...plain, type: readType(value.string ?? '', undefined, value, report) }
+  if (value.kind === 'scalar') return { ...plain, type: readType(value.string ?? '', undefined, value, context) }
   if (value.kind !== 'map') {
     report(problem('key-unfit', { key: name, expected: 'a type, or keys with values', found: kindWords(value) }, keySpan))
     return { ...plain, type: { kind: 'any' } }
   }
-  const keys = new Keys<Key>(value, `a ${what}`, KEYS, report)
+  const keys = new Keys<Key>(value, `a ${what}`, onSlot ? ANSWER_KEYS : KEYS, report)
   const typeNode = keys.required('type')
-  const type = typeNode ? readType(typeNode.string ?? '', keys, typeNode, report) : ({ kind: 'any' } as const)
+  const type = typeNode ? readType(typeNode.string ?? '', keys, typeNode, context) : ({ kind: 'any' } as const)
   const about = keys.text('about')
   const question = keys.text('question')
   const example = keys.get('example')
@@ -79,28 +115,33 @@ function readDeclaration(name: string, { value, keySpan }: YamlEntry, what: stri
 }
 
 /** type = name | "list of" type */
-function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, report: Report): ValueType {
+function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, context: Declaring): ValueType {
+  const { report, onSlot } = context
   const list = /^list\s+of\s+(.+)$/.exec(words.trim())
   if (list) {
-    const item = readType(list[1]!, keys, node, report)
+    const item = readType(list[1]!, keys, node, context)
     const splits = keys?.text('splits')
     return {
       kind: 'list',
       item,
-      ...itemBounds(keys, report),
+      ...itemBounds(keys, context),
       ...(keys?.boolean('unique') && { unique: true }),
       ...(splits !== undefined && { splits }),
     }
   }
   const name = words.trim()
+  if (onSlot && (name === 'file' || name === 'turns')) {
+    report(problem('type-unknown', { name, known: TYPE_NAMES.filter((one) => one !== 'file' && one !== 'turns') }, node.span))
+    return { kind: 'any' }
+  }
   switch (name) {
     case 'list':
-      return { kind: 'list', item: { kind: 'text' }, ...itemBounds(keys, report) }
+      return { kind: 'list', item: { kind: 'text' }, ...itemBounds(keys, context) }
     case 'text':
-      return { kind: 'text', ...textBounds(keys, report) }
+      return { kind: 'text', ...textBounds(keys, context) }
     case 'integer':
     case 'number':
-      return { kind: name, ...numberBounds(keys, report) }
+      return { kind: name, ...numberBounds(keys, context) }
     case 'boolean':
       return { kind: 'boolean', ...reads(keys) }
     case 'date':
@@ -111,7 +152,7 @@ function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, re
     case 'record':
     case 'table': {
       const fields = keys?.get('fields')
-      return { kind: name, ...itemBounds(keys, report), ...(fields && { fields: readDeclarations(fields, 'field', report) }) }
+      return { kind: name, ...itemBounds(keys, context), ...(fields && { fields: readAll(fields, { ...context, what: 'field' }) }) }
     }
     case 'file': {
       const media = keys?.texts('media')
@@ -141,13 +182,14 @@ function readOptions(keys: Keys<Key> | undefined, node: YamlNode, report: Report
   return options
 }
 
-function textBounds(keys: Keys<Key> | undefined, report: Report) {
-  const [minLength, maxLength] = bounds(keys, 'min-length', 'max-length', report)
-  const [minWords, maxWords] = bounds(keys, 'min-words', 'max-words', report)
+function textBounds(keys: Keys<Key> | undefined, context: Declaring) {
+  const { report } = context
+  const [minLength, maxLength] = bounds(keys, 'min-length', 'max-length', context)
+  const [minWords, maxWords] = bounds(keys, 'min-words', 'max-words', context)
   const pattern = keys?.text('pattern')
   if (pattern !== undefined) {
     try {
-      new RegExp(pattern, 'u')
+      if (!wholePattern(pattern).bounded) report(problem('pattern-backtracks', { pattern }, keys!.get('pattern')!.span))
     } catch {
       report(
         problem(
@@ -168,22 +210,29 @@ function textBounds(keys: Keys<Key> | undefined, report: Report) {
   }
 }
 
-function itemBounds(keys: Keys<Key> | undefined, report: Report) {
-  const [minItems, maxItems] = bounds(keys, 'min-items', 'max-items', report)
+function itemBounds(keys: Keys<Key> | undefined, context: Declaring) {
+  const [minItems, maxItems] = bounds(keys, 'min-items', 'max-items', context)
   return { ...(minItems !== undefined && { minItems }), ...(maxItems !== undefined && { maxItems }) }
 }
 
-function numberBounds(keys: Keys<Key> | undefined, report: Report) {
-  const [min, max] = bounds(keys, 'min', 'max', report)
+function numberBounds(keys: Keys<Key> | undefined, context: Declaring) {
+  const [min, max] = bounds(keys, 'min', 'max', context)
   return { ...(min !== undefined && { min }), ...(max !== undefined && { max }) }
 }
 
-function bounds(keys: Keys<Key> | undefined, least: Key, most: Key, report: Report): [number | undefined, number | undefined] {
-  const read = (key: Key): number | undefined => {
+function bounds(
+  keys: Keys<Key> | undefined,
+  least: BoundKey,
+  most: BoundKey,
+  { report, path, onSlot }: Declaring,
+): [number | undefined, number | undefined] {
+  const whole = least !== 'min'
+  const read = (key: BoundKey): number | undefined => {
     const node = keys?.get(key)
     if (!node) return undefined
-    if (typeof node.scalar === 'number') return node.scalar
-    report(problem('key-unfit', { key, expected: 'a number', found: kindWords(node) }, node.span))
+    if (typeof node.scalar === 'number' && (!whole || Number.isInteger(node.scalar))) return node.scalar
+    if (onSlot && node.string?.includes('{')) onSlot(path, key, node)
+    else report(problem('key-unfit', { key, expected: whole ? 'a whole number' : 'a number', found: kindWords(node) }, node.span))
     return undefined
   }
   const low = read(least)

@@ -1,5 +1,6 @@
 import type { FaultIn, LoopScope, Names, ValueFault } from './faults.js'
-import type { Declarations, Flat, ReplyOf, ValuesOf } from './values.js'
+import type { FinishedDocument } from '../outputs/document/document.js'
+import type { Declarations, Flat, ReplyOf, ValuesOf } from '../values/declarations.js'
 
 declare const SHAPE: unique symbol
 
@@ -46,10 +47,24 @@ export interface ExampleSetInput extends Described {
   readonly pick?: PickInput
   readonly cases?: readonly Readonly<Record<string, unknown>>[]
 }
-export type OutputInput = Described &
+/** A bound that may be a slot: `{words}`. */
+type BoundInput = number | `{${string}}`
+interface OutputCommonInput extends Described {
+  readonly 'based-on'?: string | AnyOutput
+  readonly show?: 'skeleton' | 'description' | 'json-schema' | 'none'
+  readonly 'must-say'?: readonly string[]
+  readonly 'must-not-say'?: readonly string[]
+}
+export type OutputInput = OutputCommonInput &
   (
-    | { readonly kind: 'one-of'; readonly of: readonly string[] }
-    | { readonly kind: 'fields'; readonly fields: Declarations; readonly show: 'none' }
+    | { readonly kind: 'fields'; readonly fields?: Declarations<BoundInput> }
+    | { readonly kind: 'one-of'; readonly of?: readonly string[] | { readonly field: string; readonly examples: string | AnyExampleSet } }
+    | {
+        readonly kind: 'rows'
+        readonly row?: string
+        readonly count?: BoundInput | { readonly min?: BoundInput; readonly max?: BoundInput }
+      }
+    | { readonly kind: 'document'; readonly text?: string }
   )
 
 type Attached = string | { readonly from: string; readonly as?: 'text' | 'file' }
@@ -122,11 +137,43 @@ export interface PromptTypes {
 }
 export type TypesOf<D> = D extends PromptDefinition<infer V, infer R> ? { readonly values: ValuesOf<V>; readonly reply: R } : never
 
-export type OutputReply<O> = O extends { readonly kind: 'one-of'; readonly of: readonly (infer L)[] }
-  ? L
-  : O extends { readonly kind: 'fields'; readonly fields: infer F }
-    ? ReplyOf<F>
-    : unknown
+export type OutputReply<O> = O extends { readonly 'based-on': infer B }
+  ? O extends { readonly kind: 'fields'; readonly fields: infer F }
+    ? B extends OutputDefinition<infer R>
+      ? Flat<Omit<R, keyof F> & ReplyOf<F>>
+      : unknown
+    : B extends OutputDefinition<infer R>
+      ? R
+      : unknown
+  : O extends { readonly kind: 'one-of'; readonly of: readonly (infer L)[] }
+    ? L
+    : O extends { readonly kind: 'one-of' }
+      ? string
+      : O extends { readonly kind: 'fields'; readonly fields: infer F }
+        ? ReplyOf<F>
+        : O extends { readonly kind: 'rows'; readonly row: infer T }
+          ? readonly PassagesOf<T>[]
+          : O extends { readonly kind: 'document'; readonly text: infer T }
+            ? FinishedDocument<PassagesOf<T>>
+            : unknown
+
+/** The passages of a text, by name: numbers where their guidance begins with such a type. */
+type PassagesOf<T> = T extends string
+  ? string extends T
+    ? Readonly<Record<string, string | number>>
+    : { readonly [P in PassagesIn<T> as P[0]]: P[1] }
+  : never
+type PassagesIn<T extends string, Found = never> = T extends `${infer Before}<${infer Rest}`
+  ? Before extends `${string}\\`
+    ? PassagesIn<Rest, Found>
+    : Rest extends `${infer Inside}>${infer Behind}`
+      ? PassagesIn<Behind, Found | PassageIn<Inside>>
+      : Found
+  : Found
+type PassageIn<Inside extends string> = Inside extends `${infer Name}:${infer Guidance}`
+  ? [Bare<Name>, Bare<Guidance> extends `${'integer' | 'number'}${'' | ` ${string}` | `,${string}`}` ? number : string]
+  : [Bare<Inside>, string]
+type Bare<S extends string> = S extends ` ${infer R}` ? Bare<R> : S extends `${infer R} ` ? Bare<R> : S
 
 // ------------------------------------------------------------------ what follows of a definition
 
@@ -239,4 +286,6 @@ type PersonaNames = {
 export type CheckPersona<D> = CheckKeys<D, PersonaInput, 'a persona'> & {
   readonly [K in keyof D]: K extends 'layout' ? CheckText<D[K], PersonaNames> : unknown
 }
-export type CheckOutput<D> = CheckKeys<D, OutputInput, 'an output'>
+export type CheckOutput<D> = D extends { readonly kind: infer K }
+  ? CheckKeys<D, Extract<OutputInput, { readonly kind: K }>, `an output of the kind ${K & string}`>
+  : unknown

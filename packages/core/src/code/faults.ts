@@ -1,7 +1,7 @@
 // The compiler reads a text of the language far enough to know its names: which it uses, and which loops it opens. It errs on the quiet
 // side: what it does not understand is no fault here, and is looked at when the library is made. Every walk is tail-recursive, since without
 // that the compiler gives up after fifty steps.
-import type { FieldsOf, TypeOf } from './values.js'
+import type { FieldsOf, TypeOf } from '../values/declarations.js'
 
 /** The names that a text sees, with their declarations. */
 export interface Names {

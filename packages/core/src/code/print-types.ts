@@ -1,5 +1,7 @@
 import type { Library } from '../library/library.js'
 import type { OutputModel } from '../artefacts/artefacts.js'
+import { passagesIn } from '../text/passages.js'
+import type { Text } from '../text/nodes.js'
 import type { Declared, ValueType } from '../values/types.js'
 
 /** Who takes the type: a caller that hands values over, or a program that reads a reply. */
@@ -14,7 +16,7 @@ export function printTypes<P extends object>(typed: Library<P>): string {
   const sound = library.promptNames().filter((name) => library.isSound(name))
   const prompts = sound.map((name) => printPrompt(library, name))
   const body = prompts.join('\n')
-  const imports = ['FileValue', 'HistoryEntry'].filter((name) => new RegExp(`\\b${name}\\b`).test(body))
+  const imports = ['FileValue', 'FinishedDocument', 'HistoryEntry'].filter((name) => new RegExp(`\\b${name}\\b`).test(body))
   return [
     '// Made by "dunelight types". Do not edit: it is made anew whenever the library changes.',
     ...(imports.length > 0 ? [`import type { ${imports.join(', ')} } from 'dunelight'`] : []),
@@ -28,7 +30,7 @@ export function printTypes<P extends object>(typed: Library<P>): string {
 
 function printPrompt(library: Library, name: string): string {
   const prompt = library.prompt(name)
-  const outputs = prompt.outputs.map((output) => printReply(library.shelf.outputs.get(output)!))
+  const outputs = prompt.outputs.map((output) => printReply(library.outputs.get(output)!))
   const values = prompt.variables.length === 0 ? 'Readonly<Record<string, never>>' : printFields(prompt.variables, 'given', '    ')
   return [
     `${doc(prompt.title, '  ')}  ${key(name)}: {`,
@@ -38,8 +40,24 @@ function printPrompt(library: Library, name: string): string {
   ].join('\n')
 }
 
-function printReply({ of, fields }: OutputModel): string {
-  return fields ? printFields(fields, 'read', '    ') : options(of)
+function printReply(output: OutputModel): string {
+  switch (output.form) {
+    case 'fields':
+      return printFields(output.fields, 'read', '    ')
+    case 'one-of':
+      return options(output.of)
+    case 'rows':
+      return listOf(printPassages(output.row))
+    case 'document':
+      return `FinishedDocument<${printPassages(output.text)}>`
+  }
+}
+
+function printPassages(text: Text | undefined): string {
+  const lines = (text ? passagesIn(text) : []).map(
+    ({ name, type }) => `      readonly ${key(name)}: ${type === 'integer' || type === 'number' ? 'number' : 'string'}`,
+  )
+  return `{\n${[...new Set(lines)].join('\n')}\n    }`
 }
 
 function printFields(fields: readonly Declared[], side: Side, indent: string): string {

@@ -6,12 +6,13 @@ import { writesOutside } from './outside.js'
 import { Scope, type Binding, variableBinding } from './scope.js'
 import type { Compilation } from './shelves.js'
 import { compileText } from './text.js'
+import { soleSlot } from '../text/sole-slot.js'
 import { allTurns, type AskTurn } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
 import { captured } from '../render/capture.js'
 import type { TurnPlan } from '../render/plan.js'
 import type { Run } from '../render/run.js'
-import type { SlotValue, Text } from '../text/nodes.js'
+import type { Text } from '../text/nodes.js'
 import { fits } from '../values/fits.js'
 import { describe } from '../values/types.js'
 
@@ -67,7 +68,7 @@ export function compileAsk(turn: AskTurn, compilation: Compilation, context: Con
 
 /** A text of one slot hands its value on as it is; any other text is written first. */
 function askValue(text: Text, context: Context) {
-  const value = onlySlot(text)
+  const value = soleSlot(text)
   if (value) return compileGiven(value, context)
   const op = compileText(text, { ...context, role: 'assistant' }, true)
   return {
@@ -77,11 +78,4 @@ function askValue(text: Text, context: Context) {
     get: (run: Run) => captured(op, run),
     path: [],
   }
-}
-
-function onlySlot(text: Text): SlotValue | undefined {
-  const [line] = text.items
-  if (text.items.length !== 1 || line?.kind !== 'line' || line.pieces.length !== 1) return undefined
-  const [piece] = line.pieces
-  return piece?.kind === 'slot' ? piece.value : undefined
 }

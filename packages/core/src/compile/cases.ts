@@ -3,8 +3,7 @@ import { caseScope, type PreparedSet } from './example-set.js'
 import type { Compilation } from './shelves.js'
 import { compileText } from './text.js'
 import type { Named, OutputModel, Role } from '../artefacts/artefacts.js'
-import { readReply } from '../outputs/reply.js'
-import { problem, type Report } from '../problems/problem.js'
+import { problem, type Problem, type Report } from '../problems/problem.js'
 import { captured } from '../render/capture.js'
 import type { Op, Run } from '../render/run.js'
 import type { Span } from '../source/source.js'
@@ -25,36 +24,47 @@ export function caseOps(set: PreparedSet, compilation: Compilation, context: Con
   const ask = compileText(model.ask, { ...within, role }, true)
   const answering: Context = { ...within, role: role === 'user' ? 'assistant' : role }
   if (model.answer === 'output') return { ask, answer: outputAnswer(set, compilation, answering, span) }
-  checkAnswers(set, compilation)
+  checkAnswers(set, compilation, (i) => set.answers[i])
   return { ask, answer: compileText(model.answer, answering, true) }
 }
 
-function checkAnswers({ model, answers }: PreparedSet, { outputNames, shelves, report }: Compilation): void {
+/** Every case's answer is tried against each output that the prompt can have, where its form is the same for every record. */
+function checkAnswers(
+  { model }: PreparedSet,
+  { outputNames, forms, report }: Compilation,
+  answerOf: (i: number, output: string) => string | undefined,
+): void {
   for (const name of outputNames ?? []) {
-    const output = shelves.outputs.get(name)
-    if (!output || (output.of.length === 0 && !output.fields)) continue
-    answers.forEach((answer, i) => {
-      const [wrong] = answer === undefined ? [] : readReply(output, answer).problems
-      const { number, span } = model.cases[i]!
-      if (wrong?.code === 'reply-unfit')
-        report(problem('case-unreadable', { number, answer: answer!, output: name, why: wrong.data.why }, span))
+    const form = forms.get(name)?.fixed
+    model.cases.forEach(({ number, span }, i) => {
+      const answer = form && answerOf(i, name)
+      const [wrong] = answer === undefined ? [] : form!.read(answer).problems
+      if (wrong) report(problem('case-unreadable', { number, answer: answer!, output: name, why: wrong.message }, span))
     })
   }
 }
 
 /** An answer in the form of the prompt's output: the label, or its fields as JSON. */
-function outputAnswer(set: PreparedSet, { prompt, outputNames, shelves }: Compilation, context: Context, span: Span): Op {
+function outputAnswer(set: PreparedSet, compilation: Compilation, context: Context, span: Span): Op {
   const { report } = context.shared
+  const { prompt, shelves, forms } = compilation
   if (!prompt.output) report(problem('use-nothing', { what: 'output' }, span))
-  const names = prompt.output ? (outputNames ?? [...shelves.outputs.keys()]) : []
   const writers = new Map<string, (row: readonly unknown[]) => string>()
-  for (const name of names) {
-    const output = shelves.outputs.get(name)
-    const writer =
-      output &&
-      answerWriter(set, output, (field) => report(problem('answer-form-unfit', { set: set.model.name, output: name, field }, span)))
+  for (const name of forms.keys()) {
+    const output = shelves.outputs.get(name)!
+    const faults: Problem[] = []
+    const writer = answerWriter(
+      set,
+      output,
+      (field) => faults.push(problem('answer-form-unfit', { set: set.model.name, output: name, field }, span)),
+      (what) => faults.push(problem('not-here-yet', { what: `an example's answer in the form of ${what}` }, span)),
+    )
+    for (const fault of faults) report(fault)
+    // What cannot be written whole need not be read.
+    if (faults.length > 0) continue
     if (writer) writers.set(name, writer)
   }
+  checkAnswers(set, compilation, (i, name) => writers.get(name)?.(set.rows[i]!))
   const from = descent(context, span)
   return (run) => run.write(writers.get(run.output)?.(run.example) ?? '', from)
 }
@@ -63,10 +73,15 @@ function answerWriter(
   { model, label }: PreparedSet,
   output: OutputModel,
   lacks: (field: string) => void,
+  cannot: (what: string) => void,
 ): ((row: readonly unknown[]) => string) | undefined {
   const { fields } = model
   const at = (name: string) => fields.findIndex((field) => field.name === name)
-  if (output.fields) {
+  if (output.form === 'rows' || output.form === 'document') {
+    cannot(output.form === 'rows' ? 'rows' : 'a document')
+    return undefined
+  }
+  if (output.form === 'fields') {
     const places = output.fields.map((field) => ({ field, at: at(field.name) }))
     for (const one of places) if (one.at < 0 && !one.field.optional) lacks(one.field.name)
     const held = places.filter((one) => one.at >= 0)

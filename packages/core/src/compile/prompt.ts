@@ -1,6 +1,7 @@
 import type { ExampleSetModel, JoinedPrompt, SnippetModel } from '../artefacts/artefacts.js'
 import type { Context, Shared } from './context.js'
 import { prepareSet, type PreparedSet } from './example-set.js'
+import { compileOutput } from './output.js'
 import { writesOutside } from './outside.js'
 import { chosenText, possibleTexts } from './possible.js'
 import { Scope, type Binding, variableBinding } from './scope.js'
@@ -8,12 +9,13 @@ import type { Compilation, Shelves } from './shelves.js'
 import { compileSpecial } from './special.js'
 import { compileText } from './text.js'
 import { compileTurns } from './turns.js'
-import { problem, type Report } from '../problems/problem.js'
+import { problem, type Problem, type Report } from '../problems/problem.js'
 import { captured } from '../render/capture.js'
-import type { Plan } from '../render/plan.js'
+import type { FormPlan, Plan } from '../render/plan.js'
 import type { Get, Op, Run } from '../render/run.js'
 import type { Text, Use } from '../text/nodes.js'
 import { readCell } from '../values/cells.js'
+import { columnsOf } from '../outputs/columns.js'
 import { localeOf } from '../values/locale.js'
 import type { Declared } from '../values/types.js'
 
@@ -70,6 +72,7 @@ class PromptCompiler implements Compilation {
   readonly context: Context
   readonly personaNames: string[] | undefined
   readonly outputNames: string[] | undefined
+  readonly forms: ReadonlyMap<string, FormPlan>
   private readonly bindings: Binding[]
 
   constructor(
@@ -84,13 +87,14 @@ class PromptCompiler implements Compilation {
     this.context = contextFor([...this.bindings, ...bound], shared)
     this.personaNames = this.namesOf(prompt.persona, shelves.personas, 'persona')
     this.outputNames = this.namesOf(prompt.output, shelves.outputs, 'output')
+    this.forms = this.compileForms()
   }
 
   compile(): Plan {
     const { prompt, shelves, context } = this
     const { shared } = context
     const persona = this.chooser(prompt.persona, this.personaNames, shelves.personas, 'persona')
-    const output = this.chooser(prompt.output, this.outputNames, shelves.outputs, 'output')
+    const output = this.chooser(prompt.output, this.outputNames, this.forms, 'output')
     const locale = this.locale()
     const turns = compileTurns(prompt.turns, this, context, prompt.name)
     reportUnused(this.bindings, this.report)
@@ -103,9 +107,28 @@ class PromptCompiler implements Compilation {
       orders: [...shared.orders].sort(),
       persona,
       output,
-      outputs: prompt.output ? (this.outputNames ?? [...shelves.outputs.keys()]).filter((name) => name !== '') : [],
+      forms: this.forms,
+      answerColumns: columnsOf([...this.forms.values()].map((one) => one.outline.shape)),
       locale,
     }
+  }
+
+  /** The forms of its answers, for reading them: what a model is told of them is compiled where it is used. */
+  private compileForms(): Map<string, FormPlan> {
+    const { prompt, shelves, outputNames } = this
+    const names = prompt.output ? (outputNames ?? [...shelves.outputs.keys()]) : []
+    const forms = new Map<string, FormPlan>()
+    for (const name of names) {
+      const output = shelves.outputs.get(name)
+      if (!output) continue
+      const faults: Problem[] = []
+      const shared = { ...this.context.shared, report: (p: Problem) => faults.push(p) }
+      const form = compileOutput(output, { ...this.context, role: 'assistant', shared }, shelves, output.span)
+      // Where only rendering tells which output it is, those that this prompt cannot fill are not among them.
+      if (outputNames || faults.length === 0) forms.set(name, form)
+      if (outputNames) for (const fault of faults) this.report(fault)
+    }
+    return forms
   }
 
   /** Which persona or output a rendering has. */

@@ -1,6 +1,8 @@
 import type { Context } from './context.js'
 import type { PreparedSet } from './example-set.js'
 import type { JoinedPrompt, OutputModel, PersonaModel, SnippetModel } from '../artefacts/artefacts.js'
+import type { FormPlan } from '../render/plan.js'
+import type { CheckData } from '../outputs/shape.js'
 import type { Likeness } from '../examples/picker.js'
 import type { Report } from '../problems/problem.js'
 import type { FileValue } from '../values/files.js'
@@ -19,6 +21,10 @@ export interface Shelves {
   readonly countTokens: ((text: string) => number) | undefined
   /** A program's own measures of likeness, by set. */
   readonly likeness: ReadonlyMap<string, Likeness>
+  /** What checks the data of outputs that are JSON Schemas, by output. */
+  readonly checks: ReadonlyMap<string, CheckData>
+  /** How long a reply may be that is read. */
+  readonly replySigns: number
 }
 
 /** A prompt under way: what its turns and its special uses are compiled with. */
@@ -31,4 +37,6 @@ export interface Compilation {
   /** What the prompt's persona and output can come out as; undefined where only rendering tells. */
   readonly personaNames: readonly string[] | undefined
   readonly outputNames: readonly string[] | undefined
+  /** The outputs that the prompt can have, compiled. */
+  readonly forms: ReadonlyMap<string, FormPlan>
 }

@@ -4,11 +4,11 @@ import { caseOps, exampleSet, pickerOp } from './cases.js'
 import { onceWhereConstant } from './constant.js'
 import { descent, type Context } from './context.js'
 import { Scope, variableBinding } from './scope.js'
+import { compileOutput } from './output.js'
 import type { Compilation } from './shelves.js'
 import { compileText } from './text.js'
 import type { PersonaModel } from '../artefacts/artefacts.js'
 import { PERSONA_VARIABLES } from '../artefacts/persona.js'
-import { instruct } from '../outputs/one-of.js'
 import { problem } from '../problems/problem.js'
 import type { Op, Run } from '../render/run.js'
 import type { Use } from '../text/nodes.js'
@@ -55,23 +55,22 @@ function personaOp(persona: PersonaModel, use: Use, context: Context): Op {
   return onceWhereConstant(context.shared, () => compileText(persona.layout, within, true))
 }
 
-function useOutput(use: Use, context: Context, { prompt, shelves }: Compilation): Op | undefined {
+function useOutput(use: Use, context: Context, { prompt, shelves, forms }: Compilation): Op | undefined {
+  const { report } = context.shared
   if (!prompt.output) {
-    context.shared.report(problem('use-nothing', { what: 'output' }, use.head))
+    report(problem('use-nothing', { what: 'output' }, use.head))
     return undefined
   }
-  const texts = new Map(
-    [...shelves.outputs.values()]
-      .filter((output) => output.of.length > 0)
-      .map((output) => {
-        const via = { what: 'output' as const, name: output.name, span: use.head, outer: context.via }
-        return [output.name, { text: instruct(output), from: descent({ ...context, kind: 'output', via }, output.span) }]
-      }),
-  )
-  return (run) => {
-    const found = texts.get(run.output)
-    if (found) run.write(found.text, found.from)
+  for (let via = context.via; via; via = via.outer) {
+    if (via.what !== 'output') continue
+    report(problem('use-circle', { circle: [via.name, via.name] }, use.head))
+    return undefined
   }
+  const ops = new Map(
+    [...forms.keys()].map((name) => [name, compileOutput(shelves.outputs.get(name)!, context, shelves, use.head).instruct]),
+  )
+  if (ops.size > 1) context.shared.varying++
+  return (run) => ops.get(run.output)?.(run)
 }
 
 /** The picked cases as text: ask, line end, answer, a blank line between cases. They are likened to `to`, or to what the prompt asks by this set. */

@@ -13,7 +13,7 @@ import type { Op, Run, Test } from '../render/run.js'
 import { branchesOf } from '../text/branches.js'
 import { OPEN_END } from '../render/suspect.js'
 import type { Descent } from '../render/trace.js'
-import type { Branch, Each, Fixed, Item, Line, LineDirective, Piece, Text, Use } from '../text/nodes.js'
+import type { Branch, Each, Fixed, Item, Line, LineDirective, Passage, Piece, Text, Use } from '../text/nodes.js'
 
 /** Blocks within blocks, across snippets: beyond this the stack itself would be in danger. */
 const MOST_BLOCKS = 500
@@ -82,7 +82,7 @@ function canVanish(item: Item): boolean {
 }
 
 function isFirm(piece: Piece): boolean {
-  return piece.kind === 'fixed' && piece.text.trim() !== ''
+  return piece.kind === 'passage' || (piece.kind === 'fixed' && piece.text.trim() !== '')
 }
 
 /** Whether an inline block on the line goes on over line ends, or holds directive lines. */
@@ -235,6 +235,9 @@ function compilePiece(piece: Piece, context: Context, state: PieceState, restAlo
       if (op) ops.op(op)
       break
     }
+    case 'passage':
+      compilePassage(piece, context, state, ops)
+      break
     case 'break': {
       const ending = descent(context, piece.span)
       const { held } = line
@@ -302,6 +305,18 @@ function compileFixed(piece: Fixed, context: Context, state: PieceState, ops: Op
       run.write(text, from)
       run.blanks += text.length
     })
+}
+
+/** A passage is written as it stands in its source, its slots filled, and its place is marked. */
+function compilePassage({ name, type, pieces }: Passage, context: Context, state: PieceState, ops: OpList): void {
+  const list = new OpList()
+  compilePieces(pieces, context, state, false, list)
+  const op = list.done()
+  ops.op((run) => {
+    const start = run.out.length
+    op(run)
+    run.passages?.push({ name, type, start, end: run.out.length })
+  })
 }
 
 function compileInlineUse(piece: Use, context: Context, line: LineState, ops: OpList): void {

@@ -1,10 +1,18 @@
-import type { CaseIndex } from './case-index.js'
+import { CaseIndex } from './case-index.js'
 import { topOf } from './top.js'
 
 export interface Pair {
   readonly one: number
   readonly other: number
   readonly likeness: number
+}
+
+/** Texts that share so much are the same but for a word or two. */
+export const ALIKE = 0.85
+
+/** Texts that are nearly the same, in pairs, the most alike first. */
+export function alikePairs(texts: readonly string[]): Pair[] {
+  return nearestPairs(new CaseIndex(texts), texts).filter((pair) => pair.likeness >= ALIKE)
 }
 
 /** How many of the nearest by score are looked at for each case. */

@@ -1,8 +1,9 @@
-import type { Declaration, DeclarationKeys, Declarations, TypeWord } from '../code/values.js'
+import type { Declaration, DeclarationKeys, Declarations, TypeWord } from '../values/declarations.js'
 import { problem, type Problem, type Report } from '../problems/problem.js'
 import { isRecord, own } from '../values/data.js'
 import { isName } from '../values/names.js'
-import type { JsonSchema } from './to-schema.js'
+import { pointed } from './schema-faults.js'
+import { DRAFT, type JsonSchema } from './to-schema.js'
 
 type Keys = { -readonly [K in keyof DeclarationKeys]: DeclarationKeys[K] }
 
@@ -15,25 +16,37 @@ const DEEPEST = 12
  *
  * @example variablesFromSchema({ type: 'object', properties: { year: { type: 'integer', minimum: 1500 } }, required: ['year'] }).variables; // => { year: { type: 'integer', min: 1500 } }
  */
-export function variablesFromSchema(schema: JsonSchema): { readonly variables: Declarations; readonly problems: readonly Problem[] } {
+export function variablesFromSchema(
+  schema: JsonSchema,
+  /** `fields`: the names are those of data, which may be called anything. */
+  options: { readonly fields?: boolean } = {},
+): { readonly variables: Declarations; readonly problems: readonly Problem[] } {
   const problems: Problem[] = []
-  const reading = new SchemaReading(schema, (p) => problems.push(p))
+  const reading = new SchemaReading(schema, options.fields ?? false, (p) => problems.push(p))
   const variables = reading.variables()
   return { variables, problems }
 }
 
+/** Keywords that declarations can say, that are looked at by name, or that assert nothing. */
+const SAID = new Set(
+  'type enum const properties required additionalProperties items minItems maxItems uniqueItems minLength maxLength pattern minimum maximum exclusiveMinimum exclusiveMaximum multipleOf anyOf oneOf format $ref $defs definitions $schema $id $anchor $comment title description default examples deprecated readOnly writeOnly'.split(
+    ' ',
+  ),
+)
+
 class SchemaReading {
   constructor(
     private readonly root: JsonSchema,
+    private readonly ofFields: boolean,
     private readonly report: Report,
   ) {}
 
   variables(): Declarations {
     const { root } = this
     const draft = own(root, '$schema')
-    if (draft !== undefined && draft !== 'https://json-schema.org/draft/2020-12/schema')
-      this.unfit('the schema', `its draft is ${JSON.stringify(draft)}, and only 2020-12 is read`)
+    if (draft !== undefined && draft !== DRAFT) this.unfit('the schema', `its draft is ${JSON.stringify(draft)}, and only 2020-12 is read`)
     const object = this.followed(root, 'the schema')
+    this.reportUnsaid(object, 'the schema')
     if (!isRecord(own(object, 'properties'))) {
       this.unfit('the schema', 'it describes no object with properties')
       return {}
@@ -51,7 +64,7 @@ class SchemaReading {
     const fields: Record<string, Declaration> = {}
     for (const [name, property] of Object.entries(properties)) {
       const at = path === '' ? name : `${path}.${name}`
-      if (top && !isName(name)) this.unfit(at, 'variables are called by names: a letter, then letters, digits, _ and -')
+      if (top && !this.ofFields && !isName(name)) this.unfit(at, 'variables are called by names: a letter, then letters, digits, _ and -')
       else if (!isRecord(property)) this.unfit(at, 'it says nothing of its type')
       else fields[name] = this.declaration(property, at, Array.isArray(required) && required.includes(name), depth + 1)
     }
@@ -63,6 +76,7 @@ class SchemaReading {
 
   private declaration(property: JsonSchema, path: string, required: boolean, depth: number): Declaration {
     const schema = this.followed(property, path)
+    this.reportUnsaid(schema, path)
     const marks = own(property, 'x-dunelight')
     const { inner, nullable } = this.withoutNull(schema, path)
     const examples = own(property, 'examples')
@@ -81,12 +95,18 @@ class SchemaReading {
     return Object.keys(keys).length === 1 ? keys.type : keys
   }
 
+  /** Keywords that a declaration has no words for. */
+  private reportUnsaid(schema: JsonSchema, path: string): void {
+    for (const word of Object.keys(schema))
+      if (!SAID.has(word) && !word.startsWith('x-')) this.unfit(path, `"${word}" has no words of ours`)
+  }
+
   /** The schema that a reference within the document means. */
   private followed(schema: JsonSchema, path: string): JsonSchema {
     let found = schema
     for (let steps = 0; typeof own(found, '$ref') === 'string'; steps++) {
       const ref = own(found, '$ref') as string
-      const target = steps < DEEPEST ? this.at(ref) : undefined
+      const target = steps < DEEPEST ? pointed(this.root, ref) : undefined
       if (!target) {
         this.unfit(path, `"${ref}" leads nowhere within the schema`)
         return {}
@@ -94,15 +114,6 @@ class SchemaReading {
       found = target
     }
     return found
-  }
-
-  /** A JSON Pointer (RFC 6901) within the document. */
-  private at(ref: string): JsonSchema | undefined {
-    if (!ref.startsWith('#')) return undefined
-    let at: unknown = this.root
-    for (const step of ref.slice(1).split('/').slice(1))
-      at = Array.isArray(at) ? at[Number(step)] : own(at, decodeURIComponent(step).replaceAll('~1', '/').replaceAll('~0', '~'))
-    return isRecord(at) ? at : undefined
   }
 
   private withoutNull(schema: JsonSchema, path: string): { inner: JsonSchema; nullable: boolean } {

@@ -10,7 +10,15 @@ export interface SchemaOptions {
    * back from the schema as they were. Validators that refuse unknown keywords have to be told of it.
    */
   readonly marks?: boolean
+  /** Records within carry nothing beyond their fields either: what a reply may hold. */
+  readonly closed?: boolean
+  /** The profile that some model services ask for: everything required, null where it may be missing, no defaults. It is closed too. */
+  readonly strict?: boolean
+  /** Says in the description what JSON Schema has no keyword for: limits in words, the earliest and latest date. */
+  readonly told?: boolean
 }
+
+export const DRAFT = 'https://json-schema.org/draft/2020-12/schema'
 
 /**
  * Declarations as a JSON Schema (2020-12) of an object: titles, descriptions, defaults and examples with them. What is declared is all that
@@ -18,7 +26,7 @@ export interface SchemaOptions {
  */
 export function schemaOf(declared: readonly Declared[], title?: string, options: SchemaOptions = {}): JsonSchema {
   return {
-    $schema: 'https://json-schema.org/draft/2020-12/schema',
+    $schema: DRAFT,
     ...(title !== undefined && { title }),
     ...objectOf(declared, options),
     additionalProperties: false,
@@ -26,23 +34,25 @@ export function schemaOf(declared: readonly Declared[], title?: string, options:
 }
 
 function objectOf(declared: readonly Declared[], options: SchemaOptions): Record<string, unknown> {
-  const required = declared.filter((d) => !d.optional && d.default === undefined).map((d) => d.name)
+  const required = declared.filter((d) => options.strict === true || (!d.optional && d.default === undefined)).map((d) => d.name)
   return {
     type: 'object',
     properties: Object.fromEntries(declared.map((d) => [d.name, propertyOf(d, options)])),
     ...(required.length > 0 && { required }),
+    ...((options.closed === true || options.strict === true) && { additionalProperties: false }),
   }
 }
 
 function propertyOf(d: Declared, options: SchemaOptions): JsonSchema {
   const schema = schemaOfType(d.type, options)
+  const description = [d.about, options.told ? toldOf(d.type) : undefined].filter((said) => said !== undefined && said !== '').join('; ')
   const marks = { ...(d.outside && { outside: true }), ...marksOf(d.type) }
   return {
     ...(d.question !== undefined && { title: d.question }),
-    ...(d.about !== undefined && { description: d.about }),
+    ...(description !== '' && { description }),
     // Null counts as missing wherever a value may be.
     ...(d.optional || d.default !== undefined ? orNull(schema) : schema),
-    ...(d.default !== undefined && { default: d.default }),
+    ...(d.default !== undefined && options.strict !== true && { default: d.default }),
     ...(d.example !== undefined && { examples: [d.example] }),
     ...(options.marks && Object.keys(marks).length > 0 && { 'x-dunelight': marks }),
   }
@@ -52,6 +62,37 @@ function orNull(schema: Record<string, unknown>): Record<string, unknown> {
   const { type, ...rest } = schema
   if (Array.isArray(rest['enum'])) return { ...schema, type: [type, 'null'], enum: [...(rest['enum'] as unknown[]), null] }
   return typeof type === 'string' ? { type: [type, 'null'], ...rest } : { anyOf: [schema, { type: 'null' }] }
+}
+
+/** Bounds that only a description can hold. */
+function toldOf(type: ValueType): string {
+  switch (type.kind) {
+    case 'text':
+      return boundsInWords(type.minWords, type.maxWords, 'word', 'words')
+    case 'date':
+    case 'date-time':
+      return boundsInWords(type.min, type.max, '', '').trim()
+    case 'list': {
+      const each = toldOf(type.item)
+      return each === '' ? '' : `each ${each}`
+    }
+    default:
+      return ''
+  }
+}
+
+/** A schema that stands within another, or in a text: what only tells tools about it goes. */
+export function innerSchema(schema: JsonSchema, ...dropped: readonly string[]): JsonSchema {
+  const gone = new Set(['$schema', ...dropped])
+  return Object.fromEntries(Object.entries(schema).filter(([key]) => !gone.has(key)))
+}
+
+/** Two bounds in words: `35 to 60 words`, `at most 8 words`; nothing where there are none. */
+export function boundsInWords(least: number | string | undefined, most: number | string | undefined, one: string, several: string): string {
+  const unit = (count: number | string) => (Number(count) === 1 ? one : several)
+  if (least !== undefined && most !== undefined) return least === most ? `${least} ${unit(least)}` : `${least} to ${most} ${several}`
+  if (most !== undefined) return `at most ${most} ${unit(most)}`
+  return least !== undefined ? `at least ${least} ${unit(least)}` : ''
 }
 
 /** What only this language has: the words that bring the type back. */

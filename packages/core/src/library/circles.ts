@@ -1,31 +1,12 @@
 import type { Shelf } from '../artefacts/read.js'
 import { allTurns, type SnippetModel } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
-import { branchesOf } from '../text/branches.js'
-import type { Item, Piece, Text, Use } from '../text/nodes.js'
+import { nodesIn } from '../text/branches.js'
+import type { Text, Use } from '../text/nodes.js'
 
 /** All uses in a text, in order. */
 export function* usesIn(text: Text): Generator<Use> {
-  yield* usesInNodes(text.items)
-}
-
-function* usesInNodes(nodes: readonly (Item | Piece)[]): Generator<Use> {
-  for (const node of nodes) {
-    switch (node.kind) {
-      case 'use':
-        yield node
-        break
-      case 'line':
-        yield* usesInNodes(node.pieces)
-        break
-      case 'when':
-      case 'vary':
-      case 'each':
-        for (const branch of branchesOf<Item | Piece>(node)) yield* usesInNodes(branch.body)
-        break
-      default:
-    }
-  }
+  for (const node of nodesIn(text.items)) if (node.kind === 'use') yield node
 }
 
 /** The snippets that a use can mean: all whose other steps fit, where one step is a slot. */

@@ -1,5 +1,5 @@
 import { targetsOf, usesIn } from './circles.js'
-import { ownTurns, type Artefact, type PromptModel } from '../artefacts/artefacts.js'
+import { ownTurns, textsOfOutput, type Artefact, type OutputModel, type PromptModel } from '../artefacts/artefacts.js'
 import type { Shelf } from '../artefacts/read.js'
 import { possibleTexts } from '../compile/possible.js'
 import { Scope, variableBinding } from '../compile/scope.js'
@@ -140,7 +140,10 @@ export function graphOf(shelf: Shelf): LibraryGraph {
     members.push({ kind: 'example set', name })
     for (const text of answer === 'output' ? [ask] : [ask, answer]) links.push(...linksOfText({ kind: 'example set', name }, text, shelf))
   }
-  for (const { name } of shelf.outputs.values()) members.push({ kind: 'output', name })
+  for (const output of shelf.outputs.values()) {
+    members.push({ kind: 'output', name: output.name })
+    links.push(...linksOfOutput({ kind: 'output', name: output.name }, output, shelf))
+  }
   for (const { name, prompt } of shelf.batches.values()) {
     members.push({ kind: 'batch', name })
     if (prompt) links.push({ from: { kind: 'batch', name }, to: { kind: 'prompt', name: prompt.name }, span: prompt.span })
@@ -168,6 +171,15 @@ function linksOfPrompt(from: Member, prompt: PromptModel, shelf: Shelf): Link[] 
   const scope = scopeOf(prompt, shelf)
   for (const name of namedIn(persona, shelf.personas, scope)) add('persona', name, wholeOf(persona!))
   for (const name of namedIn(output, shelf.outputs, scope)) add('output', name, wholeOf(output!))
+  return links
+}
+
+function linksOfOutput(from: Member, output: OutputModel, shelf: Shelf): Link[] {
+  const links = textsOfOutput(output).flatMap((text) => linksOfText(from, text, shelf))
+  const { basedOn } = output
+  if (basedOn) links.push({ from, to: { kind: 'output', name: basedOn.name }, span: basedOn.span })
+  const set = output.form === 'one-of' ? output.from?.set : undefined
+  if (set) links.push({ from, to: { kind: 'example set', name: set.name }, span: set.span })
   return links
 }
 

@@ -1,4 +1,5 @@
 import { allTurns, type JoinedPrompt, type PromptModel, type TurnModel } from '../artefacts/artefacts.js'
+import { baseOf } from './base.js'
 import { problem, type Report } from '../problems/problem.js'
 
 /** Joins a prompt with its bases: variables merge by name, named turns are replaced, turns follow, other keys replace. */
@@ -8,19 +9,9 @@ export function joinPrompt(
   report: Report,
   seen: readonly string[] = [],
 ): JoinedPrompt | undefined {
-  const { basedOn } = prompt
-  if (!basedOn) return { ...prompt, bind: [], changed: [] }
-  const circle = [...seen, prompt.name]
-  if (circle.includes(basedOn.name)) {
-    report(problem('base-circle', { circle: [...circle.slice(circle.indexOf(basedOn.name)), basedOn.name] }, basedOn.span))
-    return undefined
-  }
-  const base = prompts.get(basedOn.name)
-  if (!base) {
-    report(problem('use-unknown', { name: basedOn.name, what: 'prompt', known: [...prompts.keys()] }, basedOn.span))
-    return undefined
-  }
-  const below = joinPrompt(base, prompts, report, circle)
+  if (!prompt.basedOn) return { ...prompt, bind: [], changed: [] }
+  const found = baseOf(prompt, prompts, 'prompt', report, seen)
+  const below = found && joinPrompt(found.base, prompts, report, found.met)
   return below && derive(prompt, below, report)
 }
 

@@ -12,7 +12,8 @@ import type { Declared } from '../values/types.js'
 import { checkSnippet, compilePrompt, compileSet } from '../compile/prompt.js'
 import type { PreparedSet } from '../compile/example-set.js'
 import type { Likeness } from '../examples/picker.js'
-import type { JoinedPrompt, Limits, PromptModel } from '../artefacts/artefacts.js'
+import { checksOf, joinOutputs, type Validator } from './outputs.js'
+import type { JoinedPrompt, Limits, OutputModel, PromptModel } from '../artefacts/artefacts.js'
 import type { Shelves } from '../compile/shelves.js'
 import type { FileValue } from '../values/files.js'
 import type { Plan } from '../render/plan.js'
@@ -31,6 +32,8 @@ export interface LibraryOptions {
   readonly countTokens?: (text: string) => number
   /** Measures of likeness in place of the built-in one, by example set: vectors, or any function of the program. */
   readonly likeness?: Readonly<Record<string, Likeness>>
+  /** Checks data by a JSON Schema, for outputs that are one: that of "dunelight/json-schema", or any other. */
+  readonly validator?: Validator
 }
 
 /** The types of a library's prompts where none are known: any name, any values. */
@@ -46,6 +49,8 @@ export class Library<P extends object = AnyPrompts> {
   readonly graph: LibraryGraph
   /** The example sets with their cases written. */
   readonly sets: ReadonlyMap<string, PreparedSet>
+  /** The outputs with all that their bases say. */
+  readonly outputs: ReadonlyMap<string, OutputModel>
   private readonly shelves: Shelves
   private readonly attachments: NonNullable<LibraryOptions['attachments']>
   private readonly tables: NonNullable<LibraryOptions['tables']>
@@ -62,17 +67,21 @@ export class Library<P extends object = AnyPrompts> {
     const found: Problem[] = [...read]
     const report: Report = (p) => found.push(p)
     const sets = new Map<string, PreparedSet>()
-    const shelves: Shelves & Pick<Shelf, 'prompts'> = {
+    const before: Shelves & Pick<Shelf, 'prompts'> = {
       ...shelf,
       formats: formatTable(options.formats ?? []),
       attachments: new Map(Object.entries(options.attachments ?? {})),
       sets,
       countTokens: options.countTokens,
       likeness: new Map(Object.entries(options.likeness ?? {})),
+      checks: new Map(),
+      replySigns: shelf.library.limits.replySigns,
     }
     const inCircles = circles(shelf, report)
-    for (const snippet of shelf.snippets.values()) if (!inCircles.has(snippet.name)) checkSnippet(snippet, shelves, report)
-    for (const set of shelf.examples.values()) sets.set(set.name, compileSet(withRows(set, options.tables ?? {}, report), shelves, report))
+    for (const snippet of shelf.snippets.values()) if (!inCircles.has(snippet.name)) checkSnippet(snippet, before, report)
+    for (const set of shelf.examples.values()) sets.set(set.name, compileSet(withRows(set, options.tables ?? {}, report), before, report))
+    this.outputs = joinOutputs(shelf.outputs, sets, report)
+    const shelves = { ...before, outputs: this.outputs, checks: checksOf(this.outputs, options.validator, report) }
     this.sets = sets
     this.shelves = shelves
     this.graph = graphOf(shelf)
@@ -139,13 +148,7 @@ export class Library<P extends object = AnyPrompts> {
     if (errors.length > 0 || !ready)
       throw new ProblemError(errors.length > 0 ? errors : this.problems.filter((p) => p.severity === 'error'))
     const member: Member = { kind: 'prompt', name }
-    const made: Prompt = new Prompt(
-      ready.prompt,
-      ready.plan,
-      this.shelf.library,
-      (output) => this.shelf.outputs.get(output),
-      () => this.fingerprint(member)!,
-    )
+    const made: Prompt = new Prompt(ready.prompt, ready.plan, this.shelf.library, this.sets, () => this.fingerprint(member)!)
     this.ready.set(name, made)
     return made
   }

@@ -1,11 +1,14 @@
 import { hashOf } from './fingerprint.js'
-import type { JoinedPrompt, LibraryModel, OutputModel } from '../artefacts/artefacts.js'
-import { readReply, type Reply } from '../outputs/reply.js'
+import type { JoinedPrompt, LibraryModel } from '../artefacts/artefacts.js'
+import type { PreparedSet } from '../compile/example-set.js'
+import type { Form, ReadOptions, Reply } from '../outputs/form.js'
+import { doubtsIn, givenTexts } from '../outputs/truth/index.js'
+import type { AnswerColumn } from '../outputs/columns.js'
 import type { Plan } from '../render/plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import { chooseBy, lotBy, Wordings } from '../render/choose.js'
 import { originsOf, type Origin } from '../render/origins.js'
-import { renderJson, renderPlan, type Rendered, type RenderedTurn, type RunSetting, type Turn } from '../render/render.js'
+import { formOf, renderJson, renderPlan, type Rendered, type RenderedTurn, type RunSetting, type Turn } from '../render/render.js'
 import type { PickedCase } from '../examples/picker.js'
 import type { Choose, SetPick } from '../render/run.js'
 import type { Part } from '../render/parts.js'
@@ -31,7 +34,13 @@ export interface FinishedTurn extends Turn {
   readonly origins: readonly Origin[]
 }
 
-export interface Rendering {
+/** A reply to one rendering, held against what the model was told. */
+export interface CheckedReply<R = unknown> extends Reply<R> {
+  /** Figures, dates and names that stand neither in the prompt nor in its record, and sentences copied from an example: to be verified. */
+  readonly doubts: readonly Problem[]
+}
+
+export interface Rendering<R = unknown> {
   readonly turns: readonly FinishedTurn[]
   /** Warnings: nothing that kept the prompt from being rendered. */
   readonly problems: readonly Problem[]
@@ -41,6 +50,10 @@ export interface Rendering {
   readonly picks: readonly SetPick[]
   /** SHA-256 over the turns: equal where the same model would receive the same. Worked out when it is first looked at. */
   readonly fingerprint: string
+  /** The form in which the answer was asked for; undefined where the prompt has no output. */
+  readonly form: Form<R> | undefined
+  /** Reads a reply to this rendering; without an output its text is the value. */
+  read(reply: string, options?: ReadOptions): CheckedReply<R>
 }
 
 /** What prepared values need of their prompt. */
@@ -124,7 +137,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     private readonly model: JoinedPrompt,
     private readonly plan: Plan,
     private readonly library: LibraryModel,
-    private readonly findOutput: (name: string) => OutputModel | undefined,
+    private readonly sets: ReadonlyMap<string, PreparedSet>,
     private readonly identify: () => string,
   ) {
     this.runner = {
@@ -149,7 +162,12 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
 
   /** The names of the outputs that its renderings can have. */
   get outputs(): readonly string[] {
-    return this.plan.outputs
+    return [...this.plan.forms.keys()]
+  }
+
+  /** The columns that its answers fill beside a record, whatever the record is. */
+  get answerColumns(): readonly AnswerColumn[] {
+    return this.plan.answerColumns
   }
 
   /** SHA-256 over the prompt with all that it draws on: see `Library.fingerprint`. */
@@ -173,7 +191,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
    *
    * @throws ProblemError with all that is wrong with the values, or with what came of them.
    */
-  render(values: V, options: RenderOptions = {}): Rendering {
+  render(values: V, options: RenderOptions = {}): Rendering<R> {
     const accepted = this.accept(values)
     return this.finish(accepted, options, chooserFor(options))
   }
@@ -206,10 +224,10 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   /** One rendering for each combination of the wordings of `vary`, named by a number from 1 for each `vary`, in order. */
-  renderAll(values: V, options: RenderOptions = {}): { readonly wording: string; readonly rendering: Rendering }[] {
+  renderAll(values: V, options: RenderOptions = {}): { readonly wording: string; readonly rendering: Rendering<R> }[] {
     const accepted = this.accept(values)
     const wordings = new Wordings()
-    const all: { wording: string; rendering: Rendering }[] = []
+    const all: { wording: string; rendering: Rendering<R> }[] = []
     do {
       if (all.length === MOST_WORDINGS) throw new ProblemError([problem('wordings-over-limit', { limit: MOST_WORDINGS })])
       const rendering = this.finish(accepted, { ...options, origins: true }, wordings.choose)
@@ -219,7 +237,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   /** Renders record after record, lazily; `record` of the options is each one's id where `id` gives it. */
-  *renderEach(records: Iterable<V>, options: RenderOptions = {}, id?: (record: V, index: number) => string): Generator<Rendering> {
+  *renderEach(records: Iterable<V>, options: RenderOptions = {}, id?: (record: V, index: number) => string): Generator<Rendering<R>> {
     let index = 0
     for (const record of records) {
       yield this.render(record, id ? { ...options, record: id(record, index) } : options)
@@ -228,16 +246,37 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   /**
-   * A reply read by the prompt's output: a label, data, or without an output the text itself. A prompt that has several outputs is told
-   * which one the rendering had.
+   * The form of the prompt's answers, where it is the same for every record. A prompt that has several outputs is told which one.
+   *
+   * @throws ProblemError where the prompt has no such output, TypeError where the form depends on the record: then `rendering.form` has it.
    */
-  read(reply: string, output?: string): Reply<R> {
+  form(output?: string): Form<R> | undefined {
+    const compiled = this.formNamed(output)
+    if (!compiled) return undefined
+    const { fixed, outline } = compiled
+    if (!fixed) throw new TypeError(`the output "${outline.name}" depends on the record: read by the rendering, render(values).read(reply)`)
+    return fixed as Form<R>
+  }
+
+  /** The form without what only a record decides: its `schema` and `call` hold for every record. */
+  outline(output?: string): Form<R> | undefined {
+    return this.formNamed(output)?.outline as Form<R> | undefined
+  }
+
+  private formNamed(output: string | undefined) {
     const names = output === undefined ? this.outputs : [output]
     if (names.length > 1) throw new TypeError(`"${this.name}" has several outputs: ${names.join(', ')}; say which one`)
     const [name] = names
-    const found = name === undefined ? undefined : this.findOutput(name)
-    if (name !== undefined && !found) throw new TypeError(`there is no output "${name}"`)
-    return readReply(found, reply) as Reply<R>
+    if (name === undefined) return undefined
+    const compiled = this.plan.forms.get(name)
+    if (!compiled) throw new ProblemError([problem('output-unknown', { name, known: this.outputs })])
+    return compiled
+  }
+
+  /** A reply read by the prompt's output: a label, data, or without an output the text itself. */
+  read(reply: string, options: ReadOptions & { readonly output?: string } = {}): Reply<R> {
+    const form = this.form(options.output)
+    return form ? form.read(reply, options) : plainReply<R>(reply)
   }
 
   private accept(values: V): unknown[] {
@@ -247,7 +286,13 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     return accepted
   }
 
-  private finish(accepted: readonly unknown[], options: RenderOptions, choose: Choose): Rendering {
+  private finish(accepted: readonly unknown[], options: RenderOptions, choose: Choose): Rendering<R> {
+    let asked: { readonly form: Form<R> | undefined } | undefined
+    const formOf = () => (asked ??= { form: this.formFor(accepted, options, choose) }).form
+    const checked = (reply: string, read: Reply<R>): CheckedReply<R> => {
+      const doubts = doubtsIn({ ...this.told(accepted, turns, picks, options), reply, value: read.kept })
+      return { ...read, doubts }
+    }
     const rendered = this.run(accepted, options, choose, options.origins ?? false)
     let traced: Rendered | undefined
     const traceOf = (turn: RenderedTurn, i: number): Trace => {
@@ -264,7 +309,35 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       get fingerprint() {
         return hashOf(turns.map(({ role, name, text, parts }) => ({ role, name, text, parts: parts?.map(plainPart) })))
       },
+      get form() {
+        return formOf()
+      },
+      read: (reply, options) => {
+        const form = formOf()
+        return checked(reply, form ? form.read(reply, options) : plainReply<R>(reply))
+      },
     }
+  }
+
+  private formFor(accepted: readonly unknown[], options: RenderOptions, choose: Choose): Form<R> | undefined {
+    return formOf(this.plan, accepted, this.setting(options, choose, false)) as Form<R> | undefined
+  }
+
+  /** What a reply may know: the turns without their examples, and all values of the record. */
+  private told(accepted: readonly unknown[], turns: readonly RenderedTurn[], picks: readonly SetPick[], options: RenderOptions) {
+    const examples = picks.flatMap(({ set, cases }) => {
+      const prepared = this.sets.get(set)
+      return cases.flatMap((one) => [
+        prepared?.asks[one.case] ?? '',
+        prepared?.answers[one.case] ?? '',
+        ...givenTexts(prepared?.rows[one.case]),
+      ])
+    })
+    const written = examples.filter((text) => text.length > 12)
+    const bare = turns.map(({ text }) => written.reduce((rest, example) => rest.replace(example, () => ' '), text))
+    const parts = turns.flatMap(({ parts: all }) => (all ?? []).flatMap((part) => (part.kind === 'text' ? [part.text] : [])))
+    const language = (options.locale ?? this.library.locale)?.split('-')[0]
+    return { given: [...bare, ...parts, ...givenTexts(accepted)], examples, language }
   }
 
   private run(accepted: readonly unknown[], options: RenderOptions, choose: Choose, traced: boolean): Rendered {
@@ -282,6 +355,11 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     if (locale) return locale
     throw new ProblemError([problem('locale-unknown', { name: name ?? '' })])
   }
+}
+
+/** Without an output the text is the value. */
+function plainReply<R>(reply: string): Reply<R> {
+  return { value: reply as R, kept: reply, problems: [], repaired: [] }
 }
 
 function countedFromOne(one: PickedCase): PickedCase {

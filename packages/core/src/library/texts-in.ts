@@ -1,5 +1,5 @@
 import type { Library } from './library.js'
-import { ownTurns, type TurnModel } from '../artefacts/artefacts.js'
+import { ownTurns, textsOfOutput, type TurnModel } from '../artefacts/artefacts.js'
 import type { Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
 
@@ -11,7 +11,7 @@ export interface FileTexts {
 
 /** The texts of a library's file, read as they stand, faults and all. */
 export function textsIn(library: Library, file: string): FileTexts {
-  const { prompts, snippets, personas, examples } = library.shelf
+  const { prompts, snippets, personas, examples, outputs } = library.shelf
   for (const one of prompts.values()) {
     if (one.file.name !== file) continue
     const others = [one.persona, one.output, one.locale].filter((text) => text !== undefined)
@@ -26,6 +26,7 @@ export function textsIn(library: Library, file: string): FileTexts {
         texts: (set.answer === 'output' ? [set.ask] : [set.ask, set.answer]).filter((text) => text.source.host),
         variables: set.fields,
       }
+  for (const output of outputs.values()) if (output.file.name === file) return { texts: textsOfOutput(output), variables: [] }
   return { texts: [], variables: [] }
 }
 

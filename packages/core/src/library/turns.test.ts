@@ -49,7 +49,7 @@ describe('examples as turns', () => {
       'outputs/grade.yaml': 'kind: one-of\nof: [sound, mended]\n',
     }
     expect(problemsOf(other).map((p) => p.message)).toEqual([
-      'the answer of case 1, "Grade: watch", cannot be read by the output "grade": it names none of sound, mended',
+      'the answer of case 1, "Grade: watch", cannot be read by the output "grade": "Grade: watch" is none of sound, mended',
     ])
   })
 

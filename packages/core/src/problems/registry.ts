@@ -1,6 +1,8 @@
 import { fileCodes } from './file-codes.js'
+import { outputCodes } from './output-codes.js'
+import { replyCodes } from './reply-codes.js'
 import { textCodes } from './text-codes.js'
 import { tableCodes, valueCodes } from './value-codes.js'
 
 /** Every problem that there is. Types, messages and the reference page derive from here. */
-export const registry = { ...textCodes, ...fileCodes, ...valueCodes, ...tableCodes }
+export const registry = { ...textCodes, ...fileCodes, ...outputCodes, ...valueCodes, ...replyCodes, ...tableCodes }

@@ -80,10 +80,6 @@ export const valueCodes = {
     'Fewer cases could be picked than the set asks for.',
     (d) => `only ${d.count} cases of "${d.set}" could be picked, fewer than ${d.least}`,
   ),
-  'reply-unfit': error<{ output: string; why: string }>(
-    'A reply is not what the prompt’s output asks for.',
-    (d) => `the reply does not fit the output "${d.output}": ${d.why}`,
-  ),
   'wordings-over-limit': error<{ limit: number }>('Several "vary" multiply.', (d) => `there are more than ${d.limit} wordings`),
   'prompt-unknown': error<{ name: string; known: readonly string[] }>(
     'A program asks for a prompt that the library does not hold.',

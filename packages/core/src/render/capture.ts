@@ -1,4 +1,5 @@
-import type { Op, Run } from './run.js'
+import type { Op, PassageMark, Run } from './run.js'
+import { Trace } from './trace.js'
 
 /** What a step writes, as a text of its own. */
 export function captured(op: Op, run: Run): string {
@@ -14,4 +15,18 @@ export function captured(op: Op, run: Run): string {
   run.blanks = blanks
   run.json = json
   return text
+}
+
+/** The same with where each stretch came from, and where passages stand in it. */
+export function capturedWhole(op: Op, run: Run): { text: string; trace: Trace; passages: readonly PassageMark[] } {
+  const trace = new Trace()
+  const passages: PassageMark[] = []
+  const { passages: outer } = run
+  run.passages = passages
+  const text = captured((inner) => {
+    inner.trace = trace
+    op(inner)
+  }, run)
+  run.passages = outer
+  return { text, trace: trace.take(), passages }
 }

@@ -1,3 +1,5 @@
+import type { AnswerColumn } from '../outputs/columns.js'
+import type { Form } from '../outputs/form.js'
 import type { Role } from '../artefacts/artefacts.js'
 import type { Span } from '../source/source.js'
 import type { Locale } from '../values/locale.js'
@@ -41,6 +43,15 @@ export type TurnPlan =
       readonly span: Span
     }
 
+/** An output as one prompt has it. */
+export interface FormPlan {
+  readonly form: (run: Run) => Form
+  /** What holds of it for every record. */
+  readonly outline: Form
+  /** Set where the form is the same for every record. */
+  readonly fixed: Form | undefined
+}
+
 /** A prompt, ready to be rendered: decided once, so that a record costs only its values. */
 export interface Plan {
   readonly variables: readonly Declared[]
@@ -52,7 +63,9 @@ export interface Plan {
   readonly orders: readonly string[]
   readonly persona: ((run: Run) => string) | undefined
   readonly output: ((run: Run) => string) | undefined
-  /** The outputs that renderings can have. */
-  readonly outputs: readonly string[]
+  /** The forms of answers that renderings can have, by output. */
+  readonly forms: ReadonlyMap<string, FormPlan>
+  /** The columns that answers fill beside a record. */
+  readonly answerColumns: readonly AnswerColumn[]
   readonly locale: ((run: Run) => Locale) | undefined
 }

@@ -1,6 +1,7 @@
 import { findForms, type TagForm } from './defuse.js'
 import { Run, type Choose, type SetPick } from './run.js'
 import { Trace } from './trace.js'
+import type { Form } from '../outputs/form.js'
 import type { Limits, Role } from '../artefacts/artefacts.js'
 import { partsOf, safePart, type AttachmentPlan, type Part } from './parts.js'
 import type { Plan, TurnPlan } from './plan.js'
@@ -61,6 +62,13 @@ export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunS
   }
 }
 
+/** The form in which a rendering asks for its answer; undefined where the prompt has no output, or none for these values. */
+export function formOf(plan: Plan, values: readonly unknown[], setting: RunSetting): Form | undefined {
+  if (!plan.output) return undefined
+  const run = beginRun(plan, values, setting)
+  return plan.forms.get(plan.output(run))?.form(run)
+}
+
 /**
  * The turns as a JSON list, the same that `JSON.stringify` would write. Where nothing needs a second look, text goes straight into it, its
  * fixed parts escaped when they were compiled.
@@ -109,6 +117,13 @@ function isEscape(text: string, at: number): boolean {
   return count % 2 === 1
 }
 
+function beginRun(plan: Plan, values: readonly unknown[], setting: RunSetting): Run {
+  const { limits, choose, lot } = setting
+  const start = new Run(values, setting.locale, limits, plan.guarded, choose, lot)
+  const locale = plan.locale?.(start) ?? setting.locale
+  return locale === setting.locale ? start : new Run(values, locale, limits, plan.guarded, choose, lot)
+}
+
 function runOnce(
   plan: Plan,
   values: readonly unknown[],
@@ -116,9 +131,7 @@ function runOnce(
   traced: boolean,
   json = false,
 ): { run: Run; turns: RenderedTurn[] } {
-  const start = new Run(values, setting.locale, setting.limits, plan.guarded, setting.choose, setting.lot)
-  const locale = plan.locale?.(start) ?? setting.locale
-  const run = locale === setting.locale ? start : new Run(values, locale, setting.limits, plan.guarded, setting.choose, setting.lot)
+  const run = beginRun(plan, values, setting)
   if (plan.persona) run.persona = plan.persona(run)
   if (plan.output) run.output = plan.output(run)
   run.json = json

@@ -1,6 +1,7 @@
 import type { Limits } from '../artefacts/artefacts.js'
 import type { Picked } from '../examples/picker.js'
 import { ProblemError, problem, type Problem } from '../problems/problem.js'
+import type { PassageType } from '../text/nodes.js'
 import type { Masks, Setting } from '../values/formats/format.js'
 import type { Locale } from '../values/locale.js'
 import { escapeJson } from './escape.js'
@@ -11,6 +12,14 @@ const NONE: readonly string[] = []
 
 /** Which wording of a `vary` is written. */
 export type Choose = (place: string, count: number) => number
+
+/** Where a passage stands in the text of an output. */
+export interface PassageMark {
+  readonly name: string
+  readonly type: PassageType
+  readonly start: number
+  readonly end: number
+}
 
 /** The cases of a set that one rendering has. */
 export interface SetPick extends Picked {
@@ -52,6 +61,9 @@ export class Run implements Setting {
   ) {
     this.most = limits.renderingBytes
   }
+
+  /** The passages written so far, where somebody wants to know. */
+  passages: PassageMark[] | undefined
 
   /** The cases picked so far, and what is to be said of the rendering: made when there is something. */
   picks: SetPick[] | undefined

@@ -1,4 +1,4 @@
-import type { Branch, Each, Vary, When } from './nodes.js'
+import type { Branch, Each, Item, Piece, Vary, When } from './nodes.js'
 
 /** The bodies of a block with their heads, in order: what every walk over a text goes through. */
 export function branchesOf<B>(block: When<B> | Each<B> | Vary<B>): readonly Branch<B>[] {
@@ -11,5 +11,15 @@ export function branchesOf<B>(block: When<B> | Each<B> | Vary<B>): readonly Bran
       const first = { head: block.head, condition: undefined, body: block.body }
       return block.otherwise ? [first, block.otherwise] : [first]
     }
+  }
+}
+
+/** All nodes of a text in order, those within lines, passages and blocks too. */
+export function* nodesIn(nodes: readonly (Item | Piece)[]): Generator<Item | Piece> {
+  for (const node of nodes) {
+    yield node
+    if (node.kind === 'line' || node.kind === 'passage') yield* nodesIn(node.pieces)
+    else if (node.kind === 'when' || node.kind === 'vary' || node.kind === 'each')
+      for (const branch of branchesOf<Item | Piece>(node)) yield* nodesIn(branch.body)
   }
 }

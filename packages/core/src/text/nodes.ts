@@ -21,7 +21,7 @@ export interface Line {
   readonly span: Span
 }
 
-export type Piece = Fixed | Slot | Break | When<Piece> | Each<Piece> | Vary<Piece> | Use | Aside | Broken | LineDirective
+export type Piece = Fixed | Slot | Passage | Break | When<Piece> | Each<Piece> | Vary<Piece> | Use | Aside | Broken | LineDirective
 
 /** Literal text. `escaped` names what a backslash kept from being read. */
 export interface Fixed {
@@ -46,6 +46,17 @@ export interface Broken {
 export interface Slot {
   readonly kind: 'slot'
   readonly value: SlotValue
+  readonly span: Span
+}
+
+export type PassageType = 'text' | 'integer' | 'number' | 'date'
+
+/** A place that a model writes, in the texts of outputs: `<name: guidance>`. Its pieces are all of it, brackets too. */
+export interface Passage {
+  readonly kind: 'passage'
+  readonly name: string
+  readonly type: PassageType
+  readonly pieces: readonly Piece[]
   readonly span: Span
 }
 

@@ -44,13 +44,18 @@ function visit(node: Item | Piece, add: Add): void {
       break
     case 'break':
       break
+    case 'passage':
+      visitAll(node.pieces, add)
+      break
     default:
       visitDirective(node, add)
   }
 }
 
 function visitDirective(
-  node: Exclude<LineDirective, { kind: 'broken-line' }> | Exclude<Piece, { kind: 'fixed' | 'slot' | 'broken' | 'break' | 'broken-line' }>,
+  node:
+    | Exclude<LineDirective, { kind: 'broken-line' }>
+    | Exclude<Piece, { kind: 'fixed' | 'slot' | 'passage' | 'broken' | 'break' | 'broken-line' }>,
   add: Add,
 ): void {
   add(node.kind === 'aside' ? 'aside' : 'directive', node.head)

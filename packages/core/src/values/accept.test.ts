@@ -41,7 +41,7 @@ describe('values are refused with what was expected and what was found', () => {
     ['text', undefined, 'value-missing: "a" is missing'],
     ['text', '', 'value-missing: "a" is missing'],
     ['{ type: text, max-words: 2 }', 'one – two three', 'value-bounds: "a" has 3 words, more than 2'],
-    ['{ type: text, min-words: 2 }', 'one !', 'value-bounds: "a" has 1 words, fewer than 2'],
+    ['{ type: text, min-words: 2 }', 'one !', 'value-bounds: "a" has 1 word, fewer than 2'],
     ['number', Number.NaN, 'value-missing: "a" is missing'],
     ['number', Infinity, 'value-unfit: "a" takes a number, not Infinity'],
     ['number', '1e5', 'value-unfit: "a" takes a number, not "1e5"'],

@@ -14,6 +14,7 @@ import {
   type TextType,
   type ValueType,
 } from './types.js'
+import { wholePattern } from './pattern.js'
 import { problem, type Report } from '../problems/problem.js'
 import { nearest } from '../problems/suggest.js'
 
@@ -98,25 +99,35 @@ function textBroken(value: string, type: TextType): string | undefined {
   const { minLength = 0, maxLength = Infinity, minWords, maxWords, pattern } = type
   if (value.length < minLength) return `is shorter than ${minLength} signs`
   if (value.length > maxLength) return `is longer than ${maxLength} signs`
-  if (pattern !== undefined && !patternOf(pattern).test(value)) return `does not match ${pattern}: "${clip(value)}"`
+  if (pattern !== undefined && !wholePattern(pattern).test(value)) return `does not match ${pattern}: "${clip(value)}"`
   if (minWords === undefined && maxWords === undefined) return undefined
   const count = wordCount(value)
-  if (count < (minWords ?? 0)) return `has ${count} words, fewer than ${minWords!}`
-  return count > (maxWords ?? Infinity) ? `has ${count} words, more than ${maxWords!}` : undefined
+  const words = `has ${count} ${count === 1 ? 'word' : 'words'}`
+  if (count < (minWords ?? 0)) return `${words}, fewer than ${minWords!}`
+  return count > (maxWords ?? Infinity) ? `${words}, more than ${maxWords!}` : undefined
 }
 
 /** Runs of signs between blanks that hold a letter or a digit. */
-function wordCount(text: string): number {
-  return text.split(/\s+/).filter((run) => /[\p{L}\p{N}]/u.test(run)).length
+export function wordCount(text: string): number {
+  let count = 0
+  let counted = false
+  for (let i = 0; i < text.length; i++) {
+    const unit = text.charCodeAt(i)
+    if (unit === 32 || (unit < 14 && unit > 8)) counted = false
+    else if (!counted && isWordSign(text, i, unit)) {
+      counted = true
+      count++
+    } else if (counted && unit > 127 && BLANK.test(text[i]!)) counted = false
+  }
+  return count
 }
 
-const patterns = new Map<string, RegExp>()
+const BLANK = /\s/u
+const WORD_SIGN = /[\p{L}\p{N}]/u
 
-/** A pattern matches the whole text, as in a form. */
-function patternOf(pattern: string): RegExp {
-  let compiled = patterns.get(pattern)
-  if (!compiled) patterns.set(pattern, (compiled = new RegExp(`^(?:${pattern})$`, 'u')))
-  return compiled
+function isWordSign(text: string, at: number, unit: number): boolean {
+  if (unit < 128) return (unit > 47 && unit < 58) || (unit > 64 && unit < 91) || (unit > 96 && unit < 123)
+  return WORD_SIGN.test(String.fromCodePoint(text.codePointAt(at)!))
 }
 
 function acceptNumber(value: unknown, type: NumberType, where: Where, report: Report): unknown {

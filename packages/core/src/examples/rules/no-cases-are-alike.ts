@@ -1,10 +1,9 @@
 import type { SetRule } from './facts.js'
-import { nearestPairs } from '../pairs.js'
+import { ALIKE, nearestPairs } from '../pairs.js'
 import { problem } from '../../problems/problem.js'
 
 /** Beyond this, looking at every case beside its nearest would slow down opening a library; `dunelight examples` looks at any number. */
 const MOST = 1500
-const ALIKE = 0.85
 
 export const noCasesAreAlike: SetRule = {
   name: 'no-cases-are-alike',

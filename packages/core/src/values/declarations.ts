@@ -1,4 +1,4 @@
-import type { FileValue } from '../values/files.js'
+import type { FileValue } from './files.js'
 
 /** The types that a declaration names: `list of` stands before any of them. */
 export type TypeWord =
@@ -17,25 +17,25 @@ export type TypeWord =
   | `list of ${string}`
 
 /** A declaration with keys: the same keys as in a library's files. */
-export interface DeclarationKeys {
+export interface DeclarationKeys<B = number> {
   readonly type: TypeWord
   readonly of?: readonly string[]
-  readonly fields?: Declarations
+  readonly fields?: Declarations<B>
   readonly optional?: boolean
   readonly default?: unknown
   readonly outside?: boolean
   readonly about?: string
   readonly question?: string
   readonly example?: unknown
-  readonly min?: number | string
-  readonly max?: number | string
-  readonly 'min-length'?: number
-  readonly 'max-length'?: number
-  readonly 'min-words'?: number
-  readonly 'max-words'?: number
+  readonly min?: B | string
+  readonly max?: B | string
+  readonly 'min-length'?: B
+  readonly 'max-length'?: B
+  readonly 'min-words'?: B
+  readonly 'max-words'?: B
   readonly pattern?: string
-  readonly 'min-items'?: number
-  readonly 'max-items'?: number
+  readonly 'min-items'?: B
+  readonly 'max-items'?: B
   readonly unique?: boolean
   readonly splits?: string
   readonly reads?: string
@@ -43,9 +43,10 @@ export interface DeclarationKeys {
 }
 
 /** A type alone, or a type with keys. */
-export type Declaration = TypeWord | DeclarationKeys
-export interface Declarations {
-  readonly [name: string]: Declaration
+export type Declaration<B = number> = TypeWord | DeclarationKeys<B>
+/** `B`: what a bound may be; in outputs a slot too. */
+export interface Declarations<B = number> {
+  readonly [name: string]: Declaration<B>
 }
 
 /** An earlier turn, as a variable of the type `turns` takes it. */

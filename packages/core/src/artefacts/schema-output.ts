@@ -1,0 +1,70 @@
+import type { FieldsModel } from './artefacts.js'
+import { artefactOf, type Reading } from './reading.js'
+import { readAnswerFields } from './variables.js'
+import { variablesFromSchema } from '../interop/from-schema.js'
+import { schemaFaults } from '../interop/schema-faults.js'
+import { DRAFT, type JsonSchema } from '../interop/to-schema.js'
+import { problem } from '../problems/problem.js'
+import { Source } from '../source/source.js'
+import { parseYaml, type YamlNode } from '../source/yaml.js'
+import { isRecord, own } from '../values/data.js'
+
+/** outputs/NAME.schema.json: a JSON Schema as it is. Its fields are known as far as declarations can say what it says. */
+export function readSchemaOutput(reading: Reading): FieldsModel {
+  const { root, report } = reading
+  const content = root.data() as JsonSchema
+  const draft = own(content, '$schema')
+  const at = (key: string) => valueAt(root, key) ?? root
+  const broken = (why: string, node: YamlNode = root) => report(problem('schema-broken', { why }, node.span))
+  if (draft !== undefined && draft !== DRAFT) broken(`its draft is ${JSON.stringify(draft)}, and only 2020-12 is read`, at('$schema'))
+  const faults = schemaFaults(content)
+  for (const fault of faults) broken(fault)
+  const text = (key: string) => {
+    const found = own(content, key)
+    return typeof found === 'string' ? found : undefined
+  }
+  const { variables, problems } = variablesFromSchema(content, { fields: true })
+  // The declarations are plain data by now: read like those of any other file, but they stand in none.
+  const { root: declarations } = parseYaml(new Source(reading.file.name, JSON.stringify(variables)))
+  const fields = readAnswerFields(
+    declarations,
+    () => undefined,
+    () => undefined,
+  )
+  return {
+    kind: 'output',
+    ...artefactOf(reading),
+    title: text('title'),
+    about: text('description'),
+    basedOn: undefined,
+    show: 'json-schema',
+    mustSay: [],
+    mustNotSay: [],
+    slots: [],
+    form: 'fields',
+    fields,
+    schema: {
+      content,
+      sound: faults.length === 0 && (draft === undefined || draft === DRAFT),
+      whole: problems.length === 0 && isUniform(content),
+    },
+  }
+}
+
+/** Whether all its records let other fields be, or none does: declarations cannot say it of each. */
+function isUniform(schema: JsonSchema): boolean {
+  const closed = new Set<boolean>()
+  const visit = (one: unknown) => {
+    if (Array.isArray(one)) one.forEach(visit)
+    if (!isRecord(one)) return
+    if (isRecord(own(one, 'properties'))) closed.add(own(one, 'additionalProperties') === false)
+    if (isRecord(own(one, 'additionalProperties'))) closed.add(true).add(false)
+    Object.values(one).forEach(visit)
+  }
+  visit(schema)
+  return closed.size <= 1
+}
+
+function valueAt(root: YamlNode, key: string): YamlNode | undefined {
+  return root.entries().find((entry) => entry.key === key)?.value
+}

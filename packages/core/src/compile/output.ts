@@ -1,0 +1,154 @@
+import { compileGiven } from './given.js'
+import { descent, type Context } from './context.js'
+import type { Shelves } from './shelves.js'
+import { compileText } from './text.js'
+import type { BoundSlot, OutputModel } from '../artefacts/artefacts.js'
+import { withBound, type Bound } from '../outputs/bounds.js'
+import { Form } from '../outputs/form.js'
+import { outlineOf, passageStretch, shapeOf } from '../outputs/outline.js'
+import type { Stretch } from '../outputs/shape.js'
+import { problem } from '../problems/problem.js'
+import { captured, capturedWhole } from '../render/capture.js'
+import { escapeJson } from '../render/escape.js'
+import { emptyRun } from '../render/choose.js'
+import type { FormPlan } from '../render/plan.js'
+import type { Op, Run } from '../render/run.js'
+import type { Span } from '../source/source.js'
+import { soleSlot } from '../text/sole-slot.js'
+import type { Text } from '../text/nodes.js'
+
+/** An output where it is used. */
+export interface CompiledOutput extends FormPlan {
+  /** Writes the instruction, in open form. */
+  readonly instruct: Op
+}
+
+/** Forms that differ only in their bounds are made once for each set of them; more sets than this are no longer kept. */
+const MOST_KEPT = 100
+
+/** A form with its instruction, ready to be written. */
+interface Ready {
+  readonly form: Form
+  /** What stands before the output's own text, and the same as it stands in a JSON string. */
+  readonly head: string
+  readonly json: string
+  /** Whether the output's own text follows. */
+  readonly goesOn: boolean
+}
+
+/** Compiles an output where it is used: its slots see the prompt's variables. */
+export function compileOutput(output: OutputModel, context: Context, shelves: Shelves, at: Span): CompiledOutput {
+  const via = { what: 'output' as const, name: output.name, span: at, outer: context.via }
+  const within: Context = { ...context, kind: 'output', via, place: output.name }
+  const { shared } = context
+  const { varying } = shared
+  const texts = (all: readonly Text[]) => all.map((text) => compileText(text, within, true))
+  const says = { must: texts(output.mustSay), mustNot: texts(output.mustNotSay) }
+  const own = output.form === 'rows' ? output.row : output.form === 'document' ? output.text : undefined
+  const op = own && compileText(own, within, true)
+  const textsVary = shared.varying !== varying
+  const bounds = output.slots.map((slot) => compileBound(slot, within))
+  const ready = (run: Run, values: readonly number[]): Ready => {
+    const said = (ops: readonly Op[]) => ops.map((one) => captured(one, run).trim()).filter((text) => text !== '')
+    const common = {
+      name: output.name,
+      about: output.about,
+      show: output.show ?? 'skeleton',
+      mustSay: said(says.must),
+      mustNotSay: said(says.mustNot),
+    }
+    const bare = shapeOf(output, common, op ? stretchesOf(op, run) : [], shelves.checks.get(output.name))
+    const shape = bounds.reduce((one, { path, bound }, i) => withBound(one, path, bound, values[i]!, (found) => run.fail(found)), bare)
+    const form = new Form(shape, shelves.replySigns)
+    const { head, own: words } = form.asking
+    return { form, head, json: escapeJson(head), goesOn: words !== '' }
+  }
+  const kept = new Map<string, Ready>()
+  let last: { readonly values: readonly number[]; readonly ready: Ready } | undefined
+  const readyFor = (run: Run): Ready => {
+    // Most records have the bounds of the one before.
+    if (last && bounds.every((bound, i) => bound.get(run) === last!.values[i])) return last.ready
+    const values = bounds.map((bound) => bound.get(run))
+    if (textsVary) return ready(run, values)
+    const key = values.length === 0 ? '' : values.join(' ')
+    let found = kept.get(key)
+    if (!found) {
+      found = ready(run, values)
+      if (kept.size < MOST_KEPT) kept.set(key, found)
+    }
+    last = { values, ready: found }
+    return found
+  }
+  const from = descent(within, output.span, { given: textsVary })
+  const instruct: Op = (run) => {
+    const { head, json, goesOn } = readyFor(run)
+    if (textsVary && head !== '') run.writeGiven(head, from)
+    else {
+      run.out += run.json ? json : head
+      if (run.trace) run.trace.add(run.out.length, from)
+    }
+    if (goesOn) op?.(run)
+  }
+  const constant = shared.varying === varying
+  return {
+    form: (run) => readyFor(run).form,
+    instruct,
+    get outline() {
+      return outlineOf(output)
+    },
+    get fixed() {
+      return constant ? readyFor(emptyRun()).form : undefined
+    },
+  }
+}
+
+/** What a row or document writes, parted into fixed text, values and passages. */
+function stretchesOf(op: Op, run: Run): Stretch[] {
+  const { text, trace, passages } = capturedWhole(op, run)
+  const stretches: Stretch[] = []
+  const plain = (start: number, end: number) => {
+    let at = start
+    trace.ends.forEach((stop, i) => {
+      if (stop <= at || at >= end) return
+      const kind = trace.sources[i]!.kind === 'value' ? 'value' : 'fixed'
+      const piece = text.slice(at, Math.min(stop, end))
+      const last = stretches.at(-1)
+      if (last?.kind === kind) stretches[stretches.length - 1] = { kind, text: last.text + piece }
+      else stretches.push({ kind, text: piece })
+      at = Math.min(stop, end)
+    })
+  }
+  let at = 0
+  for (const { name, type, start, end } of passages) {
+    plain(at, start)
+    stretches.push(passageStretch(name, type, text.slice(start, end)))
+    at = end
+  }
+  plain(at, text.length)
+  return stretches
+}
+
+interface CompiledBound extends Bound {
+  readonly get: (run: Run) => number
+}
+
+function compileBound({ path, bound, text }: BoundSlot, context: Context): CompiledBound {
+  const { report } = context.shared
+  const span = text.source.span(0, text.source.text.length)
+  const slot = soleSlot(text)
+  const given = slot && compileGiven(slot, context)
+  const number = given?.type.kind === 'integer' || given?.type.kind === 'number' || given?.type.kind === 'any'
+  if (!slot) report(problem('bound-unfit', { bound, why: 'is no number, and no slot alone' }, span))
+  else if (given && !number) report(problem('bound-unfit', { bound, why: `is ${given.type.kind}, not a number` }, span))
+  else if (given?.optional) report(problem('bound-unfit', { bound, why: 'may have no value' }, span))
+  return {
+    path,
+    bound,
+    get: (run) => {
+      const value = given?.get(run)
+      return typeof value === 'number'
+        ? value
+        : run.fail(problem('bound-unfit', { bound, why: `comes out as ${JSON.stringify(value ?? null)}` }, span))
+    },
+  }
+}

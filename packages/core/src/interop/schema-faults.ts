@@ -1,0 +1,82 @@
+import type { JsonSchema } from './to-schema.js'
+import { isRecord, own } from '../values/data.js'
+
+/** Keywords whose value is a schema, a list of schemas, or schemas by name. */
+const ONE = [
+  'items',
+  'contains',
+  'not',
+  'if',
+  'then',
+  'else',
+  'additionalProperties',
+  'propertyNames',
+  'unevaluatedItems',
+  'unevaluatedProperties',
+]
+const LIST = ['allOf', 'anyOf', 'oneOf', 'prefixItems']
+const NAMED = ['properties', 'patternProperties', '$defs', 'dependentSchemas']
+const BOUNDS = [
+  ['minimum', 'maximum'],
+  ['minLength', 'maxLength'],
+  ['minItems', 'maxItems'],
+  ['minProperties', 'maxProperties'],
+] as const
+const TYPES = ['string', 'integer', 'number', 'boolean', 'array', 'object', 'null']
+
+/** What no reply could ever fit in a JSON Schema, or what cannot be followed: one sentence each, with the place as a JSON Pointer. */
+export function schemaFaults(root: JsonSchema): string[] {
+  const faults: string[] = []
+  const visit = (schema: unknown, at: string) => {
+    if (!isRecord(schema)) {
+      if (typeof schema !== 'boolean') faults.push(`${at} is no schema`)
+      return
+    }
+    faults.push(...faultsOf(schema, root).map((fault) => `${at}: ${fault}`))
+    for (const word of ONE) if (own(schema, word) !== undefined) visit(own(schema, word), `${at}/${word}`)
+    for (const word of LIST) {
+      const list = own(schema, word) ?? schema[word]
+      if (Array.isArray(list)) list.forEach((one, i) => visit(one, `${at}/${word}/${i}`))
+    }
+    for (const word of NAMED) {
+      const named = own(schema, word)
+      if (isRecord(named)) for (const [name, one] of Object.entries(named)) visit(one, `${at}/${word}/${name}`)
+    }
+  }
+  visit(root, '#')
+  return faults
+}
+
+function faultsOf(schema: Record<string, unknown>, root: JsonSchema): string[] {
+  const faults: string[] = []
+  const reference = own(schema, '$ref')
+  if (typeof reference === 'string' && !pointed(root, reference)) faults.push(`"${reference}" leads nowhere within it`)
+  const options = own(schema, 'enum')
+  if (options !== undefined && (!Array.isArray(options) || options.length === 0)) faults.push('its enum has no value')
+  for (const type of [own(schema, 'type')].flat())
+    if (type !== undefined && !TYPES.includes(type as string)) faults.push(`there is no type ${JSON.stringify(type)}`)
+  for (const [least, most] of BOUNDS) {
+    const [low, high] = [own(schema, least), own(schema, most)]
+    if (typeof low === 'number' && typeof high === 'number' && low > high) faults.push(`"${least}: ${low}" is above "${most}: ${high}"`)
+  }
+  return faults
+}
+
+/** What a JSON Pointer (RFC 6901) leads to within the document. */
+export function pointed(root: JsonSchema, reference: string): JsonSchema | undefined {
+  if (!reference.startsWith('#')) return undefined
+  let at: unknown = root
+  for (const step of reference.slice(1).split('/').slice(1)) {
+    const key = unescaped(step)
+    at = Array.isArray(at) ? at[Number(key)] : own(at, key)
+  }
+  return isRecord(at) ? at : undefined
+}
+
+function unescaped(step: string): string {
+  try {
+    return decodeURIComponent(step).replaceAll('~1', '/').replaceAll('~0', '~')
+  } catch {
+    return step
+  }
+}

@@ -1,0 +1,146 @@
+import { baseOf } from './base.js'
+import type { ExampleSetModel, FieldsModel, OneOfModel, OutputModel } from '../artefacts/artefacts.js'
+import type { PreparedSet } from '../compile/example-set.js'
+import type { CheckData } from '../outputs/shape.js'
+import type { JsonSchema } from '../interop/to-schema.js'
+import { problem, type Report } from '../problems/problem.js'
+import { describe, type Declared } from '../values/types.js'
+import { write } from '../values/write.js'
+
+/** Makes a check of a JSON Schema (2020-12): what is wrong with data by it. It throws where the schema itself cannot be used. */
+export type Validator = (schema: JsonSchema) => CheckData
+
+type Outputs = ReadonlyMap<string, OutputModel>
+
+/** The outputs with all that their bases say, and their labels where an example set has them. */
+export function joinOutputs(outputs: Outputs, sets: ReadonlyMap<string, PreparedSet>, report: Report): Map<string, OutputModel> {
+  const joined = new Map<string, OutputModel>()
+  for (const output of outputs.values()) {
+    const whole = joinOutput(output, outputs, report, [])
+    joined.set(output.name, whole.form === 'one-of' ? withLabels(whole, sets, report) : whole)
+  }
+  return joined
+}
+
+function joinOutput(output: OutputModel, outputs: Outputs, report: Report, seen: readonly string[]): OutputModel {
+  const found = baseOf(output, outputs, 'output', report, seen)
+  // What is wrong with the base is said where it is joined itself.
+  return found
+    ? derive(
+        output,
+        joinOutput(found.base, outputs, () => undefined, found.met),
+        report,
+      )
+    : output
+}
+
+function derive(output: OutputModel, base: OutputModel, report: Report): OutputModel {
+  const contradicts = (why: string, span = output.basedOn!.span) =>
+    report(problem('output-contradicts', { base: base.name, why }, span, [{ says: `"${base.name}" stands here`, span: base.span }]))
+  const common = {
+    about: output.about ?? base.about,
+    show: output.show ?? base.show,
+    mustSay: [...base.mustSay, ...output.mustSay],
+    mustNotSay: [...base.mustNotSay, ...output.mustNotSay],
+  }
+  if (output.form === 'fields' && base.form === 'fields') {
+    if (base.schema) contradicts('it is a JSON Schema, which nothing can be based on')
+    const own = new Map(output.fields.map((field) => [field.name, field]))
+    for (const field of base.fields) {
+      const mine = own.get(field.name)
+      const why = mine && contradiction(mine, field)
+      if (why !== undefined) contradicts(why, mine!.span)
+    }
+    const names = new Set(output.fields.map((field) => field.name))
+    const merged = base.fields.map((field) => own.get(field.name) ?? field)
+    const added = output.fields.filter((field) => !base.fields.some((one) => one.name === field.name))
+    const slots = [...base.slots.filter((slot) => !names.has(slot.path[0] ?? '')), ...output.slots]
+    return { ...output, ...common, fields: [...merged, ...added], slots } satisfies FieldsModel
+  }
+  if (output.form === 'one-of' && base.form === 'one-of') {
+    const said = output.of.length > 0 || output.from !== undefined
+    return { ...output, ...common, of: said ? output.of : base.of, from: said ? output.from : base.from }
+  }
+  if (output.form === 'rows' && base.form === 'rows')
+    return {
+      ...output,
+      ...common,
+      row: output.row ?? base.row,
+      min: output.min ?? base.min,
+      max: output.max ?? base.max,
+      slots: output.slots.length > 0 ? output.slots : base.slots,
+    }
+  if (output.form === 'document' && base.form === 'document') return { ...output, ...common, text: output.text ?? base.text }
+  contradicts(`it is of the kind ${base.form}`)
+  return output
+}
+
+/** Why a reply could not fit a field both as the base declares it and as the derived output does. */
+function contradiction({ name, type }: Declared, { type: base }: Declared): string | undefined {
+  const whole = type.kind === 'integer' && base.kind === 'number'
+  if (type.kind !== base.kind && !whole) return `"${name}" is ${describe(base)} there, and ${describe(type)} here`
+  if (type.kind === 'choice' && base.kind === 'choice') {
+    const foreign = type.of.find((option) => !base.of.includes(option))
+    return foreign === undefined ? undefined : `"${name}" has no option "${foreign}" there`
+  }
+  const bounds = (from: object, key: string) => (from as Record<string, unknown>)[key]
+  for (const unit of ['', 'Length', 'Words', 'Items']) {
+    const [low, high] = [bounds(type, `min${unit}`), bounds(type, `max${unit}`)]
+    const [least, most] = [bounds(base, `min${unit}`), bounds(base, `max${unit}`)]
+    if (isAbove(low, most) || isAbove(least, high)) return `no value of "${name}" is within the bounds of both`
+  }
+  return undefined
+}
+
+function isAbove(low: unknown, high: unknown): boolean {
+  return (
+    (typeof low === 'number' && typeof high === 'number' && low > high) ||
+    (typeof low === 'string' && typeof high === 'string' && low > high)
+  )
+}
+
+function withLabels(output: OneOfModel, sets: ReadonlyMap<string, PreparedSet>, report: Report): OneOfModel {
+  if (!output.from) return output
+  const { set: named, field } = output.from
+  const set = sets.get(named.name)
+  const fields = set?.model.fields ?? []
+  const declared = fields.find((one) => one.name === field.name)
+  if (!set) report(problem('use-unknown', { name: named.name, what: 'example set', known: [...sets.keys()] }, named.span))
+  else if (!declared)
+    report(problem('field-unknown', { name: field.name, of: named.name, known: fields.map((one) => one.name) }, field.span))
+  if (!set || !declared) return output
+  const of = labelsOf(set, declared)
+  if (of.length === 0) report(problem('labels-missing', { field: field.name, set: named.name }, field.span))
+  return { ...output, of }
+}
+
+/** The options of a choice; of a text all that the cases hold. */
+function labelsOf(
+  set: { readonly model: ExampleSetModel; readonly rows: readonly (readonly unknown[])[] },
+  { name, type }: Declared,
+): string[] {
+  if (type.kind === 'choice') return [...type.of]
+  if (type.kind !== 'text') return []
+  const at = set.model.fields.findIndex((field) => field.name === name)
+  return [...new Set(set.rows.map((row) => write(row[at], type)).filter((label) => label !== ''))]
+}
+
+/** What checks the data of outputs that are JSON Schemas: needed where the schema says more than fields can. */
+export function checksOf(outputs: Outputs, validator: Validator | undefined, report: Report): Map<string, CheckData> {
+  const checks = new Map<string, CheckData>()
+  for (const output of outputs.values()) {
+    if (output.form !== 'fields' || !output.schema) continue
+    const { content, whole, sound } = output.schema
+    if (!sound) continue
+    if (!validator) {
+      if (!whole) report(problem('schema-unchecked', { output: output.name }, output.span))
+      continue
+    }
+    try {
+      checks.set(output.name, validator(content))
+    } catch (fault) {
+      report(problem('schema-broken', { why: fault instanceof Error ? fault.message : String(fault) }, output.span))
+    }
+  }
+  return checks
+}

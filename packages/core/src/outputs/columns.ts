@@ -1,0 +1,38 @@
+import { passagesOf, type Shape } from './shape.js'
+
+/** A column that an answer fills beside a record; `labels` where it holds one of a few. */
+export interface AnswerColumn {
+  readonly name: string
+  readonly labels: readonly string[] | undefined
+}
+
+/** The columns of a reply that had no output: its text. */
+export const PLAIN_COLUMN: AnswerColumn = { name: 'reply', labels: undefined }
+
+/** The columns of all forms that a prompt's answers can have, each once. */
+export function columnsOf(shapes: readonly Shape[]): AnswerColumn[] {
+  if (shapes.length === 0) return [PLAIN_COLUMN]
+  const columns = new Map<string, AnswerColumn>()
+  for (const column of shapes.flatMap(ofShape)) {
+    const known = columns.get(column.name)
+    const labels = known?.labels && column.labels ? [...new Set([...known.labels, ...column.labels])] : column.labels
+    columns.set(column.name, { name: column.name, labels: known && !known.labels ? undefined : labels })
+  }
+  return [...columns.values()]
+}
+
+function ofShape(shape: Shape): AnswerColumn[] {
+  switch (shape.form) {
+    case 'fields':
+      return shape.fields.map(({ name, type }) => ({
+        name,
+        labels: type.kind === 'choice' ? type.of : type.kind === 'boolean' ? ['true', 'false'] : undefined,
+      }))
+    case 'one-of':
+      return [{ name: shape.field, labels: shape.of }]
+    case 'rows':
+      return [{ name: 'rows', labels: undefined }]
+    case 'document':
+      return [...passagesOf(shape), { name: 'document' }].map(({ name }) => ({ name, labels: undefined }))
+  }
+}

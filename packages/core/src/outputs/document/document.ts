@@ -1,0 +1,124 @@
+import { findFixed, partsOf, type Found, type Part } from './match.js'
+import { exactJson } from '../json/find.js'
+import { passageFields, readPassage } from '../passages.js'
+import { Loosening } from '../json/loosen.js'
+import { asking, type Instruction } from '../kind.js'
+import type { Reading } from '../reading.js'
+import { bareText, ownText, passagesOf, type DocumentShape, type PassageStretch, type Stretch } from '../shape.js'
+import { problem } from '../../problems/problem.js'
+import { clip, isRecord, put } from '../../values/data.js'
+
+/** A document as it was finished: its own fixed text and values, and between them what was written. */
+export interface FinishedDocument<P = Readonly<Record<string, unknown>>> {
+  readonly text: string
+  readonly passages: P
+  /** The same text in stretches, each with what it is. */
+  readonly stretches: readonly { readonly kind: 'fixed' | 'value' | 'written'; readonly text: string; readonly name?: string }[]
+}
+
+const ONLY_THIS = 'Answer with this document and nothing else.'
+const ELSE = 'leave every other sign as it is:'
+
+export function instructDocument(shape: DocumentShape): Instruction {
+  if (shape.show !== 'description')
+    return { asks: `${ONLY_THIS} Write what each <…> asks for in its place, and ${ELSE}`, gap: '\n\n', own: ownText(shape) }
+  const bullets = passagesOf(shape).map(
+    ({ name, type, guidance }) =>
+      `- ${name}: ${[type === 'text' ? '' : type, guidance].filter((part) => part !== '').join(', ') || 'text'}`,
+  )
+  return asking(`${ONLY_THIS} Write these passages in their places, and ${ELSE}\n${bullets.join('\n')}\n\n${bareText(shape)}`)
+}
+
+/** Reads a reply by the document's fixed text: what stands between is what was written. */
+export function readDocument(shape: DocumentShape, reading: Reading): unknown {
+  const parts = partsOf(shape.stretches)
+  const written = passagesInJson(shape, reading) ?? passagesInText(parts, reading)
+  const passages: Record<string, unknown> = {}
+  for (const stretch of passagesOf(shape)) {
+    const one = written.get(stretch.name)
+    const text = one?.text.trim() ?? ''
+    const start = one && one.start + (one.text.length - one.text.trimStart().length)
+    const span = start === undefined ? undefined : reading.span(start, start + text.length)
+    if (text === '' || text === stretch.text.trim()) {
+      reading.report(problem('reply-passage-missing', { passage: stretch.name, left: text !== '' }, span))
+      continue
+    }
+    const { value, faults } = readPassage(stretch, text)
+    for (const says of faults) reading.report(problem('reply-passage-unfit', { passage: stretch.name, says }, span))
+    put(passages, stretch.name, value)
+  }
+  const finished = finish(shape.stretches, passages)
+  reading.kept = finished
+  return finished
+}
+
+function finish(stretches: readonly Stretch[], passages: Readonly<Record<string, unknown>>): FinishedDocument {
+  const done = stretches.map((one) => {
+    if (one.kind !== 'passage') return one
+    const value = Object.hasOwn(passages, one.name) ? passages[one.name] : ''
+    return { kind: 'written' as const, text: typeof value === 'string' ? value : String(value), name: one.name }
+  })
+  return { text: done.map((one) => one.text).join(''), passages, stretches: done }
+}
+
+interface Written {
+  readonly text: string
+  readonly start: number
+}
+
+function passagesInText(parts: readonly Part[], reading: Reading): Map<string, Written> {
+  const { text: reply } = reading
+  const fence = parts[0]!.fixed.trimStart().startsWith('```') ? null : /^\s*(?:```|~~~)[\w-]*\n([^]*?)\n?(?:```|~~~)\s*$/.exec(reply)
+  if (fence) reading.repair('fence', 'the document stands in a fence')
+  const offset = fence ? fence[0].indexOf('\n') + 1 : 0
+  const text = fence ? fence[1]! : reply
+  const found = findFixed(parts, text)
+  sayFixed(parts, found, text, offset, reading)
+  const written = new Map<string, Written>()
+  parts.forEach(({ passage }, i) => {
+    if (!passage) return
+    const start = endOf(found, i) ?? undefined
+    if (start === undefined) return
+    const next = found.slice(i + 1).find((one): one is Found & { extent: { start: number } } => 'extent' in one && one.extent !== undefined)
+    const end = i === parts.length - 2 && found[i + 1]!.how === 'blank' ? text.length : (next?.extent.start ?? text.length)
+    written.set(passage.name, { text: text.slice(start, end), start: offset + start })
+  })
+  return written
+}
+
+/** Where the text behind a run begins; undefined where the run is not there, so that nothing tells where its passage begins. */
+function endOf(found: readonly Found[], index: number): number | undefined {
+  const one = found[index]!
+  if (one.how === 'missing') return index === 0 ? 0 : undefined
+  return one.extent?.end
+}
+
+function sayFixed(parts: readonly Part[], found: readonly Found[], text: string, offset: number, reading: Reading): void {
+  found.forEach((one, i) => {
+    const asked = parts[i]!.fixed.trim()
+    const span = 'extent' in one && one.extent ? reading.span(offset + one.extent.start, offset + one.extent.end) : undefined
+    if (one.how === 'missing') reading.report(problem('reply-fixed-missing', { asked: clip(asked, 80) }))
+    else if (one.how === 'changed')
+      reading.report(
+        problem('reply-fixed-changed', { asked, found: text.slice(one.extent.start, one.extent.end), difference: one.difference }, span),
+      )
+    else if (one.how === 'folded')
+      reading.repair('case', `"${clip(asked)}" came back in another case, or with other blanks or quotes`, span)
+  })
+  const first = found[0]!
+  if ('extent' in first && first.extent && text.slice(0, first.extent.start).trim() !== '')
+    reading.repair('prose', 'words stand before the document', { start: offset, end: offset + first.extent.start })
+  const last = found.at(-1)!
+  if (last.how !== 'blank' && 'extent' in last && text.slice(last.extent.end).trim() !== '')
+    reading.repair('prose', 'words stand behind the document', { start: offset + last.extent.end, end: offset + text.length })
+}
+
+/** Passages that came as JSON, each under its name. */
+function passagesInJson(shape: DocumentShape, reading: Reading): Map<string, Written> | undefined {
+  const data = exactJson(reading.text.replace(/^\s*(?:```|~~~)\w*\s*\n|\n?(?:```|~~~)\s*$/g, ''))?.value
+  const names = passagesOf(shape)
+  if (!isRecord(data) || !names.some((one: PassageStretch) => Object.hasOwn(data, one.name))) return undefined
+  if (shape.show !== 'json-schema') reading.repair('json', 'the passages stand in JSON')
+  const record = new Loosening(reading, () => undefined, false).record(data, passageFields(shape.stretches), [])
+  return new Map(Object.entries(record).map(([name, value]) => [name, { text: String(value), start: 0 }]))
+}

@@ -1,0 +1,118 @@
+import { instructDocument, readDocument, type FinishedDocument } from './document.js'
+import { partsOf } from './match.js'
+import type { OutputKind } from '../kind.js'
+import { amountsIn, passageFields, typedValue } from '../passages.js'
+import type { Lot } from '../sample/lot.js'
+import { samplePassage } from '../sample/passages.js'
+import { around } from '../sample/ways.js'
+import { wordsBy } from '../sample/values.js'
+import { ownText, passagesOf, type DocumentShape } from '../shape.js'
+import { schemaOf, type JsonSchema } from '../../interop/to-schema.js'
+import { own, put } from '../../values/data.js'
+
+const [fenced, inProse] = around<DocumentShape>((_, value) => (value as FinishedDocument).text, 'markdown')
+
+/** Words around a document are told from it only where it begins and ends with text of its own. */
+function hasEnds({ stretches }: DocumentShape): boolean {
+  const parts = partsOf(stretches)
+  return parts[0]!.fixed.trim() !== '' && parts.at(-1)!.fixed.trim() !== ''
+}
+
+/** Fixed text and values, and between them passages to be written. */
+export const documentKind: OutputKind<DocumentShape> = {
+  form: 'document',
+  instruct: instructDocument,
+  schema: passagesSchema,
+  parameters: passagesSchema,
+  read: readDocument,
+  columns: (shape, value) => ({
+    ...Object.fromEntries(passagesOf(shape).map(({ name }) => [name, own(own(value, 'passages'), name) ?? null])),
+    document: own(value, 'text') ?? null,
+  }),
+  write: (_, value) => (value as FinishedDocument).text,
+  sample: (shape, lot) => withPassages(shape, (one) => samplePassage(one, lot, !ownLine(shape, one.name))),
+  ways: [
+    fenced!,
+    { ...inProse!, make: (shape, value, lot) => (hasEnds(shape) ? inProse!.make(shape, value, lot) : undefined) },
+    {
+      name: 'heading-in-capitals',
+      wrong: false,
+      make: (shape, value) => {
+        const heading = /^#+ .+$/m.exec(partsOf(shape.stretches)[0]!.fixed)?.[0]
+        const upper = heading?.toUpperCase()
+        return heading === undefined || upper === heading || upper?.length !== heading.length
+          ? undefined
+          : documentKind.write(shape, value).replace(heading, () => upper)
+      },
+    },
+    { name: 'passage-missing', wrong: true, make: (shape, value) => without(shape, value, passagesOf(shape)[0]?.name) },
+    { name: 'passage-left', wrong: true, make: (shape) => ownText(shape) },
+    {
+      name: 'passage-long',
+      wrong: true,
+      make: (shape, value, lot) => longPassage(shape, value as FinishedDocument, lot),
+    },
+    {
+      name: 'fixed-changed',
+      wrong: true,
+      make: (shape, value) => {
+        const core = partsOf(shape.stretches)
+          .map((part) => part.fixed.trim())
+          .find((fixed) => fixed.split(/\s+/).length > 3)
+        const words = core?.split(/(\s+)/)
+        if (!core || !words) return undefined
+        return documentKind.write(shape, value).replace(core, () => [words[0], words[1], 'otherwise', ...words.slice(3)].join(''))
+      },
+    },
+    {
+      name: 'cut-off',
+      wrong: true,
+      make: (shape, value) => {
+        const last = partsOf(shape.stretches).at(-1)!.fixed.trim()
+        const text = documentKind.write(shape, value).trimEnd()
+        return last === '' ? undefined : text.slice(0, text.length - last.length).trimEnd()
+      },
+    },
+    { name: 'empty', wrong: true, make: () => '' },
+  ],
+}
+
+function withPassages(
+  shape: DocumentShape,
+  write: (one: DocumentShape['stretches'][number] & { kind: 'passage' }) => string,
+): FinishedDocument {
+  const passages: Record<string, unknown> = {}
+  const stretches = shape.stretches.map((one) => {
+    if (one.kind !== 'passage') return one
+    const text = write(one)
+    put(passages, one.name, one.type === 'text' ? text : typedValue(one.type, text))
+    return { kind: 'written' as const, text, name: one.name }
+  })
+  return { text: stretches.map((one) => one.text).join(''), passages, stretches }
+}
+
+/** Whether a passage has its lines to itself: within a sentence it is one line. */
+function ownLine({ stretches }: DocumentShape, name: string): boolean {
+  const at = stretches.findIndex((one) => one.kind === 'passage' && one.name === name)
+  const before = stretches[at - 1]?.text ?? '\n'
+  const after = stretches[at + 1]?.text ?? '\n'
+  return /\n[ \t]*$/.test(before) && /^[ \t]*\n/.test(after)
+}
+
+function without(shape: DocumentShape, value: unknown, name: string | undefined): string | undefined {
+  const { stretches } = value as FinishedDocument
+  return name === undefined ? undefined : stretches.map((one) => (one.name === name ? '' : one.text)).join('')
+}
+
+function longPassage(shape: DocumentShape, { stretches }: FinishedDocument, lot: Lot): string | undefined {
+  for (const { name, guidance, type } of passagesOf(shape)) {
+    const most = type === 'text' ? (amountsIn(guidance).find((one) => one.unit === 'word')?.max ?? Infinity) : Infinity
+    if (most !== Infinity) return stretches.map((one) => (one.name === name ? wordsBy(lot, most + 1) : one.text)).join('')
+  }
+  return undefined
+}
+
+function passagesSchema(shape: DocumentShape, strict: boolean): JsonSchema {
+  const { $schema, ...rest } = schemaOf(passageFields(shape.stretches), shape.name, { closed: true, told: true, strict })
+  return { $schema, ...(shape.about !== undefined && { description: shape.about }), ...rest }
+}

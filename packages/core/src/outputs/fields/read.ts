@@ -1,0 +1,177 @@
+import { exactJson, findJson } from '../json/find.js'
+import { Loosening, nearKey, type Locate } from '../json/loosen.js'
+import { readLoose, type Extent, type Loose } from '../json/loose.js'
+import type { Reading } from '../reading.js'
+import type { FieldsShape } from '../shape.js'
+import { problem, type Problem } from '../../problems/problem.js'
+import { accept, topLevel } from '../../values/accept.js'
+import { foldHeading } from '../../values/row.js'
+import { isRecord, own, put } from '../../values/data.js'
+
+/** Reads a reply as an object of the declared fields. */
+export function readFields(shape: FieldsShape, reading: Reading): unknown {
+  const { text } = reading
+  const exact = exactJson(text)
+  if (exact && isRecord(exact.value) && isOwn(exact.value, shape))
+    return new DataReading(shape, reading, exact.value, () => readLoose(text, text.search(/\S/)).found).read()
+  return readWandering(shape, reading)
+}
+
+/** Whether an object says something of the fields; another one may wrap it. */
+function isOwn(data: Record<string, unknown>, { fields }: FieldsShape): boolean {
+  const names = new Set(fields.map((field) => foldHeading(field.name)))
+  return fields.length === 0 || Object.keys(data).some((key) => names.has(foldHeading(key))) || !Object.values(data).some(isRecord)
+}
+
+/** An object somewhere in the reply: of several the last that fits, else the one that fits best. */
+function readWandering(shape: FieldsShape, reading: Reading): unknown {
+  const { text } = reading
+  const found = findJson(text).flatMap((one) => objectIn(one, shape))
+  const [only] = found
+  if (!only) {
+    reading.report(problem('reply-without-json', { why: text.includes('{') ? 'what looks like one is broken' : '' }))
+    return undefined
+  }
+  const tries = found.map((one) => {
+    const attempt = reading.attempt()
+    sayAround(one.loose, attempt)
+    if (one.wrapped) attempt.repair('wrapped', 'the object is wrapped in another one', one.loose)
+    for (const { says, start, end } of one.loose.lapses) attempt.repair('json', says, { start, end })
+    const { cut } = one.loose
+    if (cut?.clean) attempt.repair('closed', 'its closing brackets are missing', one.loose)
+    else if (cut) attempt.report(problem('reply-cut-off', { within: cut.within }, attempt.span(one.loose.end, one.loose.end)))
+    const value = new DataReading(shape, attempt, one.object, () => one.loose).read()
+    return { attempt, value, problems: attempt.problems.length }
+  })
+  const fewest = Math.min(...tries.map((one) => one.problems))
+  const best = tries.filter((one) => one.problems === fewest).at(-1)!
+  if (tries.length > 1)
+    best.attempt.repair(
+      'several',
+      `the reply holds ${tries.length} objects; the ${fewest === 0 ? 'last that fits' : 'one that fits best'} is taken`,
+    )
+  reading.take(best.attempt)
+  return best.value
+}
+
+interface FoundObject {
+  readonly object: Record<string, unknown>
+  readonly loose: Loose
+  readonly wrapped: boolean
+}
+
+/** The object that a value is, or that it wraps: as its only member, or as the only item of a list. */
+function objectIn(loose: Loose, shape: FieldsShape): FoundObject[] {
+  const { value } = loose
+  const list = Array.isArray(value) ? value.filter(isRecord) : [value]
+  return list.flatMap((one): FoundObject[] => {
+    if (!isRecord(one)) return []
+    const entries = Object.values(one)
+    const [inner] = entries
+    if (!isOwn(one, shape) && entries.length === 1 && isRecord(inner)) return [{ object: inner, loose, wrapped: true }]
+    return [{ object: one, loose, wrapped: Array.isArray(value) && list.length === 1 }]
+  })
+}
+
+/** What stands before and behind the object: a fence around it, or words. */
+function sayAround({ start, end }: Loose, reading: Reading): void {
+  const { text } = reading
+  const before = text.slice(Math.max(0, start - 2000), start)
+  const after = text.slice(end, end + 2000)
+  const fence = /(?:```|~~~)[\w-]*\s*$/.exec(before)
+  if (fence) reading.repair('fence', 'the object stands in a fence', { start: start - fence[0].length, end: start })
+  const words = (before.slice(0, fence ? fence.index : undefined) + after.replace(/^\s*(?:```|~~~)/, '')).trim()
+  if (words !== '') reading.repair('prose', 'words stand around the object')
+}
+
+/** Records name all their fields, and JSON only those that are there. */
+function withoutAbsent(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(withoutAbsent)
+  if (!isRecord(value)) return value
+  const there: Record<string, unknown> = {}
+  for (const [key, one] of Object.entries(value)) if (one !== undefined) put(there, key, withoutAbsent(one))
+  return there
+}
+
+/** One object, held against the fields. */
+class DataReading {
+  private loose: Loose | undefined
+
+  constructor(
+    private readonly shape: FieldsShape,
+    private readonly reading: Reading,
+    private readonly data: Record<string, unknown>,
+    /** The same, read with its places: asked for only when there is something to say. */
+    private readonly placed: () => Loose | undefined,
+  ) {}
+
+  read(): unknown {
+    const { shape, reading, data } = this
+    const { check } = shape
+    if (check && check(data).length === 0) return data
+    const keepsExtras = shape.schema !== undefined && own(shape.schema, 'additionalProperties') !== false
+    const loosened = new Loosening(reading, this.locate, keepsExtras).record(data, shape.fields, [])
+    const value: Record<string, unknown> = shape.schema ? loosened : {}
+    const found: Problem[] = []
+    for (const field of shape.fields) {
+      const accepted = accept(own(loosened, field.name), field, topLevel(field.name), (p) => found.push(p))
+      if (accepted !== undefined) put(value, field.name, withoutAbsent(accepted))
+    }
+    for (const p of found) this.say(p)
+    if (check && found.length === 0)
+      for (const { field, says } of check(value)) reading.report(problem('reply-schema-unfit', { field, says }, this.spanOf(field)))
+    reading.kept = value
+    return value
+  }
+
+  private say(p: Problem): void {
+    const { reading, data, shape } = this
+    switch (p.code) {
+      case 'value-missing':
+        reading.report(
+          problem('reply-field-missing', { field: p.data.path, near: nearKey(p.data.path, data, shape.fields) }, this.spanOf(p.data.path)),
+        )
+        break
+      case 'value-unfit':
+        reading.report(
+          problem(
+            'reply-field-unfit',
+            { field: p.data.path, says: `takes ${p.data.expected}, not ${p.data.found}` },
+            this.spanOf(p.data.path),
+          ),
+        )
+        break
+      case 'value-bounds':
+        reading.report(problem('reply-field-unfit', { field: p.data.path, says: p.data.says }, this.spanOf(p.data.path)))
+        break
+      default:
+        reading.report(p)
+    }
+  }
+
+  /** Where a value stands: that of a missing one is its record. */
+  private spanOf(path: string) {
+    const steps = path.split('.')
+    for (let length = steps.length; length >= 0; length--) {
+      const extent = this.locate(steps.slice(0, length))
+      if (extent) return this.reading.span(extent.start, extent.end)
+    }
+    return undefined
+  }
+
+  private readonly locate: Locate = (path) => {
+    this.loose ??= this.placed()
+    const { loose } = this
+    if (!loose) return undefined
+    let extent: Extent = loose
+    // The data was read out of the reply with its places, or is read again for them.
+    let at: unknown = loose.extents.has(this.data) ? this.data : loose.value
+    for (const step of path) {
+      const next: Extent | undefined = typeof at === 'object' && at !== null ? loose.extents.get(at)?.get(step) : undefined
+      if (!next) return undefined
+      extent = next
+      at = Array.isArray(at) ? (at[Number(step) - 1] as unknown) : own(at, step)
+    }
+    return extent
+  }
+}

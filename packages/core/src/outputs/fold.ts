@@ -1,0 +1,61 @@
+/** Signs that stand for another, one for one: typographic quotes and dashes, blanks of all widths. */
+const ALIKE: Readonly<Record<string, string>> = {
+  '“': '"',
+  '”': '"',
+  '„': '"',
+  '«': '"',
+  '»': '"',
+  '‘': "'",
+  '’': "'",
+  '‚': "'",
+  '´': "'",
+  '`': "'",
+  '–': '-',
+  '—': '-',
+  '‐': '-',
+  '‑': '-',
+  '−': '-',
+  '\u00A0': ' ',
+  '\u202F': ' ',
+  '\u2009': ' ',
+  '\t': ' ',
+}
+const ALIKE_SIGNS = new RegExp(`[${Object.keys(ALIKE).join('')}]`, 'gu')
+
+/** Most texts hold no sign that has a look-alike. */
+const RARE = /[^\n\x20-\x5f\x61-\x7e]/
+
+/** A text in which look-alikes are one sign and case makes no difference; every sign keeps its place. */
+export function foldSigns(text: string): string {
+  const alike = RARE.test(text) ? text.replace(ALIKE_SIGNS, (sign) => ALIKE[sign]!) : text
+  const lower = alike.toLowerCase()
+  // A few capitals become two signs: then case stays, as places count for more.
+  return lower.length === text.length ? lower : alike
+}
+
+/** The same with runs of blanks and line ends as one blank. */
+export function foldText(text: string): string {
+  const folded = foldSigns(text)
+  return /[\n\r]| {2}/.test(folded) ? folded.replace(/[ \n\r]+/g, ' ') : folded
+}
+
+/** The same, and where each of its signs stood. */
+export interface Folded {
+  readonly text: string
+  readonly places: readonly number[]
+}
+
+export function foldBlanks(text: string): Folded {
+  const folded = foldSigns(text)
+  const places: number[] = []
+  let out = ''
+  for (let i = 0; i < folded.length; i++) {
+    const sign = folded[i]!
+    const blank = sign === ' ' || sign === '\n' || sign === '\r'
+    if (blank && out.endsWith(' ')) continue
+    out += blank ? ' ' : sign
+    places.push(i)
+  }
+  places.push(folded.length)
+  return { text: out, places }
+}

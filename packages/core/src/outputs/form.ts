@@ -1,0 +1,163 @@
+import { documentKind } from './document/kind.js'
+import { fieldsKind } from './fields/fields.js'
+import type { OutputKind, Way } from './kind.js'
+import { saysAndSaysNot, sayings } from './must-say.js'
+import { oneOfKind } from './one-of/kind.js'
+import { Reading } from './reading.js'
+import { rowsKind } from './rows/kind.js'
+import { Lot } from './sample/lot.js'
+import { NoSample } from './sample/values.js'
+import type { Shape } from './shape.js'
+import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
+import { innerSchema, type JsonSchema } from '../interop/to-schema.js'
+import { problem, ProblemError, type Problem } from '../problems/problem.js'
+import { Source } from '../source/source.js'
+import { lineEnds } from '../values/data.js'
+
+/** A reply as data, or what keeps it from being it. */
+export interface Reply<R = unknown> {
+  /** Undefined where there are problems. */
+  readonly value: R | undefined
+  /** What could be read of a reply that has problems; the value where it has none. */
+  readonly kept: unknown
+  /** What is wrong with the reply, each with its place in it. */
+  readonly problems: readonly Problem[]
+  /** What was mended to read it. */
+  readonly repaired: readonly Problem[]
+}
+
+export interface ReadOptions {
+  /** Refuses a reply that could be read only by repairs. */
+  readonly strict?: boolean
+  /** Longer replies are refused unread; 4,194,304 signs where nothing is said. */
+  readonly limit?: number
+}
+
+/** A function that a model may call, its parameters as a JSON Schema. */
+export interface CallSchema {
+  readonly name: string
+  readonly description?: string
+  readonly parameters: JsonSchema
+}
+
+const KINDS: { readonly [F in Shape['form']]: OutputKind<Extract<Shape, { form: F }>> } = {
+  fields: fieldsKind,
+  'one-of': oneOfKind,
+  rows: rowsKind,
+  document: documentKind,
+}
+
+/**
+ * The form of an answer: an output with its slots filled. It asks, describes, reads and makes up.
+ *
+ * @example libraryFrom({ 'outputs/o.yaml': 'kind: one-of\nof: [sound, watch]', 'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]' }).prompt('p').form().read('Grade: Watch.').value; // => 'watch'
+ */
+export class Form<R = unknown> {
+  private readonly kind: OutputKind<Shape>
+
+  constructor(
+    readonly shape: Shape,
+    private readonly limit: number = DEFAULT_LIMITS.replySigns,
+  ) {
+    this.kind = KINDS[shape.form] as unknown as OutputKind<Shape>
+  }
+
+  /** The output's name. */
+  get name(): string {
+    return this.shape.name
+  }
+
+  /** The text that asks for an answer in this form: what `~ use output` writes. Empty where it shows nothing. */
+  get instruction(): string {
+    const { head, own } = this.asking
+    return head + own
+  }
+
+  /** The same in two: what asks, and the output's own words behind it, a row or a document as it is. */
+  get asking(): { readonly head: string; readonly own: string } {
+    if (this.shape.show === 'none') return { head: '', own: '' }
+    const { asks, gap, own } = this.kind.instruct(this.shape)
+    const says = saysAndSaysNot(this.shape)
+    return { head: `${asks}${says === '' ? '' : `\n${says}`}${gap}`, own }
+  }
+
+  /** The JSON Schema (2020-12) of what a reply is read as. `strict`: everything required, null where it may be missing. */
+  schema(options: { readonly strict?: boolean } = {}): JsonSchema {
+    return this.kind.schema(this.shape, options.strict ?? false)
+  }
+
+  /** The same as the parameters of a function: always an object. */
+  call(options: { readonly strict?: boolean } = {}): CallSchema {
+    const parameters = innerSchema(this.kind.parameters(this.shape, options.strict ?? false))
+    const { about, name } = this.shape
+    return { name: name.replace(/[^A-Za-z0-9_-]/g, '_').slice(0, 64), ...(about !== undefined && { description: about }), parameters }
+  }
+
+  /** A reply as data. It never throws for what the reply holds, however long or hostile it is. */
+  read(reply: string, options: ReadOptions = {}): Reply<R> {
+    const reading = new Reading(new Source('the reply', lineEnds(reply)))
+    const limit = options.limit ?? this.limit
+    let value: unknown
+    if (reply.length > limit) reading.report(problem('reply-over-limit', { size: reply.length, limit }))
+    else if (reply.trim() === '') reading.report(problem('reply-empty', {}))
+    else {
+      value = this.kind.read(this.shape, reading)
+      sayings(this.shape, value, reading)
+    }
+    const refused = options.strict ? reading.repaired.map((one) => problem('reply-not-exact', { says: one.message }, one.span)) : []
+    const problems = [...reading.problems, ...refused]
+    const kept = reading.kept ?? value
+    return { value: problems.length > 0 ? undefined : (value as R), kept, problems, repaired: reading.repaired }
+  }
+
+  /** A value by the columns that it fills beside a record: its fields, its label, its rows, its passages and the document. */
+  columns(value: R | undefined): Readonly<Record<string, unknown>> {
+    return this.kind.columns(this.shape, value)
+  }
+
+  /** A value as a reply would say it: `read` gives it back. */
+  write(value: R): string {
+    return this.kind.write(this.shape, value)
+  }
+
+  /** The names of the ways in which a sample may be other than asked. */
+  get ways(): { readonly repairable: readonly string[]; readonly wrong: readonly string[] } {
+    const names = (wrong: boolean) => this.kind.ways.filter((way) => way.wrong === wrong).map((way) => way.name)
+    return { repairable: names(false), wrong: names(true) }
+  }
+
+  /**
+   * A made-up reply, the same for the same seed: one that `read` takes as it is, or with `as` one that is other than asked in that way.
+   * Undefined where this output leaves no room for that way.
+   *
+   * @throws ProblemError where nothing can be made up, TypeError where there is no such way.
+   */
+  sample(seed: number, options: { readonly as?: string } = {}): string | undefined {
+    const { kind, shape } = this
+    const way: Way<Shape> | undefined = kind.ways.find((one) => one.name === options.as)
+    if (options.as !== undefined && !way)
+      throw new TypeError(`there is no way "${options.as}": ${kind.ways.map((one) => one.name).join(', ')}`)
+    const lot = new Lot(seed)
+    const value = this.sampleValue(lot)
+    return way ? way.make(shape, value, lot) : kind.write(shape, value)
+  }
+
+  /** A value whose reply is read back as it is: what the lot gives may hold the form's own signs, and is then drawn anew. */
+  private sampleValue(lot: Lot): R {
+    const { kind, shape } = this
+    const impossible = (why: string) => new ProblemError([problem('sample-impossible', { output: shape.name, why })])
+    for (let tries = 0; tries < 30; tries++) {
+      let value: unknown
+      try {
+        lot.toSay.splice(0, lot.toSay.length, ...shape.mustSay)
+        value = kind.sample(shape, lot)
+      } catch (fault) {
+        if (fault instanceof NoSample) throw impossible(fault.message)
+        throw fault
+      }
+      const back = this.read(kind.write(shape, value))
+      if (back.problems.length === 0 && back.repaired.length === 0 && JSON.stringify(back.kept) === JSON.stringify(value)) return value as R
+    }
+    throw impossible('what is made up cannot be told from its fixed text')
+  }
+}

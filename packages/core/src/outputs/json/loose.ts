@@ -1,0 +1,309 @@
+// JSON as models write it. JSON.parse comes first, elsewhere; this reads what it refused, in one pass, and says what it let pass. A grammar
+// production stands above each step; "loose" marks what RFC 8259 does not allow.
+import { put } from '../../values/data.js'
+
+/** What was let pass, and where. */
+export interface Lapse {
+  readonly says: string
+  readonly start: number
+  readonly end: number
+}
+
+export interface Extent {
+  readonly start: number
+  readonly end: number
+}
+
+/** One value that was read out of a text. */
+export interface Loose {
+  readonly value: unknown
+  readonly start: number
+  readonly end: number
+  readonly lapses: readonly Lapse[]
+  /** Set where the text ended before the value did: the key within which it did; `clean` where only closing brackets are missing. */
+  readonly cut: { readonly within: string; readonly clean: boolean } | undefined
+  /** Where the members of each object and list stand. */
+  readonly extents: ReadonlyMap<object, ReadonlyMap<string, Extent>>
+}
+
+/** Deeper than any answer is. */
+const DEEPEST = 100
+/** What is let pass is worth a line each only so often. */
+const MOST_LAPSES = 50
+
+const QUOTES: Readonly<Record<string, string>> = { '"': '"', "'": "'", '“': '”', '„': '“', '‘': '’', '`': '`' }
+const SPACES = /[\s\uFEFF]*/uy
+const NUMBER = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?/y
+const BARE_KEY = /[\p{L}_$][\p{L}\p{N}_$-]*/uy
+const BARE_WORD = /[^,[\]{}\n"]+/y
+const STRING_RUN = /[^"'“”‘’`\\\n\r]+/y
+const ESCAPES: Readonly<Record<string, string>> = { n: '\n', t: '\t', r: '\r', b: '\b', f: '\f' }
+const WORDS: Readonly<Record<string, unknown>> = { true: true, false: false, null: null }
+const LOOSE_WORDS: Readonly<Record<string, unknown>> = {
+  True: true,
+  False: false,
+  TRUE: true,
+  FALSE: false,
+  None: null,
+  undefined: null,
+  NULL: null,
+  NaN: null,
+}
+
+/** The value that begins at `start`, or undefined where none can be read; `end` of what was looked at is told in any case. */
+export function readLoose(text: string, start: number): { readonly found: Loose | undefined; readonly end: number } {
+  const reader = new LooseReader(text, start)
+  try {
+    const value = reader.value(0)
+    const { at: end, lapses, extents, cut } = reader
+    return { found: { value, start, end, lapses, cut, extents }, end }
+  } catch (fault) {
+    if (!(fault instanceof NoValue)) throw fault
+    return { found: undefined, end: reader.at }
+  }
+}
+
+class NoValue extends Error {}
+
+const NOTHING: string | undefined = undefined
+
+class LooseReader {
+  readonly lapses: Lapse[] = []
+  readonly extents = new Map<object, Map<string, Extent>>()
+  cut: Loose['cut']
+  private readonly path: string[] = []
+
+  constructor(
+    private readonly text: string,
+    public at: number,
+  ) {
+    this.last = text.trimEnd().length
+  }
+
+  /** Where the text ends but for blanks. */
+  private readonly last: number
+
+  private lapse(says: string, start: number, end = this.at): void {
+    if (this.lapses.length < MOST_LAPSES && !this.lapses.some((one) => one.says === says)) this.lapses.push({ says, start, end })
+  }
+
+  /** Blanks, and (loose) comments. */
+  private skip(): void {
+    for (;;) {
+      SPACES.lastIndex = this.at
+      SPACES.exec(this.text)
+      this.at = SPACES.lastIndex
+      const end = this.commentEnd()
+      if (end === undefined) return
+      const start = this.at
+      this.at = end
+      this.lapse('a comment stands in the JSON', start)
+    }
+  }
+
+  private commentEnd(): number | undefined {
+    const { text, at } = this
+    if (text[at] === '#' || text.startsWith('//', at)) {
+      const end = text.indexOf('\n', at)
+      return end < 0 ? text.length : end
+    }
+    if (!text.startsWith('/*', at) || this.unclosed) return undefined
+    const end = text.indexOf('*/', at + 2)
+    this.unclosed = end < 0
+    return end < 0 ? undefined : end + 2
+  }
+
+  /** No comment is closed from here on: known once, or every opening would look through the rest of the text. */
+  private unclosed = false
+
+  /** The text ends here: what stands open is what it has so far. Gives the value that is not there. */
+  private cutOff(clean = false): typeof NOTHING {
+    this.cut ??= { within: this.path.join('.'), clean }
+    this.at = this.text.length
+    return NOTHING
+  }
+
+  private fail(): never {
+    throw new NoValue()
+  }
+
+  /** value = object | list | string | number | word */
+  value(depth: number): unknown {
+    if (depth > DEEPEST) this.fail()
+    this.skip()
+    const sign = this.text[this.at]
+    if (sign === undefined) return this.cutOff()
+    if (sign === '{') return this.object(depth)
+    if (sign === '[') return this.list(depth)
+    if (sign in QUOTES) return this.string()
+    return this.bare()
+  }
+
+  /** object = "{" [ member { "," member } ] "}" */
+  private object(depth: number): Record<string, unknown> {
+    const object: Record<string, unknown> = {}
+    const extents = new Map<string, Extent>()
+    this.extents.set(object, extents)
+    this.at++
+    for (let first = true; ; first = false) {
+      if (this.closes('}', first)) return object
+      const keyAt = this.at
+      const key = this.key()
+      if (key === undefined) return object
+      this.path.push(key)
+      this.skip()
+      if (this.at >= this.text.length) this.cutOff()
+      else if (this.text[this.at] !== ':') this.fail()
+      else this.at++
+      this.skip()
+      const start = this.at
+      const value = this.value(depth + 1)
+      if (value !== undefined) {
+        if (Object.hasOwn(object, key)) this.lapse(`the key "${key}" is there twice, and the last counts`, keyAt)
+        put(object, key, value)
+        extents.set(key, { start, end: this.at })
+      }
+      this.path.pop()
+      if (this.cut) return object
+    }
+  }
+
+  /** list = "[" [ value { "," value } ] "]" */
+  private list(depth: number): unknown[] {
+    const list: unknown[] = []
+    const extents = new Map<string, Extent>()
+    this.extents.set(list, extents)
+    this.at++
+    for (let first = true; ; first = false) {
+      if (this.closes(']', first)) return list
+      const start = this.at
+      const value = this.value(depth + 1)
+      if (value !== undefined) {
+        list.push(value)
+        extents.set(String(list.length), { start, end: this.at })
+      }
+      if (this.cut) return list
+    }
+  }
+
+  /** What stands between members: a comma, or the end. Loose: a comma too many, or none. */
+  private closes(closer: string, first: boolean): boolean {
+    this.skip()
+    let comma = -1
+    while (this.text[this.at] === ',') {
+      if (first || comma >= 0) this.lapse('a comma is one too many', this.at, this.at + 1)
+      comma = this.at++
+      this.skip()
+    }
+    const sign = this.text[this.at]
+    if (sign === undefined) {
+      // Behind a whole value only the bracket is missing; behind a comma, or an opening bracket, more would have come.
+      this.cutOff(!first && comma < 0)
+      return true
+    }
+    if (sign === closer) {
+      if (comma >= 0 && !first) this.lapse('a comma stands before a closing bracket', comma, comma + 1)
+      this.at++
+      return true
+    }
+    if (sign === '}' || sign === ']') this.fail()
+    if (!first && comma < 0) this.lapse('a comma is missing', this.at, this.at)
+    return false
+  }
+
+  /** key = string; loose: a bare name */
+  private key(): string | undefined {
+    if (this.text[this.at]! in QUOTES) return this.string()
+    BARE_KEY.lastIndex = this.at
+    const [key] = BARE_KEY.exec(this.text) ?? this.fail()
+    const start = this.at
+    this.at = BARE_KEY.lastIndex
+    if (this.at >= this.text.length) return this.cutOff()
+    this.lapse('a key stands without quotes', start)
+    return key
+  }
+
+  /** string = '"' { sign | escape } '"'; loose: other quotes, line ends, quotes within */
+  private string(): string | undefined {
+    const { text } = this
+    const start = this.at
+    const opener = text[start]!
+    const closer = QUOTES[opener]!
+    if (opener !== '"') this.lapse('a text stands in other quotes than "', start, start + 1)
+    this.at++
+    let out = ''
+    for (;;) {
+      STRING_RUN.lastIndex = this.at
+      const run = STRING_RUN.exec(text)
+      if (run) {
+        out += run[0]
+        this.at = STRING_RUN.lastIndex
+      }
+      const sign = text[this.at]
+      if (sign === undefined) return this.cutOff()
+      if (sign === '\\') out += this.escape()
+      else if (sign === closer && this.endsHere()) {
+        this.at++
+        return out
+      } else {
+        if (sign === '\n') this.lapse('a line ends within a text', this.at, this.at + 1)
+        if (sign === closer) this.lapse('a quote stands within a text', this.at, this.at + 1)
+        out += sign
+        this.at++
+      }
+    }
+  }
+
+  private escape(): string {
+    const code = /\\u([0-9a-fA-F]{4})/y
+    code.lastIndex = this.at
+    const unit = code.exec(this.text)?.[1]
+    if (unit !== undefined) {
+      this.at += 6
+      return String.fromCharCode(parseInt(unit, 16))
+    }
+    const sign = this.text[this.at + 1] ?? ''
+    this.at += 2
+    return ESCAPES[sign] ?? sign
+  }
+
+  /** Whether a closing quote ends the text: behind it stands what may stand behind a value or a key. */
+  private endsHere(): boolean {
+    SPACES.lastIndex = this.at + 1
+    SPACES.exec(this.text)
+    const sign = this.text[SPACES.lastIndex]
+    if (sign === undefined || sign === '}' || sign === ']' || sign === ':' || sign === ',') return true
+    // A new line begins the next member, its comma forgotten, or a comment.
+    return this.text.slice(this.at + 1, SPACES.lastIndex).includes('\n') || sign === '/'
+  }
+
+  /** number, true, false, null; loose: words of other languages, texts without quotes */
+  private bare(): unknown {
+    const { text } = this
+    const start = this.at
+    NUMBER.lastIndex = start
+    const number = NUMBER.exec(text)?.[0]
+    BARE_WORD.lastIndex = start
+    const word = BARE_WORD.exec(text)?.[0].trimEnd()
+    if (word === undefined || word === '') this.fail()
+    this.at = start + word.length
+    // What the end of the text touches may have lost its own end.
+    if (this.at >= this.last) return this.cutOff()
+    if (number === word) return Number(number)
+    if (Object.hasOwn(WORDS, word)) return WORDS[word]
+    if (Object.hasOwn(LOOSE_WORDS, word)) {
+      this.lapse(`"${word}" is no word of JSON`, start)
+      return LOOSE_WORDS[word]
+    }
+    const comment = word.search(/\s(?:\/\/|#|\/\*)/)
+    if (comment > 0) {
+      this.at = start + comment
+      const before = word.slice(0, comment)
+      NUMBER.lastIndex = start
+      if (NUMBER.exec(text)?.[0] === before) return Number(before)
+      if (Object.hasOwn(WORDS, before)) return WORDS[before]
+    }
+    this.lapse('a text stands without quotes', start)
+    return text.slice(start, this.at)
+  }
+}

@@ -1,0 +1,67 @@
+import { foldBlanks, foldText } from './fold.js'
+import type { Reading } from './reading.js'
+import type { Shape } from './shape.js'
+import { problem } from '../problems/problem.js'
+import type { FinishedDocument } from './document/document.js'
+import { isRecord } from '../values/data.js'
+
+/** The sentences that ask for what must be said, and for what must not. */
+export function saysAndSaysNot({ mustSay, mustNotSay }: Shape): string {
+  const quoted = (texts: readonly string[], last: string) => {
+    const all = texts.map((text) => `"${text}"`)
+    const end = all.pop()!
+    return all.length === 0 ? end : `${all.join(', ')} ${last} ${end}`
+  }
+  return [
+    ...(mustSay.length > 0 ? [`Say ${quoted(mustSay, 'and')}.`] : []),
+    ...(mustNotSay.length > 0 ? [`Do not say ${quoted(mustNotSay, 'or')}.`] : []),
+  ].join(' ')
+}
+
+/** Whether a value says what it must and nothing that it must not. */
+export function sayings({ mustSay, mustNotSay }: Shape, value: unknown, reading: Reading): void {
+  if (mustSay.length === 0 && mustNotSay.length === 0) return
+  const said = textsIn(value).map(foldText)
+  const whole = isFinished(value) ? [foldText(value.text)] : said
+  for (const text of mustSay) if (!whole.some((one) => placeOf(one, text) >= 0)) reading.report(problem('reply-unsaid', { text }))
+  for (const text of mustNotSay) {
+    if (!said.some((one) => placeOf(one, text) >= 0)) continue
+    const folded = foldBlanks(reading.text)
+    const at = placeOf(folded.text, text)
+    const place = at < 0 ? undefined : reading.span(folded.places[at]!, folded.places[at + foldText(text).length - 1]! + 1)
+    reading.report(problem('reply-says', { text }, place))
+  }
+}
+
+/** Where words stand by themselves in a folded text, or -1: "art" does not stand in "part". */
+export function placeOf(folded: string, words: string): number {
+  const wanted = foldText(words).trim()
+  const joins = (sign: string | undefined) => sign !== undefined && /[\p{L}\p{N}]/u.test(sign)
+  if (wanted === '') return -1
+  for (let at = folded.indexOf(wanted); at >= 0; at = folded.indexOf(wanted, at + 1)) {
+    const before = joins(wanted[0]) && joins(folded[at - 1])
+    const after = joins(wanted.at(-1)) && joins(folded[at + wanted.length])
+    if (!before && !after) return at
+  }
+  return -1
+}
+
+/** All texts of a value, however deep; of a finished document what was written. */
+export function textsIn(value: unknown): string[] {
+  const texts: string[] = []
+  collect(value, texts, 0)
+  return texts
+}
+
+function collect(value: unknown, texts: string[], depth: number): void {
+  if (typeof value === 'string') texts.push(value)
+  else if (typeof value === 'object' && value !== null && depth <= 100) {
+    if (isFinished(value)) collect(value.passages, texts, depth + 1)
+    else for (const key in value) if (Object.hasOwn(value, key)) collect((value as Record<string, unknown>)[key], texts, depth + 1)
+  }
+}
+
+/** What a document says is what was written in it; what it must say may stand in its fixed text. */
+function isFinished(value: unknown): value is FinishedDocument {
+  return isRecord(value) && isRecord(value['passages']) && Array.isArray(value['stretches']) && typeof value['text'] === 'string'
+}

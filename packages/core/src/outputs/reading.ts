@@ -1,0 +1,42 @@
+import { problem, type Problem } from '../problems/problem.js'
+import { Source, type Span } from '../source/source.js'
+
+/** What a reader may mend, by the name under which it is counted. */
+export type Repair = 'prose' | 'fence' | 'json' | 'closed' | 'several' | 'wrapped' | 'key' | 'extra' | 'type' | 'label' | 'marks' | 'case'
+
+/** A reply that is being read: what is found wrong with it, and what was mended. */
+export class Reading {
+  readonly problems: Problem[] = []
+  readonly repaired: Problem[] = []
+  /** What could be read of a reply that is refused. */
+  kept: unknown
+
+  constructor(readonly source: Source) {}
+
+  get text(): string {
+    return this.source.text
+  }
+
+  readonly report = (found: Problem): void => {
+    this.problems.push(found)
+  }
+
+  repair(repair: Repair, says: string, at?: { readonly start: number; readonly end: number }): void {
+    this.repaired.push(problem('reply-repaired', { repair, says }, at && this.span(at.start, at.end)))
+  }
+
+  span(start: number, end: number): Span {
+    return this.source.span(start, end)
+  }
+
+  /** A reading of the same reply whose findings count only if it is taken. */
+  attempt(): Reading {
+    return new Reading(this.source)
+  }
+
+  take(other: Reading): void {
+    this.problems.push(...other.problems)
+    this.repaired.push(...other.repaired)
+    this.kept = other.kept
+  }
+}

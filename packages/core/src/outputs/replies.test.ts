@@ -1,0 +1,401 @@
+import { describe, expect, test } from '@jest/globals'
+import { libraryFrom, type Form, type Reply } from 'dunelight'
+import { validator } from 'dunelight/json-schema'
+
+const formOf = (output: string, more: Record<string, string> = {}): Form =>
+  libraryFrom({ 'prompts/p.yaml': 'title: T\noutput: o\nturns: [{ user: Go. }]', 'outputs/o.yaml': output, ...more })
+    .prompt('p')
+    .form()!
+
+const told = ({ value, problems, repaired }: Reply) => ({
+  value,
+  ...(problems.length > 0 && {
+    problems: problems.map((p) => `${p.code}${p.place ? ` ${p.place.line}:${p.place.column}` : ''}: ${p.message}`),
+  }),
+  ...(repaired.length > 0 && { repaired: repaired.map((p) => p.message) }),
+})
+
+describe('fields are read from what models write', () => {
+  const label = formOf(`kind: fields
+fields:
+  heading: { type: text, max-words: 8 }
+  year: { type: integer, min: 1500, max: 2030 }
+  grade: { type: choice, of: [sound, watch] }
+  tags: { type: list of text, min-items: 1, unique: true }
+  seen: { type: date, optional: true }
+  donor: { type: record, optional: true, fields: { name: text, alive: boolean } }
+`)
+  const LAMP = { heading: 'The lamp', year: 1890, grade: 'watch', tags: ['brass'] }
+  const json = '{"heading":"The lamp","year":1890,"grade":"watch","tags":["brass"]}'
+
+  test('as they were asked for', () => {
+    expect(label.read(json)).toEqual({ value: LAMP, kept: LAMP, problems: [], repaired: [] })
+    expect(label.read(`\r\n ${json}\n`).repaired).toEqual([])
+    expect(label.read(`${json} `.replace('}', ',}')).repaired).toMatchObject([
+      { code: 'reply-repaired', severity: 'info', data: { repair: 'json' } },
+    ])
+  })
+
+  test.each<[string, string, readonly string[], object?]>([
+    ['in prose', `Here you are:\n${json}\nAnything else?`, ['words stand around the object']],
+    ['in a fence', `\`\`\`json\n${json}\n\`\`\``, ['the object stands in a fence']],
+    ['a comma too many', json.replace('}', ',}').replace(']', ',]'), ['a comma stands before a closing bracket']],
+    ['a comma missing', json.replace(',"grade"', '\n"grade"'), ['a comma is missing']],
+    ['single quotes', json.replaceAll('"', "'"), ['a text stands in other quotes than "']],
+    ['typographic quotes', json.replace('"The lamp"', '“The lamp”'), ['a text stands in other quotes than "']],
+    ['comments', json.replace(',', ', // eight words\n/* so far */ '), ['a comment stands in the JSON']],
+    ['bare keys', json.replace('"year"', 'year'), ['a key stands without quotes']],
+    ['quotes within', json.replace('The lamp', 'The "Marram" lamp'), ['a quote stands within a text'], { heading: 'The "Marram" lamp' }],
+    ['a line end within', json.replace('The lamp', 'The\nlamp'), ['a line ends within a text'], { heading: 'The\nlamp' }],
+    ['words of another language', json.replace('}', ',"seen":None}'), ['"None" is no word of JSON'], { seen: null }],
+    ['only the brackets cut off', json.slice(0, -1), ['its closing brackets are missing']],
+    [
+      'several that say the same',
+      `${json}\n${json}`,
+      ['words stand around the object', 'the reply holds 2 objects; the last that fits is taken'],
+    ],
+    [
+      'a draft, then a better one',
+      `{"heading":"x"}\n\n${json}`,
+      ['words stand around the object', 'the reply holds 2 objects; the last that fits is taken'],
+    ],
+    ['in a list of one', `[${json}]`, ['the object is wrapped in another one']],
+    ['in another object', `{"answer":${json}}`, ['the object is wrapped in another one']],
+    ['a key twice', json.replace('{', '{"year":1700,'), ['the key "year" is there twice, and the last counts']],
+    ['numbers as text', json.replace('1890', '"1,890"'), ['"year" is "1,890", read as an integer']],
+    ['a number as text', json.replace('"The lamp"', '7'), ['"heading" is 7, read as text'], { heading: '7' }],
+    ['a label in another case', json.replace('"watch"', '"Watch."'), ['"grade" is "Watch.", read as "watch"']],
+    [
+      'a list as a text',
+      json.replace('["brass"]', '"brass; glass"'),
+      ['"tags" is "brass; glass", read as a list of 2'],
+      { tags: ['brass', 'glass'] },
+    ],
+    [
+      'a date in words',
+      json.replace('}', ',"seen":"3rd of March 1893"}'),
+      ['"seen" is "3rd of March 1893", read as 1893-03-03'],
+      { seen: '1893-03-03' },
+    ],
+    ['keys in another writing', json.replace('"heading"', '"Heading"'), ['the key "Heading" is read as "heading"']],
+    [
+      'more than was asked for',
+      json.replace('}', ',"mood":"calm","__proto__":{"polluted":1}}'),
+      ['"mood" was not asked for and is left out', '"__proto__" was not asked for and is left out'],
+    ],
+    [
+      'nothing where it may be',
+      json.replace('}', ',"seen":"unknown","donor":{"name":"Ada","alive":"no"}}'),
+      ['"seen" is "unknown", read as not given', '"donor.alive" is "no", read as a boolean'],
+      { seen: null, donor: { name: 'Ada', alive: false } },
+    ],
+  ])('%s', (_, reply, repaired, other = {}) => {
+    const expected = { ...LAMP, ...other }
+    expect(told(label.read(reply))).toEqual({ value: expected, repaired })
+    const strict = label.read(reply, { strict: true })
+    expect([strict.value, strict.problems.map((p) => p.code)]).toEqual([undefined, repaired.map(() => 'reply-not-exact')])
+    expect(({} as Record<string, unknown>)['polluted']).toBeUndefined()
+  })
+
+  test.each<[string, string, readonly string[]]>([
+    ['nothing', ' \n', ['reply-empty: the reply is empty']],
+    ['no object', 'I cannot help with that.', ['reply-without-json: no JSON object can be read in the reply']],
+    [
+      'one that cannot be read',
+      'a set {1 2} of',
+      ['reply-without-json: no JSON object can be read in the reply: what looks like one is broken'],
+    ],
+    ['a field missing, its key misspelt', json.replace('"year"', '"yaer"'), ['reply-field-missing 1:1: "year" is missing']],
+    ['a wrong type', json.replace('1890', '"old"'), ['reply-field-unfit 1:30: "year" takes an integer, not "old"']],
+    ['out of bounds', json.replace('1890', '2090'), ['reply-field-unfit 1:30: "year" is above 2030: 2090']],
+    ['a wrong label', json.replace('"watch"', '"ruined"'), ['reply-field-unfit 1:43: "grade" takes one of sound, watch, not "ruined"']],
+    ['too many words', json.replace('The lamp', 'a b c d e f g h i'), ['reply-field-unfit 1:12: "heading" has 9 words, more than 8']],
+    ['one twice', json.replace('["brass"]', '["a","a"]'), ['reply-field-unfit 1:58: "tags" holds "a" twice']],
+    [
+      'cut off within a text',
+      json.slice(0, 20),
+      [
+        'reply-cut-off 1:21: the reply breaks off within "heading"',
+        'reply-field-missing 1:1: "heading" is missing',
+        'reply-field-missing 1:1: "year" is missing',
+        'reply-field-missing 1:1: "grade" is missing',
+        'reply-field-missing 1:1: "tags" is missing',
+      ],
+    ],
+    [
+      'cut off behind a comma',
+      json.slice(0, json.indexOf('"tags"')),
+      ['reply-cut-off 1:51: the reply breaks off', 'reply-field-missing 1:1: "tags" is missing'],
+    ],
+  ])('%s is refused', (_, reply, problems) => {
+    expect(told(label.read(reply)).problems).toEqual(problems)
+    expect(label.read(reply).value).toBeUndefined()
+  })
+
+  test('what is complete of a reply that broke off is kept, and a misspelt key is pointed at', () => {
+    expect(label.read(`${json.slice(0, -2)},"glass","bra`).kept).toMatchObject({ heading: 'The lamp', year: 1890, grade: 'watch' })
+    expect(label.read(json.replace('"year"', '"yaer"')).problems[0]!.hint).toBe('it has "yaer"')
+  })
+
+  test('hostile replies cost bounded time', () => {
+    const start = performance.now()
+    const deep = '['.repeat(1_000_000)
+    for (const reply of [
+      deep,
+      '{"a":'.repeat(500_000),
+      '{'.repeat(2_000_000),
+      '"'.repeat(2_000_000),
+      '{"a":"'.repeat(300_000),
+      '[/*,'.repeat(500_000),
+      `{"heading":"${'\\'.repeat(1_999_999)}`,
+      '{a '.repeat(600_000),
+      `{${' '.repeat(3_000_000)}`,
+    ])
+      expect(label.read(reply).value).toBeUndefined()
+    expect(label.read('x'.repeat(50_000_000)).problems.map((p) => [p.code, p.message])).toEqual([
+      ['reply-over-limit', 'the reply has 50000000 signs, more than the 4194304 that are read'],
+    ])
+    expect(performance.now() - start).toBeLessThan(60_000)
+    const pattern = formOf('kind: fields\nfields: { a: { type: text, pattern: "(a+)+b" } }')
+    expect(pattern.read(`{"a":"${'a'.repeat(5000)}"}`).problems.map((p) => p.code)).toEqual(['reply-field-unfit'])
+    expect(pattern.read('{"a":"aaab"}').value).toEqual({ a: 'aaab' })
+  })
+})
+
+describe('an output that is a JSON Schema', () => {
+  const files = (schema: object) => ({
+    'prompts/p.yaml': 'title: T\noutput: card\nturns: [{ user: "{use output}" }]',
+    'outputs/card.schema.json': JSON.stringify(schema),
+  })
+  const schema = {
+    $schema: 'https://json-schema.org/draft/2020-12/schema',
+    type: 'object',
+    properties: {
+      size: { $ref: '#/$defs/size' },
+      code: { type: 'string', pattern: '^(x+x+)+y$' },
+      parts: { type: 'array', items: { $ref: '#/$defs/part' } },
+    },
+    required: ['size'],
+    $defs: {
+      size: { type: 'integer', minimum: 1 },
+      part: { type: 'object', properties: { name: { type: 'string' } }, required: ['name'], minProperties: 1 },
+    },
+  }
+  test('is checked by it, repaired by its fields, and shown as it is', () => {
+    const form = libraryFrom(files(schema), { validator }).prompt('p').form()!
+    expect(form.read('{"size":3,"more":true}').value).toEqual({ size: 3, more: true })
+    expect(told(form.read("{'size':'3'}"))).toEqual({
+      value: { size: 3 },
+      repaired: ['a text stands in other quotes than "', '"size" is "3", read as an integer'],
+    })
+    expect(told(form.read('{"size":0,"parts":[{"name":"a"},{}]}')).problems).toEqual([
+      'reply-field-unfit 1:9: "size" is below 1: 0',
+      'reply-field-missing 1:33: "parts.2.name" is missing',
+    ])
+    expect(told(form.read(`{"size":1,"code":"${'x'.repeat(2000)}"}`)).problems![0]).toContain('"code"')
+    expect(form.instruction).toContain('{"type":"object","properties":{"size":{"$ref"')
+    expect(form.schema()).toEqual(schema)
+  })
+  test('says what only a validator finds', () => {
+    const form = libraryFrom(
+      files({ type: 'object', properties: { a: { type: 'integer' } }, minProperties: 2, not: { required: ['b'] } }),
+      { validator },
+    )
+      .prompt('p')
+      .form()!
+    expect(told(form.read('{"a":1}')).problems).toEqual(['reply-schema-unfit 1:1: the reply must NOT have fewer than 2 properties'])
+  })
+  test('needs no validator where fields say all of it', () => {
+    const form = libraryFrom(files({ type: 'object', properties: { a: { type: 'integer', maximum: 3 } }, required: ['a'] }))
+      .prompt('p')
+      .form()!
+    expect(told(form.read('{"a":4}')).problems).toEqual(['reply-field-unfit 1:6: "a" is above 3: 4'])
+  })
+})
+
+describe('one label', () => {
+  const grade = formOf('kind: one-of\nof: [sound, watch, on loan]')
+  test.each([
+    ['watch', 'watch', 0],
+    [' watch\n', 'watch', 0],
+    ['Watch.', 'watch', 1],
+    ['**watch**', 'watch', 1],
+    ['Grade: watch', 'watch', 1],
+    ['**Grade:** On loan', 'on loan', 1],
+    ['"watch"', 'watch', 1],
+    ['{"grade": "watch"}', 'watch', 1],
+    ['```\nwatch\n```', 'watch', 1],
+    ['The crack has not moved since spring.\n\nGrade: watch', 'watch', 1],
+    ['Sound.\n\nNothing has changed.', 'sound', 1],
+    ['This should be graded watch.', 'watch', 1],
+  ])('%j is %s', (reply, label, repairs) => {
+    const { value, repaired } = grade.read(reply)
+    expect([value, repaired.length]).toEqual([label, repairs])
+  })
+  test.each([
+    ['ruined', 'reply-label-unknown'],
+    ['Either sound or watch.', 'reply-labels-several'],
+    ['It is not sound.', 'reply-labels-several'],
+    ['sound\n\nwatch', 'reply-labels-several'],
+    ['unsound', 'reply-label-unknown'],
+  ])('%j is none', (reply, code) => {
+    expect(grade.read(reply).problems.map((p) => p.code)).toEqual([code])
+  })
+})
+
+describe('rows', () => {
+  const rows = formOf('kind: rows\nrow: "<heading> (<year: integer>) -> <maker>"\ncount: { min: 2, max: 3 }')
+  const TWO = [
+    { heading: 'A lamp', year: 1890, maker: 'Brook' },
+    { heading: 'Bell (tall)', year: 1911, maker: 'not known' },
+  ]
+  const text = 'A lamp (1890) -> Brook\nBell (tall) (1911) -> not known'
+  test.each([
+    ['as asked', text, []],
+    ['numbered', text.replace('A', '1. A').replace('Bell', '2. Bell'), ['the rows are numbered']],
+    ['bulleted, with blank lines', text.replace('A', '- A').replace('\nBell', '\n\n- Bell'), ['the rows are bulleted']],
+    ['in prose', `Here are two lines:\n${text}\n\nI hope they please.`, ['words stand around the rows']],
+    [
+      'with look-alikes and blanks',
+      text.replace('(1890) ->', '( 1890 )  —>').replace('—', '-'),
+      ['row 1 differs from its form in case, blanks or look-alike signs'],
+    ],
+    ['as JSON', JSON.stringify(TWO), ['the rows stand in JSON']],
+  ])('%s', (_, reply, repaired) => {
+    expect(told(rows.read(reply))).toEqual({ value: TWO, ...(repaired.length > 0 && { repaired }) })
+  })
+  test('that are too few, broken, or hold no year are refused, and the others kept', () => {
+    expect(told(rows.read(text.split('\n')[0]!)).problems).toEqual(['reply-rows-count: 1 row, fewer than 2'])
+    expect(told(rows.read(`${text}\nStool (19`)).problems).toEqual(['reply-row-unfit 3:1: row 3 is not in the form asked for: "Stool (19"'])
+    expect(told(rows.read(text.replace('1890', 'c. 1890'))).problems).toEqual([
+      'reply-row-unfit 1:1: row 1 "year" is "c. 1890", not an integer',
+      'reply-rows-count: 1 row, fewer than 2',
+    ])
+    expect(rows.read(`${text}\nStool (19`).kept).toEqual(TWO)
+  })
+  test('cost bounded time', () => {
+    const start = performance.now()
+    for (const line of ['('.repeat(1_000_000), '(1) '.repeat(500_000), ') -> '.repeat(400_000)]) rows.read(line)
+    expect(performance.now() - start).toBeLessThan(5000)
+  })
+})
+
+describe('a document', () => {
+  const library = libraryFrom({
+    'prompts/p.yaml': 'title: T\noutput: letter\nvariables: { to: text, fee: integer }\nturns: [{ user: "{use output}" }]',
+    'outputs/letter.yaml': `kind: document
+must-not-say: [priceless]
+text: |
+  # To {to}
+
+  <opening: one warm paragraph, at most 12 words>
+
+  ## What we ask of you
+
+  <terms: two bullets>
+
+  The fee is {fee} marks, payable within thirty days of the return. Yours, Ines Brook
+`,
+  })
+  const { form } = library.prompt('p').render({ to: 'the Harbour School', fee: 40 })
+  const good =
+    '# To the Harbour School\n\nThe lamp will be glad of the company.\n\n## What we ask of you\n\n- Keep it dry.\n- Keep it lit.\n\nThe fee is 40 marks, payable within thirty days of the return. Yours, Ines Brook\n'
+
+  test('is finished with its own text, and tells what was written', () => {
+    const { value, problems, repaired } = form!.read(good)
+    expect([problems, repaired]).toEqual([[], []])
+    expect(value).toMatchObject({
+      passages: { opening: 'The lamp will be glad of the company.', terms: '- Keep it dry.\n- Keep it lit.' },
+      text: good.trimEnd(),
+    })
+    expect(
+      (value as { stretches: { kind: string; text: string }[] }).stretches.slice(0, 4).map((one) => [one.kind, one.text.trim()]),
+    ).toEqual([
+      ['fixed', '# To'],
+      ['value', 'the Harbour School'],
+      ['fixed', ''],
+      ['written', 'The lamp will be glad of the company.'],
+    ])
+  })
+
+  test.each<[string, string, object]>([
+    ['in a fence', `\`\`\`markdown\n${good}\`\`\``, { repaired: ['the document stands in a fence'] }],
+    [
+      'in prose',
+      `Certainly!\n\n${good}\n\nShall I send it?`,
+      { repaired: ['words stand before the document', 'words stand behind the document'] },
+    ],
+    [
+      'a heading in capitals',
+      good.replace('What we ask of you', 'WHAT WE ASK OF YOU'),
+      { repaired: ['"## What we ask of you" came back in another case, or with other blanks or quotes'] },
+    ],
+    [
+      'fixed text changed',
+      good.replace('thirty days', 'ninety days'),
+      { problems: ['reply-fixed-changed 10:1: fixed text was changed: … marks, payable within [-thirty-] {+ninety+} days of the …'] },
+    ],
+    [
+      'a figure of the record changed',
+      good.replace('40 marks', '400 marks'),
+      { problems: ['reply-fixed-changed 10:1: fixed text was changed: The fee is [-40-] {+400+} marks, payable within …'] },
+    ],
+    [
+      'a part missing',
+      good.slice(0, good.indexOf('The fee')),
+      {
+        problems: [
+          'reply-fixed-missing: fixed text is missing: "The fee is 40 marks, payable within thirty days of the return. Yours, Ines Brook"',
+        ],
+      },
+    ],
+    [
+      'a passage missing',
+      good.replace('The lamp will be glad of the company.', ''),
+      { problems: ['reply-passage-missing 5:1: the passage "opening" is missing'] },
+    ],
+    [
+      'a passage left',
+      good.replace('The lamp will be glad of the company.', '<opening: one warm paragraph, at most 12 words>'),
+      { problems: ['reply-passage-missing 3:1: the passage "opening" was left as it was asked for'] },
+    ],
+    [
+      'too many words',
+      good.replace('glad', 'glad and glad and glad and glad and glad'),
+      { problems: ['reply-passage-unfit 3:1: the passage "opening" has 16 words, more than 12'] },
+    ],
+    [
+      'two paragraphs',
+      good.replace('will', 'will.\n\nIt will'),
+      { problems: ['reply-passage-unfit 3:1: the passage "opening" has 2 paragraphs, more than 1'] },
+    ],
+    [
+      'a bullet missing',
+      good.replace('- Keep it lit.\n', ''),
+      { problems: ['reply-passage-unfit 7:1: the passage "terms" has 1 bullet, fewer than 2'] },
+    ],
+    ['a forbidden word', good.replace('glad', 'priceless'), { problems: ['reply-says 3:18: it says "priceless"'] }],
+  ])('%s', (_, reply, expected) => {
+    const { value, ...rest } = told(form!.read(reply))
+    expect(rest).toEqual(expected)
+    expect(value !== undefined).toBe('repaired' in expected)
+  })
+
+  test('says what it must in any of its texts', () => {
+    const must = formOf('kind: fields\nfields: { a: text, b: list of text }\nmust-say: [MH-0007]')
+    expect(must.read('{"a":"x","b":["see mh-0007!"]}').problems).toEqual([])
+    expect(told(must.read('{"a":"MH-00071","b":[]}')).problems).toEqual(['reply-unsaid: it does not say "MH-0007"'])
+  })
+})
+
+describe('samples', () => {
+  test('are the same for a seed, and say when they cannot be made', () => {
+    const form = formOf('kind: fields\nfields: { a: { type: text, pattern: "MH-\\\\d{4}" }, b: { type: integer, min: 3, max: 3 } }')
+    expect(form.sample(4)).toBe(form.sample(4))
+    expect(form.sample(4)).toMatch(/^\{"a":"MH-\d{4}","b":3\}$/)
+    expect(() => form.sample(4, { as: 'wrogn' })).toThrow('there is no way "wrogn": fenced, in-prose')
+    expect(() => formOf('kind: fields\nfields: { a: { type: text, max-length: 2 } }\nmust-say: [MH-0007]').sample(1)).toThrow(
+      expect.objectContaining({ problems: [expect.objectContaining({ code: 'sample-impossible' })] }),
+    )
+  })
+})

@@ -1,0 +1,118 @@
+import { matchLine } from './match.js'
+import { instructRows, readRows } from './rows.js'
+import type { OutputKind, Way } from '../kind.js'
+import { passageFields } from '../passages.js'
+import type { Lot } from '../sample/lot.js'
+import { samplePassage } from '../sample/passages.js'
+import { around } from '../sample/ways.js'
+import { typedValue } from '../passages.js'
+import { passagesOf, type RowsShape } from '../shape.js'
+import { DRAFT, innerSchema, schemaOf, type JsonSchema } from '../../interop/to-schema.js'
+import { isRecord, put } from '../../values/data.js'
+
+type Row = Record<string, unknown>
+
+/** A line pattern, repeated. */
+export const rowsKind: OutputKind<RowsShape> = {
+  form: 'rows',
+  instruct: instructRows,
+  schema: (shape, strict) => ({ $schema: DRAFT, title: shape.name, ...listSchema(shape, strict) }),
+  parameters: (shape, strict) => ({
+    $schema: DRAFT,
+    title: shape.name,
+    type: 'object',
+    properties: { rows: listSchema(shape, strict) },
+    required: ['rows'],
+    additionalProperties: false,
+  }),
+  read: readRows,
+  columns: (_, value) => ({ rows: value ?? null }),
+  write: (shape, value) =>
+    rowsOf(value)
+      .map((row) => line(shape, row))
+      .join('\n'),
+  sample: (shape, lot) => {
+    const least = shape.min ?? Math.min(1, shape.max ?? 1)
+    const count = lot.whole(Math.max(least, 1), Math.max(least, 1, Math.min(shape.max ?? least + 2, least + 4)))
+    return Array.from({ length: count }, () => sampleRow(shape, lot))
+  },
+  ways: [
+    ...around<RowsShape>((shape, value) => rowsKind.write(shape, value), '').map((way) => ({ ...way, make: unlessTaken(way.make) })),
+    { name: 'numbered', wrong: false, make: (shape, value) => marked(shape, value, (i) => `${i + 1}. `) },
+    { name: 'bulleted', wrong: false, make: (shape, value) => marked(shape, value, () => '- ') },
+    { name: 'in-json', wrong: false, make: (shape, value) => (shape.show === 'json-schema' ? undefined : JSON.stringify({ rows: value })) },
+    {
+      name: 'too-few',
+      wrong: true,
+      make: (shape, value) =>
+        shape.min !== undefined && shape.min > 0 ? rowsKind.write(shape, rowsOf(value).slice(0, shape.min - 1)) : undefined,
+    },
+    {
+      name: 'too-many',
+      wrong: true,
+      make: (shape, value) => {
+        const rows = rowsOf(value)
+        if (shape.max === undefined || rows.length === 0) return undefined
+        return rowsKind.write(
+          shape,
+          Array.from({ length: shape.max + 1 }, (_, i) => rows[i % rows.length]!),
+        )
+      },
+    },
+    {
+      name: 'broken-row',
+      wrong: true,
+      make: (shape, value) => {
+        const solid = shape.stretches.some((one) => one.kind !== 'passage' && /[^\s\p{L}]/u.test(one.text))
+        return solid ? `${rowsKind.write(shape, value)}\nand so on` : undefined
+      },
+    },
+    { name: 'empty', wrong: true, make: () => '' },
+  ],
+}
+
+/** Words around the rows are told from them only where they are not in their form. */
+function unlessTaken(make: Way<RowsShape>['make']): Way<RowsShape>['make'] {
+  return (shape, value, lot) => {
+    const reply = make(shape, value, lot)
+    const own = rowsOf(value).map((row) => line(shape, row))
+    const others = reply?.split('\n').filter((one) => one.trim() !== '' && !own.includes(one)) ?? []
+    return others.some((one) => matchLine(shape.stretches, one)) ? undefined : reply
+  }
+}
+
+function rowsOf(value: unknown): Row[] {
+  return Array.isArray(value) ? value.filter(isRecord) : []
+}
+
+function line({ stretches }: RowsShape, row: Row): string {
+  return stretches.map((one) => (one.kind === 'passage' ? String(row[one.name]) : one.text)).join('')
+}
+
+function sampleRow(shape: RowsShape, lot: Lot): Row {
+  const row: Row = {}
+  for (const stretch of passagesOf(shape)) {
+    const text = samplePassage(stretch, lot, true)
+    put(row, stretch.name, stretch.type === 'text' ? text : typedValue(stretch.type, text))
+  }
+  return row
+}
+
+function marked(shape: RowsShape, value: unknown, mark: (i: number) => string): string | undefined {
+  const [first] = shape.stretches
+  if (first?.kind !== 'passage' && /^\s*(?:[-*+•–]|\d)/.test(first?.text ?? '')) return undefined
+  return rowsOf(value)
+    .map((row, i) => mark(i) + line(shape, row))
+    .join('\n')
+}
+
+function listSchema(shape: RowsShape, strict: boolean): JsonSchema {
+  const items = innerSchema(schemaOf(passageFields(shape.stretches), undefined, { closed: true, told: true, strict }))
+  return {
+    type: 'array',
+    ...(shape.about !== undefined && { description: shape.about }),
+    items,
+    ...(shape.min !== undefined && { minItems: shape.min }),
+    ...(shape.max !== undefined && { maxItems: shape.max }),
+  }
+}

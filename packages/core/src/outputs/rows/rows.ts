@@ -1,0 +1,146 @@
+import { matchLine, type MatchedLine } from './match.js'
+import { findJson } from '../json/find.js'
+import { Loosening } from '../json/loosen.js'
+import { passageFields, readPassage } from '../passages.js'
+import { asking, type Instruction } from '../kind.js'
+import type { Reading } from '../reading.js'
+import { bareText, ownText, passagesOf, type RowsShape } from '../shape.js'
+import { boundsInWords } from '../../interop/to-schema.js'
+import { problem } from '../../problems/problem.js'
+import { clip, isRecord, own, put } from '../../values/data.js'
+
+export function instructRows(shape: RowsShape): Instruction {
+  const count = boundsInWords(shape.min, shape.max, 'line', 'lines')
+  const lines = count === '' ? 'lines' : shape.min === shape.max ? `exactly ${count}` : count
+  const asks = `Answer with ${lines} and nothing else, each in this form:`
+  if (shape.show !== 'description') return { asks, gap: '\n', own: ownText(shape) }
+  const bullets = passagesOf(shape).map(
+    ({ name, type, guidance }) => `- ${name}: ${[type, guidance].filter((part) => part !== '').join(', ')}`,
+  )
+  return asking(`${asks}\n${bareText(shape)}\n${bullets.join('\n')}`)
+}
+
+interface Line {
+  readonly text: string
+  readonly start: number
+  readonly blank: boolean
+  matched: MatchedLine | undefined
+}
+
+/** Reads a reply as rows: a list of records, one a line. */
+export function readRows(shape: RowsShape, reading: Reading): unknown {
+  const inJson = rowsInJson(shape, reading)
+  if (inJson) return inJson
+  const lines = linesOf(reading.text)
+  const marked = markOf(shape, lines)
+  const all = marked ? lines.map((line) => withoutMark(line, marked)) : lines
+  if (marked) reading.repair('marks', `the rows are ${marked === NUMBERED ? 'numbered' : 'bulleted'}`)
+  for (const line of all) if (!line.blank) line.matched = matchLine(shape.stretches, line.text)
+  const rows = withoutProse(all, reading)
+  const records = rows.map((line, i) => recordOf(shape, line, i + 1, reading))
+  const whole = records.filter((one) => one !== undefined)
+  reading.kept = whole
+  checkCount(shape, whole.length, reading)
+  return whole
+}
+
+function linesOf(text: string): Line[] {
+  let at = 0
+  return text.split('\n').map((line) => {
+    const start = at
+    at += line.length + 1
+    return { text: line.trim(), start: start + line.length - line.trimStart().length, blank: line.trim() === '', matched: undefined }
+  })
+}
+
+const NUMBERED = /^(?:\*\*)?(\d{1,4})[.):]\s+/
+const BULLETED = /^[-*+•–]\s+/
+
+/** How rows are marked although nobody asked: all of them bulleted, or numbered from 1. */
+function markOf({ stretches }: RowsShape, lines: readonly Line[]): RegExp | undefined {
+  const [first] = stretches
+  if (first?.kind !== 'passage' && /^\s*(?:[-*+•–]|\d+[.):])\s/.test(first?.text ?? '')) return undefined
+  const full = lines.filter((line) => !line.blank)
+  const bulleted = full.filter((line) => BULLETED.test(line.text))
+  if (bulleted.length > 0 && bulleted.length >= full.length - 2) return BULLETED
+  const numbers = full.flatMap((line) => NUMBERED.exec(line.text)?.[1] ?? [])
+  const inOrder = numbers.every((number, i) => Number(number) === i + 1)
+  return numbers.length > 0 && inOrder && numbers.length >= full.length - 2 ? NUMBERED : undefined
+}
+
+function withoutMark(line: Line, mark: RegExp): Line {
+  const found = mark.exec(line.text)?.[0] ?? ''
+  return { ...line, text: line.text.slice(found.length), start: line.start + found.length }
+}
+
+/**
+ * The lines that are rows, or should be: words before the first and behind the last of them are let go. A line that stands right behind the
+ * last row, without a blank line, is no prose but a row that broke off.
+ */
+function withoutProse(lines: readonly Line[], reading: Reading): Line[] {
+  const first = lines.findIndex((line) => line.matched)
+  const last = lines.findLastIndex((line) => line.matched)
+  if (first < 0) return lines.filter((line) => !line.blank)
+  let end = last + 1
+  while (end < lines.length && !lines[end]!.blank && !FENCE.test(lines[end]!.text)) end++
+  const before = lines.slice(0, first).filter((line) => !line.blank)
+  const leads =
+    before.every((line) => FENCE.test(line.text)) || lines[first - 1]?.blank === true || /[:.!]$/.test(before.at(-1)?.text ?? '')
+  const start = leads ? first : 0
+  const around = [...lines.slice(0, start), ...lines.slice(end)].filter((line) => !line.blank)
+  const fenced = around.filter((line) => FENCE.test(line.text)).length
+  if (fenced > 0) reading.repair('fence', 'the rows stand in a fence')
+  if (around.length > fenced) reading.repair('prose', 'words stand around the rows')
+  return lines.slice(start, end).filter((line) => !line.blank)
+}
+
+const FENCE = /^(?:```|~~~)/
+
+function recordOf(shape: RowsShape, { text, start, matched }: Line, row: number, reading: Reading): Record<string, unknown> | undefined {
+  const span = reading.span(start, start + text.length)
+  if (!matched) {
+    reading.report(problem('reply-row-unfit', { row, why: `is not in the form asked for: "${clip(text, 60)}"` }, span))
+    return undefined
+  }
+  if (!matched.exact) reading.repair('case', `row ${row} differs from its form in case, blanks or look-alike signs`, span)
+  const record: Record<string, unknown> = {}
+  let sound = true
+  for (const stretch of passagesOf(shape)) {
+    const { value, faults } = readPassage(stretch, matched.passages.get(stretch.name) ?? '')
+    for (const fault of faults) reading.report(problem('reply-row-unfit', { row, why: `"${stretch.name}" ${fault}` }, span))
+    sound &&= faults.length === 0
+    put(record, stretch.name, value)
+  }
+  return sound ? record : undefined
+}
+
+function checkCount({ min, max }: RowsShape, count: number, reading: Reading): void {
+  if (min !== undefined && count < min) reading.report(problem('reply-rows-count', { count, says: `fewer than ${min}` }))
+  if (max !== undefined && count > max) reading.report(problem('reply-rows-count', { count, says: `more than ${max}` }))
+}
+
+/** Rows that came as JSON: a list of objects, or an object that holds one. */
+function rowsInJson(shape: RowsShape, reading: Reading): unknown {
+  const { text } = reading
+  if (!/^\s*(?:```\w*\s*)?[[{]/.test(text) || matchLine(shape.stretches, text.trim().split('\n')[0]!)?.exact) return undefined
+  const [found] = findJson(text)
+  const list = Array.isArray(found?.value) ? found.value : own(found?.value, 'rows')
+  if (!found || found.cut || !Array.isArray(list) || !list.every(isRecord)) return undefined
+  if (shape.show !== 'json-schema') reading.repair('json', 'the rows stand in JSON')
+  const fields = passageFields(shape.stretches)
+  const loosening = new Loosening(reading, () => undefined, false)
+  const records = list.map((one, i) => {
+    const record = loosening.record(one, fields, [String(i + 1)])
+    const written: Line = { text: text.slice(found.start, found.end), start: found.start, blank: false, matched: undefined }
+    return recordOf(
+      shape,
+      { ...written, matched: { exact: true, passages: new Map(Object.entries(record).map(([name, value]) => [name, String(value)])) } },
+      i + 1,
+      reading,
+    )
+  })
+  const whole = records.filter((one) => one !== undefined)
+  reading.kept = whole
+  checkCount(shape, whole.length, reading)
+  return whole
+}

@@ -1,0 +1,75 @@
+import type { Show } from '../artefacts/artefacts.js'
+import type { JsonSchema } from '../interop/to-schema.js'
+import type { PassageType } from '../text/nodes.js'
+import type { Declared } from '../values/types.js'
+
+/** An output as one rendering has it: its slots are filled, and nothing is left to decide. */
+interface Common {
+  readonly name: string
+  readonly about: string | undefined
+  readonly show: Show
+  readonly mustSay: readonly string[]
+  readonly mustNotSay: readonly string[]
+}
+
+/** What a validator finds wrong: the place in the data as `parts.2.name`, and a sentence without a subject. */
+export interface SchemaFinding {
+  readonly field: string
+  readonly says: string
+}
+export type CheckData = (data: unknown) => readonly SchemaFinding[]
+
+export interface FieldsShape extends Common {
+  readonly form: 'fields'
+  readonly fields: readonly Declared[]
+  /** The JSON Schema of a file that is one. */
+  readonly schema: JsonSchema | undefined
+  /** Checks data by that schema; without it the fields say all that it says. */
+  readonly check: CheckData | undefined
+}
+
+export interface OneOfShape extends Common {
+  readonly form: 'one-of'
+  /** What the label is called where it stands among other data. */
+  readonly field: string
+  readonly of: readonly string[]
+}
+
+/** A piece of a row or document: what is there already, or what a model writes. */
+export type Stretch = { readonly kind: 'fixed' | 'value'; readonly text: string } | PassageStretch
+export interface PassageStretch {
+  readonly kind: 'passage'
+  readonly name: string
+  readonly type: PassageType
+  readonly guidance: string
+  /** As it stands in the instruction, brackets too. */
+  readonly text: string
+}
+
+export interface RowsShape extends Common {
+  readonly form: 'rows'
+  readonly stretches: readonly Stretch[]
+  readonly min: number | undefined
+  readonly max: number | undefined
+}
+
+export interface DocumentShape extends Common {
+  readonly form: 'document'
+  readonly stretches: readonly Stretch[]
+}
+
+export type Shape = FieldsShape | OneOfShape | RowsShape | DocumentShape
+
+export function passagesOf(shape: RowsShape | DocumentShape): PassageStretch[] {
+  return shape.stretches.filter((one): one is PassageStretch => one.kind === 'passage')
+}
+
+/** A row's or document's own text, its passages as they were written down. */
+export function ownText({ stretches }: RowsShape | DocumentShape): string {
+  return stretches.map((one) => one.text).join('')
+}
+
+/** The same with its passages as names alone: their guidance stands elsewhere. */
+export function bareText({ stretches }: RowsShape | DocumentShape): string {
+  return stretches.map((one) => (one.kind === 'passage' ? `<${one.name}>` : one.text)).join('')
+}

@@ -1,0 +1,108 @@
+import { describe, expect, test } from '@jest/globals'
+import { libraryFrom, readWrittenDate } from 'dunelight'
+
+const files = (more = '') => ({
+  'prompts/p.yaml': `title: T
+output: o
+variables: { item: { type: record, fields: { title: text, made: integer, weight-g: number, note: text, lent: { type: date, optional: true }, more: { type: text, optional: true } } } }
+turns:
+  - system: The house style of Marram House. At most sixty words.
+${more}  - user: "{item.title}, made {item.made}, {item.weight-g as number} g. {item.note}{when item.lent} Lent {item.lent}{end}"
+`,
+  'outputs/o.yaml': 'kind: fields\nfields: { body: text, count: { type: integer, optional: true } }',
+})
+const item = {
+  title: 'A lamp',
+  made: 1890,
+  'weight-g': 1890.5,
+  note: 'Given by Ada Brook in the spring of 1911, one of twelve.',
+  lent: '2026-11-23',
+  more: 'Kept at Tern Point',
+}
+const prompt = libraryFrom(files()).prompt('p')
+const doubts = (body: string, more = {}) =>
+  prompt
+    .render({ item })
+    .read(JSON.stringify({ body, ...more }))
+    .doubts.map((p) => p.message)
+
+describe('what a reply says', () => {
+  test.each([
+    'Made in 1890 and given in 1911 by Ada Brook; it weighs 1,890.5 g, or 1890,5.',
+    'Made in eighteen ninety, in the 1890s, late in the 19th century: the nineteenth century, if you like.',
+    'Eighteen hundred and ninety. Brook’s lamp. At most 60 words, sixty words, one of 12, two of them, seven days.',
+    'Lent on 23 November 2026, that is 23.11.2026, or November 23rd, 2026.',
+    '1. The lamp\n2. Its glass',
+    'Look at it from the side. It was Ada who kept it. Tern Point was its home.',
+    'THE LAMP OF THE HOUSE\nA Lamp Against Weather',
+  ])('is founded: %s', (body) => {
+    expect(doubts(body)).toEqual([])
+  })
+
+  test.each([
+    ['It was made in 1891.', ['the year "1891" stands neither in the prompt nor in the record']],
+    [
+      'It weighs 2,000 g and cost £3.',
+      [
+        'the figure "2,000" stands neither in the prompt nor in the record',
+        'the amount "£3" stands neither in the prompt nor in the record',
+      ],
+    ],
+    ['A child of the seventeenth century.', ['the century "seventeenth century" stands neither in the prompt nor in the record']],
+    ['Forty years it hung there.', ['the figure "Forty" stands neither in the prompt nor in the record']],
+    ['It came back on 3 March 1893.', ['the date "3 March 1893" stands neither in the prompt nor in the record']],
+    [
+      'It was signed by Ada Marsh of Gannet Bay.',
+      [
+        'the name "Marsh" stands neither in the prompt nor in the record',
+        'the name "Gannet Bay" stands neither in the prompt nor in the record',
+      ],
+    ],
+    ['It held 95 % of its oil.', ['the amount "95 %" stands neither in the prompt nor in the record']],
+  ])('is to be verified: %s', (body, expected) => {
+    expect(doubts(body)).toEqual(expected)
+  })
+
+  test('numbers of the data count too, each doubt once and with its place', () => {
+    expect(doubts('A lamp.', { count: 17 })).toEqual(['the figure "17" stands neither in the prompt nor in the record'])
+    const reply = prompt.render({ item }).read('{"body":"Made in 1891.\\nYes, in 1891."}')
+    expect(reply.doubts.map((p) => [p.code, p.severity, p.place?.column])).toEqual([['reply-unfounded', 'warning', 18]])
+    expect(reply.value).toEqual({ body: 'Made in 1891.\nYes, in 1891.' })
+  })
+
+  test('names are not looked for where every noun has a capital', () => {
+    const german = prompt.render({ item }, { locale: 'de' }).read('{"body":"Die Lampe stand im Fenster der Werft."}')
+    expect(german.doubts).toEqual([])
+  })
+})
+
+describe('examples of a prompt', () => {
+  const library = libraryFrom({
+    ...files('  - examples: s\n'),
+    'examples/s.yaml': `title: S
+fields: { ask: text, answer: text }
+ask: "{ask}"
+answer: "{answer}"
+cases: [{ ask: "A bell of 1777, from the school at Gannet Bay.", answer: "It rang the children in from the dunes, whatever the weather." }]
+`,
+    'outputs/o.yaml': 'kind: document\ntext: "# Label\\n<body>"',
+    'prompts/p.yaml': files('  - examples: s\n')['prompts/p.yaml'].replace('output: o\n', ''),
+  })
+  test('give what was copied from them away', () => {
+    const rendering = library.prompt('p').render({ item })
+    const { doubts: found } = rendering.read(
+      'The lamp of 1777 hung at Gannet Bay. It rang the children in from the dunes, whatever the weather.',
+    )
+    expect(found.map((p) => [p.code, p.message])).toEqual([
+      ['reply-from-example', 'the year "1777" stands only in an example'],
+      ['reply-from-example', 'the name "Gannet Bay" stands only in an example'],
+      ['reply-copied', 'copied from an example: "It rang the children in from the dunes, whatever the weather."'],
+    ])
+  })
+})
+
+test('dates in words and digits', () => {
+  expect(
+    ['1893-03-03', '3rd of March 1893', 'March 3, 1893', '3.3.1893', '03/03/1893', '31 Feb 1893', 'soon'].map(readWrittenDate),
+  ).toEqual([...Array.from({ length: 5 }, () => '1893-03-03'), undefined, undefined])
+})

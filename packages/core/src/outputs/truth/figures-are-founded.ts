@@ -1,0 +1,34 @@
+import { doubt } from './doubt.js'
+import type { TruthRule } from './facts.js'
+import { GivenNumbers, numbersIn, type SaidNumber } from './numbers.js'
+import { datesIn } from '../../values/written-dates.js'
+
+/** Small numbers in words are counted by everybody: "two hands". */
+const LEAST_IN_WORDS = 13
+/** `3.` at the beginning of a line counts the lines. */
+const LINE_NUMBER = /(?:^|\n)[ \t]*(?:[-*>#] )?$/
+
+export const figuresAreFounded: TruthRule = {
+  name: 'figures-are-founded',
+  check: (facts, report) => {
+    const said = facts.said.flatMap((text) =>
+      numbersIn(text, datesIn(text)).filter((one) => !isTrifle(one, text) && !facts.stands(one.text, 'given')),
+    )
+    if (said.length === 0) return
+    const given = numbersOf(facts.given)
+    const unknown = said.filter((one) => !given.holds(one))
+    const examples = numbersOf(unknown.length > 0 ? facts.examples : [])
+    for (const one of unknown) report(doubt(examples.holds(one), one.kind, one.text.trim(), facts))
+  },
+}
+
+function numbersOf(texts: readonly string[]): GivenNumbers {
+  const numbers = new GivenNumbers()
+  for (const text of texts) numbers.add(text)
+  return numbers
+}
+
+function isTrifle({ text, start, readings }: SaidNumber, within: string): boolean {
+  if (/^\p{L}/u.test(text)) return readings.every((one) => Number(one) < LEAST_IN_WORDS)
+  return /^[.)] /.test(within.slice(start + text.length, start + text.length + 2)) && LINE_NUMBER.test(within.slice(0, start))
+}

@@ -1,0 +1,30 @@
+import type { TruthRule } from './facts.js'
+import { foldText } from '../fold.js'
+import { problem } from '../../problems/problem.js'
+import { clip } from '../../values/data.js'
+
+/** Shorter ones are said by chance. */
+const LEAST_WORDS = 6
+const SENTENCE = /[^.!?…\n]+[.!?…]*/gu
+
+export const noSentenceIsCopied: TruthRule = {
+  name: 'no-sentence-is-copied',
+  check: (facts, report) => {
+    const examples = new Set(facts.examples.flatMap(sentences).map(fold))
+    if (examples.size === 0) return
+    const given = new Set(facts.given.flatMap(sentences).map(fold))
+    for (const sentence of facts.said.flatMap(sentences)) {
+      const folded = fold(sentence)
+      if (examples.has(folded) && !given.has(folded))
+        report(problem('reply-copied', { sentence: clip(sentence, 100) }, facts.placeOf(sentence)))
+    }
+  },
+}
+
+function sentences(text: string): string[] {
+  return [...text.matchAll(SENTENCE)].map(([sentence]) => sentence.trim()).filter((one) => one.split(/\s+/).length >= LEAST_WORDS)
+}
+
+function fold(sentence: string): string {
+  return foldText(sentence.replace(/[.!?…]+$/u, '')).trim()
+}

@@ -1,0 +1,132 @@
+/** A number as a text says it, in digits or in words; `readings` are all that it may mean. */
+export interface SaidNumber {
+  readonly text: string
+  readonly start: number
+  readonly readings: readonly string[]
+  readonly kind: 'figure' | 'year' | 'amount' | 'century' | 'decade'
+}
+
+const DIGITS =
+  /(?<![\p{L}\p{N}])([£$€¥]\s?)?(\d{1,3}(?:[,.'’\u00A0\u202F ]\d{3})+(?:[.,]\d{1,2})?(?!\d)|\d+(?:[.,]\d+)?)(?:(st|nd|rd|th)\b|(\s?(?:%|percent\b|per cent\b|[£$€¥]|(?:EUR|USD|GBP|CHF)\b)))?/gu
+const CENTURY = /(?<![\p{L}\p{N}])(?:(\d{1,2})(?:st|nd|rd|th)|([a-z]+(?:-[a-z]+)?))[ -]centur(?:y|ies)/giu
+const DECADE = /(?<![\p{L}\p{N}])(\d{3}0)['’]?s(?!\p{L})/gu
+const RANGE = /(?<![\p{L}\p{N}])(\d{2})(\d{2})\s?[–-]\s?(\d{2})(?!\d)/gu
+
+const SMALL =
+  'zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen'.split(
+    ' ',
+  )
+const TENS = 'twenty thirty forty fifty sixty seventy eighty ninety'.split(' ')
+const ORDINALS =
+  'first second third fourth fifth sixth seventh eighth ninth tenth eleventh twelfth thirteenth fourteenth fifteenth sixteenth seventeenth eighteenth nineteenth twentieth twenty-first'.split(
+    ' ',
+  )
+const NUMBER_WORD = `(?:${[...SMALL, ...TENS, 'hundred', 'thousand'].join('|')})`
+const WORDS = new RegExp(`(?<![\\p{L}\\p{N}])${NUMBER_WORD}(?:(?:[ -]| and )${NUMBER_WORD})*(?!\\p{L})`, 'giu')
+
+/** All numbers that a text says. Places taken by one of `taken`, dates most of all, are passed over. */
+export function numbersIn(text: string, taken: readonly { readonly start: number; readonly text: string }[] = []): SaidNumber[] {
+  const found: SaidNumber[] = []
+  const free = (start: number, length: number) =>
+    ![...taken, ...found].some((one) => start < one.start + one.text.length && one.start < start + length)
+  const add = (match: RegExpMatchArray, kind: SaidNumber['kind'], readings: readonly string[]) => {
+    const start = match.index!
+    if (readings.length > 0 && free(start, match[0].length)) found.push({ text: match[0], start, readings, kind })
+  }
+  for (const match of /centur/i.test(text) ? text.matchAll(CENTURY) : []) {
+    const ordinal = match[1] === undefined ? ORDINALS.indexOf(match[2]!.toLowerCase()) + 1 : Number(match[1])
+    if (ordinal > 0) add(match, 'century', [String(ordinal)])
+  }
+  for (const match of text.matchAll(DECADE)) add(match, 'decade', [match[1]!])
+  for (const match of text.matchAll(DIGITS)) add(match, kindOf(match), readingsOf(match[2]!))
+  for (const match of text.matchAll(WORDS)) add(match, 'figure', wordReadings(match[0]))
+  return found
+}
+
+function kindOf([, before, digits, , behind]: RegExpMatchArray): SaidNumber['kind'] {
+  if (before !== undefined || behind !== undefined) return 'amount'
+  return /^(?:1\d|20|21)\d\d$/.test(digits ?? '') ? 'year' : 'figure'
+}
+
+/** "1.890" is one point eight nine, or one thousand eight hundred and ninety. */
+function readingsOf(digits: string): string[] {
+  const plain = digits.replace(/[\s\u00A0\u202F'’]/gu, '')
+  const grouped = /^\d{1,3}(?:[.,]\d{3})+(?:[.,]\d{1,2})?$/.test(plain)
+  const decimal = plain.replace(/[.,](?=.*[.,])/g, '').replace(',', '.')
+  const whole = grouped ? plain.replace(/[.,](?=\d{3}(?!\d))/g, '').replace(',', '.') : undefined
+  return [...new Set([whole, decimal].flatMap((one) => (one === undefined ? [] : [String(Number(one))])))]
+}
+
+/** "eighteen ninety" is a year, "eighteen hundred and ninety" the same in full. */
+function wordReadings(words: string): string[] {
+  const parts = words
+    .toLowerCase()
+    .split(/[ -]/)
+    .filter((word) => word !== 'and' && word !== '')
+  const full = fullReading(parts)
+  const year = yearReading(parts)
+  return [...new Set([full, year].flatMap((one) => (one === undefined ? [] : [String(one)])))]
+}
+
+function fullReading(parts: readonly string[]): number | undefined {
+  let total = 0
+  let group = 0
+  let last = Infinity
+  for (const part of parts) {
+    if (part === 'hundred') group = (group || 1) * 100
+    else if (part === 'thousand') {
+      total += (group || 1) * 1000
+      group = 0
+    } else {
+      const value = valueOf(part)
+      // Tens take units behind them, and nothing else does.
+      if (last < 20 || (last < 100 && value >= 10)) return undefined
+      group += value
+      last = value
+      continue
+    }
+    last = Infinity
+  }
+  return total + group
+}
+
+function yearReading(parts: readonly string[]): number | undefined {
+  const centuries = valueOf(parts[0] ?? '')
+  const years = fullReading(parts.slice(1))
+  const oh = parts.length > 1 && centuries >= 10 && centuries <= 21 && years !== undefined && years >= 10 && years < 100
+  return oh ? centuries * 100 + years : undefined
+}
+
+function valueOf(word: string): number {
+  const small = SMALL.indexOf(word)
+  return small >= 0 ? small : (TENS.indexOf(word) + 2) * 10
+}
+
+/** All numbers that a text gives, by their readings; the years of ranges (1890–95) and of centuries among them. */
+export class GivenNumbers {
+  private readonly readings = new Set<string>()
+  private readonly centuries = new Set<string>()
+
+  add(text: string): void {
+    for (const { readings, kind } of numbersIn(text)) {
+      for (const one of readings) (kind === 'century' ? this.centuries : this.readings).add(one)
+    }
+    for (const [, century, , years] of text.matchAll(RANGE)) this.readings.add(`${Number(century! + years!)}`)
+  }
+
+  holds({ readings, kind }: SaidNumber): boolean {
+    if (kind === 'century')
+      return readings.some(
+        (one) =>
+          this.centuries.has(one) ||
+          this.someYear((year) => Math.ceil(year / 100) === Number(one) || Math.floor(year / 100) + 1 === Number(one)),
+      )
+    if (kind === 'decade') return readings.some((one) => this.someYear((year) => Math.floor(year / 10) * 10 === Number(one)))
+    return readings.some((one) => this.readings.has(one))
+  }
+
+  private someYear(fits: (year: number) => boolean): boolean {
+    for (const one of this.readings) if (/^\d{4}$/.test(one) && fits(Number(one))) return true
+    return false
+  }
+}

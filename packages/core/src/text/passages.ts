@@ -1,0 +1,191 @@
+import { nodesIn } from './branches.js'
+import { NAME } from '../values/names.js'
+import { problem, type Report } from '../problems/problem.js'
+import type { Span } from '../source/source.js'
+import type { Branch, Fixed, Item, Line, Passage, PassageType, Piece, Text } from './nodes.js'
+
+export const PASSAGE_TYPES = ['text', 'integer', 'number', 'date'] as const
+
+/** "\<" before a letter is a literal sign. */
+const OPENING = /(\\*)<(?=[\p{L}_])/gu
+const NAME_HERE = new RegExp(NAME, 'uy')
+const REST = /[ \t]*(:|>|$)/y
+const TYPE_WORD = new RegExp(`^[ \\t]*(${PASSAGE_TYPES.join('|')})(?![\\p{L}\\p{M}\\p{Nd}_-])`, 'u')
+
+/**
+ * Finds the passages in a text that was read already: only its fixed stretches are looked at, so that no value can bring one. What is wrong
+ * with them is reported.
+ */
+export function withPassages(text: Text, report: Report): Text {
+  const finder = new Finder(report)
+  const items = finder.items(text.items, new Map(), false)
+  if (!finder.found) report(problem('passage-none', {}, text.source.span(0, text.source.text.length)))
+  return { ...text, items }
+}
+
+/** The passages of a text in order, those of blocks too. */
+export function passagesIn(text: Text): Passage[] {
+  return [...nodesIn(text.items)].filter((node) => node.kind === 'passage')
+}
+
+/** The names met on the way to a place, and where: branches that exclude each other may each have a passage of one name. */
+type Met = Map<string, Span>
+
+class Finder {
+  found = false
+
+  constructor(private readonly report: Report) {}
+
+  items(items: readonly Item[], met: Met, repeated: boolean): Item[] {
+    return items.map((item) => (item.kind === 'line' ? this.line(item, met, repeated) : this.block(item, met, repeated)))
+  }
+
+  private line(line: Line, met: Met, repeated: boolean): Line {
+    const pieces = this.pieces(line.pieces, met, repeated)
+    pieces.forEach((piece, i) => {
+      const [one, other] = neighbours(pieces, i)
+      if (piece.kind === 'passage' && one && other) this.report(problem('passages-touch', { one, other }, piece.span))
+    })
+    return { ...line, pieces }
+  }
+
+  private block<N extends Item | Piece>(node: N, met: Met, repeated: boolean): N {
+    const inside = (branches: readonly Branch<Item | Piece>[]) => {
+      const after: Met = new Map(met)
+      const done = branches.map((branch) => {
+        const within: Met = new Map(met)
+        const body = this.body(branch.body, within, repeated)
+        for (const [name, span] of within) after.set(name, span)
+        return { ...branch, body }
+      })
+      for (const [name, span] of after) met.set(name, span)
+      return done
+    }
+    switch (node.kind) {
+      case 'when':
+        return { ...node, branches: inside(node.branches) }
+      case 'vary':
+        return { ...node, wordings: inside(node.wordings) }
+      case 'each':
+        return {
+          ...node,
+          body: this.body(node.body, met, true),
+          otherwise: node.otherwise && { ...node.otherwise, body: this.body(node.otherwise.body, met, true) },
+        }
+      default:
+        return node
+    }
+  }
+
+  private body(nodes: readonly (Item | Piece)[], met: Met, repeated: boolean): (Item | Piece)[] {
+    const [first] = nodes
+    return first && isItem(first)
+      ? this.items(nodes as readonly Item[], met, repeated)
+      : this.pieces(nodes as readonly Piece[], met, repeated)
+  }
+
+  private pieces(pieces: readonly Piece[], met: Met, repeated: boolean): Piece[] {
+    const done: Piece[] = []
+    const rest = [...pieces]
+    for (let piece = rest.shift(); piece; piece = rest.shift()) {
+      if (piece.kind !== 'fixed') {
+        done.push(this.block(piece, met, repeated))
+        continue
+      }
+      OPENING.lastIndex = 0
+      const opening = OPENING.exec(piece.text)
+      if (!opening) {
+        done.push(piece)
+        continue
+      }
+      const slashes = opening[1]!.length
+      const at = opening.index + slashes
+      const before = part(piece, 0, opening.index + (slashes >> 1))
+      if (before.text !== '') done.push(before)
+      if (slashes % 2 === 1) {
+        // The backslash is source, but no text.
+        done.push({ kind: 'fixed', text: '<', span: part(piece, at - 1, at + 1).span })
+        rest.unshift(part(piece, at + 1))
+        continue
+      }
+      rest.unshift(part(piece, at))
+      done.push(this.passage(rest, met, repeated))
+    }
+    return done
+  }
+
+  /** passage = "<" name [ ":" guidance ] ">" */
+  private passage(rest: Piece[], met: Met, repeated: boolean): Piece {
+    // It is taken off the front of the pieces, the first of which begins with its bracket.
+    this.found = true
+    const first = rest[0] as Fixed
+    NAME_HERE.lastIndex = 1
+    const name = NAME_HERE.exec(first.text)![0]
+    REST.lastIndex = 1 + name.length
+    const pieces: Piece[] = []
+    const broken = (expected: string): Piece => {
+      const span = { ...first.span, end: pieces.at(-1)?.span.end ?? first.span.end }
+      this.report(problem('passage-unreadable', { name, expected }, span))
+      return { kind: 'broken', span }
+    }
+    if (!REST.test(first.text)) {
+      pieces.push(rest.shift()!)
+      return broken('":" or ">"')
+    }
+    for (let piece = rest.shift(); piece; piece = rest.shift()) {
+      const end = piece.kind === 'fixed' ? piece.text.indexOf('>') : -1
+      if (piece.kind === 'fixed' && end >= 0) {
+        pieces.push(part(piece, 0, end + 1))
+        const behind = part(piece, end + 1)
+        if (behind.text !== '') rest.unshift(behind)
+        const span = { ...first.span, end: pieces.at(-1)!.span.end }
+        return this.named(
+          { kind: 'passage', name: name.normalize('NFC'), type: typeOf(first.text.slice(1 + name.length)), pieces, span },
+          met,
+          repeated,
+        )
+      }
+      pieces.push(piece)
+      if (piece.kind !== 'fixed' && piece.kind !== 'slot') return broken('fixed text or a slot')
+    }
+    return broken('">"')
+  }
+
+  private named(passage: Passage, met: Met, repeated: boolean): Passage {
+    const { name, span } = passage
+    const before = met.get(name)
+    if (before) this.report(problem('passage-twice', { name }, span, [{ says: 'it stands here too', span: before }]))
+    if (repeated) this.report(problem('passage-in-each', { name }, span))
+    met.set(name, span)
+    return passage
+  }
+}
+
+function isItem(node: Item | Piece): node is Item {
+  return node.kind === 'line' || ('form' in node && node.form === 'line')
+}
+
+/** A stretch of a fixed piece, its span with it: escapes stand in pieces of their own, so that signs and source agree. */
+function part(piece: Fixed, start: number, end = piece.text.length): Fixed {
+  return {
+    kind: 'fixed',
+    text: piece.text.slice(start, end),
+    span: { ...piece.span, start: piece.span.start + start, end: end === piece.text.length ? piece.span.end : piece.span.start + end },
+  }
+}
+
+function typeOf(behindName: string): PassageType {
+  const guidance = /^[ \t]*:([^]*)$/.exec(behindName)?.[1] ?? ''
+  return (TYPE_WORD.exec(guidance)?.[1] as PassageType | undefined) ?? 'text'
+}
+
+/** Two passages that no reader can part: nothing stands between them, or only a blank that either of them could hold. */
+function neighbours(pieces: readonly Piece[], at: number): [string, string] | [] {
+  const one = pieces[at]!
+  const between = pieces[at + 1]
+  const parted = between?.kind === 'fixed' && between.text.trim() === ''
+  const other = parted ? pieces[at + 2] : between
+  if (one.kind !== 'passage' || other?.kind !== 'passage') return []
+  const blankTells = parted && (one.type !== 'text' || other.type !== 'text')
+  return blankTells ? [] : [one.name, other.name]
+}

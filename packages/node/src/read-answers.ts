@@ -1,0 +1,144 @@
+import { foldHeading, problem, ProblemError, type CheckedReply, type Form, type Problem, type Prompt } from 'dunelight'
+import { readRecords } from './records.js'
+import { readTable } from './table.js'
+
+export interface AnswersOptions {
+  readonly prompt: Prompt
+  /** The table that was asked about. */
+  readonly records: string
+  /** The replies, one a row: under `reply`, and under `record` the id of the record that it answers; without ids they follow the records. */
+  readonly replies: string
+  readonly given?: Readonly<Record<string, unknown>>
+  readonly locale?: string
+  /** Refuses what could be read only by a repair. */
+  readonly strict?: boolean
+  readonly onHeading?: (problems: readonly Problem[]) => void
+  readonly onProgress?: (bytesRead: number) => void
+}
+
+/** A record with its answer, or with what keeps it from having one. */
+export interface AnsweredRecord {
+  readonly row: number
+  readonly id: string
+  readonly cells: readonly string[]
+  readonly text: string | undefined
+  /** The form that the record's answer was asked for in. */
+  readonly form: Form | undefined
+  readonly reply: CheckedReply | undefined
+  /** Errors of the record or of its reply: it is to be set aside. */
+  readonly problems: readonly Problem[]
+}
+
+export interface AnsweredChunk {
+  readonly headings: readonly string[]
+  readonly answers: readonly AnsweredRecord[]
+}
+
+/**
+ * Puts replies beside the records that they answer, in the order of the records, and reads them. Of replies in that order only a few are held
+ * at a time; those that come early wait for their record. At the end come, as problems, replies that no record wants.
+ *
+ * @throws ProblemError where a table cannot be read.
+ */
+export async function* readAnswers(options: AnswersOptions): AsyncGenerator<AnsweredChunk, readonly Problem[]> {
+  const { prompt, locale, strict = false } = options
+  const replies = new Replies(options.replies)
+  const setting = { ...(options.given && { given: options.given }), ...(locale !== undefined && { locale }) }
+  for await (const { headings, records, bytesRead } of readRecords(options.records, prompt, setting, options.onHeading)) {
+    const answers: AnsweredRecord[] = []
+    for (const { row, id, cells, prepared, problems } of records) {
+      const text = await replies.take(id, row)
+      const plain = { row, id, cells, text, form: undefined, reply: undefined }
+      if (text === undefined) answers.push({ ...plain, problems: [problem('reply-none', { record: id })] })
+      else if (!prepared) answers.push({ ...plain, problems })
+      else {
+        try {
+          const rendering = prepared.render({ record: id, ...(locale !== undefined && { locale }) })
+          const reply = rendering.read(text, { strict })
+          answers.push({ ...plain, form: rendering.form, reply, problems: reply.problems })
+        } catch (fault) {
+          if (!(fault instanceof ProblemError)) throw fault
+          answers.push({ ...plain, problems: fault.problems })
+        }
+      }
+    }
+    yield { headings, answers }
+    options.onProgress?.(bytesRead)
+  }
+  return replies.left()
+}
+
+const ID_NAMES = ['record', 'id', 'number', 'objectno', 'key', 'code']
+const TEXT_NAMES = ['reply', 'answer', 'text']
+
+interface SomeReplies {
+  /** Whether they say which records they answer; else they follow them. */
+  readonly named: boolean
+  readonly replies: readonly (readonly [id: string, text: string])[]
+}
+
+/** Replies by record, read as far as they are asked for. */
+class Replies {
+  private readonly waiting = new Map<string, string[]>()
+  private readonly taken = new Set<string>()
+  private readonly source: AsyncGenerator<SomeReplies, undefined>
+  private begun = false
+  private named = true
+  private ended = false
+
+  constructor(file: string) {
+    this.source = readReplies(file)
+  }
+
+  async take(record: string, row: number): Promise<string | undefined> {
+    // Whether they name their records is known with the first of them.
+    if (!this.begun) await this.pull()
+    const id = this.named ? record : String(row)
+    while (!this.waiting.has(id) && !this.ended) await this.pull()
+    const [first, ...more] = this.waiting.get(id) ?? []
+    if (first === undefined) return undefined
+    this.taken.add(id)
+    if (more.length > 0) this.waiting.set(id, more)
+    else this.waiting.delete(id)
+    return first
+  }
+
+  private async pull(): Promise<void> {
+    this.begun = true
+    const next: IteratorResult<SomeReplies, undefined> = await this.source.next()
+    this.ended = next.done === true
+    if (next.done) return
+    this.named = next.value.named
+    for (const [record, text] of next.value.replies) this.keep(record, text)
+  }
+
+  private keep(record: string, text: string): void {
+    const waiting = this.waiting.get(record)
+    if (waiting) waiting.push(text)
+    else this.waiting.set(record, [text])
+  }
+
+  /** What no record wanted. */
+  async left(): Promise<Problem[]> {
+    while (!this.ended) await this.pull()
+    return [...this.waiting.keys()].map((record) =>
+      this.taken.has(record) ? problem('reply-twice', { record }) : problem('reply-row-unknown', { record }),
+    )
+  }
+}
+
+async function* readReplies(file: string): AsyncGenerator<SomeReplies, undefined> {
+  let row = 0
+  for await (const { headings, rows } of readTable(file)) {
+    const folded = headings.map(foldHeading)
+    const find = (names: readonly string[]) => names.map((name) => folded.indexOf(name)).find((at) => at >= 0) ?? -1
+    const text = find(TEXT_NAMES)
+    const id = find(ID_NAMES)
+    if (text < 0) throw new ProblemError([problem('heading-missing', { variable: 'reply', known: headings })])
+    const replies = rows.map((cells) => {
+      row++
+      return [id < 0 ? String(row) : (cells[id] ?? '').trim(), cells[text] ?? ''] as const
+    })
+    yield { named: id >= 0, replies }
+  }
+}
