@@ -11,4 +11,6 @@ const report = await renderTable({ prompt: library.prompt('label/write'), record
 out.end()
 await finished(out)
 if (report.aside > 0) throw new Error(`${report.aside} records were set aside`)
-process.stderr.write(`${JSON.stringify({ ms: performance.now() - started, peak: process.resourceUsage().maxRSS })}\n`)
+process.stderr.write(
+  `${JSON.stringify({ ms: performance.now() - started, peak: process.resourceUsage().maxRSS, cpu: Math.round(process.cpuUsage().user / 1000), sys: Math.round(process.cpuUsage().system / 1000) })}\n`,
+)

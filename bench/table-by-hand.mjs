@@ -51,4 +51,6 @@ await new Promise((resolve, reject) => {
 })
 out.end()
 await finished(out)
-process.stderr.write(`${JSON.stringify({ ms: performance.now() - started, peak: process.resourceUsage().maxRSS })}\n`)
+process.stderr.write(
+  `${JSON.stringify({ ms: performance.now() - started, peak: process.resourceUsage().maxRSS, cpu: Math.round(process.cpuUsage().user / 1000), sys: Math.round(process.cpuUsage().system / 1000) })}\n`,
+)

@@ -6,9 +6,10 @@ const OUT = 'packages/cli/dist'
 rmSync(`${OUT}/command`, { recursive: true, force: true })
 
 await build({
-  entryPoints: ['packages/cli/dist/index.js'],
+  // Beside the command what its threads run.
+  entryPoints: { command: 'packages/cli/dist/index.js', worker: 'packages/node/dist/batches/worker.js' },
   outdir: OUT,
-  entryNames: 'command',
+  entryNames: '[name]',
   // What only some commands need, a PDF reader or a layout, is read from the disk when it is.
   splitting: true,
   chunkNames: 'command/[name]-[hash]',
@@ -20,6 +21,6 @@ await build({
   minifyWhitespace: true,
   legalComments: 'none',
   // CommonJS packages ask for Node's modules by `require`, which an ES module has to be given.
-  banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
+  banner: { js: "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);" },
   logLevel: 'warning',
 })

@@ -4,7 +4,7 @@ import { copyFileSync, mkdirSync, readdirSync, rmSync, writeFileSync } from 'nod
 import { dirname, join } from 'node:path'
 import { build } from 'esbuild'
 
-for (const name of ['core', 'node', 'editor']) {
+for (const name of ['core', 'tables', 'node', 'editor']) {
   const dist = `packages/${name}/dist`
   const out = `${dist}/cjs`
   rmSync(out, { recursive: true, force: true })
@@ -18,6 +18,11 @@ for (const name of ['core', 'node', 'editor']) {
     format: 'cjs',
     target: 'node20',
     logLevel: 'warning',
+    // Where a module stands is said otherwise to such programs.
+    ...(name === 'node' && {
+      define: { 'import.meta.url': 'fileUrl' },
+      banner: { js: "const fileUrl = require('node:url').pathToFileURL(__filename).href" },
+    }),
   })
   writeFileSync(`${out}/package.json`, '{ "type": "commonjs" }\n')
   for (const file of readdirSync(dist, { recursive: true }).filter((path) => path.endsWith('.d.ts') && !path.startsWith('cjs'))) {

@@ -3,7 +3,7 @@
 import { execFileSync } from 'node:child_process'
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { FORMATS, registry } from 'dunelight'
+import { FORMATS, plainBatch, registry } from 'dunelight'
 import { openLibrary, readRecords } from '@dunelight/node'
 
 const problems = `# Problems
@@ -46,8 +46,8 @@ const examples = ['MH-0008', 'MH-0002'].reduce((text, id) => fill(text, `picks $
 /** What a prompt of the demo asks for, with the values of one record. */
 const asked = async (name, records) => {
   const library = await openLibrary('demo/marram-house')
-  for await (const { records: rows } of readRecords(`demo/marram-house/data/${records}`, library.prompt(name)))
-    return `\`\`\`\n${rows[0].prepared.render().form.instruction}\n\`\`\``
+  for await (const { records: rows } of readRecords(plainBatch(library.prompt(name)), `demo/marram-house/data/${records}`))
+    for (const { prepared } of rows) return `\`\`\`\n${prepared.render().form.instruction}\n\`\`\``
 }
 let outputs = readFileSync('docs/outputs.md', 'utf8')
 for (const [name, records] of [

@@ -1,5 +1,8 @@
 import { spawnSync } from 'node:child_process'
 
+/** The command as a user runs it. */
+export const COMMAND = 'packages/cli/bin/dunelight.js'
+
 export interface Ran {
   readonly code: number | null
   readonly out: string
@@ -8,7 +11,7 @@ export interface Ran {
 
 /** Runs the command as a process of its own, without colour. */
 export function dunelight(...args: string[]): Ran {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['packages/cli/bin/dunelight.js', ...args], {
+  const { status, stdout, stderr } = spawnSync(process.execPath, [COMMAND, ...args], {
     encoding: 'utf8',
     env: { ...process.env, NO_COLOR: '1' },
   })

@@ -3,9 +3,10 @@ import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { PassThrough } from 'node:stream'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import type { Library, PreparedValues, Problem } from 'dunelight'
-import { openLibrary, readCsv, readFileValue, readRecords, renderTable, type RecordRow } from '@dunelight/node'
+import { plainBatch, type BatchRecord, type Library, type PreparedValues, type Problem } from 'dunelight'
+import { openLibrary, readFileValue, readRecords, readTable, renderTable } from '@dunelight/node'
 import { generateObjects } from '../scripts/generate.mjs'
+import { utf8 } from './support.js'
 
 const LIBRARY = 'demo/marram-house'
 const OBJECTS = `${LIBRARY}/data/objects.csv`
@@ -14,7 +15,7 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 let library: Library
 let cells: string[][]
-let records: RecordRow[]
+let records: BatchRecord[]
 
 beforeAll(async () => {
   library = await openLibrary(LIBRARY)
@@ -24,13 +25,16 @@ beforeAll(async () => {
 
 async function rowsOf(file: string): Promise<string[][]> {
   const rows: string[][] = []
-  for await (const chunk of readCsv(file)) rows.push(...chunk.rows.map((row) => [...row]))
+  for await (const chunk of readTable(file)) {
+    if (rows.length === 0) rows.push([...chunk.headings])
+    rows.push(...(chunk.rows as string[][]))
+  }
   return rows
 }
 
-async function recordsOf(file: string): Promise<RecordRow[]> {
-  const found: RecordRow[] = []
-  for await (const chunk of readRecords(file, library.prompt('label/write'))) found.push(...chunk.records)
+async function recordsOf(file: string): Promise<BatchRecord[]> {
+  const found: BatchRecord[] = []
+  for await (const chunk of readRecords(plainBatch(library.prompt('label/write')), file)) found.push(...chunk.records)
   return found
 }
 
@@ -72,7 +76,7 @@ describe('the demo’s prompts', () => {
   test('give the same turns by every way there is', () => {
     for (const one of prepared()) {
       const { turns } = one.render({ origins: true })
-      expect(one.json()).toBe(JSON.stringify(turns))
+      expect(utf8(one.bytes())).toBe(JSON.stringify(turns))
       expect(one.turns().map((turn) => turn.text)).toEqual(turns.map((turn) => turn.text))
       for (const turn of turns) expect(turn.origins.map((o) => turn.text.slice(o.start, o.end)).join('')).toBe(turn.text)
     }
@@ -89,8 +93,9 @@ describe('the demo’s prompts', () => {
   test('answer every slip from the guide, in the voice that was asked for, orders and all within a fence', async () => {
     const prompt = library.prompt('visitor/answer')
     const guide = await readFileValue(`${LIBRARY}/data/handling-guide.md`)
-    const slips: RecordRow[] = []
-    for await (const chunk of readRecords(`${LIBRARY}/data/questions.csv`, prompt, { given: { guide } })) slips.push(...chunk.records)
+    const slips: BatchRecord[] = []
+    for await (const chunk of readRecords(plainBatch(prompt, { given: { guide } }), `${LIBRARY}/data/questions.csv`))
+      slips.push(...chunk.records)
     expect(slips.map((slip) => slip.problems)).toEqual(slips.map(() => []))
     expect(slips).toHaveLength(60)
     const turnsOf = (id: string) => slips.find((slip) => slip.id === id)!.prepared!.turns()
@@ -129,7 +134,7 @@ describe('the demo’s prompts', () => {
   test('grade every note by others, every grade among them, the note itself never', async () => {
     const prompt = library.prompt('survey/grade')
     let graded = 0
-    for await (const chunk of readRecords(OBJECTS, prompt)) {
+    for await (const chunk of readRecords(plainBatch(prompt), OBJECTS)) {
       for (const { prepared: one, id } of chunk.records) {
         const { turns, picks } = one!.render({ record: id })
         const { cases, same } = picks[0]!

@@ -23,7 +23,7 @@ const USE = `libraryFrom(${LIBRARY}).prompt('hello').render({ who: 'Ines' }).tur
 
 beforeAll(() => {
   writeFileSync(at('package.json'), '{ "name": "somebody", "private": true, "version": "1.0.0" }')
-  const packed = ['core', 'node', 'cli', 'editor'].map((name) => {
+  const packed = ['core', 'tables', 'node', 'cli', 'editor'].map((name) => {
     const out = spawnSync('npm', ['pack', '--json', '--pack-destination', folder, '-w', `packages/${name}`], {
       cwd: ROOT,
       encoding: 'utf8',

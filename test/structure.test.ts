@@ -17,6 +17,7 @@ const ORDER = [
   'render',
   'compile',
   'library',
+  'batches',
   'code',
 ]
 function sourceFiles(folder: string): string[] {

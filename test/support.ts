@@ -7,6 +7,11 @@ export function onePrompt(text: string, variables = '{}', more: Files = {}): Fil
   return { 'prompts/p.yaml': `title: T\nvariables: ${variables}\nturns:\n  - user: |-\n${indent(text)}\n`, ...more }
 }
 
+/** The text of UTF-8 that has one sign for each byte. */
+export function utf8(bytes: string): string {
+  return Buffer.from(bytes, 'latin1').toString('utf8')
+}
+
 export function indent(text: string, by = 6): string {
   return text
     .split('\n')

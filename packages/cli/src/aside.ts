@@ -1,15 +1,18 @@
-import { printProblem, type Problem } from 'dunelight'
+import { printProblem, type Problem, type ProblemRecord } from 'dunelight'
 import { colorsFor, paintFor, plural, type Surroundings } from './surroundings.js'
+
+/** A problem, or what a thread says of one. */
+type Told = Pick<Problem | ProblemRecord, 'message' | 'hint'>
 
 /** So many records are told of one by one. */
 const MOST_SAID = 20
 
 /** Records that were set aside: all are counted, the first of them told of. */
 export class Asides {
-  private readonly told: { readonly id: string; readonly problems: readonly Problem[] }[] = []
+  private readonly told: { readonly id: string; readonly problems: readonly Told[] }[] = []
   private count = 0
 
-  add(id: string, problems: readonly Problem[]): void {
+  add(id: string, problems: readonly Told[]): void {
     this.count++
     if (this.told.length < MOST_SAID) this.told.push({ id, problems })
   }

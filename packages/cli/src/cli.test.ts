@@ -185,9 +185,9 @@ describe('render', () => {
   })
 
   test('tables of other kinds and folders of other things say what to do', () => {
-    writeFileSync(at('visits.xlsx'), 'PK\u0003\u0004')
-    const { code, err } = dunelight('render', LIBRARY, 'label/write', '--records', at('visits.xlsx'))
-    expect([code, err]).toEqual([1, expect.stringContaining('it is a spreadsheet; save it as CSV')])
+    writeFileSync(at('visits.ods'), 'PK\u0003\u0004')
+    const { code, err } = dunelight('render', LIBRARY, 'label/write', '--records', at('visits.ods'))
+    expect([code, err]).toEqual([1, expect.stringContaining('it is a spreadsheet of another kind; save it as .xlsx or CSV')])
     mkdirSync(at('things/deep'), { recursive: true })
     writeFileSync(at('things/deep/a.json'), '{}')
     expect(dunelight('check', at('things'))).toMatchObject({

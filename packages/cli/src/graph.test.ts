@@ -22,7 +22,7 @@ describe('graph', () => {
 
   test('around one member, named or by its file: all that changes with it', () => {
     const says =
-      'snippet house/style\n  draws on         nothing but itself\n  changes with it  prompt label/write, label/revise, loan/letter, survey/summary, tour/stop · batch tonight, loan-round\n'
+      'snippet house/style\n  draws on         nothing but itself\n  changes with it  prompt label/write, label/revise, loan/letter, survey/summary, tour/stop · batch tonight, upstairs, loan-round, rooms-year\n'
     for (const name of ['house/style', 'snippets/house/style.yaml', `${LIBRARY}/snippets/house/style.yaml`])
       expect(dunelight('graph', LIBRARY, '--of', name).out).toBe(says)
     expect(dunelight('graph', LIBRARY, '--of', 'house/stile')).toMatchObject({

@@ -9,6 +9,8 @@ import { render, type RenderFlags } from './commands/render.js'
 import { schema, variables, type SchemaFlags } from './commands/schema.js'
 import { read, type ReadFlags } from './commands/read.js'
 import { sample, type SampleFlags } from './commands/sample.js'
+import { fit, type FitFlags } from './commands/fit.js'
+import { resume, runCommand, runs, type RunFlags } from './commands/run.js'
 import { types, type TypesFlags } from './commands/types.js'
 import { show, type ShowFlags } from './commands/show.js'
 import { WrongUse, type Surroundings } from './surroundings.js'
@@ -76,6 +78,50 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--wordings', 'render every wording of vary')
     .option(...JSON_FLAG)
     .action(async (folder: string, prompt: string, flags: RenderFlags) => ended(await render(around, folder, prompt, flags)))
+  batchOptions(
+    command(
+      'fit',
+      'Shows how a table’s columns become a prompt’s variables, before anything runs.',
+      'fit demo/marram-house label/write --records demo/marram-house/data/objects.csv',
+    ).argument('<what>', 'a batch’s name, or a prompt’s with --records'),
+  )
+    .option('--set <name=value>', 'a value that is the same for all records; may be repeated', collect)
+    .option('--locale <tag>', 'the language in which numbers are written')
+    .option(...JSON_FLAG)
+    .action(async (folder: string, what: string, flags: FitFlags) => ended(await fit(around, folder, what, flags)))
+  batchOptions(
+    command(
+      'run',
+      'Runs a batch into a folder of its own: the output, what was set aside and why, and a report.',
+      'run demo/marram-house tonight',
+    ).argument('<what>', 'a batch’s name, or a prompt’s with --records'),
+  )
+    .option('--set <name=value>', 'a value that is the same for all records; may be repeated', collect)
+    .addOption(new Option('--take <n>', 'end after so many renderings').argParser(whole))
+    .addOption(new Option('--sample <n>', 'only so many records, drawn by lot').argParser(whole))
+    .addOption(new Option('--seed <n>', 'decides between the wordings of vary, and what is drawn').argParser(whole))
+    .option('--to <file>', 'hand the output on to there: .jsonl, .csv, .tsv, .xlsx, .parquet, out/{item.number}.md, or - for stdout')
+    .option('--envelope <name>', 'the form of a line: an envelope of the library')
+    .option('--tokens', 'count the tokens of every prompt')
+    .option('--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m')
+    .option('--locale <tag>', 'the language of numbers, dates and lists')
+    .addOption(new Option('--workers <n>', 'render on so many threads').argParser(whole))
+    .option('--bare', 'lines of the record and its turns alone, without fingerprints')
+    .option('--runs <folder>', 'make the run’s folder there instead of in the library')
+    .option('--overwrite', 'write over an output that no run has made')
+    .action(async (folder: string, what: string, flags: RunFlags) => ended(await runCommand(around, folder, what, flags)))
+  command('runs', 'Lists the runs of a library.', 'runs demo/marram-house')
+    .option('--runs <folder>', 'where their folders are')
+    .option(...JSON_FLAG)
+    .action(async (folder: string, flags: { json?: boolean; runs?: string }) => ended(await runs(around, folder, flags)))
+  program
+    .command('resume')
+    .description('Carries on a run that was interrupted or broke off, as if nothing had happened.')
+    .argument('<run>', 'the run’s folder')
+    .option('--overwrite', 'write over an output that no run has made')
+    .addHelpText('after', '\nExample:\n  dunelight resume demo/marram-house/runs/tonight-1')
+    .exitOverride()
+    .action(async (folder: string, flags: { overwrite?: boolean }) => ended(await resume(around, folder, flags)))
   command(
     'read',
     'Reads a file of replies, and puts the answers beside the records that they answer.',
@@ -169,6 +215,24 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     throw new WrongUse(`there is no command "${name}"`, near ? `did you mean "${near}"?` : `commands: ${names.join(', ')}`)
   })
   return program
+}
+
+/** What `fit` and `run` can say of a table, over a batch's file or in place of one. */
+function batchOptions(command: Command): Command {
+  return tableOptions(command)
+    .option('--as <name>', 'the record variable that a row is')
+    .option('--join <table>', '"data/rooms.json as room where item.room is room.code", from the library; may be repeated', collect)
+    .option('--keep <condition>', 'only records that it holds for, such as: item.status is "on display"')
+    .option('--column <variable=heading>', 'the column that gives a variable; may be repeated', collect)
+    .option('--name <text>', 'what a record is called, such as {item.number}')
+}
+
+function tableOptions(command: Command): Command {
+  return command
+    .option('--records <file>', 'a table: .csv, .tsv, .jsonl, .json, .yaml, .xlsx, .parquet, .sqlite, or - for stdin')
+    .option('--format <name>', 'what it is, where its ending does not say')
+    .option('--sheet <name>', 'the sheet of a spreadsheet')
+    .option('--query <sql>', 'what is asked of a database')
 }
 
 function collect(value: string, before: string[] = []): string[] {

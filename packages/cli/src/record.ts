@@ -1,4 +1,4 @@
-import { problem, ProblemError, type Library, type Prompt } from 'dunelight'
+import { plainBatch, problem, ProblemError, type Library, type Prompt } from 'dunelight'
 import { readRecords } from '@dunelight/node'
 import { WrongUse } from './surroundings.js'
 import { readSet } from './values.js'
@@ -21,7 +21,7 @@ export async function namedValues(library: Library, prompt: Prompt, { set, recor
 
 /** The record of an id, or the first. */
 export async function findRecord(prompt: Prompt, table: string, id: string | undefined, given: Record<string, unknown>) {
-  for await (const { records } of readRecords(table, prompt, { given })) {
+  for await (const { records } of readRecords(plainBatch(prompt, { given }), table)) {
     for (const record of records) {
       if (id !== undefined && record.id !== id) continue
       if (!record.prepared) throw new ProblemError(record.problems)

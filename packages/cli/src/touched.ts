@@ -2,8 +2,8 @@ import { execFile } from 'node:child_process'
 import { readFile } from 'node:fs/promises'
 import { basename, dirname, join } from 'node:path'
 import { promisify } from 'node:util'
-import { artefactFile, ProblemError, type Library, type Member, type Prompt } from 'dunelight'
-import { compareTable, reason, type Comparison } from '@dunelight/node'
+import { artefactFile, batchOf, plainBatch, ProblemError, type BatchModel, type Library, type Member, type Prompt } from 'dunelight'
+import { compareTable, readPools, reason, tableFile, type Comparison } from '@dunelight/node'
 import { membersNamed } from './graph/members.js'
 import { openToRender } from './open.js'
 import { WrongUse } from './surroundings.js'
@@ -57,23 +57,29 @@ async function touch(
   if (!before) return { prompt: name, changed: undefined, faulty: !after, tables: [] }
   const member = { kind: 'prompt', name } as const
   const changed = before.fingerprint(member) !== library.fingerprint(member)
-  const batches = [...library.shelf.batches.values()].filter((batch) => batch.prompt?.name === name && batch.records !== undefined)
-  const tables =
-    records === undefined
-      ? batches.map((batch) => ({ records: join(folder, batch.records!), set: batch.set, shaped: batch.shaped }))
-      : [{ records, set: {}, shaped: false }]
   if (!after || !was) return { prompt: name, changed, faulty: true, tables: [] }
-  const found: Touch['tables'][number][] = []
-  for (const table of tables) {
-    if (table.shaped) found.push({ records: table.records, why: 'the batch joins, filters or maps it, which this version does not run' })
-    else found.push({ records: table.records, ...(await compare(was, after, table)) })
+  if (records !== undefined) {
+    const found = await attempt(() => compareTable({ before: plainBatch(was), after: plainBatch(after), records }))
+    return { prompt: name, changed, faulty: false, tables: [{ records, ...found }] }
   }
-  return { prompt: name, changed, faulty: false, tables: found }
+  const tables: Touch['tables'][number][] = []
+  for (const model of library.shelf.batches.values()) {
+    if (model.prompt?.name !== name || !model.records) continue
+    const table = tableFile(folder, model.records)
+    tables.push({ records: table.from, ...(await attempt(() => compareBatch(before, library, model, folder))) })
+  }
+  return { prompt: name, changed, faulty: false, tables }
 }
 
-async function compare(before: Prompt, after: Prompt, { records, set }: { records: string; set: Readonly<Record<string, unknown>> }) {
+async function compareBatch(before: Library, library: Library, model: BatchModel, folder: string): Promise<Comparison> {
+  const after = batchOf(library, model)
+  const pools = await readPools(after, folder)
+  return compareTable({ before: batchOf(before, model), after, records: tableFile(folder, model.records!), pools })
+}
+
+async function attempt(compare: () => Promise<Comparison>): Promise<{ comparison: Comparison } | { why: string }> {
   try {
-    return { comparison: await compareTable({ before, after, records, given: set }) }
+    return { comparison: await compare() }
   } catch (fault) {
     if (fault instanceof ProblemError) return { why: fault.problems.find((p) => p.severity === 'error')?.message ?? '' }
     throw fault

@@ -18,10 +18,27 @@ export type { Origin, Within } from './render/origins.js'
 export type { OriginKind } from './render/trace.js'
 export type { Role } from './artefacts/artefacts.js'
 export { attachedFiles, caseTables, FOLDERS, readShelf, type Shelf } from './artefacts/read.js'
-export { DEFAULT_LIMITS, type Limits, type OutputModel } from './artefacts/artefacts.js'
+export {
+  DEFAULT_LIMITS,
+  type BatchModel,
+  type EnvelopeModel,
+  type JoinModel,
+  type Limits,
+  type OutputModel,
+  type TableModel,
+} from './artefacts/artefacts.js'
 // Problems
 export { printProblem, frame, plainPaint, type Paint } from './problems/frame.js'
-export { problem, ProblemError, problemRecord, sentence, type Problem, type ProblemCode, type Report } from './problems/problem.js'
+export {
+  problem,
+  ProblemError,
+  problemRecord,
+  sentence,
+  type Problem,
+  type ProblemCode,
+  type ProblemRecord,
+  type Report,
+} from './problems/problem.js'
 export { registry } from './problems/registry.js'
 export { nearest } from './problems/suggest.js'
 // Parts
@@ -33,7 +50,7 @@ export { passagesIn } from './text/passages.js'
 export { DIRECTIVES } from './text/directives/index.js'
 export { FORMATS } from './values/formats/index.js'
 export type { Argument, Format, Parameter, Setting } from './values/formats/format.js'
-export { readCell } from './values/cells.js'
+export { cellText, readCell } from './values/cells.js'
 export { readWrittenDate } from './values/written-dates.js'
 export { describe, type Declared, type ValueType } from './values/types.js'
 export { artefactFile, memberKey, type LibraryGraph, type Link, type Member, type MemberKind } from './library/graph.js'
@@ -74,4 +91,13 @@ export { STRATEGIES } from './examples/pick/index.js'
 export { alikePairs, nearestPairs, type Pair } from './examples/pairs.js'
 export type { SetPick } from './render/run.js'
 export { leaveOneOut, type LeaveOneOut } from './examples/leave-one-out.js'
-export { foldHeading } from './values/row.js'
+export { foldHeading, type Column, type RowShape } from './values/row.js'
+export { Batch, batchModel, batchOf, plainBatch, type BatchOptions, type ReadyJoin } from './batches/batch.js'
+export { Fit, type FitReport, type FittedVariable } from './batches/fit.js'
+export { promptTokens, type Line, type LineOptions, type LineWriter } from './batches/line.js'
+export type { Pool } from './batches/pool.js'
+export type { BatchRecord, BatchRows } from './batches/rows.js'
+export { readAmount, TABLE_FORMATS, type TableFormat } from './artefacts/batch.js'
+export { TOKEN_ENCODINGS, type TokenEncoding } from './artefacts/settings.js'
+export { BESIDE } from './artefacts/read.js'
+export { jsonBytes, utf8Bytes } from './render/json-bytes.js'

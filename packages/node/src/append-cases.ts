@@ -2,9 +2,10 @@ import { readFile, rename, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import Papa from 'papaparse'
 import { parseDocument } from 'yaml'
-import { foldHeading, problem, ProblemError, type PreparedSet } from 'dunelight'
-import { delimiterOf, readCsv } from './csv.js'
+import { cellText, foldHeading, problem, ProblemError, type PreparedSet } from 'dunelight'
+import { delimiterOf, type TableRows } from '@dunelight/tables'
 import { reason } from './reason.js'
+import { readTable } from './sources/open-table.js'
 
 /** A case to be added: its fields, and what else its row said, for the columns that the table has. */
 export interface AddedCase {
@@ -44,11 +45,7 @@ async function withRows(path: string, before: string, cases: readonly AddedCase[
   const ended = before === '' || before.endsWith('\n') ? before : `${before}${newline}`
   if (path.endsWith('.jsonl')) return `${ended}${cases.map((one) => `${JSON.stringify(one.values)}${newline}`).join('')}`
   if (!/\.[ct]sv$/.test(path)) return undefined
-  const headings: string[] = []
-  for await (const { rows } of readCsv(path)) {
-    headings.push(...(rows[0] ?? []))
-    break
-  }
+  const { headings } = (await readTable(path).next()).value as TableRows
   const cells = cases.map(({ values, beside }) => {
     const all = new Map([...Object.entries(beside), ...Object.entries(values)].map(([name, value]) => [foldHeading(name), value]))
     return headings.map((heading) => cellOf(all.get(foldHeading(heading))))
@@ -56,10 +53,9 @@ async function withRows(path: string, before: string, cases: readonly AddedCase[
   return `${ended}${Papa.unparse(cells, { delimiter: delimiterOf(before), newline })}${newline}`
 }
 
+/** A list of texts as people write it. */
 function cellOf(value: unknown): string {
-  if (value === null || value === undefined) return ''
-  if (typeof value === 'string') return value
-  return Array.isArray(value) && value.every((one) => typeof one === 'string') ? value.join('; ') : JSON.stringify(value)
+  return Array.isArray(value) && value.every((one) => typeof one === 'string') ? value.join('; ') : cellText(value)
 }
 
 function withItems(before: string, cases: readonly AddedCase[]): string {

@@ -1,5 +1,6 @@
-import { ProblemError, type CaseRows, type Problem } from 'dunelight'
-import { readList, readTable } from './table.js'
+import { cellText, ProblemError, type CaseRows, type Problem } from 'dunelight'
+import { Misread } from '@dunelight/tables'
+import { readList, readTable } from './sources/open-table.js'
 
 /** The rows of a table that an example set takes its cases from: CSV, TSV, JSON Lines, JSON or YAML; a text says why they cannot be had. */
 export async function readCaseRows(path: string): Promise<CaseRows | string> {
@@ -25,7 +26,7 @@ async function readCells(path: string): Promise<CaseRows> {
   let columns: readonly string[] = []
   for await (const { headings, rows } of readTable(path)) {
     columns = headings
-    all.push(...rows)
+    for (const row of rows) if (!(row instanceof Misread)) all.push(row.map(cellText))
   }
   return { kind: 'cells', headings: columns, rows: all }
 }
@@ -33,6 +34,11 @@ async function readCells(path: string): Promise<CaseRows> {
 /** Records as plain data: numbers stay numbers. */
 async function readRecords(path: string): Promise<CaseRows> {
   const records: unknown[] = []
-  for await (const { items } of readList(path, 'cases')) records.push(...items)
+  for await (const { items } of readList(path, 'cases')) {
+    for (const item of items) {
+      if (item instanceof Misread) throw new ProblemError([item.problem])
+      records.push(item)
+    }
+  }
   return { kind: 'records', records }
 }

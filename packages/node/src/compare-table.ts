@@ -1,12 +1,13 @@
-import { ProblemError, type Prompt } from 'dunelight'
-import { readRecords, type RecordRow } from './records.js'
+import { ProblemError, type Batch, type BatchRecord } from 'dunelight'
+import type { TableSource } from './sources/open-table.js'
+import { readRecords, type RecordsOptions } from './sources/records.js'
 
 export interface CompareOptions {
-  /** The prompt as it was, and as it is. */
-  readonly before: Prompt
-  readonly after: Prompt
-  readonly records: string
-  readonly given?: Readonly<Record<string, unknown>>
+  /** The batch with its prompt as it was, and as it is. */
+  readonly before: Batch
+  readonly after: Batch
+  readonly records: TableSource
+  readonly pools?: RecordsOptions['pools']
 }
 
 export interface Comparison {
@@ -30,14 +31,14 @@ const MOST_EXAMPLES = 5
  *
  * @throws ProblemError where the table cannot be used.
  */
-export async function compareTable({ before, after, records, given = {} }: CompareOptions): Promise<Comparison> {
-  const earlier = readRecords(records, before, { given })
+export async function compareTable({ before, after, records, pools = [] }: CompareOptions): Promise<Comparison> {
+  const earlier = readRecords(before, records, { pools })
   const count = { records: 0, changed: 0, lost: 0, won: 0, aside: 0 }
   const examples: string[] = []
-  for await (const chunk of readRecords(records, after, { given })) {
+  for await (const chunk of readRecords(after, records, { pools })) {
     const was = await earlier.next()
-    const old = was.done ? [] : was.value.records
-    chunk.records.forEach((record, i) => {
+    const old = was.done ? [] : [...was.value.records]
+    for (const [i, record] of [...chunk.records].entries()) {
       const [one, other] = [old[i] && turnsOf(old[i]), turnsOf(record)]
       count.records++
       if (one === undefined && other === undefined) count.aside++
@@ -45,15 +46,15 @@ export async function compareTable({ before, after, records, given = {} }: Compa
       else if (one === undefined) count.won++
       else if (one !== other) count.changed++
       if (one !== other && examples.length < MOST_EXAMPLES) examples.push(record.id)
-    })
+    }
   }
   return { ...count, examples }
 }
 
 /** A record's turns as one text; undefined where it cannot be rendered. */
-function turnsOf({ prepared, id }: RecordRow): string | undefined {
+function turnsOf({ prepared, id }: BatchRecord): string | undefined {
   try {
-    return prepared?.json({ record: id })
+    return prepared?.bytes({ record: id })
   } catch (fault) {
     if (fault instanceof ProblemError) return undefined
     throw fault

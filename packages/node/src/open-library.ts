@@ -3,6 +3,7 @@ import { isUtf8 } from 'node:buffer'
 import { join, relative, sep } from 'node:path'
 import {
   attachedFiles,
+  BESIDE,
   caseTables,
   FOLDERS,
   Library,
@@ -39,9 +40,8 @@ export async function openLibrary<P extends object = AnyPrompts>(folder: string,
   if (!(await stat(root)).isDirectory()) unreadable(folder, 'it is a file; name the library’s folder')
   const found: Problem[] = []
   const files: Record<string, string> = {}
-  for (const path of await listFiles(root)) {
+  for (const path of await listFiles(root, BESIDE)) {
     const name = relative(root, path).split(sep).join('/')
-    if (name.startsWith('data/')) continue
     if (MISNAMED.test(name)) found.push(problem('file-unreadable', { file: name, why: 'library files end in .yaml; rename it' }))
     if (!READ.test(name)) continue
     if (!(await realpath(path)).startsWith(root + sep)) {
@@ -99,10 +99,10 @@ async function readOwn<T>(root: string, paths: readonly string[], read: (path: s
   return Object.fromEntries(await Promise.all(paths.map(async (path) => [path, await attempt(path)] as const)))
 }
 
-async function listFiles(folder: string): Promise<string[]> {
+async function listFiles(folder: string, without: readonly string[] = []): Promise<string[]> {
   const files: string[] = []
   for (const entry of await readdir(folder, { withFileTypes: true })) {
-    if (entry.name.startsWith('.') || entry.name === 'node_modules') continue
+    if (entry.name.startsWith('.') || entry.name === 'node_modules' || without.includes(entry.name)) continue
     const path = join(folder, entry.name)
     if (entry.isDirectory()) files.push(...(await listFiles(path)))
     else files.push(path)

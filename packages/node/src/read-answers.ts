@@ -1,13 +1,24 @@
-import { foldHeading, problem, ProblemError, type CheckedReply, type Form, type Problem, type Prompt } from 'dunelight'
-import { readRecords } from './records.js'
-import { readTable } from './table.js'
+import {
+  cellText,
+  foldHeading,
+  plainBatch,
+  problem,
+  ProblemError,
+  type CheckedReply,
+  type Form,
+  type Problem,
+  type Prompt,
+} from 'dunelight'
+import { Misread } from '@dunelight/tables'
+import { readTable, type TableSource } from './sources/open-table.js'
+import { readRecords } from './sources/records.js'
 
 export interface AnswersOptions {
   readonly prompt: Prompt
   /** The table that was asked about. */
-  readonly records: string
+  readonly records: TableSource
   /** The replies, one a row: under `reply`, and under `record` the id of the record that it answers; without ids they follow the records. */
-  readonly replies: string
+  readonly replies: TableSource
   readonly given?: Readonly<Record<string, unknown>>
   readonly locale?: string
   /** Refuses what could be read only by a repair. */
@@ -20,7 +31,7 @@ export interface AnswersOptions {
 export interface AnsweredRecord {
   readonly row: number
   readonly id: string
-  readonly cells: readonly string[]
+  readonly cells: readonly unknown[]
   readonly text: string | undefined
   /** The form that the record's answer was asked for in. */
   readonly form: Form | undefined
@@ -43,8 +54,9 @@ export interface AnsweredChunk {
 export async function* readAnswers(options: AnswersOptions): AsyncGenerator<AnsweredChunk, readonly Problem[]> {
   const { prompt, locale, strict = false } = options
   const replies = new Replies(options.replies)
-  const setting = { ...(options.given && { given: options.given }), ...(locale !== undefined && { locale }) }
-  for await (const { headings, records, bytesRead } of readRecords(options.records, prompt, setting, options.onHeading)) {
+  const batch = plainBatch(prompt, { ...(options.given && { given: options.given }), ...(locale !== undefined && { locale }) })
+  const setting = options.onHeading ? { onHeading: options.onHeading } : {}
+  for await (const { headings, records, bytesRead } of readRecords(batch, options.records, setting)) {
     const answers: AnsweredRecord[] = []
     for (const { row, id, cells, prepared, problems } of records) {
       const text = await replies.take(id, row)
@@ -85,9 +97,10 @@ class Replies {
   private begun = false
   private named = true
   private ended = false
+  private readonly unread: Problem[] = []
 
-  constructor(file: string) {
-    this.source = readReplies(file)
+  constructor(source: TableSource) {
+    this.source = readReplies(source, (p) => this.unread.push(p))
   }
 
   async take(record: string, row: number): Promise<string | undefined> {
@@ -118,26 +131,31 @@ class Replies {
     else this.waiting.set(record, [text])
   }
 
-  /** What no record wanted. */
+  /** What could not be read, and what no record wanted. */
   async left(): Promise<Problem[]> {
     while (!this.ended) await this.pull()
-    return [...this.waiting.keys()].map((record) =>
+    const strays = [...this.waiting.keys()].map((record) =>
       this.taken.has(record) ? problem('reply-twice', { record }) : problem('reply-row-unknown', { record }),
     )
+    return [...this.unread, ...strays]
   }
 }
 
-async function* readReplies(file: string): AsyncGenerator<SomeReplies, undefined> {
+async function* readReplies(source: TableSource, unread: (found: Problem) => void): AsyncGenerator<SomeReplies, undefined> {
   let row = 0
-  for await (const { headings, rows } of readTable(file)) {
+  for await (const { headings, rows } of readTable(source)) {
     const folded = headings.map(foldHeading)
     const find = (names: readonly string[]) => names.map((name) => folded.indexOf(name)).find((at) => at >= 0) ?? -1
     const text = find(TEXT_NAMES)
     const id = find(ID_NAMES)
     if (text < 0) throw new ProblemError([problem('heading-missing', { variable: 'reply', known: headings })])
-    const replies = rows.map((cells) => {
+    const replies = rows.flatMap((cells) => {
       row++
-      return [id < 0 ? String(row) : (cells[id] ?? '').trim(), cells[text] ?? ''] as const
+      if (cells instanceof Misread) {
+        unread(cells.problem)
+        return []
+      }
+      return [[id < 0 ? String(row) : cellText(cells[id]).trim(), cellText(cells[text])] as const]
     })
     yield { named: id >= 0, replies }
   }

@@ -1,9 +1,59 @@
+import type { TokenEncoding } from 'dunelight'
+
+const ENCODINGS = {
+  o200k: () => import('gpt-tokenizer/encoding/o200k_base'),
+  cl100k: () => import('gpt-tokenizer/encoding/cl100k_base'),
+  p50k: () => import('gpt-tokenizer/encoding/p50k_base'),
+  r50k: () => import('gpt-tokenizer/encoding/r50k_base'),
+} as const
+
 /**
- * Counts the tokens of a text in a widely used encoding (o200k): other models count a little differently, so a budget is one of this
- * encoding. Its tables are loaded when somebody counts.
+ * Counts the tokens of a text in an encoding that is widely used; other models count a little differently, so a budget is one of this
+ * encoding. Its tables are loaded when somebody counts. Prompts of a table share most of their lines, and a line is counted once: that is
+ * exact where the cut cannot change how the text is split.
  */
-export async function tokenCounter(): Promise<(text: string) => number> {
-  const { countTokens } = await import('gpt-tokenizer/encoding/o200k_base')
+export async function tokenCounter(encoding: TokenEncoding = 'o200k'): Promise<(text: string) => number> {
+  const { countTokens } = await ENCODINGS[encoding]()
   // Words that some models read as orders to themselves are text like any other here.
-  return (text) => countTokens(text, { disallowedSpecial: new Set() })
+  return countedByLines((text) => countTokens(text, { disallowedSpecial: new Set() }))
+}
+
+/** Lines that are longer are values: they hardly come again. */
+const LONGEST_KEPT = 400
+/** So many lines are held, twice: those of now, and those of before. */
+const MOST_KEPT = 20_000
+
+/**
+ * Counts a text in pieces, each once. It is cut at line ends that are followed by a sign of ASCII which is neither blank nor a stroke: there no
+ * encoding joins what stands before with what comes after. Cuts anywhere else would count too many or too few.
+ */
+export function countedByLines(count: (text: string) => number): (text: string) => number {
+  let now = new Map<string, number>()
+  let before = new Map<string, number>()
+  const counted = (piece: string): number => {
+    if (piece.length > LONGEST_KEPT) return count(piece)
+    const known = now.get(piece) ?? before.get(piece)
+    const tokens = known ?? count(piece)
+    if (now.size >= MOST_KEPT) {
+      before = now
+      now = new Map()
+    }
+    now.set(piece, tokens)
+    return tokens
+  }
+  return (text) => {
+    let tokens = 0
+    let start = 0
+    for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) {
+      if (!isCut(text.charCodeAt(at + 1))) continue
+      tokens += counted(text.slice(start, at + 1))
+      start = at + 1
+    }
+    return tokens + (start < text.length ? counted(text.slice(start)) : 0)
+  }
+}
+
+/** Whether a line that begins with this sign stands for itself. */
+function isCut(unit: number): boolean {
+  return unit > 0x20 && unit < 0x7f && unit !== 0x2f
 }

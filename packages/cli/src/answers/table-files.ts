@@ -1,13 +1,13 @@
 import { basename, dirname, extname, join } from 'node:path'
 import type { Writable } from 'node:stream'
-import { cellOf } from '@dunelight/node'
+import { cellText } from 'dunelight'
 import Papa from 'papaparse'
 import { closed, resultFile } from '../result-file.js'
 import { WrongUse } from '../surroundings.js'
 
 /** A row of the finished table: the record's cells, and what the answer put beside them. */
 export interface FinishedRow {
-  readonly cells: readonly string[]
+  readonly cells: readonly unknown[]
   readonly answer: Readonly<Record<string, unknown>>
   readonly repaired: readonly string[]
   readonly doubts: readonly string[]
@@ -27,7 +27,8 @@ export function writingFor(path: string | undefined, columns: readonly string[])
   const ending = path === undefined ? '.csv' : extname(path).toLowerCase()
   if (ending === '.jsonl') return { head: () => '', line: (row, headings) => `${JSON.stringify(asRecord(row, headings, columns))}\n` }
   if (ending !== '.csv' && ending !== '.tsv') throw new WrongUse(`"${ending}" is no ending of a table`, 'name a file .csv, .tsv or .jsonl')
-  const line = (cells: readonly string[]) => `${Papa.unparse([[...cells]], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' })}\n`
+  const line = (cells: readonly unknown[]) =>
+    `${Papa.unparse([cells.map(cellText)], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' })}\n`
   return {
     head: (headings) => line([...headings, ...besides(headings, [...columns, REPAIRED, VERIFY])]),
     line: ({ cells, answer, repaired, doubts }) =>
@@ -44,7 +45,7 @@ function besides(headings: readonly string[], columns: readonly string[]): strin
 /** A value as a cell: a list of texts as people write it, if none of them holds the sign between. */
 function columnCell(value: unknown): string {
   if (Array.isArray(value) && value.every((one) => typeof one === 'string' && !/[;[\n]/.test(one))) return value.join('; ')
-  return cellOf(value)
+  return cellText(value)
 }
 
 function asRecord({ cells, answer, repaired, doubts }: FinishedRow, headings: readonly string[], columns: readonly string[]) {
@@ -94,7 +95,7 @@ export class TableFiles {
 
   write(row: FinishedRow, headings: readonly string[]): Promise<void> {
     const { route } = this.options
-    const label = route === undefined ? '' : cellOf(row.answer[route])
+    const label = route === undefined ? '' : cellText(row.answer[route])
     const file = this.open.get(label) ?? this.out
     const head = this.begun.has(label) ? '' : this.writing.head(headings)
     this.begun.add(label)

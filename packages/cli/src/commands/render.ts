@@ -1,7 +1,7 @@
 import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
 import { SingleBar } from 'cli-progress'
-import { printProblem, problem, problemRecord, ProblemError, type Prompt } from 'dunelight'
+import { printProblem, problem, ProblemError, type Prompt } from 'dunelight'
 import { renderTable } from '@dunelight/node'
 import { Asides, printHeadings } from '../aside.js'
 import { openToRender } from '../open.js'
@@ -89,7 +89,7 @@ async function renderMany(
     onHeading: (problems) => printHeadings(around, problems),
     onAside: (aside) => {
       asides.add(aside.id, aside.problems)
-      kept?.write(`${JSON.stringify({ row: aside.row, record: aside.id, problems: aside.problems.map(problemRecord) })}\n`)
+      kept?.write(`${JSON.stringify({ row: aside.row, record: aside.id, problems: aside.problems })}\n`)
     },
     onProgress: (bytes) => bar?.update(bytes),
   }).finally(() => bar?.stop())

@@ -8,6 +8,7 @@ const LOOKS: Record<MemberKind, { readonly fill: string; readonly edge: string; 
   snippet: { fill: '#eef3ee', edge: '#4f6f52', dash: '', round: 2 },
   'example set': { fill: '#f6eeb8', edge: '#786b14', dash: '6 2', round: 2 },
   output: { fill: '#e3dcef', edge: '#594a78', dash: '', round: 2 },
+  envelope: { fill: '#ffffff', edge: '#7d6a4f', dash: '', round: 2 },
   file: { fill: '#ffffff', edge: '#8a8a8a', dash: '', round: 0 },
 }
 

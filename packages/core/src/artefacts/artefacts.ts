@@ -1,8 +1,9 @@
 import type { PickRule } from '../examples/picker.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 import type { Source, Span } from '../source/source.js'
-import type { LoopHead, SlotValue, Text } from '../text/nodes.js'
-import type { Declared } from '../values/types.js'
+import type { Condition, LoopHead, SlotValue, Text } from '../text/nodes.js'
+import type { TableFormat } from './batch.js'
+import type { Declared, ValueType } from '../values/types.js'
 
 export type Role = 'system' | 'user' | 'assistant'
 
@@ -199,15 +200,78 @@ export function textsOfOutput(output: OutputModel): Text[] {
   return [...(own ? [own] : []), ...output.mustSay, ...output.mustNotSay, ...output.slots.map((slot) => slot.text)]
 }
 
+/** A condition of the language in a batch. */
+export interface Said {
+  readonly condition: Condition
+  readonly says: string
+  readonly span: Span
+}
+/** A table that a batch reads. */
+export interface TableModel {
+  /** Below the library's folder. */
+  readonly path: string
+  readonly span: Span
+  /** The name that its rows have. */
+  readonly as: string | undefined
+  readonly format: TableFormat | undefined
+  readonly sheet: string | undefined
+  readonly query: string | undefined
+}
+export interface JoinModel extends TableModel {
+  readonly as: string
+  readonly where: Said
+  /** Whether a record gets all rows that match, as a list. */
+  readonly many: boolean
+  /** The one column that is taken of a row, in place of all. */
+  readonly of: string | undefined
+}
+/** What a batch says of one column: its heading, its type, or both. */
+export interface ColumnModel {
+  readonly heading: string | undefined
+  readonly type: ValueType | undefined
+  readonly span: Span
+}
 export interface BatchModel extends Artefact {
   readonly kind: 'batch'
+  readonly title: string | undefined
+  readonly about: string | undefined
   readonly prompt: Named | undefined
-  /** The path of its table, below the library's folder. */
-  readonly records: string | undefined
+  readonly records: TableModel | undefined
+  readonly join: readonly JoinModel[]
+  readonly keep: Said | undefined
+  /** By the path of a variable or field. */
+  readonly columns: ReadonlyMap<string, ColumnModel>
   /** Values that are the same for all records. */
   readonly set: Readonly<Record<string, unknown>>
-  /** Whether joins, conditions or mapped columns stand between the table and the prompt. */
-  readonly shaped: boolean
+  /** The text that names each record. */
+  readonly called: Text | undefined
+  readonly take: number | undefined
+  readonly sample: { readonly count: number; readonly seed: number } | undefined
+  /** Decides between the wordings of `vary`. */
+  readonly seed: number | undefined
+  readonly to: { readonly path: string; readonly span: Span; readonly text: Text } | undefined
+  readonly envelope: Named | undefined
+  /** Whether tokens are counted. */
+  readonly tokens: boolean
+  /** How many tokens all prompts together may have. */
+  readonly budget: number | undefined
+  readonly send: readonly { readonly when: Said; readonly path: string }[]
+}
+
+/** A JSON value in which texts with slots stand. */
+export type Shape =
+  | { readonly kind: 'keys'; readonly entries: readonly (readonly [key: string, value: Shape])[] }
+  | { readonly kind: 'list'; readonly items: readonly Shape[] }
+  | { readonly kind: 'text'; readonly text: Text }
+  | { readonly kind: 'data'; readonly data: unknown }
+
+export interface EnvelopeModel extends Artefact {
+  readonly kind: 'envelope'
+  readonly title: string | undefined
+  readonly about: string | undefined
+  readonly line: Shape | undefined
+  readonly turn: Shape | undefined
+  readonly roles: Readonly<Record<Role, string>>
 }
 
 export interface Limits {

@@ -1,34 +1,206 @@
-import type { BatchModel } from './artefacts.js'
+import type { BatchModel, ColumnModel, JoinModel, Said, TableModel } from './artefacts.js'
 import { Keys } from './keys.js'
 import { ownPath } from './paths.js'
 import { ArtefactReader, type Reading } from './reading.js'
+import { problem } from '../problems/problem.js'
+import { Source } from '../source/source.js'
+import type { YamlNode } from '../source/yaml.js'
+import { parseAlone } from '../text/alone.js'
+import { parseText } from '../text/parse.js'
+import { parseCondition } from '../text/values.js'
+import { isName } from '../values/names.js'
+import { BOOLEAN, DATE, DATE_TIME, INTEGER, NUMBER, TEXT, type ValueType } from '../values/types.js'
 
-/** batches/*.yaml: its names and its table are read; running it is not part of this version. */
+const TABLE_KEYS = { from: 'text', as: 'text', format: 'text', sheet: 'text', query: 'text' } as const
+/** Formats that a table can be in, where its ending does not say it. */
+export const TABLE_FORMATS = ['csv', 'tsv', 'jsonl', 'json', 'yaml', 'xlsx', 'parquet', 'sqlite'] as const
+export type TableFormat = (typeof TABLE_FORMATS)[number]
+
+/** The types that a batch gives to columns which the prompt does not declare. */
+const COLUMN_TYPES: Readonly<Record<string, ValueType>> = {
+  text: TEXT,
+  integer: INTEGER,
+  number: NUMBER,
+  boolean: BOOLEAN,
+  date: DATE,
+  'date-time': DATE_TIME,
+}
+
+/** batches/*.yaml: which prompt is rendered for which records, and where they go. */
 export function readBatch(reading: Reading): BatchModel {
-  const reader = new ArtefactReader(reading, 'a batch', {
-    title: 'text',
-    about: 'text',
-    prompt: 'text',
-    records: 'map',
-    join: 'list',
-    keep: 'text',
-    columns: 'map',
-    set: 'map',
-    name: 'text',
-    to: 'text',
-    send: 'list',
-  })
-  const { keys, report } = reader
-  keys.required('prompt')
-  const node = keys.required('records')
-  const records = node && new Keys<'from' | 'as'>(node, 'records', { from: 'text', as: 'text' }, report)
-  const from = records?.required('from')
-  return {
-    kind: 'batch',
-    ...reader.artefact,
-    prompt: reader.named('prompt'),
-    records: from && ownPath(from.string ?? '', from.span, reading.file.name, report),
-    set: (keys.get('set')?.data() ?? {}) as Record<string, unknown>,
-    shaped: keys.has('join') || keys.has('keep') || keys.has('columns'),
+  return new BatchReader(reading).read()
+}
+
+class BatchReader {
+  private readonly reader
+
+  constructor(private readonly reading: Reading) {
+    this.reader = new ArtefactReader(reading, 'a batch', {
+      title: 'text',
+      about: 'text',
+      prompt: 'text',
+      records: 'map',
+      join: 'list',
+      keep: 'text',
+      columns: 'map',
+      set: 'map',
+      name: 'text',
+      take: 'integer',
+      sample: 'any',
+      seed: 'integer',
+      to: 'text',
+      envelope: 'text',
+      tokens: 'boolean',
+      budget: 'any',
+      send: 'list',
+    })
   }
+
+  read(): BatchModel {
+    const { reader } = this
+    const { keys } = reader
+    keys.required('prompt')
+    const node = keys.required('records')
+    const records = node && this.table(new Keys(node, 'records', TABLE_KEYS, reader.report))
+    return {
+      kind: 'batch',
+      ...reader.artefact,
+      title: keys.text('title'),
+      about: keys.text('about'),
+      prompt: reader.named('prompt'),
+      records,
+      join: (keys.get('join')?.items() ?? []).flatMap((one) => this.join(one)),
+      keep: this.condition(keys.get('keep'), 'keep'),
+      columns: this.columns(keys.get('columns')),
+      set: (keys.get('set')?.data() ?? {}) as Record<string, unknown>,
+      called: reader.textAt('name'),
+      take: this.counted('take'),
+      sample: this.sample(keys.get('sample')),
+      seed: keys.number('seed'),
+      to: this.to(keys.get('to')),
+      envelope: reader.named('envelope'),
+      tokens: keys.boolean('tokens') ?? false,
+      budget: this.budget(keys.get('budget')),
+      send: (keys.get('send')?.items() ?? []).flatMap((one) => this.send(one)),
+    }
+  }
+
+  private table(keys: Pick<Keys<keyof typeof TABLE_KEYS>, 'required' | 'get' | 'text'>): TableModel | undefined {
+    const from = keys.required('from')
+    const path = from && ownPath(from.string ?? '', from.span, this.reading.file.name, this.reader.report)
+    if (path === undefined) return undefined
+    const format = keys.get('format')
+    if (format && !isFormat(format.string)) this.unfit('format', `one of ${TABLE_FORMATS.join(', ')}`, format)
+    return {
+      path,
+      span: from!.span,
+      as: this.variable(keys.get('as')),
+      format: isFormat(format?.string) ? format.string : undefined,
+      sheet: keys.text('sheet'),
+      query: keys.text('query'),
+    }
+  }
+
+  private join(node: YamlNode): JoinModel[] {
+    const keys = new Keys(node, 'a join', { ...TABLE_KEYS, where: 'text', many: 'boolean', of: 'text' } as const, this.reader.report)
+    const table = this.table(keys)
+    keys.required('as')
+    keys.required('where')
+    const where = this.condition(keys.get('where'), 'where')
+    return table?.as !== undefined && where
+      ? [{ ...table, as: table.as, where, many: keys.boolean('many') ?? false, of: keys.text('of') }]
+      : []
+  }
+
+  private variable(node: YamlNode | undefined): string | undefined {
+    const name = node?.string?.normalize('NFC')
+    if (name === undefined || isName(name)) return name
+    this.reader.report(problem('name-unfit', { name }, node!.span))
+    return undefined
+  }
+
+  private condition(node: YamlNode | undefined, what: string): Said | undefined {
+    if (!node) return undefined
+    const { report } = this.reader
+    const condition = parseAlone(node.source, what, this.reading.limits.nesting, report, parseCondition)
+    return condition && { condition, says: node.string ?? '', span: node.span }
+  }
+
+  private columns(node: YamlNode | undefined): ReadonlyMap<string, ColumnModel> {
+    const found = new Map<string, ColumnModel>()
+    for (const { key, value } of node?.entries() ?? []) {
+      if (value.kind === 'scalar') found.set(key, { heading: value.string ?? '', type: undefined, span: value.span })
+      else if (value.kind === 'map') {
+        const keys = new Keys(value, 'a column', { heading: 'text', type: 'text' } as const, this.reader.report)
+        const named = keys.get('type')
+        const type = named && (Object.hasOwn(COLUMN_TYPES, named.string ?? '') ? COLUMN_TYPES[named.string!] : undefined)
+        if (named && !type) this.unfit('type', `one of ${Object.keys(COLUMN_TYPES).join(', ')}`, named)
+        found.set(key, { heading: keys.text('heading'), type, span: value.span })
+      } else this.unfit(key, 'a heading, or heading: and type:', value)
+    }
+    return found
+  }
+
+  private counted(key: 'take'): number | undefined {
+    const node = this.reader.keys.get(key)
+    const count = this.reader.keys.number(key)
+    if (count === undefined || count >= 1) return count
+    this.unfit(key, 'a whole number from 1', node!)
+    return undefined
+  }
+
+  private sample(node: YamlNode | undefined): BatchModel['sample'] {
+    if (!node) return undefined
+    const count = node.kind === 'map' ? new Keys(node, 'a sample', { count: 'integer', seed: 'integer' }, this.reader.report) : undefined
+    const many = count ? count.number('count') : node.scalar
+    if (Number.isInteger(many) && Number(many) >= 1) return { count: Number(many), seed: count?.number('seed') ?? 0 }
+    this.unfit('sample', 'a whole number from 1, or count: and seed:', node)
+    return undefined
+  }
+
+  private budget(node: YamlNode | undefined): number | undefined {
+    const found = node && readAmount(node.string ?? '')
+    if (node && found === undefined) this.unfit('budget', 'a number of tokens such as 500k or 2m', node)
+    return found
+  }
+
+  /** Where the records go: a path below the library's folder, in which slots may stand. */
+  private to(node: YamlNode | undefined): BatchModel['to'] {
+    if (!node) return undefined
+    const path = ownPath(node.string ?? '', node.span, this.reading.file.name, this.reader.report)
+    if (path === undefined) return undefined
+    this.reader.text(node)
+    return { path, span: node.span, text: parseText(new Source(node.file.name, path), () => undefined) }
+  }
+
+  private send(node: YamlNode): BatchModel['send'] {
+    const keys = new Keys(node, 'a sending', { when: 'text', to: 'text' }, this.reader.report)
+    keys.required('when')
+    const to = keys.required('to')
+    const path = to && ownPath(to.string ?? '', to.span, this.reading.file.name, this.reader.report)
+    const when = this.condition(keys.get('when'), 'when')
+    return when && path !== undefined ? [{ when, path }] : []
+  }
+
+  private unfit(key: string, expected: string, node: YamlNode): void {
+    this.reader.report(
+      problem('key-unfit', { key, expected, found: node.kind === 'scalar' ? JSON.stringify(node.scalar) : 'keys' }, node.span),
+    )
+  }
+}
+
+function isFormat(name: string | undefined): name is TableFormat {
+  return (TABLE_FORMATS as readonly (string | undefined)[]).includes(name)
+}
+
+/**
+ * A number as people write large ones: `500k`, `2m`, `1.5m`, `20,000`. Undefined where it is none.
+ *
+ * @example readAmount('1.5m') // => 1500000
+ */
+export function readAmount(text: string): number | undefined {
+  const [, digits = '', unit = ''] = /^\s*(\d[\d,_]*(?:\.\d+)?)\s*([km]?)\s*$/i.exec(text) ?? []
+  if (digits === '') return undefined
+  const number = Number(digits.replace(/[,_]/g, '')) * { '': 1, k: 1000, m: 1_000_000 }[unit.toLowerCase() as '' | 'k' | 'm']
+  return Number.isFinite(number) && number >= 1 ? Math.round(number) : undefined
 }

@@ -2,6 +2,7 @@ import {
   DEFAULT_LIMITS,
   ownTurns,
   type BatchModel,
+  type EnvelopeModel,
   type ExampleSetModel,
   type LibraryModel,
   type Limits,
@@ -11,6 +12,7 @@ import {
   type SnippetModel,
 } from './artefacts.js'
 import { readBatch } from './batch.js'
+import { readEnvelope } from './envelope.js'
 import { readExampleSet } from './examples.js'
 import { readLibraryFile } from './library-file.js'
 import { readOutput } from './output.js'
@@ -33,6 +35,7 @@ export interface Shelf {
   readonly examples: ReadonlyMap<string, ExampleSetModel>
   readonly outputs: ReadonlyMap<string, OutputModel>
   readonly batches: ReadonlyMap<string, BatchModel>
+  readonly envelopes: ReadonlyMap<string, EnvelopeModel>
 }
 
 const READERS = {
@@ -42,11 +45,14 @@ const READERS = {
   examples: { what: 'example set', read: readExampleSet },
   outputs: { what: 'output', read: readOutput },
   batches: { what: 'batch', read: readBatch },
+  envelopes: { what: 'envelope', read: readEnvelope },
 } as const
 type Folder = keyof typeof READERS
 
 /** Folders of a library; what lies elsewhere is data or nothing. */
-export const FOLDERS = [...Object.keys(READERS), 'data'] as readonly string[]
+export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs'] as readonly string[]
+/** Folders whose files are none of the library's own. */
+export const BESIDE: readonly string[] = ['data', 'out', 'runs']
 
 /** Reads the files of a library: path below its folder → text. */
 export function readShelf(files: Readonly<Record<string, string>>, report: Report): Shelf {
@@ -59,7 +65,7 @@ export function readShelf(files: Readonly<Record<string, string>>, report: Repor
   for (const path of paths) {
     const [folder = '', ...rest] = path.split('/')
     const ending = (folder === 'outputs' ? /\.(yaml|schema\.json|json)$/ : /\.(yaml|json|md|txt)$/).exec(path)?.[1]
-    if (rest.length === 0 || folder === 'data' || ending === undefined) continue
+    if (rest.length === 0 || BESIDE.includes(folder) || ending === undefined) continue
     if (!(folder in READERS)) {
       if ((ending === 'yaml' || ending === 'json') && !strangers.has(folder))
         report(problem('folder-unknown', { folder, known: FOLDERS }, new Source(path, files[path] ?? '').span(0, 0)))
@@ -97,7 +103,7 @@ export function caseTables({ examples }: Shelf): string[] {
 
 /** A map of its own for each kind of artefact. */
 function eachFolder<V>(): Record<Folder, Map<string, V>> {
-  return { prompts: new Map(), snippets: new Map(), personas: new Map(), examples: new Map(), outputs: new Map(), batches: new Map() }
+  return Object.fromEntries(Object.keys(READERS).map((folder) => [folder, new Map<string, V>()])) as Record<Folder, Map<string, V>>
 }
 
 function readMain(path: string | undefined, files: Readonly<Record<string, string>>, report: Report): LibraryModel {

@@ -1,6 +1,10 @@
 import { problem, type Report } from '../problems/problem.js'
 import type { YamlNode } from '../source/yaml.js'
 
+/** The encodings in which tokens can be counted; the first where nothing is said. */
+export const TOKEN_ENCODINGS = ['o200k', 'cl100k', 'p50k', 'r50k'] as const
+export type TokenEncoding = (typeof TOKEN_ENCODINGS)[number]
+
 const between = (least: number, most: number) => (value: unknown) => typeof value === 'number' && value >= least && value <= most
 
 /** Settings that are known are checked; all are handed on as they are. */
@@ -14,6 +18,10 @@ const KNOWN: Readonly<Record<string, { expected: string; fits: (value: unknown) 
     fits: (v) => typeof v === 'string' || (Array.isArray(v) && v.every((s) => typeof s === 'string')),
   },
   seed: { expected: 'a whole number', fits: (v) => Number.isInteger(v) },
+  'token-encoding': {
+    expected: `one of ${TOKEN_ENCODINGS.join(', ')}`,
+    fits: (v) => (TOKEN_ENCODINGS as readonly unknown[]).includes(v),
+  },
   'presence-penalty': { expected: 'a number from -2 to 2', fits: between(-2, 2) },
   'frequency-penalty': { expected: 'a number from -2 to 2', fits: between(-2, 2) },
 }

@@ -58,12 +58,15 @@ export function compileAsk(turn: AskTurn, compilation: Compilation, context: Con
   const via = { what: 'example' as const, name: model.name, span: turn.set.span, outer: context.via }
   const within: Context = { ...context, scope: new Scope(bindings), role: 'user', kind: 'example', via, place: model.name }
   const op = compileText(model.ask, { ...within, shared: { ...context.shared, report } }, true)
-  const asked: TurnPlan = { kind: 'text', role: 'user', name: turn.name, op, attach: [], span: turn.span }
+  const asked: TurnPlan = { kind: 'text', role: 'user', name: turn.name, op, memo: undefined, attach: [], span: turn.span }
   const begun = turn.begins && model.answer !== 'output' ? fixedBeginning(model.answer) : ''
   if (turn.begins && begun === '') report(problem('answer-without-beginning', { set: model.name }, turn.span))
   if (begun === '') return [asked]
   const from = descent({ ...context, kind: 'example', via }, turn.span)
-  return [asked, { kind: 'text', role: 'assistant', name: undefined, op: (run) => run.write(begun, from), attach: [], span: turn.span }]
+  return [
+    asked,
+    { kind: 'text', role: 'assistant', name: undefined, op: (run) => run.write(begun, from), memo: undefined, attach: [], span: turn.span },
+  ]
 }
 
 /** A text of one slot hands its value on as it is; any other text is written first. */

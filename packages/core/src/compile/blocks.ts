@@ -1,3 +1,4 @@
+import { writtenApart } from '../render/capture.js'
 import { runLoop, type Loop } from './loop.js'
 import type { Op, Test } from '../render/run.js'
 import type { Descent } from '../render/trace.js'
@@ -61,8 +62,13 @@ export function unlessNothing(before: Op, after: Op): Op {
 
 export function withoutLastLineEnd(op: Op): Op {
   return (run) => {
-    const { length } = run.out
-    op(run)
-    if (run.out.length > length) run.back(run.out.slice(0, run.json ? -2 : -1))
+    if (run.trace) {
+      const { length } = run.out
+      op(run)
+      if (run.out.length > length) run.back(run.out.slice(0, -1))
+      return
+    }
+    const text = writtenApart(op, run)
+    if (text !== '') run.out += text.slice(0, run.json ? -2 : -1)
   }
 }

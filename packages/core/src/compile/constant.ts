@@ -1,6 +1,6 @@
 import type { Shared } from './context.js'
 import { flat } from './op-list.js'
-import { escapeJson } from '../render/escape.js'
+import { jsonBytes } from '../render/json-bytes.js'
 import type { Op } from '../render/run.js'
 import { Trace } from '../render/trace.js'
 import type { Locale } from '../values/locale.js'
@@ -23,7 +23,7 @@ function constantOp(op: Op): Op {
       run.trace = own
       run.json = false
       op(run)
-      found = { text: flat(run.out), json: flat(escapeJson(run.out)), trace: own.take() }
+      found = { text: flat(run.out), json: flat(jsonBytes(run.out)), trace: own.take() }
       run.out = out
       run.trace = trace
       run.json = json

@@ -33,12 +33,28 @@ export interface Shared {
   uses: number
   /** Counts what differs from rendering to rendering: where it stands still over a text, the text is written once. */
   varying: number
+  /** What the turn under way draws on. */
+  draws: Draws
   /** Whether a fence is written somewhere. */
   fenced: boolean
   /** The declared orders of fields that come out in writing: of records and tables that are written whole. */
   readonly orders: Set<string>
   /** Whether fixed text leaves a tag open that a value could finish. */
   openEnd: boolean
+}
+
+/** What a text draws on, beside its persona, its output and the locale: where that is the same as before, so is the text. */
+export interface Draws {
+  /** The rendering's own variables, by index. */
+  readonly variables: Set<number>
+  /** Whether something else decides too: the record's id, a fence elsewhere, picked cases. */
+  more: boolean
+}
+
+/** What is written here depends on more than variables. */
+export function drawsOnMore(shared: Shared): void {
+  shared.varying++
+  shared.draws.more = true
 }
 
 /** What `use` can write; the library gives it. */

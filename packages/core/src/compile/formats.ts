@@ -1,4 +1,4 @@
-import type { Context } from './context.js'
+import { drawsOnMore, type Context } from './context.js'
 import { problem } from '../problems/problem.js'
 import type { Get, Run } from '../render/run.js'
 import type { FormatCall } from '../text/nodes.js'
@@ -28,7 +28,7 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
       return undefined
     }
     // What these write is known only together with the rendering around it.
-    if (call.name === 'fenced' || call.name === 'masked') context.shared.varying++
+    if (call.name === 'fenced' || call.name === 'masked') drawsOnMore(context.shared)
     if (call.name === 'fenced') {
       if (i < calls.length - 1) {
         context.shared.report(problem('fence-misplaced', { where: `before "${calls[i + 1]!.name}"` }, call.span))

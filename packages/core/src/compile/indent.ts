@@ -1,5 +1,6 @@
 import type { Continuation } from './slot.js'
-import { escapeJson } from '../render/escape.js'
+import { jsonBytes } from '../render/json-bytes.js'
+import { writtenApart } from '../render/capture.js'
 import type { Op } from '../render/run.js'
 import type { Descent } from '../render/trace.js'
 
@@ -9,9 +10,12 @@ export function indentedOp(op: Op, { lead, blank }: Continuation, made: Descent,
     const before = run.out
     const { json } = run
     run.json = false
-    op(run)
+    let text: string
+    if (run.trace) {
+      op(run)
+      text = run.out.slice(before.length)
+    } else text = writtenApart(op, run)
     run.json = json
-    const text = run.out.slice(before.length)
     if (text === '') return
     const places: { at: number; length: number }[] = []
     let moved = ''
@@ -24,7 +28,7 @@ export function indentedOp(op: Op, { lead, blank }: Continuation, made: Descent,
       moved += sign + line + (last ? '' : '\n')
       at += line.length + 1
     }
-    run.out = before + (json ? escapeJson(moved) : moved)
+    run.out = before + (json ? jsonBytes(moved) : moved)
     run.trace?.insert(places, made)
   }
 }

@@ -1,5 +1,5 @@
 import type { Op, Run } from '../render/run.js'
-import { escapeJson } from '../render/escape.js'
+import { jsonBytes } from '../render/json-bytes.js'
 import { isSuspect } from '../render/suspect.js'
 import type { Descent } from '../render/trace.js'
 
@@ -107,7 +107,7 @@ function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
         const value = read(part, run)
         if (value === null || value === undefined) continue
         if (part.free && run.guarded && !run.suspect) run.suspect = isSuspect(value)
-        out += json ? escapeJson(value) : value
+        out += json ? jsonBytes(value) : value
       }
     }
     run.out = out
@@ -116,7 +116,7 @@ function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
 }
 
 function jsonOf(part: Fixed): string {
-  return (part.json ??= flat(escapeJson(part.text)))
+  return (part.json ??= flat(jsonBytes(part.text)))
 }
 
 /** What is declared has been accepted: it is text, or missing as null or undefined. */

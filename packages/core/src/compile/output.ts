@@ -9,7 +9,7 @@ import { outlineOf, passageStretch, shapeOf } from '../outputs/outline.js'
 import type { Stretch } from '../outputs/shape.js'
 import { problem } from '../problems/problem.js'
 import { captured, capturedWhole } from '../render/capture.js'
-import { escapeJson } from '../render/escape.js'
+import { jsonBytes } from '../render/json-bytes.js'
 import { emptyRun } from '../render/choose.js'
 import type { FormPlan } from '../render/plan.js'
 import type { Op, Run } from '../render/run.js'
@@ -61,7 +61,7 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Sh
     const shape = bounds.reduce((one, { path, bound }, i) => withBound(one, path, bound, values[i]!, (found) => run.fail(found)), bare)
     const form = new Form(shape, shelves.replySigns)
     const { head, own: words } = form.asking
-    return { form, head, json: escapeJson(head), goesOn: words !== '' }
+    return { form, head, json: jsonBytes(head), goesOn: words !== '' }
   }
   const kept = new Map<string, Ready>()
   let last: { readonly values: readonly number[]; readonly ready: Ready } | undefined

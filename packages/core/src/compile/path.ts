@@ -45,6 +45,8 @@ export function resolvePath(path: Path, context: Context): ResolvedPath | undefi
   }
   binding.used.yes = true
   if (!binding.constant) shared.varying++
+  if (binding.variable !== undefined) shared.draws.variables.add(binding.variable)
+  else if (binding.bound) shared.draws.more = true
   const walk: Walk = { get: binding.get, type: binding.type, optional: binding.optional, open: false, outside: binding.outside }
   let text = path.name
   for (const step of path.steps) {

@@ -54,6 +54,7 @@ function sharedFor(shelves: Shelves, report: Report, special: (use: Use, context
     locals: 0,
     uses: 0,
     varying: 0,
+    draws: { variables: new Set(), more: false },
     fenced: false,
     orders: new Set(),
     openEnd: false,
@@ -175,6 +176,7 @@ class PromptCompiler implements Compilation {
     }
     return {
       ...variableBinding(declared, get),
+      bound: true,
       optional: false,
       span: undefined,
       outside: declared.outside || writesOutside(text, context),

@@ -22,6 +22,8 @@ export interface Binding {
   readonly constant?: boolean
   /** The index of the rendering's own variable that this is. */
   readonly variable?: number
+  /** Whether its value is a text of the prompt, which draws on variables of its own. */
+  readonly bound?: boolean
 }
 
 /** A declared variable, or field, as a name. */

@@ -3,7 +3,7 @@ import { compileAlternatives, type Alternative } from './given.js'
 import type { LineState } from './line.js'
 import type { PlainValue } from './op-list.js'
 import { problem } from '../problems/problem.js'
-import type { Op, Run } from '../render/run.js'
+import { bothWays, type Op, type Run } from '../render/run.js'
 import type { Descent } from '../render/trace.js'
 import type { Slot, SlotValue } from '../text/nodes.js'
 import { isEmpty, isMissing } from '../values/data.js'
@@ -140,6 +140,8 @@ function writeMade(text: string, run: Run, made: Descent, more: Continuation | u
   if (text !== '') run.write(more ? indented(text, more) : text, made)
 }
 
+const BLANK_LINE = /^[ \t]*(?:\n|$)/
+
 function fenceWriter(
   a: Alternative,
   tag: string | undefined,
@@ -149,16 +151,17 @@ function fenceWriter(
 ) {
   const { apply, type } = a.chain
   const name = tag ?? a.text.split('.').at(-1) ?? a.text
-  const close = more ? indented(`\n</${name}>`, more) : `\n</${name}>`
+  const close = bothWays(more ? indented(`\n</${name}>`, more) : `\n</${name}>`)
+  const open = bothWays(`<${name}>\n${more?.lead ?? ''}`)
+  const openBlank = bothWays(`<${name}>\n${more?.blank ?? ''}`)
   return (value: unknown, run: Run): void => {
     const result = apply ? apply(value, run) : value
     const text = result instanceof Weave ? result.text : write(result, type)
     if (text === '') return
     run.fence(name)
-    const lead = !more ? '' : /^[ \t]*(?:\n|$)/.test(text) ? more.blank : more.lead
-    run.write(`<${name}>\n${lead}`, made)
+    run.writeBothWays(more && BLANK_LINE.test(text) ? openBlank : open, made)
     put(text, run)
-    run.write(close, made)
+    run.writeBothWays(close, made)
   }
 }
 
@@ -184,7 +187,15 @@ function continued(more: Continuation, from: Descent, made: Descent): (text: str
 }
 
 function indented(text: string, more: Continuation): string {
-  return text.replace(/\n([^\n]*)/g, (_, line: string) => `\n${line.trim() === '' ? more.blank : more.lead}${line}`)
+  let out = ''
+  let from = 0
+  for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', from)) {
+    const end = text.indexOf('\n', at + 1)
+    const line = text.slice(at + 1, end < 0 ? text.length : end)
+    out += `${text.slice(from, at)}\n${line.trim() === '' ? more.blank : more.lead}`
+    from = at + 1
+  }
+  return out + text.slice(from)
 }
 
 /** The lead of further lines below `prefix`: blanks for every sign but quote marks. Nothing where the slot stands at the line's start. */

@@ -2,7 +2,7 @@ import { compileGiven } from './given.js'
 import { liveAsk } from './ask.js'
 import { caseOps, exampleSet, pickerOp } from './cases.js'
 import { onceWhereConstant } from './constant.js'
-import { descent, type Context } from './context.js'
+import { descent, drawsOnMore, type Context } from './context.js'
 import { Scope, variableBinding } from './scope.js'
 import { compileOutput } from './output.js'
 import type { Compilation } from './shelves.js'
@@ -86,7 +86,7 @@ function useExamples(use: Use, context: Context, compilation: Compilation): Op |
   const { ask, answer } = caseOps(set, compilation, context, use.head, context.role)
   const pick = pickerOp(set, asked, use.head, report)
   const between = descent({ ...context, kind: 'example' }, use.head, { kind: 'made' })
-  context.shared.varying++
+  drawsOnMore(context.shared)
   return (run) => {
     pick(run).forEach((one, i) => {
       run.example = set.rows[one]!

@@ -1,7 +1,7 @@
 // Items, lines and pieces compile each other (a line holds blocks, a block holds lines), so the three stand in one file.
 import { eachOp, unlessNothing, varyOp, whenOp, withoutLastLineEnd } from './blocks.js'
 import { compileCondition } from './condition.js'
-import { descent, type Context } from './context.js'
+import { descent, drawsOnMore, type Context } from './context.js'
 import { indentedOp } from './indent.js'
 import { LineState } from './line.js'
 import { openLoop } from './loop.js'
@@ -371,7 +371,7 @@ function compileInlineBlock(block: InlineBlock, context: Context, state: PieceSt
 
 /** One wording, by the rendering's seed: never the same for all. */
 function wording(context: Context, head: Branch<unknown>['head']): Context {
-  context.shared.varying++
+  drawsOnMore(context.shared)
   return deeper(context, head)
 }
 

@@ -1,12 +1,13 @@
 import { attachmentPlans } from './attach.js'
 import { compileAsk, liveAsk } from './ask.js'
 import { caseOps, exampleSet, liveText, pickerOp } from './cases.js'
-import { descent, type Context } from './context.js'
+import { descent, type Context, type Draws } from './context.js'
 import { openLoop, runLoop } from './loop.js'
 import type { Compilation } from './shelves.js'
 import { compileText } from './text.js'
 import type { EachTurn, ExamplesTurn, HistoryTurn, TurnModel } from '../artefacts/artefacts.js'
 import { problem } from '../problems/problem.js'
+import { TurnMemo } from '../render/memo.js'
 import type { TurnPlan } from '../render/plan.js'
 import { isName } from '../values/names.js'
 import { describe } from '../values/types.js'
@@ -20,8 +21,12 @@ function compileTurn(turn: TurnModel, compilation: Compilation, context: Context
   switch (turn.kind) {
     case 'text': {
       const { kind, role, name, span } = turn
+      const { shared } = context
+      const draws: Draws = (shared.draws = { variables: new Set(), more: false })
       const op = compileText(turn.text, { ...context, role }, true)
-      return [{ kind, role, name, op, attach: attachmentPlans(turn.attach, compilation, { ...context, role }), span }]
+      const repeats = draws.more || turn.attach.length > 0 || context.scope !== compilation.context.scope
+      const memo = repeats ? undefined : new TurnMemo([...draws.variables])
+      return [{ kind, role, name, op, memo, attach: attachmentPlans(turn.attach, compilation, { ...context, role }), span }]
     }
     case 'history':
       return compileHistory(turn, context)

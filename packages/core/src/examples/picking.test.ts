@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import { libraryFrom, type LibraryOptions } from 'dunelight'
+import { utf8 } from '../../../../test/support.js'
 
 const NOTES: readonly (readonly [note: string, grade: string])[] = [
   ['Hairline crack on the rim, stable since last year.', 'sound'],
@@ -116,7 +117,7 @@ describe('picking', () => {
     const texts = prepared.turns().map((turn) => turn.text)
     expect(texts.slice(0, 2)).toEqual(['<note>\nSaddle leather split along the nose.\n</note>', 'Grade: watch'])
     expect(texts[2]).toContain('Saddle leather split along the nose.\n</note>\nGrade: watch')
-    expect(JSON.parse(prepared.json())).toEqual(JSON.parse(JSON.stringify(prepared.turns())))
+    expect(JSON.parse(utf8(prepared.bytes()))).toEqual(JSON.parse(JSON.stringify(prepared.turns())))
   })
 
   test('begins the answer as its layout begins, where the prompt asks for it', () => {

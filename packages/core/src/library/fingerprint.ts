@@ -38,6 +38,13 @@ export function hashOf(data: unknown): string {
   return bytesToHex(sha256(utf8ToBytes(canonical(data))))
 }
 
+/** SHA-256 of bytes that are one sign each, in hexadecimal digits. */
+export function hashBytes(bytes: string): string {
+  const units = new Uint8Array(bytes.length)
+  for (let i = 0; i < bytes.length; i++) units[i] = bytes.charCodeAt(i)
+  return bytesToHex(sha256(units))
+}
+
 function fileContent(file: FileValue | string | undefined): unknown {
   if (file === undefined || typeof file === 'string') return null
   return { mediaType: file.mediaType, text: file.text, bytes: file.bytes && bytesToHex(sha256(file.bytes)) }

@@ -7,7 +7,7 @@ import type { Span } from '../source/source.js'
 import type { Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
 
-export type MemberKind = 'prompt' | 'snippet' | 'persona' | 'example set' | 'output' | 'batch' | 'file'
+export type MemberKind = 'prompt' | 'snippet' | 'persona' | 'example set' | 'output' | 'batch' | 'envelope' | 'file'
 
 /** A member of a library: an artefact, or a file that a turn attaches. */
 export interface Member {
@@ -93,7 +93,7 @@ function unique(members: readonly Member[]): Member[] {
 
 /** The artefact that a member is; undefined for a file, and for what the library does not hold. */
 export function artefactOf(
-  { prompts, snippets, personas, examples, outputs, batches }: Shelf,
+  { prompts, snippets, personas, examples, outputs, batches, envelopes }: Shelf,
   { kind, name }: Member,
 ): Artefact | undefined {
   switch (kind) {
@@ -109,6 +109,8 @@ export function artefactOf(
       return outputs.get(name)
     case 'batch':
       return batches.get(name)
+    case 'envelope':
+      return envelopes.get(name)
     case 'file':
       return undefined
   }
@@ -144,9 +146,12 @@ export function graphOf(shelf: Shelf): LibraryGraph {
     members.push({ kind: 'output', name: output.name })
     links.push(...linksOfOutput({ kind: 'output', name: output.name }, output, shelf))
   }
-  for (const { name, prompt } of shelf.batches.values()) {
-    members.push({ kind: 'batch', name })
-    if (prompt) links.push({ from: { kind: 'batch', name }, to: { kind: 'prompt', name: prompt.name }, span: prompt.span })
+  for (const { name } of shelf.envelopes.values()) members.push({ kind: 'envelope', name })
+  for (const { name, prompt, envelope } of shelf.batches.values()) {
+    const from: Member = { kind: 'batch', name }
+    members.push(from)
+    if (prompt) links.push({ from, to: { kind: 'prompt', name: prompt.name }, span: prompt.span })
+    if (envelope) links.push({ from, to: { kind: 'envelope', name: envelope.name }, span: envelope.span })
   }
   const known = (member: Member) => member.kind === 'file' || artefactOf(shelf, member) !== undefined
   return new LibraryGraph(

@@ -6,7 +6,8 @@ import { Prompt, type AnyValues } from './prompt.js'
 import { seenFrom } from './seen-from.js'
 import { withRows, type CaseRows } from './case-rows.js'
 import { readShelf, type Shelf } from '../artefacts/read.js'
-import { compileKeep } from '../compile/keep.js'
+import { compileKeep, compileWords } from '../compile/keep.js'
+import type { Condition, Text } from '../text/nodes.js'
 import { caseOf } from '../artefacts/examples.js'
 import type { Declared } from '../values/types.js'
 import { checkSnippet, compilePrompt, compileSet } from '../compile/prompt.js'
@@ -93,6 +94,10 @@ export class Library<P extends object = AnyPrompts> {
     for (const batch of shelf.batches.values()) {
       if (batch.prompt && !shelf.prompts.has(batch.prompt.name))
         report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: [...shelf.prompts.keys()] }, batch.prompt.span))
+      if (batch.envelope && !shelf.envelopes.has(batch.envelope.name))
+        report(
+          problem('use-unknown', { name: batch.envelope.name, what: 'envelope', known: [...shelf.envelopes.keys()] }, batch.envelope.span),
+        )
     }
     this.problems = inOrder([...found, ...[...this.compiled.values()].flatMap((one) => one.problems)])
   }
@@ -192,8 +197,17 @@ export class Library<P extends object = AnyPrompts> {
    *
    * @throws ProblemError where it cannot be read, or names what is not declared.
    */
-  keep(condition: string, declared: readonly Declared[]): (row: readonly unknown[]) => boolean {
+  keep(condition: string | Condition, declared: readonly Declared[]): (row: readonly unknown[]) => boolean {
     return compileKeep(condition, declared, this.shelves)
+  }
+
+  /**
+   * A text of the language over rows of such values, in order: for naming records.
+   *
+   * @throws ProblemError where it names what is not declared.
+   */
+  words(text: Text, declared: readonly Declared[]): (row: readonly unknown[]) => string {
+    return compileWords(text, declared, this.shelves)
   }
 
   /** What keeps a prompt from being rendered: errors of its own, and of the files of all that it draws on. */
@@ -220,12 +234,15 @@ function caseNumber(p: Problem): number | undefined {
   }
 }
 
+/** The kinds that are there to be drawn on by prompts. */
+const DRAWN_ON: readonly Member['kind'][] = ['snippet', 'persona', 'example set', 'output']
+
 /** Artefacts that no prompt draws on; a library without prompts is there to be drawn on by others. */
 function unusedIn(shelf: Shelf, graph: LibraryGraph): Problem[] {
   if (shelf.prompts.size === 0) return []
   const drawn = new Set([...shelf.prompts.keys()].flatMap((name) => graph.drawsOn({ kind: 'prompt', name })).map(memberKey))
   return graph.members.flatMap((one) => {
-    if (one.kind === 'prompt' || one.kind === 'batch' || one.kind === 'file' || drawn.has(memberKey(one))) return []
+    if (!DRAWN_ON.includes(one.kind) || drawn.has(memberKey(one))) return []
     return [problem('artefact-unused', { what: one.kind, name: one.name }, artefactOf(shelf, one)!.span)]
   })
 }

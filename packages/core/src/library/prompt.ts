@@ -1,4 +1,5 @@
-import { hashOf } from './fingerprint.js'
+import { hashBytes } from './fingerprint.js'
+import { TOKEN_ENCODINGS, type TokenEncoding } from '../artefacts/settings.js'
 import type { JoinedPrompt, LibraryModel } from '../artefacts/artefacts.js'
 import type { PreparedSet } from '../compile/example-set.js'
 import type { Form, ReadOptions, Reply } from '../outputs/form.js'
@@ -8,14 +9,25 @@ import type { Plan } from '../render/plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import { chooseBy, lotBy, Wordings } from '../render/choose.js'
 import { originsOf, type Origin } from '../render/origins.js'
-import { formOf, renderJson, renderPlan, type Rendered, type RenderedTurn, type RunSetting, type Turn } from '../render/render.js'
+import {
+  byteList,
+  bytesOf,
+  formOf,
+  renderBytes,
+  renderPlan,
+  type ByteTurn,
+  type Rendered,
+  type RenderedTurn,
+  type RunSetting,
+  type Turn,
+} from '../render/render.js'
 import type { PickedCase } from '../examples/picker.js'
 import type { Choose, SetPick } from '../render/run.js'
 import type { Part } from '../render/parts.js'
 import { Trace } from '../render/trace.js'
 import { acceptAll } from '../values/accept.js'
 import { localeOf, type Locale } from '../values/locale.js'
-import { RowReader } from '../values/row.js'
+import { RowReader, type RowShape } from '../values/row.js'
 import type { Declared } from '../values/types.js'
 
 export interface RenderOptions {
@@ -48,7 +60,7 @@ export interface Rendering<R = unknown> {
   readonly masked: Readonly<Record<string, string>>
   /** Which cases of which example sets it has, counted from 1 in the order of the set, and why. */
   readonly picks: readonly SetPick[]
-  /** SHA-256 over the turns: equal where the same model would receive the same. Worked out when it is first looked at. */
+  /** SHA-256 over the turns as a JSON list: equal where the same model would receive the same. Worked out when it is first looked at. */
   readonly fingerprint: string
   /** The form in which the answer was asked for; undefined where the prompt has no output. */
   readonly form: Form<R> | undefined
@@ -61,7 +73,8 @@ interface Runner {
   readonly variables: readonly Declared[]
   finish(accepted: readonly unknown[], options: RenderOptions, choose: Choose): Rendering
   run(accepted: readonly unknown[], options: RenderOptions, choose: Choose, traced: boolean): Rendered
-  json(accepted: readonly unknown[], options: RenderOptions, choose: Choose): string
+  bytes(accepted: readonly unknown[], options: RenderOptions, choose: Choose): readonly ByteTurn[]
+  form(accepted: readonly unknown[], options: RenderOptions, choose: Choose): Form | undefined
 }
 
 /** Values that have been checked against a prompt's declarations. */
@@ -84,9 +97,22 @@ export class PreparedValues {
     return this.runner.run(this.accepted, options, chooserFor(options), options.origins ?? false).turns
   }
 
-  /** The turns as a JSON list, quicker than turning them into JSON afterwards: for tables of many rows. */
-  json(options: RenderOptions = {}): string {
-    return this.runner.json(this.accepted, options, chooserFor(options))
+  /**
+   * The turns as a JSON list in UTF-8, one sign for each byte: for tables of many rows. It is several times quicker than turning them into
+   * JSON afterwards, and is written as it is, `file.write(bytes, 'latin1')`.
+   */
+  bytes(options: RenderOptions = {}): string {
+    return byteList(this.byteTurns(options))
+  }
+
+  /** The turns in UTF-8, for lines of another form. */
+  byteTurns(options: RenderOptions = {}): readonly ByteTurn[] {
+    return this.runner.bytes(this.accepted, options, chooserFor(options))
+  }
+
+  /** The form in which the answer is asked for; undefined where the prompt has no output. */
+  form(options: RenderOptions = {}): Form | undefined {
+    return this.runner.form(this.accepted, options, chooserFor(options))
   }
 }
 
@@ -103,26 +129,34 @@ export interface ReadRow {
 /** A table's rows as values of a prompt. */
 export class PromptRows {
   constructor(
-    private readonly rows: RowReader,
+    /** Which columns give which values. */
+    readonly columns: RowReader,
     private readonly prepare: (accepted: readonly unknown[]) => PreparedValues,
   ) {}
 
   /** What is wrong with the headings: columns that are missing, used twice or not at all. */
   get problems(): readonly Problem[] {
-    return this.rows.problems
+    return this.columns.problems
   }
 
   /** The record's id: the cell of a column called number, id or the like, else the row's number. */
-  id(cells: readonly string[], row: number): string {
-    return this.rows.id(cells, row)
+  id(cells: readonly unknown[], row: number): string {
+    return this.columns.id(cells, row)
   }
 
-  /** `row` counts the rows below the heading from 1. */
-  read(cells: readonly string[], row: number): ReadRow {
-    const { accepted, problems } = this.rows.read(cells, row)
-    return accepted ? { prepared: this.prepare(accepted), problems: [] } : { prepared: undefined, problems }
+  /** `row` counts the rows below the heading from 1; `beside` puts in what comes from elsewhere, and says what is wrong with it. */
+  read(cells: readonly unknown[], row: number, beside?: (accepted: unknown[]) => readonly Problem[]): ReadRow {
+    const { accepted, problems } = this.columns.read(cells, row)
+    const found = accepted ? (beside?.(accepted) ?? NO_PROBLEMS) : problems
+    return accepted && found.length === 0
+      ? { prepared: this.prepare(accepted), problems: NO_PROBLEMS }
+      : { prepared: undefined, problems: found }
   }
 }
+
+const NO_PROBLEMS: readonly Problem[] = []
+/** The one setting that is not for the model. */
+const ENCODING = 'token-encoding'
 
 const MOST_WORDINGS = 1000
 
@@ -144,7 +178,8 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       variables: plan.variables,
       finish: (accepted, options, choose) => this.finish(accepted, options, choose),
       run: (accepted, options, choose, traced) => this.run(accepted, options, choose, traced),
-      json: (accepted, options, choose) => renderJson(plan, accepted, this.setting(options, choose, false)),
+      form: (accepted, options, choose) => this.formFor(accepted, options, choose),
+      bytes: (accepted, options, choose) => renderBytes(plan, accepted, this.setting(options, choose, false)),
     }
   }
 
@@ -183,7 +218,14 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
 
   /** The settings for the model, handed on as they are: the library's, and over them the prompt's. */
   get settings(): Readonly<Record<string, unknown>> {
-    return { ...this.library.settings, ...this.model.settings }
+    const { [ENCODING]: _, ...settings } = { ...this.library.settings, ...this.model.settings }
+    return settings
+  }
+
+  /** The encoding in which its tokens are counted. */
+  get tokenEncoding(): TokenEncoding {
+    const said = this.model.settings[ENCODING] ?? this.library.settings[ENCODING]
+    return TOKEN_ENCODINGS.find((one) => one === said) ?? TOKEN_ENCODINGS[0]
   }
 
   /**
@@ -214,9 +256,9 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     return this.prepared(this.accept(values))
   }
 
-  /** Reads rows of a table as values of this prompt; `given` are values that are the same for all rows. */
-  reader(headings: readonly string[], given: Readonly<Record<string, unknown>> = {}, locale?: string): PromptRows {
-    return new PromptRows(new RowReader(this.variables, headings, given, locale), (accepted) => this.prepared(accepted))
+  /** Reads rows of a table as values of this prompt. */
+  reader(headings: readonly string[], shape: RowShape = {}): PromptRows {
+    return new PromptRows(new RowReader(this.variables, headings, shape), (accepted) => this.prepared(accepted))
   }
 
   private prepared(accepted: readonly unknown[]): PreparedValues {
@@ -307,7 +349,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       problems: warnings,
       masked: Object.fromEntries(masked),
       get fingerprint() {
-        return hashOf(turns.map(({ role, name, text, parts }) => ({ role, name, text, parts: parts?.map(plainPart) })))
+        return hashBytes(byteList(bytesOf(turns)))
       },
       get form() {
         return formOf()
@@ -364,10 +406,6 @@ function plainReply<R>(reply: string): Reply<R> {
 
 function countedFromOne(one: PickedCase): PickedCase {
   return { ...one, case: one.case + 1 }
-}
-
-function plainPart(part: Part): unknown {
-  return part.kind === 'file' ? part.toJSON() : part
 }
 
 /** A turn as plain data; its origins are a question that most callers never ask, and stay out of `JSON.stringify`. */

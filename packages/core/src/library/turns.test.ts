@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import { libraryFrom, ProblemError, type FinishedTurn } from 'dunelight'
-import { codesOf, problemsOf, written, type Files } from '../../../../test/support.js'
+import { codesOf, problemsOf, utf8, written, type Files } from '../../../../test/support.js'
 
 const NOTES = `title: Notes
 fields: { note: { type: text, outside: true }, grade: { type: choice, of: [sound, watch] } }
@@ -157,7 +157,7 @@ describe('repeated turns', () => {
       })
     const texts = prepared.turns().map((turn) => turn.text)
     expect(texts).toEqual(['Lead the tour.', 'Monday: loft', 'Yes.', 'Monday: shed', 'Yes.', 'Sunday: hall', 'Yes.'])
-    expect(JSON.parse(prepared.json())).toEqual(JSON.parse(JSON.stringify(prepared.turns())))
+    expect(JSON.parse(utf8(prepared.bytes()))).toEqual(JSON.parse(JSON.stringify(prepared.turns())))
   })
 
   test('are checked like any text', () => {

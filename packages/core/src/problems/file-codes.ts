@@ -195,6 +195,21 @@ export const fileCodes = {
     (d) => `the answer of case ${d.number}, "${d.answer}", cannot be read back by its layout`,
     () => 'set its parts apart by a sign or a line that no value holds',
   ),
+  'join-unequal': error<{ as: string }>(
+    'A join says something else than which columns are equal: tables are joined by equality alone.',
+    (d) => `the where of "${d.as}" does not say which of its columns is equal to which of the record`,
+    (d) => `write where: item.code is ${d.as}.code, and keep: for other conditions`,
+  ),
+  'join-name-twice': error<{ name: string }>(
+    'Two tables of a batch give their rows one name.',
+    (d) => `two tables are called "${d.name}"`,
+    () => 'give one of them another name by as:',
+  ),
+  'envelope-name-unknown': error<{ name: string; known: readonly string[] }>(
+    'An envelope places something that a line does not have.',
+    (d) => `an envelope has no "${d.name}" to place`,
+    (d) => meant(d.name, d.known, 'things to place'),
+  ),
   'setting-unfit': error<{ key: string; expected: string }>(
     'A known setting holds something that no model takes.',
     (d) => `the setting "${d.key}" takes ${d.expected}`,

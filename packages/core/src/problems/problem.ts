@@ -59,8 +59,18 @@ export function sentence(p: Problem): string {
   return `${where}${p.message}${p.hint ? ` (${p.hint})` : ''}`
 }
 
+/** A problem as plain data. */
+export interface ProblemRecord {
+  readonly code: ProblemCode
+  readonly severity: Severity
+  readonly message: string
+  readonly hint?: string
+  readonly data: unknown
+  readonly [more: string]: unknown
+}
+
 /** A problem as plain data, for programs that read JSON. */
-export function problemRecord(p: Problem): Record<string, unknown> {
+export function problemRecord(p: Problem): ProblemRecord {
   return {
     code: p.code,
     severity: p.severity,

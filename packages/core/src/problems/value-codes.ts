@@ -95,6 +95,16 @@ export const tableCodes = {
     (d) => `no column gives "${d.variable}"`,
     (d) => meant(d.variable, d.known, 'columns'),
   ),
+  'record-undeclared': error<{ name: string; known: readonly string[] }>(
+    'Rows are to be handed over as a variable that the prompt does not declare, or that is no record.',
+    (d) => `the prompt has no record "${d.name}"`,
+    (d) => meant(d.name, d.known, 'variables'),
+  ),
+  'column-unknown': error<{ heading: string; variable: string; known: readonly string[] }>(
+    'A batch names a column that its table does not have.',
+    (d) => `there is no column "${d.heading}" for "${d.variable}"`,
+    (d) => meant(d.heading, d.known, 'columns'),
+  ),
   'heading-unused': warning<{ heading: string; known: readonly string[] }>(
     'A column that gives no variable is left aside.',
     (d) => `the column "${d.heading}" is used by no variable`,
@@ -119,13 +129,123 @@ export const tableCodes = {
     (d) => `row ${d.row} has ${d.cells} cells, the heading has ${d.expected}`,
     () => 'look for a lost quote or an unquoted comma in this row',
   ),
+  'row-endless': error<{ row: number; limit: number }>(
+    'A row is so long that it cannot be one: most often a quote is never closed, and what follows is taken for its cell.',
+    (d) => `row ${d.row} is longer than ${Math.round(d.limit / 1024 / 1024)} MB`,
+    () => 'look for a quote that is not closed, in this row or the one before',
+  ),
   'quote-open': error<{ row: number }>('A quoted cell is never closed.', (d) => `a quote opened in row ${d.row} is never closed`),
+  'line-unreadable': error<{ line: number; why: string }>(
+    'A line of JSON Lines is no JSON; it is set aside, and those after it are read.',
+    (d) => `line ${d.line} is no JSON: ${d.why}`,
+  ),
+  'line-endless': error<{ file: string; line: number; limit: number }>(
+    'A line is so long that it cannot be a record: most often the file is no JSON Lines.',
+    (d) => `line ${d.line} of ${d.file} is longer than ${d.limit} signs`,
+    () => 'if the file is one list, name it .json or give its format',
+  ),
+  'row-no-record': error<{ row: number }>(
+    'An item of a list is a text, a number or a list where a record was expected; it is set aside.',
+    (d) => `row ${d.row} is no record`,
+  ),
+  'encoding-guessed': warning<{ file: string }>(
+    'A file is not UTF-8, and is read as Windows-1252, which most tables are that are not.',
+    (d) => `${d.file} is not UTF-8: it is read as Windows-1252`,
+    () => 'look whether accents came out right, or save it as UTF-8',
+  ),
   'not-text': error<{ file: string }>(
     'A file that should be text is not UTF-8.',
     (d) => `${d.file} is not UTF-8 text`,
     () => 'save it as UTF-8',
   ),
   'table-empty': error<{ file: string }>('A table without a heading.', (d) => `${d.file} holds no heading and no rows`),
+  'join-several': error<{ table: string; key: string; count: number }>(
+    'Several rows of a joined table belong to one record, and only one is wanted; the record is set aside.',
+    (d) => `${d.count} rows of ${d.table} belong to "${d.key}"`,
+    () => 'say many: true in the join if all of them are meant',
+  ),
+  'join-row-unfit': error<{ table: string; says: string }>(
+    'The row of a joined table that a record needs does not fit; the record is set aside.',
+    (d) => `in ${d.table}: ${d.says}`,
+  ),
+  'join-none': error<{ table: string; variable: string }>(
+    'No row of a joined table belongs to a record, and the prompt needs one; the record is set aside.',
+    (d) => `no row of ${d.table} gives "${d.variable}"`,
+    () => 'declare it optional: true if it may be missing',
+  ),
+  'record-unnamed': error<{ row: number }>(
+    'The name that a batch gives to a record comes out empty; it is set aside.',
+    (d) => `the record in row ${d.row} has no name`,
+  ),
+  'record-named-twice': error<{ name: string }>(
+    'Two records of a batch have one name; the later one is set aside, as an answer could not be told whose it is.',
+    (d) => `a record called "${d.name}" came before`,
+    () => 'give records names of their own by name: in the batch',
+  ),
+  'output-ending': error<{ path: string; known: readonly string[] }>(
+    'Records are to be written to a file of a kind that is not written.',
+    (d) => `records are not written as ${d.path}`,
+    (d) => `name it ${d.known.join(', ')}, or give each record a file of its own: out/{item.number}.md`,
+  ),
+  'output-exists': error<{ path: string; more: number }>(
+    'A run’s output would be written over something that no run has put there.',
+    (d) => `${d.path} exists already${d.more > 0 ? `, and ${d.more} more` : ''}`,
+    () => 'choose another place, or add --overwrite',
+  ),
+  'sheet-too-long': error<{ limit: number }>(
+    'A spreadsheet of more rows than anybody reads is asked for.',
+    (d) => `a spreadsheet takes ${d.limit} records at most`,
+    () => 'write .csv or .parquet instead, or --take fewer',
+  ),
+  'record-path-unfit': error<{ path: string }>(
+    'The path that a record goes to would leave its folder, or cannot be the name of a file.',
+    (d) => `"${d.path}" cannot be the name of a file`,
+  ),
+  'record-path-twice': error<{ path: string }>(
+    'Two records would go to one file; the later one is set aside.',
+    (d) => `another record goes to ${d.path} already`,
+    () => 'put something into the path that no two records share',
+  ),
+  'run-unreadable': error<{ folder: string; why: string }>('A folder that holds no run.', (d) => `${d.folder} holds no run: ${d.why}`),
+  'run-changed': error<{ what: string; says: string }>(
+    'A run is to be carried on, and what it was begun with has changed: it would come to an output that is of two kinds.',
+    (d) => `the run cannot be carried on: ${d.what} ${d.says}`,
+    () => 'put back what it was, or begin a new run',
+  ),
+  'run-alive': error<{ run: string; process: number }>(
+    'A run is to be carried on that another process is still at.',
+    (d) => `the run ${d.run} is under way in process ${d.process}`,
+  ),
+  'run-over': error<{ run: string }>(
+    'A run is to be carried on that has ended.',
+    (d) => `the run ${d.run} has ended; there is nothing to carry on`,
+  ),
+  'budget-exceeded': error<{ tokens: number; budget: number; fit: number; records: number }>(
+    'The prompts of a run together have more tokens than it may have; nothing was written.',
+    (d) =>
+      `the prompts have ${d.tokens.toLocaleString('en')} tokens, ${(d.tokens - d.budget).toLocaleString('en')} more than the budget of ${d.budget.toLocaleString('en')}; ${d.fit.toLocaleString('en')} of ${d.records.toLocaleString('en')} records fit`,
+    (d) => (d.fit > 0 ? `--take ${d.fit} stays within it` : undefined),
+  ),
+  'table-format-unknown': error<{ name: string; known: readonly string[] }>(
+    'A format that no table is read in.',
+    (d) => `"${d.name}" is no format of a table`,
+    (d) => meant(d.name, d.known, 'formats'),
+  ),
+  'sheet-unknown': error<{ file: string; sheet: string; known: readonly string[] }>(
+    'A sheet that a spreadsheet does not have.',
+    (d) => `${d.file} has no sheet "${d.sheet}"`,
+    (d) => meant(d.sheet, d.known, 'sheets'),
+  ),
+  'heading-merged': error<{ file: string; found: string }>(
+    'The first row of a sheet is a title, most often in merged cells, and no row of headings.',
+    (d) => `the first row of ${d.file} holds "${d.found}" alone, which is a title and no row of headings`,
+    () => 'remove what stands above the headings, or save the table on a sheet of its own',
+  ),
+  'query-unfit': error<{ file: string; says: string; tables: readonly string[] }>(
+    'A database does not understand what it is asked.',
+    (d) => `${d.file} does not take the query: ${d.says}`,
+    (d) => (d.tables.length > 0 ? `its tables: ${d.tables.join(', ')}` : undefined),
+  ),
   'file-unreadable': error<{ file: string; why: string }>('A file cannot be opened.', (d) => `cannot read ${d.file}: ${d.why}`),
   'record-unknown': error<{ id: string }>('A record asked for by its id is not in the table.', (d) => `no record is called "${d.id}"`),
 }

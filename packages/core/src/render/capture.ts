@@ -17,6 +17,22 @@ export function captured(op: Op, run: Run): string {
   return text
 }
 
+/**
+ * What a step adds to the text under way, taken out of it: the rest need not be touched, which for a long text means written out once more.
+ * Not for traced runs, whose places count from the beginning of the text.
+ */
+export function writtenApart(op: Op, run: Run): string {
+  const { out, lineStart, blanks } = run
+  run.out = ''
+  run.lineStart = ''
+  op(run)
+  const text = run.out
+  run.out = out
+  run.lineStart = lineStart
+  run.blanks = blanks
+  return text
+}
+
 /** The same with where each stretch came from, and where passages stand in it. */
 export function capturedWhole(op: Op, run: Run): { text: string; trace: Trace; passages: readonly PassageMark[] } {
   const trace = new Trace()

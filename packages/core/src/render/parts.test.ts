@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import { libraryFrom, readDataUri, type FilePart, type FileValue, type Part } from 'dunelight'
-import { codesOf, problemsOf, type Files } from '../../../../test/support.js'
+import { codesOf, problemsOf, utf8, type Files } from '../../../../test/support.js'
 
 const GUIDE: FileValue = { name: 'guide.md', mediaType: 'text/markdown', text: '# Handling\r\nTwo hands.' }
 const PICTURE: FileValue = { name: 'bell.png', mediaType: 'image/png', bytes: Uint8Array.of(137, 80, 78, 71) }
@@ -65,7 +65,7 @@ describe('attached files', () => {
   test('are part of the JSON of a table’s line', () => {
     const files = { 'prompts/p.yaml': 'title: P\nvariables: { guide: file }\nturns: [{ user: Read., attach: [guide] }]' }
     const prepared = libraryFrom(files).prompt('p').prepare({ guide: PICTURE })
-    expect(JSON.parse(prepared.json())).toEqual([
+    expect(JSON.parse(utf8(prepared.bytes()))).toEqual([
       {
         role: 'user',
         text: 'Read.',

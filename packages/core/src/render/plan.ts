@@ -1,3 +1,4 @@
+import type { TurnMemo } from './memo.js'
 import type { AnswerColumn } from '../outputs/columns.js'
 import type { Form } from '../outputs/form.js'
 import type { Role } from '../artefacts/artefacts.js'
@@ -15,6 +16,8 @@ export type TurnPlan =
       readonly role: Role
       readonly name: string | undefined
       readonly op: Op
+      /** What was written before, where little decides it; undefined where nearly every record has another text. */
+      readonly memo: TurnMemo | undefined
       readonly attach: readonly AttachmentPlan[]
       readonly span: Span
     }

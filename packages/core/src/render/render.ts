@@ -3,7 +3,9 @@ import { Run, type Choose, type SetPick } from './run.js'
 import { Trace } from './trace.js'
 import type { Form } from '../outputs/form.js'
 import type { Limits, Role } from '../artefacts/artefacts.js'
+import { jsonBytes, utf8Bytes } from './json-bytes.js'
 import { partsOf, safePart, type AttachmentPlan, type Part } from './parts.js'
+import type { TurnMemo } from './memo.js'
 import type { Plan, TurnPlan } from './plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import type { Locale } from '../values/locale.js'
@@ -69,25 +71,66 @@ export function formOf(plan: Plan, values: readonly unknown[], setting: RunSetti
   return plan.forms.get(plan.output(run))?.form(run)
 }
 
-/**
- * The turns as a JSON list, the same that `JSON.stringify` would write. Where nothing needs a second look, text goes straight into it, its
- * fixed parts escaped when they were compiled.
- */
-export function renderJson(plan: Plan, values: readonly unknown[], setting: RunSetting): string {
-  const { run, turns } = runOnce(plan, values, setting, false, true)
-  const guarded = run.fences.length > 0 && (run.suspect || plan.openEnd)
-  let list = ''
-  for (const { role, name, text, parts } of turns) {
-    const trimmed = trimJsonTail(text)
-    if (guarded || parts || !beginsFirmly(trimmed)) return listOf(renderPlan(plan, values, setting).turns)
-    const named = name === undefined ? '' : `"name":${JSON.stringify(name)},`
-    list += `${list === '' ? '[' : ','}{"role":"${role}",${named}"text":"${trimmed}"}`
-  }
-  return list.length * 3 > setting.limits.renderingBytes || list === '' ? listOf(renderPlan(plan, values, setting).turns) : `${list}]`
+/** A turn in UTF-8, one sign for each byte. */
+export interface ByteTurn {
+  readonly role: Role
+  readonly name: string | undefined
+  /** The text as it stands between the quotes of a JSON string. */
+  readonly text: string
+  /** What is handed over beside the text, as JSON. */
+  readonly parts: string | undefined
 }
 
-function listOf(turns: readonly RenderedTurn[]): string {
-  return JSON.stringify(turns.map(({ role, name, text, parts }) => ({ role, name, text, parts })))
+/**
+ * The turns as bytes. Where nothing needs a second look, text goes straight into them, its fixed parts made bytes when they were compiled.
+ */
+export function renderBytes(plan: Plan, values: readonly unknown[], setting: RunSetting): readonly ByteTurn[] {
+  return quickBytes(plan, values, setting) ?? bytesOf(renderPlan(plan, values, setting).turns)
+}
+
+/** The turns as a JSON list, the same that `JSON.stringify` would write, as bytes. */
+export function byteList(turns: readonly ByteTurn[]): string {
+  let list = ''
+  for (const { role, name, text, parts } of turns) {
+    const named = name === undefined ? '' : `"name":"${jsonBytes(name)}",`
+    const handed = parts === undefined ? '' : `,"parts":${parts}`
+    list += `${list === '' ? '[' : ','}{"role":"${role}",${named}"text":"${text}"${handed}}`
+  }
+  return `${list}]`
+}
+
+export function bytesOf(turns: readonly Turn[]): ByteTurn[] {
+  return turns.map(({ role, name, text, parts }) => ({
+    role,
+    name,
+    text: jsonBytes(text),
+    parts: parts && utf8Bytes(JSON.stringify(parts)),
+  }))
+}
+
+/** Undefined where the turns have to be looked at once more as text. */
+function quickBytes(plan: Plan, values: readonly unknown[], setting: RunSetting): readonly ByteTurn[] | undefined {
+  const { limits } = setting
+  let done
+  try {
+    done = runOnce(plan, values, setting, false, true)
+  } catch (fault) {
+    // Escaped text is longer than the text, and may seem to be over its limit.
+    if (fault instanceof ProblemError) return undefined
+    throw fault
+  }
+  const { run, turns } = done
+  const guarded = run.fences.length > 0 && (run.suspect || plan.openEnd)
+  if (guarded || run.attached) return undefined
+  let length = 0
+  const found: ByteTurn[] = []
+  for (const { role, name, text: whole } of turns) {
+    const text = trimJsonTail(whole)
+    if (!beginsFirmly(text)) return undefined
+    length += text.length
+    found.push({ role, name, text, parts: undefined })
+  }
+  return length === 0 || length > limits.renderingBytes ? undefined : found
 }
 
 /** Whether a turn's text, escaped, begins with a sign: no blank line is to be taken off, and the turn is not empty. */
@@ -143,6 +186,10 @@ function runOnce(
 function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[]): void {
   switch (turn.kind) {
     case 'text': {
+      if (run.json && turn.memo) {
+        turns.push(remembered(turn.memo, turn, run))
+        return
+      }
       const one = written(turn.role, turn.name, run, traced, turn.op)
       turns.push(turn.attach.length > 0 ? withParts(one, turn.attach, run) : one)
       return
@@ -175,6 +222,16 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
         turns.push(written('user', undefined, run, traced, turn.ask), written('assistant', undefined, run, traced, turn.answer))
       }
   }
+}
+
+/** As it was before, or written anew. */
+function remembered(memo: TurnMemo, { role, name, op }: Extract<TurnPlan, { kind: 'text' }>, run: Run): RenderedTurn {
+  const before = memo.take(run)
+  if (before !== undefined) return { role, text: before, trace: undefined, ...(name !== undefined && { name }) }
+  const { repeats } = run
+  const one = written(role, name, run, false, op)
+  memo.keep(run, one.text, run.repeats - repeats)
+  return one
 }
 
 function withParts(turn: RenderedTurn, attach: readonly AttachmentPlan[], run: Run): RenderedTurn {

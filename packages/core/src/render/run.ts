@@ -4,7 +4,7 @@ import { ProblemError, problem, type Problem } from '../problems/problem.js'
 import type { PassageType } from '../text/nodes.js'
 import type { Masks, Setting } from '../values/formats/format.js'
 import type { Locale } from '../values/locale.js'
-import { escapeJson } from './escape.js'
+import { jsonBytes } from './json-bytes.js'
 import { isSuspect } from './suspect.js'
 import { Trace, type Descent } from './trace.js'
 
@@ -42,7 +42,7 @@ export class Run implements Setting {
   /** Tags of the fences written so far, and how many forms of them those fences are: two each. */
   fences: readonly string[] = NONE
   fenceForms = 0
-  /** Whether `out` is the inside of a JSON string: fixed text was escaped when it was compiled, so that only values are escaped for a record. */
+  /** Whether `out` is the inside of a JSON string, as bytes: fixed text was made so when it was compiled, so that a record costs its values. */
   json = false
   /** The case of an example set that is being written. */
   example: readonly unknown[] = NONE
@@ -98,14 +98,20 @@ export class Run implements Setting {
 
   /** Writes text of one origin that does not come from a value. */
   write(text: string, descent: Descent): void {
-    this.out += this.json ? escapeJson(text) : text
+    this.out += this.json ? jsonBytes(text) : text
+    if (this.trace) this.trace.add(this.out.length, descent)
+  }
+
+  /** The same for text that is fixed, and known in both its forms. */
+  writeBothWays({ text, json }: BothWays, descent: Descent): void {
+    this.out += this.json ? json : text
     if (this.trace) this.trace.add(this.out.length, descent)
   }
 
   /** Writes text that comes from a value. */
   writeGiven(text: string, descent: Descent): void {
     if (this.guarded && !this.suspect) this.suspect = isSuspect(text)
-    this.out += this.json ? escapeJson(text) : text
+    this.out += this.json ? jsonBytes(text) : text
     if (this.trace) this.trace.add(this.out.length, descent)
     this.checkLength()
   }
@@ -142,6 +148,16 @@ export class Run implements Setting {
   fail(found: Problem): never {
     throw new ProblemError([found])
   }
+}
+
+/** Fixed text, and the same as it stands in a JSON string. */
+export interface BothWays {
+  readonly text: string
+  readonly json: string
+}
+
+export function bothWays(text: string): BothWays {
+  return { text, json: jsonBytes(text) }
 }
 
 /** One step of a plan. */

@@ -11,7 +11,8 @@ const AMPERSAND = '&(?! ?(?!lt|gt|sol|amp|bso|per|num|sem|low|hyp|das|nbs|zwj|zw
 const PERCENT = '%(?! ?[g-z.,;:)])'
 
 const CLOSER_LOOK = new RegExp(`[${(OPENERS + REFERENCES).replace(/[\uD800-\uDFFF&%]/g, '')}\uD834]|${AMPERSAND}|${PERCENT}`, 'i')
-const FIRST_LOOK = /[<&%\\\u0080-\uffff]/
+/** Letters with accents, dashes and quotation marks are not among them. */
+const FIRST_LOOK = /[<&%\\\u00ab\u00bb\u02b0-\u02ff\u1400-\u16ff\u2030-\uffff]/
 
 /**
  * Whether a value could begin a form of a tag. It runs over every text that is written beside a fence, so plain text passes by a first look

@@ -136,3 +136,10 @@ function readJson(text: string, type: ValueType, refuse: Refuse): unknown {
     return refused(refuse, `${describe(type)}, as JSON`)
   }
 }
+
+/** A value as a table's cell: lists and records as JSON. */
+export function cellText(value: unknown): string {
+  if (value === null || value === undefined) return ''
+  if (typeof value === 'string') return value
+  return typeof value === 'number' || typeof value === 'boolean' || typeof value === 'bigint' ? value.toString() : JSON.stringify(value)
+}

@@ -3,7 +3,9 @@ import { libraryFrom, sentence, type PromptRows } from 'dunelight'
 import { onePrompt } from '../../../../test/support.js'
 
 function reader(variables: string, headings: string[], text = 'x', locale?: string): PromptRows {
-  return libraryFrom(onePrompt(text, variables)).prompt('p').reader(headings, {}, locale)
+  return libraryFrom(onePrompt(text, variables))
+    .prompt('p')
+    .reader(headings, locale === undefined ? {} : { locale })
 }
 const ITEM =
   '{ item: { type: record, fields: { object-no: text, made: { type: integer, optional: true, min: 1500 }, shown: { type: boolean, optional: true }, day: { type: date, optional: true }, parts: { type: list of text, optional: true } } } }'

@@ -1,18 +1,38 @@
 import { accept, acceptType, topLevel } from './accept.js'
-import { readCell } from './cells.js'
-import { clip, own, put } from './data.js'
-import type { Declared } from './types.js'
+import { cellText, readCell } from './cells.js'
+import { clip, lineEnds, own } from './data.js'
+import { isDate } from './dates.js'
+import type { Declared, ValueType } from './types.js'
 import { problem, type Problem } from '../problems/problem.js'
 
 /** A row as accepted values, in the order of the prompt's variables, or what is wrong with it. */
 export type RowResult =
-  | { readonly accepted: readonly unknown[]; readonly problems?: undefined }
-  | { readonly accepted?: undefined; readonly problems: readonly Problem[] }
+  { readonly accepted: unknown[]; readonly problems?: undefined } | { readonly accepted?: undefined; readonly problems: readonly Problem[] }
 
-interface Column {
+/** How rows become values, where their headings alone do not say it. */
+export interface RowShape {
+  /** Values that are the same for all rows. */
+  readonly given?: Readonly<Record<string, unknown>>
+  /** The locale in which numbers are written. */
+  readonly locale?: string
+  /** The record variable whose fields the columns are. */
+  readonly as?: string
+  /** The heading of a variable's or field's column, by its path, where the two are not alike. */
+  readonly columns?: ReadonlyMap<string, string>
+  /** Variables that get their values from elsewhere: tables that are joined. */
+  readonly elsewhere?: ReadonlySet<string>
+}
+
+/** A variable or field with the column that gives it. */
+export interface Column {
   readonly index: number
   readonly heading: string
   readonly declared: Declared
+  readonly name: string
+  /** Whether the heading was named for it, or is its name in another writing. */
+  readonly how: 'named' | 'same' | 'alike'
+  /** Its cell as a value; null where it is missing or, with a problem reported, unfit. */
+  readonly read: (cell: unknown, row: number, problems: Problem[]) => unknown
 }
 
 /** Headings match names without regard to case, blanks and punctuation. */
@@ -30,109 +50,242 @@ export function foldHeading(text: string): string {
 export class RowReader {
   /** What is wrong with the headings: columns that are missing, used twice or not at all. */
   readonly problems: readonly Problem[]
-  private readonly columns: readonly Column[]
-  private readonly record: Declared | undefined
+  readonly columns: readonly Column[]
+  /** What columns could give: the fields of the record, or the variables. */
+  readonly targets: readonly Declared[]
+  /** The variable whose fields the columns are. */
+  readonly record: Declared | undefined
   /** The values that no row changes: those given, and defaults. */
   private readonly standing: readonly unknown[]
   private readonly recordIndex: number
+  /** The record before any column was read. */
+  private readonly empty: Record<string, unknown>
+  /** Where each column's value goes, where there is no record. */
+  private readonly places: readonly number[]
   /** The column by whose cell a record is called, where there is one. */
   private readonly idColumn: number
 
   constructor(
-    private readonly variables: readonly Declared[],
+    variables: readonly Declared[],
     private readonly headings: readonly string[],
-    given: Readonly<Record<string, unknown>> = {},
-    private readonly locale?: string,
+    { given = {}, locale, as, columns = NO_COLUMNS, elsewhere = NOWHERE }: RowShape = {},
   ) {
     const problems: Problem[] = []
-    const open = variables.filter((d) => !Object.hasOwn(given, d.name))
-    for (const name of Object.keys(given)) {
-      if (!variables.some((d) => d.name === name)) problems.push(problem('value-undeclared', { name, known: variables.map((d) => d.name) }))
-    }
-    this.record = soleRecord(open)
+    const names = variables.map((d) => d.name)
+    const open = variables.filter((d) => !Object.hasOwn(given, d.name) && !elsewhere.has(d.name))
+    for (const name of Object.keys(given)) if (!names.includes(name)) problems.push(problem('value-undeclared', { name, known: names }))
+    this.record = as === undefined ? soleRecord(open) : open.find((d) => d.name === as && d.type.kind === 'record')
+    if (as !== undefined && !this.record) problems.push(problem('record-undeclared', { name: as, known: names }))
     if (this.record) for (const d of open) if (d !== this.record && isNeeded(d)) problems.push(problem('value-missing', { path: d.name }))
     this.recordIndex = this.record ? variables.indexOf(this.record) : -1
     this.standing = variables.map((d) =>
-      open.includes(d) ? (d.default ?? null) : accept(own(given, d.name), d, topLevel(d.name), (p) => problems.push(p)),
+      open.includes(d) || elsewhere.has(d.name)
+        ? (d.default ?? null)
+        : accept(own(given, d.name), d, topLevel(d.name), (p) => problems.push(p)),
     )
-    const targets = this.record?.type.kind === 'record' ? (this.record.type.fields ?? []) : open
-    this.columns = matchColumns(targets, headings, problems)
+    this.targets = this.record?.type.kind === 'record' ? (this.record.type.fields ?? []) : open
+    const prefix = this.record && `${this.record.name}.`
+    this.columns = matchColumns(this.targets, headings, pathsBelow(columns, prefix), locale, problems)
     this.problems = problems
+    this.empty = Object.fromEntries(this.columns.map((c) => [c.name, null]))
+    this.places = this.columns.map(({ declared }) => variables.indexOf(declared))
     this.idColumn = this.columns.find((c) => ID.test(foldHeading(c.declared.name)))?.index ?? -1
   }
 
   /** The record's id: the cell of a column called number, id or the like, else the row's number. */
-  id(cells: readonly string[], row: number): string {
-    const own = this.idColumn >= 0 ? (cells[this.idColumn] ?? '').trim() : ''
+  id(cells: readonly unknown[], row: number): string {
+    const own = this.idColumn >= 0 ? cellText(cells[this.idColumn]).trim() : ''
     return own === '' ? String(row) : own
   }
 
   /** `row` counts the rows below the heading from 1. */
-  read(cells: readonly string[], row: number): RowResult {
+  read(cells: readonly unknown[], row: number): RowResult {
     if (cells.length !== this.headings.length)
       return { problems: [problem('row-ragged', { row, cells: cells.length, expected: this.headings.length })] }
     const problems: Problem[] = []
-    const found: Record<string, unknown> = {}
-    for (const column of this.columns) put(found, column.declared.name, this.readColumn(column, cells[column.index] ?? '', row, problems))
-    if (problems.length > 0) return { problems }
-    const accepted = [...this.standing]
-    if (this.record) accepted[this.recordIndex] = found
-    else this.variables.forEach((d, i) => Object.hasOwn(found, d.name) && (accepted[i] = found[d.name]))
-    return { accepted }
-  }
-
-  private readColumn({ heading, declared }: Column, cell: string, row: number, problems: Problem[]): unknown {
-    const before = problems.length
-    const refuse = (expected: string, hint?: string) =>
-      problems.push(problem('cell-unfit', { row, column: heading, cell: clip(cell), expected, hint }))
-    const value = readCell(cell, declared.type, this.locale, (expected) => refuse(expected, numberWithin(cell, declared)))
-    if (problems.length > before) return null
-    if (value === null) {
-      if (declared.default !== undefined) return declared.default
-      if (!declared.optional) problems.push(problem('cell-missing', { row, column: heading }))
-      return null
-    }
-    // Bounds are looked at here, so that the row and the column are named.
-    return acceptType(value, declared.type, topLevel(declared.name), (p) => refuse(boundWords(p)))
+    const accepted = this.standing.slice()
+    const { columns, places } = this
+    if (this.record) {
+      // A copy of a record that has all the fields already: one made field by field would be moved several times on its way.
+      const found = { ...this.empty }
+      for (let i = 0; i < columns.length; i++) {
+        const { index, name, read } = columns[i]!
+        found[name] = read(cells[index], row, problems)
+      }
+      accepted[this.recordIndex] = found
+    } else for (let i = 0; i < columns.length; i++) accepted[places[i]!] = columns[i]!.read(cells[columns[i]!.index], row, problems)
+    return problems.length > 0 ? { problems } : { accepted }
   }
 }
 
+const NO_COLUMNS: ReadonlyMap<string, string> = new Map()
+const NOWHERE: ReadonlySet<string> = new Set()
 const ID = /^(?:id|no|number|objectno|key|code|name)$/
 
-/** The one record variable that has no value yet, if all others that need one are of kinds that no cell holds. */
+/** The one record variable that has no value yet, or needs one, if all others that need one are of kinds that no cell holds. */
 function soleRecord(open: readonly Declared[]): Declared | undefined {
   const records = open.filter((d) => d.type.kind === 'record' && d.type.fields)
   const needed = open.filter((d) => isNeeded(d) && d.type.kind !== 'file' && d.type.kind !== 'turns')
-  return records.length === 1 && needed.every((d) => d === records[0]) ? records[0] : undefined
+  const [only, other] = records.length === 1 ? records : records.filter(isNeeded)
+  return !other && needed.every((d) => d === only) ? only : undefined
 }
 
 function isNeeded(d: Declared): boolean {
   return !d.optional && d.default === undefined
 }
 
-function matchColumns(targets: readonly Declared[], headings: readonly string[], problems: Problem[]): Column[] {
+/** The named headings of a record's fields, by the fields; those of variables where there is no record. */
+function pathsBelow(columns: ReadonlyMap<string, string>, prefix: string | undefined): ReadonlyMap<string, string> {
+  if (prefix === undefined) return columns
+  return new Map([...columns].map(([path, heading]) => [path.startsWith(prefix) ? path.slice(prefix.length) : path, heading]))
+}
+
+function matchColumns(
+  targets: readonly Declared[],
+  headings: readonly string[],
+  named: ReadonlyMap<string, string>,
+  locale: string | undefined,
+  problems: Problem[],
+): Column[] {
   const folded = headings.map(foldHeading)
+  const known = headings.filter((h) => h !== '')
   const columns: Column[] = []
   const used = new Set<number>()
   for (const declared of targets) {
-    const wanted = foldHeading(declared.name)
-    const matching = folded.flatMap((name, i) => (name === wanted && name !== '' ? [i] : []))
+    const heading = named.get(declared.name)
+    const wanted = foldHeading(heading ?? declared.name)
+    const exact = heading === undefined ? -1 : headings.indexOf(heading)
+    const matching = exact >= 0 ? [exact] : folded.flatMap((name, i) => (name === wanted && name !== '' ? [i] : []))
     const [index] = matching
     if (matching.length > 1) problems.push(problem('heading-twice', { heading: headings[matching[1]!]! }))
     if (index !== undefined) {
-      columns.push({ index, heading: headings[index]!, declared })
+      const how = heading !== undefined ? 'named' : headings[index] === declared.name ? 'same' : 'alike'
+      columns.push({
+        index,
+        heading: headings[index]!,
+        declared,
+        name: declared.name,
+        how,
+        read: cellReader(declared, headings[index]!, locale),
+      })
       for (const one of matching) used.add(one)
-    } else if (!declared.optional && declared.default === undefined)
-      problems.push(problem('heading-missing', { variable: declared.name, known: headings.filter((h) => h !== '') }))
+    } else if (heading !== undefined) problems.push(problem('column-unknown', { heading, variable: declared.name, known }))
+    else if (isNeeded(declared)) problems.push(problem('heading-missing', { variable: declared.name, known }))
   }
-  headings.forEach((heading, i) => {
-    if (!used.has(i)) problems.push(problem('heading-unused', { heading, known: targets.map((t) => t.name) }))
-  })
+  const spare = headings.filter((_, i) => !used.has(i))
+  for (const heading of spare) problems.push(problem('heading-unused', { heading, known: targets.map((t) => t.name) }))
   return columns
 }
 
+/**
+ * What one column's cells are read by. What most cells of a table of text hold is read at once, since nearly all of a run's cells are that;
+ * the rest, with all that can be wrong with a cell, is read the long way.
+ */
+function cellReader(declared: Declared, heading: string, locale: string | undefined): Column['read'] {
+  const missing = (row: number, problems: Problem[]) => {
+    if (declared.default !== undefined) return declared.default
+    if (!declared.optional) problems.push(problem('cell-missing', { row, column: heading }))
+    return null
+  }
+  const long = longReader(declared, heading, locale, missing)
+  const quick = quickReader(declared.type)
+  if (!quick) return long
+  return (cell, row, problems) => {
+    if (typeof cell !== 'string') return long(cell, row, problems)
+    const text = cell.trim()
+    if (text === '') return missing(row, problems)
+    const value = quick(text)
+    return value === undefined ? long(cell, row, problems) : value
+  }
+}
+
+/** Values that are no text come from typed tables, and are taken as they are where they fit. */
+function longReader(
+  declared: Declared,
+  heading: string,
+  locale: string | undefined,
+  missing: (row: number, problems: Problem[]) => unknown,
+) {
+  const { type } = declared
+  const where = topLevel(declared.name)
+  return (given: unknown, row: number, problems: Problem[]): unknown => {
+    const cell = given instanceof Date ? dateText(given) : given
+    const before = problems.length
+    const refuse = (expected: string, hint?: string) => {
+      if (problems.length === before)
+        problems.push(problem('cell-unfit', { row, column: heading, cell: clip(cellText(cell)), expected, hint }))
+    }
+    const text =
+      typeof cell === 'string' ? cell : isPlain(cell) && (type.kind === 'text' || type.kind === 'choice') ? String(cell) : undefined
+    const value =
+      text === undefined ? (cell ?? null) : readCell(text, type, locale, (expected) => refuse(expected, numberWithin(text, declared)))
+    if (problems.length > before) return null
+    if (value === null) return missing(row, problems)
+    // Bounds are looked at here, so that the row and the column are named.
+    return acceptType(value, type, where, (p) => refuse(boundWords(p)))
+  }
+}
+
+const WHOLE = /^-?\d{1,15}$/
+
+/** Reads what is plainly as it should be, trimmed and not empty; undefined for everything else. None for a type whose cells need more. */
+function quickReader(type: ValueType): ((text: string) => unknown) | undefined {
+  switch (type.kind) {
+    case 'text':
+      return isUnbound(type) ? lineEnds : undefined
+    case 'integer':
+    case 'number': {
+      const { min = -Infinity, max = Infinity } = type
+      return (text) => {
+        if (!WHOLE.test(text)) return undefined
+        const number = Number(text)
+        return number >= min && number <= max ? number : undefined
+      }
+    }
+    case 'choice': {
+      const known = new Map(type.of.map((option) => [option, option]))
+      return (text) => known.get(text)
+    }
+    case 'date':
+      return isUnbound(type) ? (text) => (isDate(text) ? text : undefined) : undefined
+    case 'list': {
+      if (type.item.kind !== 'text' || !isUnbound(type.item) || !isUnbound({ ...type, item: undefined, splits: undefined }))
+        return undefined
+      const sign = type.splits ?? ';'
+      return (text) => (text.startsWith('[') ? undefined : text.includes(sign) ? splitList(text, sign) : [lineEnds(text)])
+    }
+    default:
+      return undefined
+  }
+}
+
+function splitList(text: string, sign: string): string[] | undefined {
+  const items: string[] = []
+  for (const part of text.split(sign)) {
+    const item = part.trim()
+    if (item !== '') items.push(lineEnds(item))
+  }
+  return items.length > 0 ? items : undefined
+}
+
+/** Whether nothing is asked of a value but its kind. */
+function isUnbound(type: object): boolean {
+  return Object.entries(type).every(([key, bound]) => key === 'kind' || bound === undefined)
+}
+
+function isPlain(cell: unknown): cell is number | boolean | bigint {
+  return typeof cell === 'number' || typeof cell === 'boolean' || typeof cell === 'bigint'
+}
+
+/** A date of a typed table: the day alone where it has no time. */
+function dateText(date: Date): string {
+  const iso = Number.isNaN(date.getTime()) ? '' : date.toISOString()
+  return iso.endsWith('T00:00:00.000Z') ? iso.slice(0, 10) : iso
+}
+
 function boundWords(p: Problem): string {
-  return p.code === 'value-bounds' ? `allowed: it ${p.data.says}` : p.message
+  if (p.code === 'value-bounds') return `allowed: it ${p.data.says}`
+  return p.code === 'value-unfit' ? p.data.expected : p.message
 }
 
 /** "c. 1890" is no whole number, but holds one: the likeliest mend. */

@@ -87,6 +87,10 @@ export interface Declared {
 
 export const TEXT: TextType = { kind: 'text' }
 export const INTEGER: NumberType = { kind: 'integer' }
+export const NUMBER: NumberType = { kind: 'number' }
+export const BOOLEAN: BooleanType = { kind: 'boolean' }
+export const DATE: DateType = { kind: 'date' }
+export const DATE_TIME: DateType = { kind: 'date-time' }
 export const ANY: AnyType = { kind: 'any' }
 
 export function listOf(item: ValueType): ListType {

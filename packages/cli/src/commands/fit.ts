@@ -1,0 +1,113 @@
+import { batchOf, Fit, printProblem, type FitReport, type FittedVariable } from 'dunelight'
+import { readPools, readTable } from '@dunelight/node'
+import { namedBatch, type BatchFlags } from '../batch-flags.js'
+import { openToRender } from '../open.js'
+import { colorsFor, EXIT, paintFor, plural, type Colors, type Surroundings } from '../surroundings.js'
+import { readSet } from '../values.js'
+
+export interface FitFlags extends BatchFlags {
+  readonly set?: string[]
+  readonly locale?: string
+  readonly json?: boolean
+}
+
+/** Shows how a table's columns become a prompt's variables, before anything runs. */
+export async function fit(around: Surroundings, folder: string, what: string, flags: FitFlags): Promise<number> {
+  const library = await openToRender(folder)
+  const { model, records } = namedBatch(library, folder, what, flags)
+  const prompt = library.prompt(model.prompt?.name ?? '')
+  const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
+  const batch = batchOf(library, model, { given, ...(flags.locale !== undefined && { locale: flags.locale }) })
+  const paint = paintFor(colorsFor(around.stderr, around.env))
+  const notice = { notice: (p: Parameters<typeof printProblem>[0]) => void around.stderr.write(`${printProblem(p, paint)}\n`) }
+  const found = new Fit(batch, await readPools(batch, folder, notice))
+  for await (const { headings, rows } of readTable(records!, notice)) {
+    found.add(headings, rows)
+    if (around.signal?.aborted) break
+  }
+  const report = found.report()
+  const c = colorsFor(around.stdout, around.env)
+  around.stdout.write(flags.json ? `${JSON.stringify(report, null, 2)}\n` : printFit(report, prompt.name, records!.from, c))
+  if (around.signal?.aborted) return EXIT.interrupted
+  const missing = report.variables.some((one) => one.how === 'missing' && one.required)
+  return missing ? EXIT.problems : report.aside > 0 ? EXIT.aside : EXIT.done
+}
+
+export function printFit(report: FitReport, prompt: string, table: string, c: Colors): string {
+  const { rows, kept, aside, variables, unused, columns, hints } = report
+  const head = `${c.bold(prompt)} ${c.dim('and')} ${c.bold(table)}\n${plural(rows, 'row')}${kept < rows ? `, ${kept} of them kept` : ''}: ${verdict(kept, aside, variables, c)}\n`
+  const lines = variables.map((one) => line(one, kept, c))
+  const wide = [0, 1, 2, 3, 4].map((at) => Math.max(TITLES[at]!.length, ...lines.map((cells) => cells[at]!.text.length)))
+  const row = (cells: readonly Cell[]) =>
+    `  ${cells.map(({ text, paint }, i) => (paint ?? plain)(i === 5 ? text : text.padEnd(wide[i]!))).join('  ')}`.trimEnd()
+  const title = row(TITLES.map((text) => ({ text, paint: c.dim })))
+  const misfits = variables.flatMap(({ path, heading, misfits: some, unfit }) =>
+    unfit === 0
+      ? []
+      : [
+          `  ${c.bold(heading ?? path)}: ${some.map((one) => `row ${one.row} "${one.cell}"`).join(', ')}${unfit > some.length ? `, and ${unfit - some.length} more` : ''} ${c.dim(`— expected ${some[0]?.expected ?? ''}`)}`,
+        ],
+  )
+  const spare = unused.map(
+    ({ heading, samples }) =>
+      `  ${heading === '' ? c.dim('(no heading)') : heading}${samples.length > 0 ? c.dim(`  ${samples.join(' · ')}`) : ''}`,
+  )
+  const part = (name: string, all: readonly string[]) => (all.length === 0 ? '' : `\n${c.dim(name)}\n${all.join('\n')}\n`)
+  return [
+    head,
+    `\n${title}\n${lines.map(row).join('\n')}\n`,
+    part('cells that do not fit', misfits),
+    part('columns that nothing uses', spare),
+    columns.length === 0 ? '' : `\n${c.dim('what would mend it, in the batch:')}\ncolumns:\n${columns.map((one) => `  ${one}\n`).join('')}`,
+    part(
+      'hints',
+      hints.map((one) => `  ${one}`),
+    ),
+  ].join('')
+}
+
+const TITLES = ['variable', 'takes', 'column', 'empty', 'unfit', 'such as'] as const
+
+interface Cell {
+  readonly text: string
+  readonly paint?: ((text: string) => string) | undefined
+}
+
+const plain = (text: string) => text
+
+function line(one: FittedVariable, rows: number, c: Colors): Cell[] {
+  const { path, takes, required, heading, how, empty, unfit, samples } = one
+  const missing = how === 'missing'
+  const column =
+    how === 'given'
+      ? 'set'
+      : how === 'joined'
+        ? 'joined'
+        : missing
+          ? required
+            ? 'MISSING'
+            : 'none'
+          : `${how === 'same' ? '=' : '≈'} ${heading!}`
+  const share = (count: number) => (missing || how === 'given' || how === 'joined' ? '' : percent(count, rows))
+  return [
+    { text: path },
+    { text: takes.length > 24 ? `${takes.slice(0, 23)}…` : takes, paint: c.dim },
+    { text: column, paint: missing ? (required ? c.red : c.dim) : undefined },
+    { text: share(empty), paint: required && empty > 0 ? c.yellow : c.dim },
+    { text: share(unfit), paint: unfit > 0 ? c.yellow : c.dim },
+    { text: samples.join(' · '), paint: c.dim },
+  ]
+}
+
+function percent(count: number, rows: number): string {
+  if (count === 0) return '–'
+  const share = (count / rows) * 100
+  return share < 0.1 ? '< 0.1 %' : `${share < 10 ? share.toFixed(1) : Math.round(share)} %`
+}
+
+function verdict(kept: number, aside: number, variables: readonly FittedVariable[], c: Colors): string {
+  const missing = variables.filter((one) => one.how === 'missing' && one.required)
+  if (missing.length > 0) return c.red(`nothing can run, ${plural(missing.length, 'variable has', 'variables have')} no column`)
+  if (kept === 0) return c.yellow('there is nothing to render')
+  return aside === 0 ? c.green('all of them fit') : `${kept - aside} fit, ${c.yellow(`${aside} would be set aside`)}`
+}

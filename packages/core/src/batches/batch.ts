@@ -1,0 +1,160 @@
+import type { BatchModel, ColumnModel, JoinModel } from '../artefacts/artefacts.js'
+import { readShelf } from '../artefacts/read.js'
+import type { Library } from '../library/library.js'
+import type { AnyValues, Prompt } from '../library/prompt.js'
+import { problem, ProblemError, type Problem } from '../problems/problem.js'
+import { EnvelopeWriter } from './envelope.js'
+import { StandardWriter, type LineWriter } from './line.js'
+import { equalitiesOf, pathsIn, pathsOf, type Equality } from './paths.js'
+import { Pool } from './pool.js'
+import { BatchRows } from './rows.js'
+import { nameOf } from './scope.js'
+import type { Path } from '../text/nodes.js'
+import { itemType, type Declared } from '../values/types.js'
+
+export interface BatchOptions {
+  /** Values that are the same for all records, over those that the batch sets. */
+  readonly given?: AnyValues
+  readonly locale?: string
+}
+
+/** A join with what its `where` says. */
+export interface ReadyJoin {
+  readonly model: JoinModel
+  readonly equalities: readonly Equality[]
+}
+
+/**
+ * A batch, checked against its library: it makes records of rows, and lines of records. Reading and writing is the caller's.
+ *
+ * @example batchOf(library, library.shelf.batches.get('tonight'))
+ */
+export class Batch {
+  readonly joins: readonly ReadyJoin[]
+
+  constructor(
+    readonly prompt: Prompt,
+    readonly model: BatchModel,
+    /** What its conditions and names are compiled by, and where its envelope stands. */
+    readonly library: Library | undefined,
+    readonly given: AnyValues,
+    readonly locale: string | undefined,
+  ) {
+    this.joins = readyJoins(model)
+  }
+
+  /** An empty pool for each join, to be filled with its table. */
+  pools(): Pool[] {
+    return this.joins.map(
+      ({ model, equalities }) =>
+        new Pool(
+          model,
+          equalities.map(({ mine }) => mine),
+          fieldsOf(
+            this.prompt.variables.find((d) => d.name === model.as),
+            model.of,
+          ),
+          this.withTypes(equalities),
+          this.locale,
+        ),
+    )
+  }
+
+  /** Keys that nothing types are read as their other side is. */
+  private withTypes(equalities: readonly Equality[]): ReadonlyMap<string, ColumnModel> {
+    const columns = new Map(this.model.columns)
+    for (const { mine, other } of equalities) {
+      const variable = this.prompt.variables.find((d) => d.name === other.name)
+      const declared = other.steps.length === 0 ? variable : fieldsOf(variable).find((d) => d.name === other.steps[0]!.key)
+      const path = `${mine.name}.${mine.steps[0]!.key}`
+      const known = columns.get(path)
+      if (declared && !known?.type) columns.set(path, { heading: known?.heading, type: declared.type, span: mine.span })
+    }
+    return columns
+  }
+
+  /** The records of a table with these headings. */
+  rows(headings: readonly string[], pools: readonly Pool[]): BatchRows {
+    return new BatchRows(this, headings, pools)
+  }
+
+  /** Whether each record goes to a place of its own. */
+  get perRecord(): boolean {
+    return this.model.to !== undefined && pathsIn(this.model.to.text).length > 0
+  }
+
+  /** Everything that conditions, names and joins look at. */
+  get paths(): readonly Path[] {
+    const { keep, called, to } = this.model
+    return [
+      ...(keep ? pathsOf(keep.condition) : []),
+      ...(called ? pathsIn(called) : []),
+      ...(to ? pathsIn(to.text) : []),
+      ...this.joins.flatMap(({ equalities }) => equalities.map(({ other }) => other)),
+    ]
+  }
+
+  /** What writes a record's line: the envelope's form, or the standard one. */
+  writer(headings: readonly string[], options: LineWriter['options']): LineWriter {
+    const name = this.model.envelope?.name
+    if (name === undefined) return new StandardWriter(this.prompt, options)
+    const envelopes = this.library?.shelf.envelopes
+    const model = envelopes?.get(name)
+    if (!this.library || !model)
+      throw new ProblemError([problem('use-unknown', { name, what: 'envelope', known: [...(envelopes?.keys() ?? [])] })])
+    return new EnvelopeWriter(model, this.library, this.prompt, headings, options)
+  }
+}
+
+/**
+ * A batch of a library, ready to be run.
+ *
+ * @throws ProblemError where it cannot be: its prompt has errors, a join says no equality.
+ */
+export function batchOf(library: Library, model: BatchModel, options: BatchOptions = {}): Batch {
+  const own = library.problems.filter((p) => p.severity === 'error' && p.place?.file === model.file.name)
+  if (own.length > 0) throw new ProblemError(own)
+  const locale = options.locale ?? library.shelf.library.locale
+  return new Batch(library.prompt(model.prompt?.name ?? ''), model, library, { ...model.set, ...options.given }, locale)
+}
+
+/** The batch of a table that is handed to a prompt as it stands. */
+export function plainBatch(prompt: Prompt, { given = {}, locale }: BatchOptions = {}): Batch {
+  return new Batch(prompt, batchModel({ prompt: prompt.name, records: { from: 'records' } }), undefined, given, locale)
+}
+
+/**
+ * What a batch's file would say, as plain data.
+ *
+ * @throws ProblemError where it could not say that.
+ */
+export function batchModel(data: Readonly<Record<string, unknown>>): BatchModel {
+  const problems: Problem[] = []
+  const { batches } = readShelf({ [`batches/${OPTIONS}.json`]: JSON.stringify(data) }, (p) => problems.push(p))
+  if (problems.some((p) => p.severity === 'error')) throw new ProblemError(problems)
+  return batches.get(OPTIONS)!
+}
+const OPTIONS = 'options'
+
+function readyJoins({ records, join }: BatchModel): ReadyJoin[] {
+  const problems: Problem[] = []
+  const names = new Set(records?.as === undefined ? [] : [records.as])
+  const joins = join.map((model) => {
+    const equalities = equalitiesOf(model.where.condition, model.as)
+    if (!equalities) problems.push(problem('join-unequal', { as: model.as }, model.where.span))
+    if (names.has(model.as)) problems.push(problem('join-name-twice', { name: model.as }, model.span))
+    names.add(model.as)
+    return { model, equalities: equalities ?? [] }
+  })
+  if (problems.length > 0) throw new ProblemError(problems)
+  return joins
+}
+
+/** The fields of a record, of the records of a list or of a table; `of`: the one column whose values the variable takes. */
+function fieldsOf(declared: Declared | undefined, of?: string): readonly Declared[] {
+  if (!declared) return []
+  const type =
+    declared.type.kind === 'record' || (of !== undefined && declared.type.kind !== 'list') ? declared.type : itemType(declared.type)
+  if (of !== undefined) return type ? [{ name: nameOf(of), type, optional: true, outside: declared.outside, span: undefined }] : []
+  return (type && 'fields' in type && type.fields) || []
+}

@@ -1,0 +1,214 @@
+import type { Batch } from './batch.js'
+import type { Pool } from './pool.js'
+import type { BatchRows } from './rows.js'
+import { nearest } from '../problems/suggest.js'
+import type { Problem } from '../problems/problem.js'
+import { cellText } from '../values/cells.js'
+import { clip } from '../values/data.js'
+import { foldHeading, type Column } from '../values/row.js'
+import { describe, type Declared } from '../values/types.js'
+
+/** How one variable or field is served by the table. */
+export interface FittedVariable {
+  /** Its path: `item.number`. */
+  readonly path: string
+  readonly takes: string
+  readonly required: boolean
+  /** The column that gives it; undefined where none does. */
+  readonly heading: string | undefined
+  readonly how: Column['how'] | 'missing' | 'given' | 'joined'
+  readonly empty: number
+  readonly unfit: number
+  /** A few of its cells that fit, each another. */
+  readonly samples: readonly string[]
+  /** A few of those that do not. */
+  readonly misfits: readonly { readonly row: number; readonly cell: string; readonly expected: string }[]
+}
+
+/** How a table fits a prompt, before anything runs. */
+export interface FitReport {
+  readonly rows: number
+  /** Rows that a condition keeps; all of them where there is none. */
+  readonly kept: number
+  /** Kept rows that cannot become values of the prompt. */
+  readonly aside: number
+  readonly variables: readonly FittedVariable[]
+  readonly unused: readonly { readonly heading: string; readonly samples: readonly string[] }[]
+  /** Lines of `columns:` that would mend what is missing. */
+  readonly columns: readonly string[]
+  /** What else would mend something, in words. */
+  readonly hints: readonly string[]
+}
+
+const SAMPLES = 3
+
+interface Count {
+  empty: number
+  unfit: number
+  samples: string[]
+  misfits: FittedVariable['misfits'][number][]
+}
+
+/** Looks at every row of a table and counts. Headings that come later, of records with further keys, are taken in. */
+export class Fit {
+  private rows = 0
+  private kept = 0
+  private aside = 0
+  private reader: BatchRows | undefined
+  private headings: readonly string[] = []
+  private readonly counts = new Map<string, Count>()
+  private readonly spare = new Map<string, string[]>()
+
+  constructor(
+    private readonly batch: Batch,
+    private readonly pools: readonly Pool[],
+  ) {}
+
+  add(headings: readonly string[], rows: readonly (readonly unknown[] | { readonly problem: Problem })[]): void {
+    if (!this.reader || headings !== this.headings) {
+      this.reader = this.batch.rows(headings, this.pools)
+      this.headings = headings
+    }
+    for (const cells of rows) {
+      this.rows++
+      if (!isCells(cells)) {
+        this.kept++
+        this.aside++
+        continue
+      }
+      const record = this.reader.read(cells, this.rows)
+      if (record) this.kept++
+      if (record?.problems.length) this.aside++
+      if (record && cells.length === headings.length) this.look(cells)
+    }
+  }
+
+  private look(cells: readonly unknown[]): void {
+    const { columns } = this.reader!.reader.columns
+    const used = new Set<number>()
+    for (const column of columns) {
+      used.add(column.index)
+      const count = this.countOf(column.declared.name)
+      const cell = cells[column.index]
+      const text = cellText(cell)
+      if (text.trim() === '') {
+        count.empty++
+        continue
+      }
+      const problems: Problem[] = []
+      column.read(cell, this.rows, problems)
+      const [unfit] = problems
+      if (!unfit) keepSample(count.samples, text)
+      else {
+        count.unfit++
+        const expected = unfit.code === 'cell-unfit' ? unfit.data.expected : unfit.message
+        if (count.misfits.length < SAMPLES) count.misfits.push({ row: this.rows, cell: clip(text), expected })
+      }
+    }
+    this.headings.forEach((heading, i) => {
+      if (used.has(i)) return
+      let samples = this.spare.get(heading)
+      if (!samples) this.spare.set(heading, (samples = []))
+      keepSample(samples, cellText(cells[i]))
+    })
+  }
+
+  private countOf(name: string): Count {
+    let count = this.counts.get(name)
+    if (!count) this.counts.set(name, (count = { empty: 0, unfit: 0, samples: [], misfits: [] }))
+    return count
+  }
+
+  /** @throws ProblemError where a condition or a name says what the table does not have. */
+  report(): FitReport {
+    const reader = (this.reader ??= this.batch.rows(this.headings, this.pools)).reader.columns
+    const prefix = reader.record ? `${reader.record.name}.` : ''
+    const joined = new Set(this.pools.map((pool) => pool.join.as))
+    const variables = reader.targets.map((declared) => this.fitted(declared, `${prefix}${declared.name}`, reader.columns))
+    const others = this.batch.prompt.variables.flatMap((d): FittedVariable[] => {
+      if (reader.targets.includes(d) || d === reader.record) return []
+      const how = joined.has(d.name) ? 'joined' : Object.hasOwn(this.batch.given, d.name) ? 'given' : undefined
+      return how || isNeeded(d) ? [{ ...this.fitted(d, d.name, []), how: how ?? 'missing' }] : []
+    })
+    const used = new Set(reader.columns.map((column) => column.heading))
+    const unused = this.headings.filter((one) => !used.has(one)).map((heading) => ({ heading, samples: this.spare.get(heading) ?? [] }))
+    const all = [...variables, ...others]
+    return {
+      rows: this.rows,
+      kept: this.kept,
+      aside: this.aside,
+      variables: all,
+      unused,
+      columns: mends(
+        variables.filter((one) => one.how === 'missing'),
+        unused.map((one) => one.heading),
+      ),
+      hints: all.flatMap(hintsFor),
+    }
+  }
+
+  private fitted(declared: Declared, path: string, columns: readonly Column[]): FittedVariable {
+    const column = columns.find((one) => one.declared === declared)
+    const { empty, unfit, samples, misfits } = this.countOf(declared.name)
+    const takes = describe(declared.type)
+    const how = column?.how ?? 'missing'
+    return { path, takes, required: isNeeded(declared), heading: column?.heading, how, empty, unfit, samples, misfits }
+  }
+}
+
+function isCells(row: readonly unknown[] | { readonly problem: Problem }): row is readonly unknown[] {
+  return Array.isArray(row)
+}
+
+function isNeeded(d: Declared): boolean {
+  return !d.optional && d.default === undefined
+}
+
+function keepSample(samples: string[], cell: string): void {
+  const text = clip(cell.trim(), 28)
+  if (text !== '' && samples.length < SAMPLES && !samples.includes(text)) samples.push(text)
+}
+
+/** For each missing variable the unused column that is most likely meant: nearly the same letters, or a word in common. */
+function mends(missing: readonly FittedVariable[], unused: readonly string[]): string[] {
+  const free = [...unused]
+  return missing.flatMap(({ path }) => {
+    const name = path.split('.').at(-1)!
+    const near = nearest(foldHeading(name), free.map(foldHeading))
+    const shared = () => free.find((heading) => wordsOf(heading).some((word) => wordsOf(name).includes(word)))
+    const heading = (near === undefined ? undefined : free.find((one) => foldHeading(one) === near)) ?? shared()
+    if (heading === undefined) return []
+    free.splice(free.indexOf(heading), 1)
+    return [`${path}: ${JSON.stringify(heading)}`]
+  })
+}
+
+/** The words of a name or heading; short forms stand for their words. */
+function wordsOf(text: string): string[] {
+  return text
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .map((word) => SHORT[word] ?? word)
+    .filter((word) => word.length > 2)
+}
+const SHORT: Readonly<Record<string, string>> = {
+  no: 'number',
+  nr: 'number',
+  num: 'number',
+  id: 'number',
+  qty: 'quantity',
+  desc: 'description',
+}
+
+/** Dates in another order and numbers in another writing are declared, not typed anew. */
+function hintsFor({ path, takes, misfits }: FittedVariable): string[] {
+  if (misfits.length === 0) return []
+  const all = (pattern: RegExp) => misfits.every(({ cell }) => pattern.test(cell))
+  if (takes === 'a date' && all(/^\d{1,2}\.\d{1,2}\.\d{4}$/)) return [`${path} is written day first: declare it with reads: "d.M.yyyy"`]
+  if (takes === 'a date' && all(/^\d{1,2}\/\d{1,2}\/\d{4}$/))
+    return [`${path} is written with strokes: declare it with reads: "d/M/yyyy" or "M/d/yyyy"`]
+  if ((takes === 'a number' || takes === 'an integer') && all(/^\d{1,3}(?:\.\d{3})*,\d+$|^\d{1,3}(?:\.\d{3})+$/))
+    return [`${path} has points and commas the other way round: say locale: de in dunelight.yaml, or --locale de`]
+  if (takes === 'a boolean') return [`${path} is marked in another way: declare it with reads: mark if any sign means yes`]
+  return []
+}

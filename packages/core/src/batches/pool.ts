@@ -1,0 +1,101 @@
+import type { ColumnModel, JoinModel } from '../artefacts/artefacts.js'
+import { problem, type Problem } from '../problems/problem.js'
+import type { Path } from '../text/nodes.js'
+import { columnsOf, nameOf, ScopeReader, type ScopeTable } from './scope.js'
+import { isMissing } from '../values/data.js'
+import type { Declared, ValueType } from '../values/types.js'
+
+/** The records of a joined table that have one key. */
+type Entry = { readonly record: Readonly<Record<string, unknown>> } | { readonly problems: readonly Problem[] }
+
+/** A joined table, held in memory by what its rows are found by. */
+export class Pool {
+  private readonly entries = new Map<string, Entry[]>()
+  private columns: readonly Declared[] = []
+  private reader: ScopeReader | undefined
+  private headings: readonly string[] | undefined
+
+  constructor(
+    readonly join: JoinModel,
+    /** The columns by which a row is found, in order. */
+    private readonly keys: readonly Path[],
+    private readonly declared: readonly Declared[],
+    private readonly batchColumns: ReadonlyMap<string, ColumnModel>,
+    private readonly locale: string | undefined,
+  ) {}
+
+  /** Rows of the table; `row` counts from 1 below the heading. Says what keeps the table from being joined. */
+  add(headings: readonly string[], rows: readonly (readonly unknown[])[], row: number): readonly Problem[] {
+    if (headings !== this.headings) {
+      this.headings = headings
+      const table: ScopeTable = { as: this.join.as, headings, declared: this.declared, columns: this.batchColumns, locale: this.locale }
+      this.columns = columnsOf(table)
+      this.reader = new ScopeReader(table, this.columns)
+      const { as, of } = this.join
+      const wanted = [...this.keys.map((path) => path.steps[0]!.key), ...(of === undefined ? [] : [nameOf(of)])]
+      const missing = wanted.filter((name) => !this.columns.some((d) => d.name === name))
+      const known = headings.filter((one) => one !== '')
+      if (missing.length > 0) return missing.map((heading) => problem('column-unknown', { heading, variable: as, known }))
+    }
+    const places = this.keys.map((path) => this.columns.findIndex((d) => d.name === path.steps[0]!.key))
+    rows.forEach((cells, i) => {
+      const { accepted, problems } = this.reader!.read(cells, row + i)
+      // A row that cannot be read at all has no key: nothing finds it.
+      if (!accepted && cells.length !== headings.length) return
+      const key = accepted ? keyOf(places.map((at) => accepted[at])) : this.keyOfCells(cells, row + i)
+      if (key === undefined) return
+      const entry: Entry = accepted ? { record: Object.fromEntries(this.columns.map((d, at) => [d.name, accepted[at]])) } : { problems }
+      const known = this.entries.get(key)
+      if (known) known.push(entry)
+      else this.entries.set(key, [entry])
+    })
+    return []
+  }
+
+  /** The key of a row of which other cells do not fit. */
+  private keyOfCells(cells: readonly unknown[], row: number): string | undefined {
+    const names = this.keys.map((path) => path.steps[0]!.key)
+    const columns = names.map((name) => this.columns.find((d) => d.name === name)!)
+    const table: ScopeTable = {
+      as: this.join.as,
+      headings: this.headings!,
+      declared: this.declared,
+      columns: this.batchColumns,
+      locale: this.locale,
+    }
+    const { accepted } = new ScopeReader(table, columns).read(cells, row)
+    return accepted && keyOf(accepted)
+  }
+
+  /** Its columns as a declaration under its name. */
+  get type(): Declared {
+    const { as, of, many } = this.join
+    const only = of === undefined ? undefined : this.columns.find((d) => d.name === nameOf(of))
+    const record: ValueType = only?.type ?? { kind: 'record', fields: this.columns }
+    return { name: as, type: many ? { kind: 'list', item: record } : record, optional: true, outside: false, span: undefined }
+  }
+
+  /** What belongs to a record: a row, a list of them where `many` is said, null where there is none. */
+  find(values: readonly unknown[], problems: Problem[]): unknown {
+    const key = keyOf(values)
+    const found = key === undefined ? [] : (this.entries.get(key) ?? [])
+    const { many, path, of } = this.join
+    const column = of === undefined ? undefined : nameOf(of)
+    if (!many && found.length > 1) {
+      problems.push(problem('join-several', { table: path, key: values.map(String).join(', '), count: found.length }))
+      return null
+    }
+    const records: unknown[] = []
+    for (const one of found) {
+      if ('record' in one) records.push(column === undefined ? one.record : (one.record[column] ?? null))
+      else for (const p of one.problems) problems.push(problem('join-row-unfit', { table: path, says: p.message }))
+    }
+    return many ? records.filter((one) => one !== null) : (records[0] ?? null)
+  }
+}
+
+/** What is missing matches nothing. */
+function keyOf(values: readonly unknown[]): string | undefined {
+  if (values.some(isMissing)) return undefined
+  return values.length === 1 ? String(values[0]) : JSON.stringify(values.map(String))
+}

@@ -1,0 +1,94 @@
+import type { Batch } from './batch.js'
+import type { Pool } from './pool.js'
+import { Looking } from './looking.js'
+import { nameOf } from './scope.js'
+import type { PreparedValues, PromptRows } from '../library/prompt.js'
+import { problem, type Problem } from '../problems/problem.js'
+import { acceptType, topLevel } from '../values/accept.js'
+import { isEmpty } from '../values/data.js'
+import type { RowShape } from '../values/row.js'
+
+/** A row as a record of the batch: ready to be rendered, or with what is wrong with it. */
+export interface BatchRecord {
+  /** Counted from 1 below the heading. */
+  readonly row: number
+  readonly id: string
+  /** Whether the id is more than the row's number: then no other record may have it. */
+  readonly named: boolean
+  readonly cells: readonly unknown[]
+  /** The row as it stands in its source, where it could not be cut into cells. */
+  readonly raw?: string
+  readonly prepared: PreparedValues | undefined
+  readonly problems: readonly Problem[]
+  /** The path that it goes to, where `to` depends on the record. */
+  readonly path: string | undefined
+}
+
+/** Makes records of the rows of one table: joined, chosen, named, and read as the prompt's values. */
+export class BatchRows {
+  readonly reader: PromptRows
+  private readonly looking: Looking | undefined
+  private readonly joined: readonly number[]
+
+  /** @throws ProblemError where a condition or a name says what the tables do not have. */
+  constructor(
+    private readonly batch: Batch,
+    readonly headings: readonly string[],
+    private readonly pools: readonly Pool[],
+  ) {
+    const { model, prompt, given, locale } = batch
+    const columns = new Map([...model.columns].flatMap(([path, { heading }]) => (heading === undefined ? [] : [[path, heading] as const])))
+    const shape: RowShape = {
+      given,
+      columns,
+      elsewhere: new Set(pools.map((pool) => pool.join.as)),
+      ...(locale !== undefined && { locale }),
+      ...(model.records?.as !== undefined && { as: model.records.as }),
+    }
+    this.reader = prompt.reader(headings, shape)
+    this.joined = pools.map((pool) => prompt.variables.findIndex((d) => d.name === pool.join.as))
+    this.looking = batch.paths.length > 0 ? new Looking(batch, this.reader.columns, headings, pools) : undefined
+  }
+
+  /** What is wrong with the headings: a column that a condition looks at is used. */
+  get problems(): readonly Problem[] {
+    const looked = new Set(this.batch.paths.flatMap((path) => [path.name, ...path.steps.map((step) => step.key)]))
+    return this.reader.problems.filter((p) => p.code !== 'heading-unused' || !looked.has(nameOf(p.data.heading)))
+  }
+
+  /** The record of a row; undefined where it is not to be kept. */
+  read(cells: readonly unknown[], row: number): BatchRecord | undefined {
+    const { looking } = this
+    if (!looking) {
+      const id = this.reader.id(cells, row)
+      const { prepared, problems } = this.reader.read(cells, row)
+      return { row, id, named: id !== String(row), cells, prepared, problems, path: undefined }
+    }
+    const problems: Problem[] = []
+    const scope = looking.read(cells, row, problems)
+    if (scope && problems.length === 0 && !looking.keeps(scope)) return undefined
+    const called = scope && looking.called(scope)
+    const id = called === undefined || called === '' ? this.reader.id(cells, row) : called
+    if (called === '') problems.push(problem('record-unnamed', { row }))
+    const record = { row, id, named: id !== String(row), cells, path: scope && looking.path(scope) }
+    if (problems.length > 0) return { ...record, prepared: undefined, problems }
+    const read = this.reader.read(cells, row, scope && ((accepted) => this.putJoined(accepted, scope)))
+    return { ...record, prepared: read.prepared, problems: read.problems }
+  }
+
+  /** The joined rows as values of the prompt. */
+  private putJoined(accepted: unknown[], scope: readonly unknown[]): readonly Problem[] {
+    const problems: Problem[] = []
+    const { variables } = this.batch.prompt
+    this.joined.forEach((at, i) => {
+      if (at < 0) return
+      const declared = variables[at]!
+      const found = scope[scope.length - this.pools.length + i]
+      if (!isEmpty(found)) accepted[at] = acceptType(found, declared.type, topLevel(declared.name), (p) => problems.push(p))
+      else if (this.pools[i]!.join.many) accepted[at] = []
+      else if (declared.default === undefined && !declared.optional)
+        problems.push(problem('join-none', { table: this.pools[i]!.join.path, variable: declared.name }))
+    })
+    return problems
+  }
+}

@@ -1,0 +1,38 @@
+import type { Run } from './run.js'
+import type { Locale } from '../values/locale.js'
+
+/** What was written, and what decided it. */
+interface Kept {
+  readonly values: readonly unknown[]
+  readonly locale: Locale
+  readonly persona: string
+  readonly output: string
+  readonly text: string
+  readonly repeats: number
+}
+
+/**
+ * The text that a turn had in the rendering before. A table's records share what does not come from the row, the system turn most of all:
+ * where nothing that the turn draws on has changed, it is not written again.
+ */
+export class TurnMemo {
+  private kept: Kept | undefined
+
+  /** `variables`: all that the turn draws on, by index. */
+  constructor(private readonly variables: readonly number[]) {}
+
+  /** The text, if nothing has changed since it was written. */
+  take(run: Run): string | undefined {
+    const { kept, variables } = this
+    if (kept?.locale !== run.locale || kept.persona !== run.persona || kept.output !== run.output) return undefined
+    for (let i = 0; i < variables.length; i++) if (run.values[variables[i]!] !== kept.values[i]) return undefined
+    run.repeats += kept.repeats
+    return kept.text
+  }
+
+  /** Keeps what has just been written. A text with a sign that could begin a fence's tag is looked at anew in each rendering. */
+  keep(run: Run, text: string, repeats: number): void {
+    const { locale, persona, output, suspect } = run
+    this.kept = suspect ? undefined : { values: this.variables.map((at) => run.values[at]), locale, persona, output, text, repeats }
+  }
+}

@@ -1,0 +1,88 @@
+import { extname } from 'node:path'
+import {
+  cellText,
+  problem,
+  ProblemError,
+  utf8Bytes,
+  type Batch,
+  type BatchRecord,
+  type Line,
+  type PreparedValues,
+  type Turn,
+} from 'dunelight'
+import Papa from 'papaparse'
+
+/** What a record is written as, in UTF-8 with one sign for each byte. */
+export interface OutputForm {
+  /** What stands above all records. */
+  readonly head: string
+  readonly record: (record: BatchRecord, prepared: PreparedValues, line: Line) => string
+}
+
+/** What an output is made as while the run goes on, and what it becomes at its end. */
+export const OUTPUT_ENDINGS = ['.jsonl', '.csv', '.tsv', '.xlsx', '.parquet'] as const
+export type OutputEnding = (typeof OUTPUT_ENDINGS)[number]
+
+/** The columns that stand beside those of the source. */
+export const BESIDE_COLUMNS = ['record', 'prompt'] as const
+
+/** JSON Lines. */
+export const LINES: OutputForm = { head: '', record: (_, __, line) => `${line.bytes}\n` }
+
+/**
+ * The form of an output by its ending. Spreadsheets and Parquet cannot be carried on where they broke off: while the run goes on they are lines
+ * of cells, and become what they are to be at its end.
+ *
+ * `headings` are all that the source has: the columns of a table, beside which the prompts stand.
+ *
+ * @throws ProblemError where nothing is written with that ending.
+ */
+export function outputForm(path: string, batch: Batch, headings: readonly string[]): OutputForm {
+  const ending = extname(path).toLowerCase()
+  if (batch.perRecord)
+    return ending === '.json' ? LINES : { head: '', record: (record, prepared) => utf8Bytes(`${textOf(record, prepared, batch)}\n`) }
+  switch (ending as OutputEnding) {
+    case '.jsonl':
+      return LINES
+    case '.csv':
+    case '.tsv':
+      return tableForm(batch, headings, (cells) =>
+        Papa.unparse([cells.map(cellText)], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' }),
+      )
+    case '.xlsx':
+    case '.parquet':
+      return tableForm(batch, headings, (cells) => JSON.stringify(cells))
+    default:
+      throw new ProblemError([problem('output-ending', { path, known: [...OUTPUT_ENDINGS] })])
+  }
+}
+
+function tableForm(batch: Batch, headings: readonly string[], write: (cells: readonly unknown[]) => string): OutputForm {
+  const row = (cells: readonly unknown[]) => utf8Bytes(`${write(cells)}\n`)
+  return {
+    head: row([...headings, ...besides(headings)]),
+    record: (record, prepared) => {
+      // Records of a list that came before a key was first seen have no cell for it.
+      const cells = headings.map((_, i) => record.cells[i] ?? null)
+      return row([...cells, record.id, textOf(record, prepared, batch)])
+    },
+  }
+}
+
+/** Names that no column of the source has. */
+function besides(headings: readonly string[]): string[] {
+  const taken = new Set(headings.map((one) => one.toLowerCase()))
+  return BESIDE_COLUMNS.map((name) => (taken.has(name) ? `dunelight ${name}` : name))
+}
+
+/** A prompt as one text: that of its only turn, or of all turns, each below its role. */
+function textOf(record: BatchRecord, prepared: PreparedValues, { model, locale }: Batch): string {
+  const options = { record: record.id, ...(model.seed !== undefined && { seed: model.seed }), ...(locale !== undefined && { locale }) }
+  return turnsText(prepared.turns(options))
+}
+
+export function turnsText(turns: readonly Turn[]): string {
+  const [only] = turns
+  if (turns.length === 1) return only!.text
+  return turns.map(({ role, text }) => `${role}:\n${text}`).join('\n\n')
+}

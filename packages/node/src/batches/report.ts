@@ -1,0 +1,174 @@
+import type { RunFile } from './run-file.js'
+import { MOST_COMPARED } from './ledger.js'
+import { barsOf, type Extreme, type TallyState } from './tally.js'
+
+const number = (value: number) => Math.round(value).toLocaleString('en')
+
+/** What a run's report says, before it is laid out. */
+interface Section {
+  readonly title: string
+  readonly says: readonly string[]
+  readonly head?: readonly string[]
+  readonly rows?: readonly (readonly string[])[]
+  /** Shares of the largest, drawn as bars beside the rows. */
+  readonly bars?: readonly number[]
+}
+
+function sectionsOf(run: RunFile, tally: TallyState): Section[] {
+  const unit = tally.tokens > 0 ? 'tokens' : 'bytes'
+  const all = tally.rendered + tally.aside
+  const share = all === 0 ? '' : ` (${((tally.rendered / all) * 100).toFixed(1)} %)`
+  const rate = run.seconds ? ` in ${run.seconds < 10 ? run.seconds.toFixed(1) : number(run.seconds)} seconds` : ''
+  const counts: Section = {
+    title: 'Counts',
+    says: [],
+    head: ['', ''],
+    rows: [
+      ['records', number(all)],
+      ['rendered', `${number(tally.rendered)}${share}${rate}`],
+      ['set aside', number(tally.aside)],
+      ['same prompt as another', number(tally.same.count)],
+      ['text of all prompts', `${number(tally.bytes / 1000)} kB`],
+      ...(tally.tokens > 0
+        ? [
+            ['tokens of all prompts', number(tally.tokens)],
+            ['tokens of one, on average', number(tally.tokens / Math.max(1, tally.rendered))],
+          ]
+        : []),
+    ],
+  }
+  const bars = barsOf(tally)
+  const most = Math.max(1, ...bars.map((bar) => bar.count))
+  const sizes: Section = {
+    title: unit === 'tokens' ? 'Tokens of a prompt' : 'Size of a prompt in bytes',
+    says: tally.rendered === 0 ? ['Nothing was rendered.'] : [],
+    ...(bars.length > 0 && {
+      head: [unit, 'prompts'],
+      rows: bars.map((bar) => [bar.from >= bar.to ? number(bar.from) : `${number(bar.from)} – ${number(bar.to)}`, number(bar.count)]),
+      bars: bars.map((bar) => bar.count / most),
+    }),
+  }
+  const extremes = (title: string, list: readonly Extreme[]): Section => ({
+    title,
+    says: [],
+    head: ['record', 'row', unit],
+    rows: list.map((one) => [one.id, number(one.row), number(one.size)]),
+  })
+  const reasons: Section = {
+    title: 'Set aside',
+    says:
+      tally.reasons.length === 0
+        ? ['Nothing was set aside.']
+        : ['All of them, with their rows as they stand in the table, are in set-aside.jsonl.'],
+    ...(tally.reasons.length > 0 && {
+      head: ['reason', 'records', 'such as'],
+      rows: [...tally.reasons]
+        .sort((a, b) => b.count - a.count)
+        .map((one) => [one.code, number(one.count), one.examples.map((example) => `${example.id}: ${example.message}`).join('\n')]),
+    }),
+  }
+  const same: Section = {
+    title: 'Records that give the same prompt',
+    says:
+      tally.same.count === 0
+        ? [
+            tally.rendered > MOST_COMPARED
+              ? `None among the first ${number(MOST_COMPARED)} different prompts.`
+              : 'None: every prompt is another.',
+          ]
+        : ['Asking one of them is enough.'],
+    ...(tally.same.count > 0 && {
+      head: ['record', 'row', 'as in row'],
+      rows: tally.same.examples.map((one) => [one.id, number(one.row), number(one.first)]),
+    }),
+  }
+  return [
+    counts,
+    sizes,
+    ...(tally.rendered > 0 ? [extremes('Longest', tally.longest), extremes('Shortest', tally.shortest)] : []),
+    reasons,
+    same,
+  ]
+}
+
+function headOf(run: RunFile): readonly (readonly [string, string])[] {
+  return [
+    ['prompt', run.prompt.name],
+    ['records', run.records.from],
+    ...run.joined.map((one): [string, string] => ['joined', one.from]),
+    ['output', run.published?.path ?? run.output],
+    ['begun', run.started.replace('T', ' ').slice(0, 19)],
+    ['prompt’s fingerprint', run.prompt.fingerprint.slice(0, 16)],
+  ]
+}
+
+const BAR = 30
+
+export function reportMarkdown(run: RunFile, tally: TallyState): string {
+  const cell = (text: string) => text.replace(/\|/g, '\\|').replace(/\n/g, '<br>')
+  const table = ({ head, rows, bars }: Section) => {
+    if (!head || !rows) return ''
+    const drawn = (i: number) => (bars ? [`\`${'█'.repeat(Math.round(bars[i]! * BAR)) || '▏'}\``] : [])
+    const line = (cells: readonly string[]) => `| ${cells.map(cell).join(' | ')} |`
+    return `${line([...head, ...(bars ? [''] : [])])}\n${line([...head, ...(bars ? [''] : [])].map((_, i) => (i === 0 ? '---' : i > head.length - 1 ? '---' : '---')))}\n${rows
+      .map((row, i) => line([...row, ...drawn(i)]))
+      .join('\n')}\n\n`
+  }
+  const sections = sectionsOf(run, tally).map((one) => `## ${one.title}\n\n${one.says.map((says) => `${says}\n\n`).join('')}${table(one)}`)
+  return (
+    `# Run ${run.run}\n\n${headOf(run)
+      .map(([name, value]) => `- ${name}: ${value}`)
+      .join('\n')}\n\n${sections.join('')}`.trimEnd() + '\n'
+  )
+}
+
+export function reportHtml(run: RunFile, tally: TallyState): string {
+  const table = ({ head, rows, bars }: Section) => {
+    if (!head || !rows) return ''
+    const top = head.some((one) => one !== '')
+      ? `<thead><tr>${head.map((one) => `<th>${escape(one)}</th>`).join('')}${bars ? '<th></th>' : ''}</tr></thead>`
+      : ''
+    const body = rows.map((row, i) => {
+      const bar = bars ? `<td class="bar"><i style="width:${Math.max(0.5, bars[i]! * 100).toFixed(1)}%"></i></td>` : ''
+      return `<tr>${row.map((one) => `<td${/^[\d,]+(?: – [\d,]+)?$/.test(one) ? ' class="n"' : ''}>${escape(one)}</td>`).join('')}${bar}</tr>`
+    })
+    return `<table>${top}<tbody>${body.join('')}</tbody></table>`
+  }
+  const sections = sectionsOf(run, tally).map(
+    (one) => `<section><h2>${escape(one.title)}</h2>${one.says.map((says) => `<p>${escape(says)}</p>`).join('')}${table(one)}</section>`,
+  )
+  return `<!doctype html>
+<html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>Run ${escape(run.run)}</title>
+<link rel="icon" href="data:,">
+<style>${STYLE}</style>
+<header><h1>Run ${escape(run.run)}</h1><dl>${headOf(run)
+    .map(([name, value]) => `<dt>${escape(name)}</dt><dd>${escape(value)}</dd>`)
+    .join('')}</dl></header>
+<main>${sections.join('\n')}</main>
+</html>
+`
+}
+
+const STYLE = `
+:root { color-scheme: light dark; --ink: #24302f; --paper: #faf8f3; --line: #cfc8b8; --soft: #6b6a5e; --bar: #3f6a72; }
+@media (prefers-color-scheme: dark) { :root { --ink: #e8e4d8; --paper: #1c2322; --line: #46504d; --soft: #a3a294; --bar: #7fb0b5; } }
+body { margin: 0; background: var(--paper); color: var(--ink); font: 15px/1.5 system-ui, sans-serif; }
+header, main { max-width: 1180px; margin: 0 auto; padding: 20px 28px; }
+header { border-bottom: 1px solid var(--line); }
+h1 { font-size: 24px; margin: 0 0 10px; }
+h2 { font-size: 16px; margin: 0 0 8px; }
+dl { display: grid; grid-template-columns: max-content 1fr; gap: 2px 18px; margin: 0; }
+dt { color: var(--soft); } dd { margin: 0; overflow-wrap: anywhere; }
+main { display: grid; grid-template-columns: repeat(auto-fit, minmax(480px, 1fr)); gap: 26px 44px; }
+table { border-collapse: collapse; width: 100%; }
+th { text-align: left; font-weight: 500; color: var(--soft); }
+td, th { padding: 3px 14px 3px 0; border-bottom: 1px solid var(--line); vertical-align: top; white-space: pre-line; overflow-wrap: anywhere; }
+td.n { text-align: right; font-variant-numeric: tabular-nums; white-space: nowrap; width: 1%; }
+td.bar { width: 55%; } td.bar i { display: block; height: 12px; margin-top: 5px; background: var(--bar); }
+p { margin: 0 0 8px; color: var(--soft); }
+@media (max-width: 640px) { main { grid-template-columns: 1fr; } }
+`
+
+function escape(text: string): string {
+  return text.replace(/[&<>"]/g, (sign) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[sign]!)
+}

@@ -1,0 +1,108 @@
+import type { ProblemRecord } from 'dunelight'
+
+/** A record among the longest or shortest. */
+export interface Extreme {
+  readonly id: string
+  readonly row: number
+  readonly size: number
+}
+
+/** Records that were set aside for one reason. */
+export interface ReasonCount {
+  readonly code: string
+  count: number
+  /** A few of them. */
+  readonly examples: { readonly row: number; readonly id: string; readonly message: string }[]
+}
+
+/** What a run has counted so far: plain data, so that a run that broke off goes on counting. */
+export interface TallyState {
+  rendered: number
+  aside: number
+  bytes: number
+  tokens: number
+  /** Counts of sizes by steps of an eighth of a doubling: of tokens where they are counted, else of bytes. */
+  sizes: Record<string, number>
+  longest: Extreme[]
+  shortest: Extreme[]
+  reasons: ReasonCount[]
+  same: { count: number; examples: { readonly id: string; readonly row: number; readonly first: number }[] }
+}
+
+export function newTally(): TallyState {
+  return {
+    rendered: 0,
+    aside: 0,
+    bytes: 0,
+    tokens: 0,
+    sizes: {},
+    longest: [],
+    shortest: [],
+    reasons: [],
+    same: { count: 0, examples: [] },
+  }
+}
+
+const EXTREMES = 5
+const EXAMPLES = 3
+const STEPS = 8
+
+export function countRendered(tally: TallyState, id: string, row: number, bytes: number, tokens: number | undefined): void {
+  const size = tokens ?? bytes
+  tally.rendered++
+  tally.bytes += bytes
+  tally.tokens += tokens ?? 0
+  const step = stepOf(size)
+  tally.sizes[step] = (tally.sizes[step] ?? 0) + 1
+  insert(tally.longest, { id, row, size }, (a, b) => b.size - a.size)
+  insert(tally.shortest, { id, row, size }, (a, b) => a.size - b.size)
+}
+
+export function countAside(tally: TallyState, id: string, row: number, problems: readonly ProblemRecord[]): void {
+  tally.aside++
+  for (const { code, message } of problems.slice(0, 1)) {
+    let reason = tally.reasons.find((one) => one.code === code)
+    if (!reason) tally.reasons.push((reason = { code, count: 0, examples: [] }))
+    reason.count++
+    if (reason.examples.length < EXAMPLES) reason.examples.push({ row, id, message })
+  }
+}
+
+export function countSame(tally: TallyState, id: string, row: number, first: number): void {
+  tally.same.count++
+  if (tally.same.examples.length < EXTREMES) tally.same.examples.push({ id, row, first })
+}
+
+function stepOf(size: number): number {
+  return Math.floor(Math.log2(Math.max(size, 1)) * STEPS)
+}
+
+/** Keeps the first few by an order; of equals those that came first. */
+function insert(list: Extreme[], one: Extreme, order: (a: Extreme, b: Extreme) => number): void {
+  const last = list.at(-1)
+  if (list.length === EXTREMES && last && order(one, last) >= 0) return
+  const at = list.findIndex((other) => order(one, other) < 0)
+  list.splice(at < 0 ? list.length : at, 0, one)
+  if (list.length > EXTREMES) list.pop()
+}
+
+export interface Bar {
+  readonly from: number
+  readonly to: number
+  readonly count: number
+}
+
+/** The sizes in a dozen bars at most, from the smallest to the largest. */
+export function barsOf({ sizes }: TallyState): readonly Bar[] {
+  const steps = Object.entries(sizes).map(([step, count]) => [Number(step), count] as const)
+  if (steps.length === 0) return []
+  const first = Math.min(...steps.map(([step]) => step))
+  const last = Math.max(...steps.map(([step]) => step))
+  const wide = Math.max(1, Math.ceil((last - first + 1) / 12))
+  const bars: Bar[] = []
+  for (let at = first; at <= last; at += wide) {
+    const count = steps.reduce((sum, [step, one]) => (step >= at && step < at + wide ? sum + one : sum), 0)
+    bars.push({ from: Math.ceil(2 ** (at / STEPS)), to: Math.ceil(2 ** ((at + wide) / STEPS)) - 1, count })
+  }
+  return bars
+}

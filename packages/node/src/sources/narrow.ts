@@ -1,0 +1,16 @@
+import { isAscii, isUtf8 } from 'node:buffer'
+import type { Narrow } from '@dunelight/tables'
+
+/** Text kept as bytes, one sign each, until somebody looks at a piece: decoding a whole table costs more than reading it. */
+export const narrow: Narrow = {
+  isAscii,
+  isUtf8,
+  text: (bytes) => asBuffer(bytes).toString('latin1'),
+  mend: (piece) => (BEYOND_ASCII.test(piece) ? Buffer.from(piece, 'latin1').toString('utf8') : piece),
+}
+
+const BEYOND_ASCII = /[\u0080-\u00ff]/
+
+function asBuffer(bytes: Uint8Array): Buffer {
+  return Buffer.isBuffer(bytes) ? bytes : Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+}

@@ -1,0 +1,161 @@
+import { createReadStream } from 'node:fs'
+import { stat } from 'node:fs/promises'
+import { problem, ProblemError, TABLE_FORMATS, type Problem, type TableFormat } from 'dunelight'
+import { readTextList, readTextTable, recordsTable, textFormatOf, type ListItems, type TableRows, type TextFormat } from '@dunelight/tables'
+import { reason } from '../reason.js'
+import { narrow } from './narrow.js'
+
+/** A table in a file. `from` is its path, or `-` for standard input. */
+export interface TableFile {
+  readonly from: string
+  /** Where the file's ending does not say it. */
+  readonly format?: TableFormat
+  /** The sheet of a spreadsheet; its first where nothing is said. */
+  readonly sheet?: string
+  /** What is asked of a database. */
+  readonly query?: string
+}
+
+/** A table: a file's path, a file with what is to be said of it, or records of a program. */
+export type TableSource = string | TableFile | Iterable<object> | AsyncIterable<object>
+
+export interface TableOptions {
+  /** Hears what is worth knowing of a table that could be read all the same. */
+  readonly notice?: (found: Problem) => void
+}
+
+/** How much is read of a text at once. */
+const CHUNK = 64 * 1024
+const TYPED: Readonly<Record<string, TableFormat>> = {
+  xlsx: 'xlsx',
+  parquet: 'parquet',
+  sqlite: 'sqlite',
+  sqlite3: 'sqlite',
+  db: 'sqlite',
+}
+/** Files that are tables, but of no kind that is read here. */
+const OTHERS: Readonly<Record<string, string>> = {
+  xls: 'it is a spreadsheet of the older kind; save it as .xlsx or CSV',
+  ods: 'it is a spreadsheet of another kind; save it as .xlsx or CSV',
+  gz: 'it is packed; unpack it first',
+  zip: 'it is packed; unpack it first',
+  pdf: 'it is a document, no table',
+}
+
+/**
+ * Reads a table a part at a time, whatever holds it: CSV, TSV, JSON Lines, JSON and YAML lists, XLSX, Parquet, SQLite, standard input, or records
+ * of a program.
+ *
+ * @throws ProblemError where it cannot be read, or holds no heading.
+ */
+export function readTable(source: TableSource, { notice }: TableOptions = {}): AsyncGenerator<TableRows> {
+  if (typeof source !== 'string' && !('from' in source)) return recordsTable(itemsOf(source), 'the records')
+  const file = typeof source === 'string' ? { from: source } : source
+  return inWords(file.from, openFile(file, notice))
+}
+
+/** Plain data one after another: a list in JSON Lines, JSON or YAML. `of` says in a fault what it should hold. */
+export function readList(path: string, of: string): AsyncGenerator<ListItems> {
+  const format = textFormatOf(path)
+  if (format === undefined || format === 'csv' || format === 'tsv') return unreadable(path, 'it is no list in JSON Lines, JSON or YAML')
+  return inWords(path, readTextList(bytesOf(path), format, { name: path, narrow, of }))
+}
+
+/** Whether its rows can be cut out of the file as they stand: lines of text. */
+export function formatOf({ from, format }: TableFile): TableFormat | undefined {
+  if (format !== undefined) return format
+  const ending = /\.(\w+)$/.exec(from)?.[1]?.toLowerCase() ?? ''
+  return textFormatOf(from) ?? TYPED[ending]
+}
+
+async function* openFile(file: TableFile, notice: TableOptions['notice']): AsyncGenerator<TableRows> {
+  const { from, sheet, query } = file
+  if (file.format !== undefined && !TABLE_FORMATS.includes(file.format))
+    throw new ProblemError([problem('table-format-unknown', { name: file.format, known: [...TABLE_FORMATS] })])
+  const format = formatOf(file)
+  if (sheet !== undefined && format !== 'xlsx') unreadable(from, 'only spreadsheets have sheets')
+  if (query !== undefined && format !== 'sqlite') unreadable(from, 'only databases are asked by a query')
+  if (from === '-') {
+    yield* fromStdin(format, notice)
+    return
+  }
+  const other = OTHERS[/\.(\w+)$/.exec(from)?.[1]?.toLowerCase() ?? '']
+  if (format === undefined && other !== undefined) unreadable(from, other)
+  if ((await stat(from)).isDirectory()) unreadable(from, 'it is a folder')
+  switch (format) {
+    case 'xlsx':
+      yield* (await import('./xlsx.js')).xlsxTable(from, sheet)
+      return
+    case 'parquet':
+      yield* (await import('./parquet.js')).parquetTable(from)
+      return
+    case 'sqlite':
+      yield* (await import('./sqlite.js')).sqliteTable(from, query)
+      return
+    default:
+      yield* readTextTable(bytesOf(from), format ?? 'csv', { name: from, narrow, ...(notice && { notice }) })
+  }
+}
+
+async function* fromStdin(said: TableFormat | undefined, notice: TableOptions['notice']): AsyncGenerator<TableRows> {
+  const { format, bytes } = await standardInput(said)
+  yield* readTextTable(bytes, format, { name: STDIN, narrow, ...(notice && { notice }) })
+}
+
+const STDIN = 'standard input'
+
+/** What comes by standard input, and the format that it has. */
+export async function standardInput(format: TableFormat | undefined): Promise<{ format: TextFormat; bytes: AsyncIterable<Uint8Array> }> {
+  if (format === 'xlsx' || format === 'parquet' || format === 'sqlite') unreadable(STDIN, `${format} is not read from there; name the file`)
+  if (process.stdin.isTTY) unreadable(STDIN, 'nothing is handed over; write "| dunelight …" or name a file')
+  const { first, whole } = await peeked(process.stdin)
+  return { format: format ?? guessed(first), bytes: whole }
+}
+
+/** A list begins with a bracket, lines of records with a brace, and all else is a table of text. */
+function guessed(first: Uint8Array): TextFormat {
+  const sign = /[^\s\u00ef\u00bb\u00bf]/.exec(narrow.text(first.subarray(0, 4096)))?.[0]
+  return sign === '[' ? 'json' : sign === '{' ? 'jsonl' : 'csv'
+}
+
+async function peeked(source: AsyncIterable<Uint8Array>): Promise<{ first: Uint8Array; whole: AsyncIterable<Uint8Array> }> {
+  const chunks = source[Symbol.asyncIterator]()
+  const begun = await chunks.next()
+  const first = begun.done ? new Uint8Array(0) : begun.value
+  const whole = async function* () {
+    yield first
+    for (let next = await chunks.next(); !next.done; next = await chunks.next()) yield next.value
+  }
+  return { first, whole: whole() }
+}
+
+function bytesOf(path: string): AsyncIterable<Uint8Array> {
+  return createReadStream(path, { highWaterMark: CHUNK }) as AsyncIterable<Buffer>
+}
+
+/** How many records of a program are handed on at a time. */
+const SOME = 512
+
+async function* itemsOf(source: Iterable<object> | AsyncIterable<object>): AsyncGenerator<ListItems> {
+  let items: object[] = []
+  for await (const item of source) {
+    items.push(item)
+    if (items.length < SOME) continue
+    yield { items, bytesRead: 0 }
+    items = []
+  }
+  if (items.length > 0) yield { items, bytesRead: 0 }
+}
+
+/** Faults of the platform as problems that name the file. */
+async function* inWords<T>(file: string, source: AsyncGenerator<T>): AsyncGenerator<T> {
+  try {
+    yield* source
+  } catch (fault) {
+    throw fault instanceof ProblemError ? fault : new ProblemError([problem('file-unreadable', { file, why: reason(fault) })])
+  }
+}
+
+export function unreadable(file: string, why: string): never {
+  throw new ProblemError([problem('file-unreadable', { file, why })])
+}

@@ -1,0 +1,58 @@
+import { readFile } from 'node:fs/promises'
+import { problem, ProblemError } from 'dunelight'
+import type { Row, TableRows } from '@dunelight/tables'
+import { unreadable } from './open-table.js'
+
+const SOME = 1024
+
+/** What a query finds in a database's file; without a query, its one table. The file is held in memory and never written. */
+export async function* sqliteTable(path: string, query: string | undefined): AsyncGenerator<TableRows> {
+  const bytes = await readFile(path)
+  if (bytes.subarray(0, 15).toString('latin1') !== 'SQLite format 3') unreadable(path, 'it is no SQLite file')
+  const { default: open } = await import('sql.js')
+  const engine = await open()
+  const database = new engine.Database(bytes)
+  try {
+    const asked = query ?? `SELECT * FROM "${onlyTable(path, tablesOf(database)).replace(/"/g, '""')}"`
+    const found = prepared(path, database, asked)
+    const headings = found.getColumnNames()
+    if (headings.length === 0) unreadable(path, 'the query finds no columns; it must be one that reads, such as SELECT * FROM objects')
+    let rows: Row[] = []
+    let any = false
+    while (found.step()) {
+      any = true
+      rows.push(found.get().map((value) => (value instanceof Uint8Array ? Buffer.from(value).toString('base64') : value)))
+      if (rows.length < SOME) continue
+      yield { headings, rows, bytesRead: 0 }
+      rows = []
+    }
+    if (rows.length > 0 || !any) yield { headings, rows, bytesRead: bytes.length }
+  } finally {
+    database.close()
+  }
+}
+
+type Engine = Awaited<ReturnType<(typeof import('sql.js'))['default']>>
+type Database = InstanceType<Engine['Database']>
+
+function prepared(path: string, database: Database, query: string) {
+  if (!/^\s*(?:SELECT|WITH|VALUES)\b/i.test(query)) unreadable(path, 'a query reads and does not change: begin it with SELECT')
+  try {
+    return database.prepare(query)
+  } catch (fault) {
+    const says = fault instanceof Error ? fault.message : String(fault)
+    throw new ProblemError([problem('query-unfit', { file: path, says, tables: tablesOf(database) })])
+  }
+}
+
+function tablesOf(database: Database): string[] {
+  const [found] = database.exec("SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite_%' ORDER BY name")
+  return found?.values.map(([name]) => String(name)) ?? []
+}
+
+function onlyTable(path: string, tables: readonly string[]): string {
+  const [only] = tables
+  if (tables.length === 1) return only!
+  if (tables.length === 0) throw new ProblemError([problem('table-empty', { file: path })])
+  return unreadable(path, `it holds several tables (${tables.join(', ')}); say which by a query: SELECT * FROM ${only!}`)
+}

@@ -1,0 +1,28 @@
+import { readFile } from 'node:fs/promises'
+import { problem, ProblemError } from 'dunelight'
+import { headingsOf, type Row, type TableRows } from '@dunelight/tables'
+import { unreadable } from './open-table.js'
+
+/**
+ * One sheet of a spreadsheet, its first filled row the headings. A spreadsheet is packed whole, and is held whole. Cells keep their types;
+ * of merged cells the first holds the value.
+ */
+export async function* xlsxTable(path: string, sheet: string | undefined): AsyncGenerator<TableRows> {
+  const { default: readSheets } = await import('read-excel-file/node')
+  const bytes = await readFile(path)
+  const sheets = await readSheets(bytes).catch(() => unreadable(path, 'it is no .xlsx spreadsheet, or it is damaged'))
+  const found = sheet === undefined ? sheets[0] : sheets.find((one) => one.sheet === sheet)
+  if (!found) {
+    const known = sheets.map((one) => one.sheet)
+    throw new ProblemError([problem('sheet-unknown', { file: path, sheet: sheet ?? '', known })])
+  }
+  const filled = (found.data as Row[]).filter((row) => row.some((cell) => cell !== null && cell !== ''))
+  const [first, ...rows] = filled
+  if (!first) throw new ProblemError([problem('table-empty', { file: path })])
+  const headings = headingsOf(first.map((cell) => cell ?? ''))
+  const named = headings.filter((one) => one !== '').length
+  // A title above the table, most often in merged cells, leaves a first row with one cell.
+  if (named === 1 && rows.some((row) => row.filter((cell) => cell !== null).length > 2))
+    throw new ProblemError([problem('heading-merged', { file: path, found: headings.find((one) => one !== '')! })])
+  yield { headings, rows: rows.map((row) => headings.map((_, i) => row[i] ?? null)), bytesRead: bytes.length }
+}

@@ -1,0 +1,6 @@
+export { csvTable, CsvRows, delimiterOf, headingsOf } from './csv.js'
+export { decoded, wholeCharacters, type Bytes, type DecodeOptions, type Narrow, type Stretch } from './decode.js'
+export { Misread } from './misread.js'
+export { readTextList, readTextTable, TEXT_FORMATS, textFormatOf, type ListFormat, type TextFormat } from './read-table.js'
+export { recordsTable } from './records.js'
+export type { ListItems, Row, TableRows } from './table.js'

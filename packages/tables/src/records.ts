@@ -1,0 +1,56 @@
+import { problem, ProblemError } from 'dunelight'
+import { Misread } from './misread.js'
+import type { ListItems, Row, TableRows } from './table.js'
+
+/**
+ * Records as a table: its headings are their keys, those that are `known` first, then in the order in which they are first seen. An item that
+ * is no record is a `Misread`.
+ *
+ * @throws ProblemError where there is no record at all.
+ */
+export async function* recordsTable(
+  source: AsyncIterable<ListItems>,
+  name: string,
+  known: readonly string[] = [],
+): AsyncGenerator<TableRows> {
+  let headings = known
+  let count = 0
+  for await (const { items, bytesRead } of source) {
+    if (items.length === 0) continue
+    headings = withKeysOf(items, headings)
+    const rows = items.map((item) => {
+      count++
+      return rowOf(item, headings, count)
+    })
+    yield { headings, rows, bytesRead }
+  }
+  if (count === 0) throw new ProblemError([problem('table-empty', { file: name })])
+}
+
+function withKeysOf(items: readonly unknown[], headings: readonly string[]): readonly string[] {
+  let known: Set<string> | undefined
+  for (const item of items) {
+    if (!isRecord(item) || hasKeys(item, headings)) continue
+    known ??= new Set(headings)
+    for (const key of Object.keys(item)) known.add(key)
+  }
+  return known && known.size > headings.length ? [...known] : headings
+}
+
+function rowOf(item: unknown, headings: readonly string[], number: number): Row | Misread {
+  if (item instanceof Misread) return item
+  if (!isRecord(item)) return new Misread(problem('row-no-record', { row: number }), JSON.stringify(item))
+  if (hasKeys(item, headings)) return Object.values(item)
+  return headings.map((key) => (Object.hasOwn(item, key) ? item[key] : undefined))
+}
+
+/** Whether a record has just these keys, in this order. */
+function hasKeys(item: Readonly<Record<string, unknown>>, headings: readonly string[]): boolean {
+  let at = 0
+  for (const key in item) if (key !== headings[at++]) return false
+  return at === headings.length
+}
+
+function isRecord(item: unknown): item is Record<string, unknown> {
+  return typeof item === 'object' && item !== null && !Array.isArray(item) && !(item instanceof Misread)
+}
