@@ -1,11 +1,14 @@
-// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--picking] [--reading]
+// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading]
 import { spawnSync } from 'node:child_process'
-import { existsSync, mkdirSync, rmSync, statSync } from 'node:fs'
+import { createHash } from 'node:crypto'
+import { closeSync, existsSync, mkdirSync, openSync, readSync, rmSync, statSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { generateObjects } from '../scripts/generate.mjs'
 import { benchFunctions } from './functions.mjs'
 import { benchPicking } from './picking.mjs'
 import { benchReading } from './reading.mjs'
+import { benchStages } from './stages.mjs'
+import { linesOfObjects } from './lines.mjs'
 import { benchTypes } from './types.mjs'
 
 const args = process.argv.slice(2)
@@ -19,36 +22,61 @@ const say = (text) => process.stdout.write(`${text}\n`)
 const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1]
 
 say(`Node ${process.versions.node}, ${cpus().length} cores, ${cpus()[0].model}`)
-const only = ['--functions', '--table', '--types', '--picking', '--reading'].filter((flag) => args.includes(flag))
+const only = ['--functions', '--table', '--stages', '--types', '--picking', '--reading'].filter((flag) => args.includes(flag))
 const does = (flag) => only.length === 0 || only.includes(flag)
 if (does('--functions')) await benchFunctions(say)
 if (does('--table')) await benchTable()
+if (does('--stages')) await benchStages(say)
 if (does('--picking')) benchPicking(say)
 if (does('--reading')) await benchReading(say)
 if (does('--types')) benchTypes(say)
 
+/** The script of the same work by hand, and the library on one and on two threads, taking turns. */
 async function benchTable() {
   mkdirSync('.cache', { recursive: true })
-  const from = `.cache/objects-${rows}.csv`
-  if (!existsSync(from)) await generateObjects(rows, from)
-  say(`\n${rows.toLocaleString('en')} rows (${(statSync(from).size / 1e6).toFixed(0)} MB of CSV) to JSON Lines:`)
-  const found = { 'by hand': [], 'by dunelight': [] }
-  for (let i = 0; i < times; i++) for (const who of Object.keys(found)) found[who].push(runTable(who.replace(' ', '-'), from))
-  for (const [who, list] of Object.entries(found)) {
-    const ms = median(list.map((one) => one.ms))
-    say(
-      `  ${who.padEnd(14)} ${Math.round((rows / ms) * 1000)
-        .toLocaleString('en')
-        .padStart(9)} rows/s   peak ${(Math.max(...list.map((one) => one.peak)) / 1024).toFixed(0)} MB`,
-    )
-  }
-  say(`  ratio: ${median(found['by dunelight'].map((one, i) => found['by hand'][i].ms / one.ms)).toFixed(2)} times as fast as by hand`)
+  const csv = `.cache/objects-${rows}.csv`
+  if (!existsSync(csv)) await generateObjects(rows, csv)
+  const lines = `.cache/objects-${rows}.jsonl`
+  if (!existsSync(lines)) await linesOfObjects(csv, lines)
+  compareTables('CSV', csv, { 'by hand': ['hand'], dunelight: ['dunelight'], 'two threads': ['dunelight', '2'] })
+  compareTables('JSON Lines', lines, { 'by hand': ['hand'], dunelight: ['dunelight'] })
 }
 
-function runTable(who, from) {
-  const to = `.cache/${who}.jsonl`
-  const done = spawnSync(process.execPath, [`bench/table-${who}.mjs`, from, to], { encoding: 'utf8' })
-  rmSync(to, { force: true })
+function compareTables(kind, from, runners) {
+  say(`\n${rows.toLocaleString('en')} rows (${(statSync(from).size / 1e6).toFixed(0)} MB of ${kind}) to JSON Lines:`)
+  const found = Object.fromEntries(Object.keys(runners).map((who) => [who, []]))
+  let first
+  for (let i = 0; i < times; i++) {
+    for (const [who, [script, ...more]] of Object.entries(runners)) {
+      const to = `.cache/${script}.jsonl`
+      found[who].push(runTable(script, from, to, more))
+      // All write the same, or they do not do the same work.
+      const hash = hashOf(to)
+      if ((first ??= hash) !== hash) throw new Error(`${who} writes something else`)
+      rmSync(to, { force: true })
+    }
+  }
+  for (const [who, list] of Object.entries(found)) {
+    const ms = median(list.map((one) => one.ms))
+    const rate = Math.round((rows / ms) * 1000).toLocaleString('en')
+    const ratio = median(list.map((one, i) => found['by hand'][i].ms / one.ms)).toFixed(2)
+    const peak = (Math.max(...list.map((one) => one.peak)) / 1024).toFixed(0)
+    say(`  ${who.padEnd(14)} ${rate.padStart(9)} rows/s   ${ratio} times by hand   peak ${peak} MB`)
+  }
+}
+
+/** A file's hash, read a part at a time: what this process holds would be counted to those that it starts. */
+function hashOf(path) {
+  const hash = createHash('sha256')
+  const file = openSync(path, 'r')
+  const room = Buffer.alloc(1 << 20)
+  for (let read = readSync(file, room); read > 0; read = readSync(file, room)) hash.update(room.subarray(0, read))
+  closeSync(file)
+  return hash.digest('hex')
+}
+
+function runTable(script, from, to, more) {
+  const done = spawnSync(process.execPath, [`bench/table-by-${script}.mjs`, from, to, ...more], { encoding: 'utf8' })
   if (done.status !== 0) throw new Error(done.stderr)
   return JSON.parse(done.stderr.trim().split('\n').at(-1))
 }

@@ -1,16 +1,33 @@
-// The same table through the library.
-import { createWriteStream } from 'node:fs'
+// The same table through the library: one thread by renderTable, several by a run.
+//   node bench/table-by-dunelight.mjs FROM TO [THREADS]
+import { createWriteStream, mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { finished } from 'node:stream/promises'
-import { openLibrary, renderTable } from '@dunelight/node'
+import { openLibraryFor, renderTable, runBatch } from '@dunelight/node'
+import { report } from './report.mjs'
 
-const [, , from, to] = process.argv
-const out = createWriteStream(to)
+const [, , from, to, threads = '1'] = process.argv
+const folder = 'demo/marram-house'
+const name = 'label/write'
 const started = performance.now()
-const library = await openLibrary('demo/marram-house')
-const report = await renderTable({ prompt: library.prompt('label/write'), records: from, to: out })
-out.end()
-await finished(out)
-if (report.aside > 0) throw new Error(`${report.aside} records were set aside`)
-process.stderr.write(
-  `${JSON.stringify({ ms: performance.now() - started, peak: process.resourceUsage().maxRSS, cpu: Math.round(process.cpuUsage().user / 1000), sys: Math.round(process.cpuUsage().system / 1000) })}\n`,
-)
+const library = await openLibraryFor(folder, name)
+if (threads === '1') {
+  const out = createWriteStream(to)
+  const done = await renderTable({ prompt: library.prompt(name), records: from, to: out })
+  out.end()
+  await finished(out)
+  fail(done.aside)
+} else {
+  const runs = mkdtempSync(join(tmpdir(), 'bench-'))
+  const definition = { prompt: name, records: { from: 'records' } }
+  const setting = { library, folder, name: 'bench', definition, records: { from }, runs, to, overwrite: true, bare: true }
+  const { tally } = await runBatch({ ...setting, workers: Number(threads) })
+  rmSync(runs, { recursive: true })
+  fail(tally.aside)
+}
+report(started)
+
+function fail(aside) {
+  if (aside > 0) throw new Error(`${aside} records were set aside`)
+}

@@ -1,5 +1,5 @@
 // Makes the pictures in docs/screenshots anew: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
-//   node scripts/screenshots.mjs [page] [terminal]
+//   node scripts/screenshots.mjs [page] [terminal [NAME …]]
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -7,6 +7,7 @@ import { join } from 'node:path'
 import { chromium } from 'playwright-core'
 import { createServer } from 'vite'
 import { CHROMIUM_FLAGS, findChromium } from './chromium.mjs'
+import { generateObjects } from './generate.mjs'
 
 const OUT = 'docs/screenshots'
 const wanted = process.argv.slice(2)
@@ -74,6 +75,19 @@ async function shootPage() {
   ])
   await page.goto(`file://${letters}/L-2026-11.html`)
   await page.screenshot({ path: `${OUT}/letter.png` })
+  spawnSync(process.execPath, [
+    'packages/cli/bin/dunelight.js',
+    'run',
+    demo,
+    'tonight',
+    '--tokens',
+    '--runs',
+    join(profile, 'runs'),
+    '--to',
+    join(profile, 'labels.jsonl'),
+  ])
+  await page.goto(`file://${profile}/runs/tonight-1/report.html`)
+  await page.screenshot({ path: `${OUT}/report.png` })
   await browser.close()
   await server.close()
   rmSync(profile, { recursive: true, force: true })
@@ -91,6 +105,7 @@ async function shootTerminal() {
   writeFileSync(join(folder, 'faulty/snippets/house/style.md'), 'Plain words.\n')
   const command = `${process.cwd()}/packages/cli/bin/dunelight.js`
   const demo = 'demo/marram-house'
+  const only = wanted.filter((one) => one !== 'terminal' && one !== 'page')
   const shots = {
     check: [`dunelight check ${join(folder, 'faulty')}`, `cd ${folder} && node ${command} check faulty`],
     render: [
@@ -109,16 +124,31 @@ async function shootTerminal() {
       `dunelight read ${demo} survey/grade … --to graded.csv --route grade; dunelight read … loan/letter …`,
       `cd ${folder}; node ${command} read ${process.cwd()}/${demo} survey/grade --replies ${process.cwd()}/${demo}/data/replies/grades.jsonl --records ${process.cwd()}/${demo}/data/objects.csv --answered --to graded.csv --route grade; echo; node ${command} read ${process.cwd()}/${demo} loan/letter --replies ${process.cwd()}/${demo}/data/replies/loan-letters.jsonl --records ${process.cwd()}/${demo}/data/loans.jsonl --to letters.jsonl --documents letters --as docx; ls letters; cd ${process.cwd()}`,
     ],
+    fit: [
+      `dunelight fit ${demo} label/write --records register-from-the-office.csv`,
+      `cd ${folder}; node ${command} fit ${process.cwd()}/${demo} label/write --records register-from-the-office.csv; cd ${process.cwd()}`,
+    ],
+    run: [
+      `dunelight run ${demo} tonight; dunelight run ${demo} label/write --records half-a-million.csv`,
+      `cd ${folder}; node ${command} run ${process.cwd()}/${demo} tonight --runs runs --to labels.jsonl; echo; node ${command} runs ${process.cwd()}/${demo} --runs runs; echo; node ${command} run ${process.cwd()}/${demo} label/write --records half-a-million.csv --runs runs --to half-a-million.jsonl --workers 2; cd ${process.cwd()}`,
+    ],
     show: [`dunelight show ${demo} label/write`, `node ${command} show ${demo} label/write`],
     origins: [
       `dunelight show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,
       `node ${command} show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,
     ],
   }
+  const register = readFileSync(`${demo}/data/objects.csv`, 'utf8')
+  const office = register
+    .replace('Object No.,Title,Kind', 'Object Number,Title,Sort')
+    .replace('Survey note,Surveyed', 'Survey notes,Surveyed')
+  writeFileSync(join(folder, 'register-from-the-office.csv'), office.replace(/,(20\d\d)-(\d\d)-(\d\d),/g, ',$3.$2.$1,'))
+  await generateObjects(500_000, join(folder, 'half-a-million.csv'))
   cpSync(demo, join(folder, 'changed'), { recursive: true })
   const safety = join(folder, 'changed/snippets/house/safety.md')
   writeFileSync(safety, readFileSync(safety, 'utf8').replace('ring or taste', 'ring, taste or sit on'))
   for (const [name, [says, run]] of Object.entries(shots)) {
+    if (only.length > 0 && !only.includes(name)) continue
     const script = join(folder, `${name}.sh`)
     writeFileSync(script, `printf '\\033[?25l$ %s\\n' "${says.replace(`${folder}/`, '')}"\n${run}\nsleep 30\n`)
     const display = spawn('Xvfb', [':77', '-screen', '0', '1280x800x24'], { stdio: 'ignore' })
@@ -129,7 +159,7 @@ async function shootTerminal() {
       ['-fa', 'DejaVu Sans Mono', '-fs', '11', '-geometry', '142x44+0+0', '-bg', '#fbf8f0', '-fg', '#22302f', '-e', 'bash', script],
       { env, stdio: 'ignore' },
     )
-    await wait(3500)
+    await wait(name === 'run' ? 9000 : 3500)
     execFileSync('import', ['-window', 'root', `${OUT}/${name}.png`], { env })
     terminal.kill()
     display.kill()

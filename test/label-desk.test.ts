@@ -129,6 +129,21 @@ describe('the label desk', () => {
     expect(await turn('user').innerText()).toContain('Write the label for MH-0128. It is BUOY BELL')
   }, 30_000)
 
+  test('reads a table that is dropped or picked, as it streams in, whatever its encoding', async () => {
+    const table = 'Object No.;Title;Kind;Made;Materials;Height mm;Weight g;Room;Status;Survey note;Surveyed\n'
+    const row = (no: number, title: string, made: string) =>
+      `MH-${9000 + no};${title};lamp;${made};brass;100;200;H0;on display;Sound.;2026-05-05\n`
+    const buffer = Buffer.from(table + row(1, 'Küchenlampe', '1890') + row(2, 'Net', 'c. 1860'), 'latin1')
+    await page.getByText('finished turns', { exact: true }).click()
+    await page.locator('input[type=file]').setInputFiles({ name: 'other.csv', mimeType: 'text/csv', buffer })
+    await page.getByText('other.csv · 2 objects').waitFor()
+    expect(await page.getByRole('navigation').textContent()).toContain('other.csv is not UTF-8: it is read as Windows-1252')
+    await turn('user').getByText('Küchenlampe').first().waitFor()
+    await page.getByText('MH-9002 · set aside').waitFor()
+    await page.locator('input[type=file]').setInputFiles({ name: 'wrong.csv', mimeType: 'text/csv', buffer: Buffer.from('a,b\n1,2\n') })
+    await page.getByText('no column gives "object-no"').waitFor()
+  }, 30_000)
+
   test('reports nothing to the console', () => {
     expect(faults).toEqual([])
   })

@@ -1,5 +1,5 @@
 import Papa from 'papaparse'
-import { libraryFrom, type Library, type Problem, type Prompt } from 'dunelight'
+import { libraryFrom, type Library } from 'dunelight'
 import gradedCsv from '../../../demo/marram-house/data/graded-notes.csv?raw'
 import objectsCsv from '../../../demo/marram-house/data/objects.csv?raw'
 
@@ -24,22 +24,5 @@ export function openFiles(files: Readonly<Record<string, string>>): Library {
   })
 }
 
-const [headings = [], ...rows] = Papa.parse<string[]>(objectsCsv, { skipEmptyLines: true }).data
-const titleColumn = headings.indexOf('Title')
-
-/** One row of the object register, as the list shows it and as the prompt takes it. */
-export interface DeskObject {
-  readonly id: string
-  readonly title: string
-  readonly values: Readonly<Record<string, unknown>> | undefined
-  readonly problems: readonly Problem[]
-}
-
-/** All objects, read for a prompt: those that do not fit keep what is wrong with them. */
-export function readObjects(prompt: Prompt): DeskObject[] {
-  const reader = prompt.reader(headings)
-  return rows.map((cells, i) => {
-    const { prepared, problems } = reader.read(cells, i + 1)
-    return { id: reader.id(cells, i + 1), title: cells[titleColumn] ?? '', values: prepared?.values, problems }
-  })
-}
+/** The object register, as a file that somebody might have dropped. */
+export const REGISTER = new File([objectsCsv], 'objects.csv')

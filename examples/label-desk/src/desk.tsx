@@ -1,11 +1,12 @@
 import { Group, SegmentedControl, Select, Text, Title } from '@mantine/core'
 import { useMemo, useState } from 'react'
 import { ProblemError, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
-import { FILES, openFiles, readObjects, type DeskObject } from './demo.js'
+import { FILES, openFiles, REGISTER } from './demo.js'
 import { FileEditor } from './file-editor.js'
 import { Legend } from './legend.js'
 import { ObjectList } from './object-list.js'
 import { ProblemList } from './problem-list.js'
+import { readTable, type DeskObject } from './table.js'
 import { TurnView } from './turn-view.js'
 import { ValueForm, type Values } from './value-form.js'
 
@@ -13,7 +14,7 @@ const PROMPT = 'label/write'
 const LABEL_FILE = `prompts/${PROMPT}.yaml`
 /** The demo as it was shipped: rows are read for this prompt, whatever is edited. */
 const shipped = openFiles(FILES).prompt(PROMPT)
-const objects = readObjects(shipped)
+const register = await readTable(REGISTER, shipped)
 
 type View = 'finished turns' | 'library file'
 
@@ -22,7 +23,8 @@ export function Desk() {
   const [files, setFiles] = useState(FILES)
   const [file, setFile] = useState(LABEL_FILE)
   const [view, setView] = useState<View>('finished turns')
-  const [chosen, setChosen] = useState(objects[0]!)
+  const [table, setTable] = useState(register)
+  const [chosen, setChosen] = useState(register.objects[0]!)
   const [changes, setChanges] = useState<Values>({})
   const library = useMemo(() => openFiles(files), [files])
   const prompt = useMemo(() => soundPrompt(library), [library])
@@ -33,6 +35,11 @@ export function Desk() {
     setChosen(object)
     setChanges({})
   }
+  const open = async (dropped: File) => {
+    const next = await readTable(dropped, shipped)
+    setTable(next)
+    if (next.objects[0]) choose(next.objects[0])
+  }
   return (
     <div className="desk">
       <header className="desk-head">
@@ -41,12 +48,12 @@ export function Desk() {
             Label desk
           </Title>
           <Text c="dimmed" size="sm">
-            {library.title} · {objects.length} objects
+            {library.title} · {table.name} · {table.objects.length.toLocaleString('en')} objects
           </Text>
         </Group>
         <Legend />
       </header>
-      <ObjectList objects={objects} chosen={chosen} onChoose={choose} />
+      <ObjectList table={table} chosen={chosen} onChoose={choose} onOpen={(dropped) => void open(dropped)} />
       <main className="desk-turns" aria-label={view}>
         <Group justify="space-between">
           <SegmentedControl

@@ -1,40 +1,79 @@
-import { NavLink, ScrollArea, Text, TextInput } from '@mantine/core'
-import { useMemo, useState } from 'react'
-import type { DeskObject } from './demo.js'
+import { Button, FileButton, NavLink, ScrollArea, Text, TextInput } from '@mantine/core'
+import { useMemo, useState, type DragEvent } from 'react'
+import { ProblemList } from './problem-list.js'
+import type { DeskObject, DeskTable } from './table.js'
 
 interface Props {
-  readonly objects: readonly DeskObject[]
+  readonly table: DeskTable
   readonly chosen: DeskObject
   readonly onChoose: (object: DeskObject) => void
+  readonly onOpen: (table: File) => void
 }
 
-/** The register: found by number or by any word of the title. Objects that cannot be rendered say so here already. */
-export function ObjectList({ objects, chosen, onChoose }: Props) {
+/** More than these are not looked through with the eyes. */
+const MOST_SHOWN = 300
+const KINDS = '.csv,.tsv,.txt,.jsonl,.json,.yaml'
+
+/**
+ * The register: found by number or by any word of the title. Objects that cannot be rendered say so here already. Another table takes its place
+ * where its file is dropped.
+ */
+export function ObjectList({ table, chosen, onChoose, onOpen }: Props) {
   const [words, setWords] = useState('')
-  const shown = useMemo(() => {
+  const [over, setOver] = useState(false)
+  const found = useMemo(() => {
     const wanted = words.toLowerCase().split(/\s+/)
-    return objects.filter((o) => wanted.every((word) => `${o.id} ${o.title}`.toLowerCase().includes(word)))
-  }, [objects, words])
+    return table.objects.filter((o) => wanted.every((word) => `${o.id} ${o.title}`.toLowerCase().includes(word)))
+  }, [table, words])
+  const drop = (event: DragEvent) => {
+    event.preventDefault()
+    setOver(false)
+    const [dropped] = event.dataTransfer.files
+    if (dropped) onOpen(dropped)
+  }
+  const drag = (event: DragEvent) => {
+    event.preventDefault()
+    setOver(true)
+  }
   return (
-    <nav className="desk-list" aria-label="objects">
+    <nav
+      className={over ? 'desk-list desk-drop' : 'desk-list'}
+      aria-label="objects"
+      onDrop={drop}
+      onDragOver={drag}
+      onDragLeave={() => setOver(false)}
+    >
       <TextInput placeholder="Number or word" aria-label="find an object" value={words} onChange={(e) => setWords(e.currentTarget.value)} />
       <ScrollArea className="desk-scroll" type="auto">
-        {shown.map((object) => (
+        {table.problems.length > 0 && <ProblemList problems={table.problems} />}
+        {found.slice(0, MOST_SHOWN).map((object, i) => (
           <NavLink
-            key={object.id}
-            active={object.id === chosen.id}
+            key={`${object.id} ${i}`}
+            active={object === chosen}
             color="dark"
             label={object.title}
             description={!object.values ? `${object.id} · set aside` : object.id}
             onClick={() => onChoose(object)}
           />
         ))}
-        {shown.length === 0 && (
+        {found.length === 0 && (
           <Text size="sm" c="dimmed" p="sm">
-            No object is called that.
+            {table.objects.length === 0 ? 'There is no object in this table.' : 'No object is called that.'}
+          </Text>
+        )}
+        {found.length > MOST_SHOWN && (
+          <Text size="sm" c="dimmed" p="sm">
+            … and {(found.length - MOST_SHOWN).toLocaleString('en')} more: a word finds them.
           </Text>
         )}
       </ScrollArea>
+      <FileButton onChange={(picked) => picked && onOpen(picked)} accept={KINDS}>
+        {(props) => (
+          <Button {...props} variant="default" size="xs">
+            Open a table, or drop one here
+          </Button>
+        )}
+      </FileButton>
     </nav>
   )
 }

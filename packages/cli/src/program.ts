@@ -60,14 +60,14 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--record <id>', 'the record’s id or row number')
     .option(...JSON_FLAG)
     .action(async (folder: string, prompt: string, flags: ShowFlags) => ended(await show(around, folder, prompt, flags)))
-  command(
-    'render',
-    'Renders a prompt for one set of values or for every record of a table.',
-    'render demo/marram-house label/write --records demo/marram-house/data/objects.csv --to labels.jsonl',
+  tableOptions(
+    command(
+      'render',
+      'Renders a prompt for one set of values or for every record of a table.',
+      'render demo/marram-house label/write --records demo/marram-house/data/objects.csv --to labels.jsonl',
+    ).argument('<prompt>', 'its name'),
   )
-    .argument('<prompt>', 'its name')
     .option('--set <name=value>', 'a value; may be repeated; item.title=Lamp sets a field', collect)
-    .option('--records <file>', 'a table (.csv, .tsv, .jsonl, .json, .yaml): one rendering for each row, as JSON Lines')
     .option('--record <id>', 'only the record of this id')
     .addOption(new Option('--take <n>', 'end after so many renderings').argParser(whole))
     .option('--to <file>', 'write there instead of stdout')

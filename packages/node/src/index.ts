@@ -1,4 +1,5 @@
 export { openLibrary, type OpenOptions } from './open-library.js'
+export { openLibraryFor } from './open-for.js'
 export { readFileValue, type FileOptions } from './file-value.js'
 export { reason } from './reason.js'
 export { formatOf, readList, readTable, type TableFile, type TableSource } from './sources/open-table.js'

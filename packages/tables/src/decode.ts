@@ -63,7 +63,7 @@ class Decoder {
   decode(chunk: Uint8Array, bytesRead: number): Stretch {
     let bytes = joined(this.rest, chunk)
     if (!this.begun) {
-      this.rest = bytes
+      this.rest = new Uint8Array(bytes)
       if (bytes.length < 3) return { text: '', plain: true, mend: undefined, bytesRead }
       bytes = this.begin(bytes)
     }
@@ -72,7 +72,8 @@ class Decoder {
       return { text: this.other.decode(bytes, { stream: true }), plain: false, mend: undefined, bytesRead }
     }
     const end = wholeCharacters(bytes)
-    this.rest = bytes.subarray(end)
+    // A copy: the bytes are the caller's, who may read the next ones into them.
+    this.rest = new Uint8Array(bytes.subarray(end))
     return this.stretch(bytes.subarray(0, end), bytesRead)
   }
 

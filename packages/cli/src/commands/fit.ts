@@ -1,7 +1,7 @@
 import { batchOf, Fit, printProblem, type FitReport, type FittedVariable } from 'dunelight'
 import { readPools, readTable } from '@dunelight/node'
 import { namedBatch, type BatchFlags } from '../batch-flags.js'
-import { openToRender } from '../open.js'
+import { openToRun } from '../open.js'
 import { colorsFor, EXIT, paintFor, plural, type Colors, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
 
@@ -13,7 +13,7 @@ export interface FitFlags extends BatchFlags {
 
 /** Shows how a table's columns become a prompt's variables, before anything runs. */
 export async function fit(around: Surroundings, folder: string, what: string, flags: FitFlags): Promise<number> {
-  const library = await openToRender(folder)
+  const library = await openToRun(folder, what)
   const { model, records } = namedBatch(library, folder, what, flags)
   const prompt = library.prompt(model.prompt?.name ?? '')
   const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })

@@ -2,17 +2,17 @@ import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
 import { SingleBar } from 'cli-progress'
 import { printProblem, problem, ProblemError, type Prompt } from 'dunelight'
-import { renderTable } from '@dunelight/node'
+import { renderTable, type TableFile } from '@dunelight/node'
 import { Asides, printHeadings } from '../aside.js'
+import { tableOf, type TableFlags } from '../batch-flags.js'
 import { openToRender } from '../open.js'
 import { printTurns } from '../print-turns.js'
 import { closed, resultFile } from '../result-file.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
 
-export interface RenderFlags {
+export interface RenderFlags extends TableFlags {
   readonly set?: string[]
-  readonly records?: string
   readonly record?: string
   readonly take?: number
   readonly to?: string
@@ -28,7 +28,8 @@ const TABLE_ONLY = ['record', 'take', 'aside'] as const
 
 /** Renders one set of values, or a table. */
 export async function render(around: Surroundings, folder: string, name: string, flags: RenderFlags): Promise<number> {
-  if (flags.records === undefined) {
+  const table = tableOf(flags)
+  if (!table) {
     for (const flag of TABLE_ONLY) if (flags[flag] !== undefined) throw new WrongUse(`--${flag} speaks of a table`, 'add --records FILE')
   } else if (flags.wordings) throw new WrongUse('--wordings renders one set of values, not a table', 'use --set instead of --records')
   const library = await openToRender(folder, name)
@@ -36,8 +37,7 @@ export async function render(around: Surroundings, folder: string, name: string,
   const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
   const out = flags.to === undefined ? around.stdout : await resultFile(flags.to, flags.overwrite ?? false, [flags.records])
   try {
-    const code =
-      flags.records === undefined ? renderOne(around, out, prompt, given, flags) : await renderMany(around, out, prompt, given, flags)
+    const code = !table ? renderOne(around, out, prompt, given, flags) : await renderMany(around, out, prompt, given, table, flags)
     if (out !== around.stdout) await closed(out)
     return code
   } catch (fault) {
@@ -68,17 +68,17 @@ async function renderMany(
   out: Writable,
   prompt: Prompt,
   given: Record<string, unknown>,
+  table: TableFile,
   flags: RenderFlags,
 ): Promise<number> {
-  const records = flags.records!
   const { stderr } = around
   const c = colorsFor(stderr, around.env)
-  const kept = flags.aside === undefined ? undefined : await resultFile(flags.aside, flags.overwrite ?? false, [records, flags.to])
+  const kept = flags.aside === undefined ? undefined : await resultFile(flags.aside, flags.overwrite ?? false, [table.from, flags.to])
   const asides = new Asides()
-  const bar = await progressBar(around, records)
+  const bar = await progressBar(around, table.from)
   const report = await renderTable({
     prompt,
-    records,
+    records: table,
     to: out,
     given,
     ...(flags.seed !== undefined && { seed: flags.seed }),
@@ -87,6 +87,7 @@ async function renderMany(
     ...(flags.record !== undefined && { only: flags.record }),
     ...(around.signal && { signal: around.signal }),
     onHeading: (problems) => printHeadings(around, problems),
+    onNotice: (p) => void stderr.write(`${printProblem(p, paintFor(c))}\n`),
     onAside: (aside) => {
       asides.add(aside.id, aside.problems)
       kept?.write(`${JSON.stringify({ row: aside.row, record: aside.id, problems: aside.problems })}\n`)

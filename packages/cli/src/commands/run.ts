@@ -14,7 +14,7 @@ import {
 } from '@dunelight/node'
 import { Asides, printHeadings } from '../aside.js'
 import { namedBatch, type BatchFlags } from '../batch-flags.js'
-import { openToRender } from '../open.js'
+import { openToRender, openToRun } from '../open.js'
 import { colorsFor, EXIT, paintFor, plural, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
 
@@ -29,7 +29,7 @@ export interface RunFlags extends BatchFlags {
 
 /** Runs a batch, or a prompt with a table, into a folder of its own. */
 export async function runCommand(around: Surroundings, folder: string, what: string, flags: RunFlags): Promise<number> {
-  const library = await openToRender(folder)
+  const library = await openToRun(folder, what)
   const { name, definition, model, records, to } = namedBatch(library, folder, what, flags)
   const given = await givenFor(library, model.prompt?.name ?? '', flags.set, flags.locale)
   const telling = new Telling(around)

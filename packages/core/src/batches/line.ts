@@ -32,7 +32,9 @@ export interface LineWriter {
 
 /** How one record of a batch is rendered. */
 export function renderOptions({ seed, locale }: LineOptions, record: string): RenderOptions {
-  return { record, ...(seed !== undefined && { seed }), ...(locale !== undefined && { locale }) }
+  // Written out: a record is made for every line, and a spread one costs as much as a slot.
+  if (locale === undefined) return seed === undefined ? { record } : { record, seed }
+  return seed === undefined ? { record, locale } : { record, seed, locale }
 }
 
 /** `{"record":…,"row":…,"prompt":…,"fingerprint":…,"turns":[…],"output":…,"settings":{…},"tokens":…}` */

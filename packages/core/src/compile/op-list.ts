@@ -1,6 +1,6 @@
 import type { Op, Run } from '../render/run.js'
 import { jsonBytes } from '../render/json-bytes.js'
-import { isSuspect } from '../render/suspect.js'
+import { isHarmless, isSuspect } from '../render/suspect.js'
 import type { Descent } from '../render/trace.js'
 
 interface Fixed {
@@ -106,6 +106,10 @@ function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
       else {
         const value = read(part, run)
         if (value === null || value === undefined) continue
+        if (json && isHarmless(value)) {
+          out += value
+          continue
+        }
         if (part.free && run.guarded && !run.suspect) run.suspect = isSuspect(value)
         out += json ? jsonBytes(value) : value
       }

@@ -5,7 +5,7 @@ import type { PassageType } from '../text/nodes.js'
 import type { Masks, Setting } from '../values/formats/format.js'
 import type { Locale } from '../values/locale.js'
 import { jsonBytes } from './json-bytes.js'
-import { isSuspect } from './suspect.js'
+import { isHarmless, isSuspect } from './suspect.js'
 import { Trace, type Descent } from './trace.js'
 
 const NONE: readonly string[] = []
@@ -110,8 +110,11 @@ export class Run implements Setting {
 
   /** Writes text that comes from a value. */
   writeGiven(text: string, descent: Descent): void {
-    if (this.guarded && !this.suspect) this.suspect = isSuspect(text)
-    this.out += this.json ? jsonBytes(text) : text
+    if (this.json && isHarmless(text)) this.out += text
+    else {
+      if (this.guarded && !this.suspect) this.suspect = isSuspect(text)
+      this.out += this.json ? jsonBytes(text) : text
+    }
     if (this.trace) this.trace.add(this.out.length, descent)
     this.checkLength()
   }

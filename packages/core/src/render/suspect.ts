@@ -22,6 +22,14 @@ export function isSuspect(text: string): boolean {
   return FIRST_LOOK.test(text) && CLOSER_LOOK.test(text)
 }
 
+/** A value that needs none of these looks is written into JSON as it is, and can begin no form of a tag: most values are such. */
+// eslint-disable-next-line no-control-regex -- JSON escapes control signs
+const ANY_LOOK = /["\\<&%\u0000-\u001f\u0080-\uffff]/
+
+export function isHarmless(text: string): boolean {
+  return !ANY_LOOK.test(text)
+}
+
 /** Where the search for forms begins. */
 export const FORM_START = new RegExp(`[${OPENERS}${REFERENCES}]`, 'gu')
 

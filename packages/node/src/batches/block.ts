@@ -70,12 +70,13 @@ export class BlockMaker {
     const paths: string[] | undefined = this.batch.perRecord ? [] : undefined
     const asides: (Aside & { at: number })[] = []
     const room = this.rooms.next()
-    const all: BatchRecord[] = []
+    // The cells are held anyway, by the part of the table that they are of; values and turns are let go with their record.
+    const cells: BatchRecord['cells'][] = []
     for (const record of records) {
-      all.push(record)
-      const done = all.length <= skip ? { ...NOTHING, ...(!record.prepared && { problems: record.problems }) } : this.render(writer, record)
+      const done = cells.length < skip ? skipped(record) : this.render(writer, record)
       if ('problems' in done) asides.push({ at: ids.length, ...asideOf(record, headings, done.problems) })
       const { text, line } = 'problems' in done ? NOTHING : done
+      cells.push(record.cells)
       ids.push(record.id)
       rows.push(record.row)
       named.push(record.named ? 1 : 0)
@@ -85,7 +86,7 @@ export class BlockMaker {
       tokens?.push(line.tokens ?? 0)
       paths?.push(record.path ?? '')
     }
-    const raw = (at: number) => rawOf(all[at]!, headings)
+    const raw = (at: number) => rawOf(cells[at]!, headings)
     return { raw, bytes: room.bytes, ids, rows, lengths, sizes, named, fingerprints, tokens, paths, asides, bytesRead }
   }
 
@@ -115,12 +116,17 @@ const NOTHING: { readonly text: string; readonly line: Line } = {
   line: { bytes: '', fingerprint: undefined, tokens: undefined, length: 0 },
 }
 
-function asideOf(record: BatchRecord, headings: readonly string[], problems: readonly Problem[]): Aside {
-  return { row: record.row, id: record.id, problems: problems.map(problemRecord), raw: rawOf(record, headings) }
+/** A record that was rendered before. */
+function skipped({ prepared, problems }: BatchRecord): typeof NOTHING | { problems: readonly Problem[] } {
+  return prepared ? NOTHING : { problems }
 }
 
-function rawOf({ raw, cells }: BatchRecord, headings: readonly string[]): unknown {
-  if (raw !== undefined) return raw
+function asideOf(record: BatchRecord, headings: readonly string[], problems: readonly Problem[]): Aside {
+  const { row, id, raw, cells } = record
+  return { row, id, problems: problems.map(problemRecord), raw: raw ?? rawOf(cells, headings) }
+}
+
+function rawOf(cells: BatchRecord['cells'], headings: readonly string[]): unknown {
   const named = Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? null]))
   return cells.length > headings.length ? { ...named, [MORE]: cells.slice(headings.length) } : named
 }

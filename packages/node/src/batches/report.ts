@@ -126,11 +126,11 @@ export function reportHtml(run: RunFile, tally: TallyState): string {
   const table = ({ head, rows, bars }: Section) => {
     if (!head || !rows) return ''
     const top = head.some((one) => one !== '')
-      ? `<thead><tr>${head.map((one) => `<th>${escape(one)}</th>`).join('')}${bars ? '<th></th>' : ''}</tr></thead>`
+      ? `<thead><tr>${head.map((one, i) => `<th${NUMBER.test(rows[0]?.[i] ?? '') ? ' class="n"' : ''}>${escape(one)}</th>`).join('')}${bars ? '<th></th>' : ''}</tr></thead>`
       : ''
     const body = rows.map((row, i) => {
       const bar = bars ? `<td class="bar"><i style="width:${Math.max(0.5, bars[i]! * 100).toFixed(1)}%"></i></td>` : ''
-      return `<tr>${row.map((one) => `<td${/^[\d,]+(?: – [\d,]+)?$/.test(one) ? ' class="n"' : ''}>${escape(one)}</td>`).join('')}${bar}</tr>`
+      return `<tr>${row.map((one) => `<td${classOf(one)}>${escape(one)}</td>`).join('')}${bar}</tr>`
     })
     return `<table>${top}<tbody>${body.join('')}</tbody></table>`
   }
@@ -162,12 +162,21 @@ dt { color: var(--soft); } dd { margin: 0; overflow-wrap: anywhere; }
 main { display: grid; grid-template-columns: repeat(auto-fit, minmax(480px, 1fr)); gap: 26px 44px; }
 table { border-collapse: collapse; width: 100%; }
 th { text-align: left; font-weight: 500; color: var(--soft); }
-td, th { padding: 3px 14px 3px 0; border-bottom: 1px solid var(--line); vertical-align: top; white-space: pre-line; overflow-wrap: anywhere; }
-td.n { text-align: right; font-variant-numeric: tabular-nums; white-space: nowrap; width: 1%; }
-td.bar { width: 55%; } td.bar i { display: block; height: 12px; margin-top: 5px; background: var(--bar); }
+td, th { padding: 3px 14px 3px 0; border-bottom: 1px solid var(--line); vertical-align: top; white-space: nowrap; }
+td.words { white-space: pre-line; overflow-wrap: anywhere; width: 100%; }
+td.n, th.n { text-align: right; font-variant-numeric: tabular-nums; }
+td.bar { width: 70%; } td.bar i { display: block; height: 12px; margin-top: 5px; background: var(--bar); }
 p { margin: 0 0 8px; color: var(--soft); }
 @media (max-width: 640px) { main { grid-template-columns: 1fr; } }
 `
+
+const NUMBER = /^[\d,]+(?:$| )/
+
+/** Figures stand below each other, sentences may break. */
+function classOf(cell: string): string {
+  if (NUMBER.test(cell)) return ' class="n"'
+  return cell.includes(': ') ? ' class="words"' : ''
+}
 
 function escape(text: string): string {
   return text.replace(/[&<>"]/g, (sign) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[sign]!)

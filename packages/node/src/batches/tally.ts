@@ -21,7 +21,7 @@ export interface TallyState {
   aside: number
   bytes: number
   tokens: number
-  /** Counts of sizes by steps of an eighth of a doubling: of tokens where they are counted, else of bytes. */
+  /** Counts of sizes by steps of a thirty-second of a doubling: of tokens where they are counted, else of bytes. */
   sizes: Record<string, number>
   longest: Extreme[]
   shortest: Extreme[]
@@ -45,7 +45,7 @@ export function newTally(): TallyState {
 
 const EXTREMES = 5
 const EXAMPLES = 3
-const STEPS = 8
+const STEPS = 32
 
 export function countRendered(tally: TallyState, id: string, row: number, bytes: number, tokens: number | undefined): void {
   const size = tokens ?? bytes

@@ -1,7 +1,7 @@
 import { parentPort, workerData } from 'node:worker_threads'
 import { batchModel, batchOf, ProblemError } from 'dunelight'
 import { CsvRows, recordsTable, readTextList, type Misread, type Row } from '@dunelight/tables'
-import { openLibrary } from '../open-library.js'
+import { openLibraryFor } from '../open-for.js'
 import { narrow } from '../sources/narrow.js'
 import { readPools, RecordMaker } from '../sources/records.js'
 import { BlockMaker, type Block } from './block.js'
@@ -41,8 +41,8 @@ const begin = workerData as WorkerStart
 
 /** What renders rows on this thread. */
 async function prepare() {
-  const library = await openLibrary(begin.folder)
   const model = batchModel(begin.definition)
+  const library = await openLibraryFor(begin.folder, model.prompt?.name)
   const batch = batchOf(library, model, { given: begin.given, ...(begin.locale !== undefined && { locale: begin.locale }) })
   const pools = await readPools(batch, begin.folder)
   const maker = new BlockMaker(batch, outputForm(begin.output, batch, begin.headings), await lineOptions(batch, model, begin.bare))

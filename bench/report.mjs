@@ -1,0 +1,6 @@
+/** What a run took, for whoever started it: one line of JSON on stderr. */
+export function report(started) {
+  const { user, system } = process.cpuUsage()
+  const cpu = Math.round((user + system) / 1000)
+  process.stderr.write(`${JSON.stringify({ ms: performance.now() - started, cpu, peak: process.resourceUsage().maxRSS })}\n`)
+}
