@@ -25,11 +25,16 @@ export function ObjectList({ table, chosen, onChoose, onOpen }: Props) {
     const wanted = words.toLowerCase().split(/\s+/)
     return table.objects.filter((o) => wanted.every((word) => `${o.id} ${o.title}`.toLowerCase().includes(word)))
   }, [table, words])
+  /** What was looked for in the table before is not looked for in the next. */
+  const open = (file: File | null | undefined) => {
+    if (!file) return
+    setWords('')
+    onOpen(file)
+  }
   const drop = (event: DragEvent) => {
     event.preventDefault()
     setOver(false)
-    const [dropped] = event.dataTransfer.files
-    if (dropped) onOpen(dropped)
+    open(event.dataTransfer.files[0])
   }
   const drag = (event: DragEvent) => {
     event.preventDefault()
@@ -67,10 +72,10 @@ export function ObjectList({ table, chosen, onChoose, onOpen }: Props) {
           </Text>
         )}
       </ScrollArea>
-      <FileButton onChange={(picked) => picked && onOpen(picked)} accept={KINDS}>
+      <FileButton onChange={open} accept={KINDS}>
         {(props) => (
           <Button {...props} variant="default" size="xs">
-            Open a table, or drop one here
+            Open or drop a table
           </Button>
         )}
       </FileButton>

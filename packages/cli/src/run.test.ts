@@ -101,6 +101,29 @@ describe('run', () => {
     expect([code, err, text(`${HOUSE}/out/rooms/K0.md`)]).toEqual([1, expect.stringContaining('K0.md exists already'), 'mine'])
   })
 
+  test('hands the library’s own files to every record, and none of anybody else', () => {
+    expect(dunelight('run', HOUSE, 'box-by-the-door').code).toBe(0)
+    const lines = linesOf(`${HOUSE}/out/slips.jsonl`) as unknown as {
+      call: { turns: { 'hands-over'?: { text: string }[] }[] }
+      beside: { tokens: number }
+    }[]
+    expect([lines.length, lines[0]!.call.turns[0]!['hands-over']![0]!.text.startsWith('# '), lines[0]!.beside.tokens > 700]).toEqual([
+      60,
+      true,
+      true,
+    ])
+    // An envelope that has no place for it loses nothing in silence.
+    const lost = dunelight('run', HOUSE, 'box-by-the-door', '--envelope', 'night-desk', '--take', '1', '--to', at('lost.jsonl'))
+    expect([lost.code, lost.err]).toEqual([3, expect.stringContaining('has no place for what the system turn hands over')])
+    writeFileSync(
+      `${HOUSE}/batches/nosy.yaml`,
+      'prompt: visitor/answer\nrecords: { from: ../data/questions.csv, as: slip }\nset: { guide: ../../other.md }\n',
+    )
+    writeFileSync(at('other.md'), 'Not yours.')
+    expect(dunelight('run', HOUSE, 'nosy')).toMatchObject({ code: 1, err: expect.stringContaining('[path-outside]') as unknown })
+    rmSync(`${HOUSE}/batches/nosy.yaml`)
+  })
+
   test.each(['csv', 'tsv', 'xlsx', 'parquet'])(
     'puts the prompt beside the source’s columns in %s, the same bytes each time',
     async (ending) => {

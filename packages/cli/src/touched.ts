@@ -2,8 +2,8 @@ import { execFile } from 'node:child_process'
 import { readFile } from 'node:fs/promises'
 import { basename, dirname, join } from 'node:path'
 import { promisify } from 'node:util'
-import { artefactFile, batchOf, plainBatch, ProblemError, type BatchModel, type Library, type Member, type Prompt } from 'dunelight'
-import { compareTable, readPools, reason, tableFile, type Comparison } from '@dunelight/node'
+import { artefactFile, plainBatch, ProblemError, type BatchModel, type Library, type Member, type Prompt } from 'dunelight'
+import { compareTable, readPools, readyBatch, reason, tableFile, type Comparison } from '@dunelight/node'
 import { membersNamed } from './graph/members.js'
 import { openToRender } from './open.js'
 import { WrongUse } from './surroundings.js'
@@ -72,9 +72,9 @@ async function touch(
 }
 
 async function compareBatch(before: Library, library: Library, model: BatchModel, folder: string): Promise<Comparison> {
-  const after = batchOf(library, model)
+  const after = await readyBatch(library, model, folder, {})
   const pools = await readPools(after, folder)
-  return compareTable({ before: batchOf(before, model), after, records: tableFile(folder, model.records!), pools })
+  return compareTable({ before: await readyBatch(before, model, folder, {}), after, records: tableFile(folder, model.records!), pools })
 }
 
 async function attempt(compare: () => Promise<Comparison>): Promise<{ comparison: Comparison } | { why: string }> {

@@ -14,6 +14,7 @@ export { compareTable, type CompareOptions, type Comparison } from './compare-ta
 export { readCaseRows } from './case-tables.js'
 export { appendCases, type AddedCase } from './append-cases.js'
 export {
+  readyBatch,
   runBatch,
   resumeRun,
   libraryOf,

@@ -1,5 +1,5 @@
-import { batchOf, Fit, printProblem, type FitReport, type FittedVariable } from 'dunelight'
-import { readPools, readTable } from '@dunelight/node'
+import { Fit, printProblem, type FitReport, type FittedVariable } from 'dunelight'
+import { readPools, readTable, readyBatch } from '@dunelight/node'
 import { namedBatch, type BatchFlags } from '../batch-flags.js'
 import { openToRun } from '../open.js'
 import { colorsFor, EXIT, paintFor, plural, type Colors, type Surroundings } from '../surroundings.js'
@@ -17,7 +17,7 @@ export async function fit(around: Surroundings, folder: string, what: string, fl
   const { model, records } = namedBatch(library, folder, what, flags)
   const prompt = library.prompt(model.prompt?.name ?? '')
   const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
-  const batch = batchOf(library, model, { given, ...(flags.locale !== undefined && { locale: flags.locale }) })
+  const batch = await readyBatch(library, model, folder, { given, ...(flags.locale !== undefined && { locale: flags.locale }) })
   const paint = paintFor(colorsFor(around.stderr, around.env))
   const notice = { notice: (p: Parameters<typeof printProblem>[0]) => void around.stderr.write(`${printProblem(p, paint)}\n`) }
   const found = new Fit(batch, await readPools(batch, folder, notice))

@@ -32,6 +32,7 @@ export async function list(around: Surroundings, folder: string, flags: { json?:
     personas: [...shelf.personas.values()].map((p) => ({ name: p.name, says: p.title ?? '' })),
     examples: [...shelf.examples.values()].map((e) => ({ name: e.name, says: plural(library.sets.get(e.name)?.rows.length ?? 0, 'case') })),
     outputs: [...library.outputs.values()].map((o) => ({ name: o.name, says: `${o.form}: ${partsOf(o)}` })),
+    envelopes: [...shelf.envelopes.values()].map((e) => ({ name: e.name, says: e.title ?? '' })),
     batches: [...shelf.batches.values()].map((b) => ({ name: b.name, says: b.prompt?.name ?? '' })),
   }
   const held = Object.entries(kinds).filter(([, rows]) => rows.length > 0)

@@ -8,6 +8,7 @@ const FOLDER_KINDS = {
   examples: 'example set',
   outputs: 'output',
   batches: 'batch',
+  envelopes: 'envelope',
 } as const
 
 /**

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import { batchModel, batchOf, Fit, libraryFrom, ProblemError, readAmount, type BatchRecord, type Library } from 'dunelight'
+import { batchModel, batchOf, Fit, libraryFrom, problem, ProblemError, readAmount, type BatchRecord, type Library } from 'dunelight'
 import { problemsOf, utf8, type Files } from '../../../../test/support.js'
 
 const FILES: Files = {
@@ -295,6 +295,26 @@ roles: { user: visitor }
     } catch (fault) {
       expect((fault as ProblemError).problems.map((p) => [p.code, p.hint])).toEqual([['envelope-name-unknown', hint]])
     }
+  })
+
+  test('lose nothing that a turn hands over: an envelope without a place for it is refused', () => {
+    const files = (envelope: string) => ({
+      'prompts/p.yaml':
+        'title: T\nvariables: { guide: file, who: text }\nturns:\n  - user: "For {who}."\n    attach: [{ from: guide, as: text }]\n',
+      'envelopes/e.yaml': envelope,
+    })
+    const attempt = (envelope: string) => {
+      const model = batchModel({ prompt: 'p', records: { from: 'x' }, envelope: 'e' })
+      const batch = batchOf(libraryFrom(files(envelope)), model, {
+        given: { guide: { name: 'g.md', mediaType: 'text/markdown', text: 'Lift with both hands.' } },
+      })
+      const record = batch.rows(['Who'], []).read(['Ines'], 1)!
+      return JSON.parse(batch.writer(['Who'], {}).line(record, record.prepared!).bytes) as { all: { beside: unknown[] }[] }
+    }
+    expect(attempt('line: { all: "{turns}" }\nturn: { text: "{text}", beside: "{parts}" }').all[0]!.beside).toHaveLength(1)
+    for (const envelope of ['line: { all: "{turns}" }\nturn: { text: "{text}" }', 'line: { who: "{record.id}" }'])
+      expect(() => attempt(envelope)).toThrow(ProblemError)
+    expect(problem('envelope-loses-parts', { role: 'user' }).message).toContain('the user turn')
   })
 
   test('written one after the other are the same as each by itself, whatever changes in between', () => {

@@ -33,6 +33,9 @@ interface TurnFilling {
 /** Lines in the form that a library's file gives them. */
 export class EnvelopeWriter implements LineWriter {
   private readonly whole: Piece<Filling>
+  /** What its line places, and whether its turns place what they hand over. */
+  private readonly used = new Set<string>()
+  private partsPlaced = false
   private readonly turnList: (turns: readonly ByteTurn[]) => string
   private readonly names: Readonly<
     Record<string, { readonly type: ValueType; readonly json: Piece<Filling>; readonly data: (filling: Filling) => unknown }>
@@ -55,11 +58,21 @@ export class EnvelopeWriter implements LineWriter {
     const { hash = hashBytes, countTokens } = this.options
     const options = renderOptions(this.options, record.id)
     const turns = prepared.byteTurns(options)
+    this.refuseLost(turns)
     const list = byteList(turns)
     const fingerprint = hash(list)
     const tokens = countTokens && promptTokens(prepared, options, countTokens)
     const bytes = this.whole({ record, prepared, options, turns, fingerprint, tokens }) ?? 'null'
     return { bytes, fingerprint, tokens, length: list.length }
+  }
+
+  /** What a turn hands over must not be lost on the way: a picture, the text of a document. */
+  private refuseLost(turns: readonly ByteTurn[]): void {
+    for (const { role, parts } of turns) {
+      if (parts === undefined) continue
+      const placed = this.used.has('turns') || (role !== 'system' && this.used.has('dialogue'))
+      if (!placed || (this.model.turn && !this.partsPlaced)) throw new ProblemError([problem('envelope-loses-parts', { role })])
+    }
   }
 
   private placed(): EnvelopeWriter['names'] {
@@ -115,6 +128,7 @@ export class EnvelopeWriter implements LineWriter {
   /** A text that is one slot hands its value on as it is: a list stays a list. */
   private compileValue({ paths, fallback }: SlotValue): Piece<Filling> {
     const tries = paths.map((path): Piece<Filling> => {
+      this.used.add(path.name)
       const placed = Object.hasOwn(this.names, path.name) ? this.names[path.name] : undefined
       if (!placed) return unknownName(path.name, Object.keys(this.names), path.span)
       if (path.steps.length === 0) return placed.json
@@ -135,7 +149,7 @@ export class EnvelopeWriter implements LineWriter {
     const { turn, roles } = this.model
     const renamed = (Object.entries(roles) as [Role, string][]).some(([role, name]) => role !== name)
     if (!turn && !renamed) return byteList
-    const write = turn ? turnPiece(turn) : standardTurn
+    const write = turn ? turnPiece(turn, () => (this.partsPlaced = true)) : standardTurn
     return (turns) => `[${turns.map((one) => write({ turn: one, role: roles[one.role] })).join(',')}]`
   }
 }
@@ -153,12 +167,13 @@ const OF_TURN: Readonly<Record<string, (filling: TurnFilling) => string | undefi
 }
 
 /** The shape of one turn, in which `{role}`, `{text}`, `{name}` and `{parts}` stand, each alone. */
-function turnPiece(shape: Shape): (filling: TurnFilling) => string {
+function turnPiece(shape: Shape, withParts: () => void): (filling: TurnFilling) => string {
   const write = compileShape<TurnFilling>(shape, (text) => {
     const sole = soleSlot(text)
     const json = jsonOf(text.source.text)
     if (!sole) return () => json
     const name = sole.paths[0]?.name ?? ''
+    if (name === 'parts') withParts()
     return (Object.hasOwn(OF_TURN, name) ? OF_TURN[name] : undefined) ?? unknownName(name, Object.keys(OF_TURN), sole.span)
   })
   return (filling) => write(filling) ?? 'null'

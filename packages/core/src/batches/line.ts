@@ -72,9 +72,12 @@ export class StandardWriter implements LineWriter {
   }
 }
 
-/** The tokens of all turns' texts. */
+/** The tokens of all turns' texts, and of the texts that they hand over beside them. */
 export function promptTokens(prepared: PreparedValues, options: RenderOptions, count: (text: string) => number): number {
   let tokens = 0
-  for (const { text } of prepared.turns(options)) tokens += count(text)
+  for (const { text, parts } of prepared.turns(options)) {
+    tokens += count(text)
+    for (const part of parts ?? []) if (part.kind === 'text') tokens += count(part.text)
+  }
   return tokens
 }

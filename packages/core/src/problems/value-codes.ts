@@ -182,6 +182,11 @@ export const tableCodes = {
     (d) => `a record called "${d.name}" came before`,
     () => 'give records names of their own by name: in the batch',
   ),
+  'envelope-loses-parts': error<{ role: string }>(
+    'A turn hands over a document or a picture, and the envelope has no place for it; the record is set aside.',
+    (d) => `the envelope has no place for what the ${d.role} turn hands over`,
+    () => 'place {parts} in its turn:, and {turns} in its line:',
+  ),
   'output-ending': error<{ path: string; known: readonly string[] }>(
     'Records are to be written to a file of a kind that is not written.',
     (d) => `records are not written as ${d.path}`,

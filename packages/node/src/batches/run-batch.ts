@@ -1,13 +1,24 @@
 import { createHash } from 'node:crypto'
 import { mkdir, readFile, rm, stat } from 'node:fs/promises'
 import { basename, extname, join, relative, resolve } from 'node:path'
-import { batchModel, batchOf, problem, ProblemError, type Batch, type BatchModel, type Library, type Problem } from 'dunelight'
+import {
+  batchModel,
+  batchOf,
+  problem,
+  ProblemError,
+  type Batch,
+  type BatchModel,
+  type BatchOptions,
+  type Library,
+  type Problem,
+} from 'dunelight'
 import type { TableFile } from '../sources/open-table.js'
 import { readPools, tableFile } from '../sources/records.js'
 import type { Aside, Block } from './block.js'
 import { canBeCut, headingsOf, renderBlocks, type Rendering } from './blocks.js'
 import { checkBudget } from './budget.js'
 import { convert, publish, publishAll } from './finish.js'
+import { filesThatItSets } from './own-files.js'
 import { CHECKPOINT_FILE, Ledger, SEEN_FILE, WriteFault } from './ledger.js'
 import { lineOptions } from './line-options.js'
 import { outputForm } from './output-form.js'
@@ -77,9 +88,9 @@ export interface RunResult {
  * @throws ProblemError where the batch cannot be run, or its prompts are over its budget: then nothing has been written.
  */
 export async function runBatch(options: RunOptions): Promise<RunResult> {
-  const { library, folder, overwrite = false, given = {}, said = [], workers = 1, bare = false } = options
+  const { library, folder, overwrite = false, said = [], workers = 1, bare = false } = options
   const model = batchModel(options.definition)
-  const batch = readyBatch(library, model, options)
+  const batch = await readyBatch(library, model, folder, options)
   const wanted = options.records ?? (model.records && tableFile(folder, model.records))
   if (!wanted) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
   const runs = resolve(options.runs ?? join(folder, 'runs'))
@@ -102,7 +113,7 @@ export async function runBatch(options: RunOptions): Promise<RunResult> {
       definition: options.definition,
       prompt: { name: batch.prompt.name, fingerprint: batch.prompt.fingerprint },
       envelope: envelopeMark(library, model),
-      given: fingerprintOf(given),
+      given: fingerprintOf(batch.given),
       said,
       locale: options.locale,
       workers,
@@ -157,9 +168,12 @@ export async function resumeRun(folder: string, options: ResumeOptions): Promise
     throw new ProblemError([problem('run-alive', { run: before.run, process: before.process! })])
   const { library, given = {} } = options
   const model = batchModel(before.definition)
-  const batch = readyBatch(library, model, { given, ...(before.locale !== undefined && { locale: before.locale }) })
+  const batch = await readyBatch(library, model, libraryOf(folder, before), {
+    given,
+    ...(before.locale !== undefined && { locale: before.locale }),
+  })
   const { bytes: _, sha256: __, ...records } = before.records
-  await refuseChanged(before, batch, model, given)
+  await refuseChanged(before, batch, model)
   const file: RunFile = { ...before, state: 'running', process: process.pid }
   await replaceFile(join(folder, 'run.json'), jsonFile(file))
   const rendering = await renderingOf(batch, model, { folder: libraryOf(folder, file), records, to: file.to, bare: file.bare }, options)
@@ -244,9 +258,14 @@ async function handOn(folder: string, file: RunFile, batch: Batch, model: BatchM
   return publishAll(from, resolve(file.to.slice(0, file.to.length - model.to!.path.length), commonFolder(model.to!.path)), overwrite)
 }
 
-function readyBatch(library: Library, model: BatchModel, options: { given?: Readonly<Record<string, unknown>>; locale?: string }): Batch {
-  const { given, locale } = options
-  return batchOf(library, model, { ...(given && { given }), ...(locale !== undefined && { locale }) })
+/**
+ * A batch with the files that it sets, ready to be run.
+ *
+ * @throws ProblemError where it cannot be.
+ */
+export async function readyBatch(library: Library, model: BatchModel, folder: string, options: BatchOptions): Promise<Batch> {
+  const files = await filesThatItSets(library.prompt(model.prompt?.name ?? ''), model, folder, library.limits.attachmentBytes)
+  return batchOf(library, model, { ...options, given: { ...files, ...options.given } })
 }
 
 /** Where the output is handed on to: what was said, else what the batch says, below the library's folder. */
@@ -276,14 +295,14 @@ async function refuseStranger(to: string, runs: string, overwrite: boolean): Pro
 }
 
 /** @throws ProblemError with all that has changed since the run was begun. */
-async function refuseChanged(before: RunFile, batch: Batch, model: BatchModel, given: Readonly<Record<string, unknown>>): Promise<void> {
+async function refuseChanged(before: RunFile, batch: Batch, model: BatchModel): Promise<void> {
   const problems: Problem[] = []
   const changed = (what: string, says: string) => problems.push(problem('run-changed', { what, says }))
   if (batch.prompt.fingerprint !== before.prompt.fingerprint)
     changed(`the prompt "${before.prompt.name}"`, 'has changed, or something that it draws on')
   if (batch.library && envelopeMark(batch.library, model)?.fingerprint !== before.envelope?.fingerprint)
     changed(`the envelope "${before.envelope?.name ?? ''}"`, 'has changed')
-  if (fingerprintOf(given) !== before.given) changed('the values that are set', 'have changed')
+  if (fingerprintOf(batch.given) !== before.given) changed('the values that are set', 'have changed')
   for (const mark of [before.records, ...before.joined]) {
     const now = await markOf(mark).catch(() => undefined)
     const name = basename(mark.from)
