@@ -6,7 +6,7 @@ import { problem } from '../problems/problem.js'
 import { bothWays, type Op, type Run } from '../render/run.js'
 import type { Descent } from '../render/trace.js'
 import type { Slot, SlotValue } from '../text/nodes.js'
-import { isEmpty, isMissing } from '../values/data.js'
+import { holds, isEmpty, isMissing, unitAt } from '../values/data.js'
 import { Weave } from '../values/formats/format.js'
 import { isName } from '../values/names.js'
 import { isFreeText, type ValueType } from '../values/types.js'
@@ -140,6 +140,7 @@ function writeMade(text: string, run: Run, made: Descent, more: Continuation | u
   if (text !== '') run.write(more ? indented(text, more) : text, made)
 }
 
+const SPACE = 32
 const BLANK_LINE = /^[ \t]*(?:\n|$)/
 
 function fenceWriter(
@@ -159,7 +160,7 @@ function fenceWriter(
     const text = result instanceof Weave ? result.text : write(result, type)
     if (text === '') return
     run.fence(name)
-    run.writeBothWays(more && BLANK_LINE.test(text) ? openBlank : open, made)
+    run.writeBothWays(more && unitAt(text, 0) <= SPACE && BLANK_LINE.test(text) ? openBlank : open, made)
     put(text, run)
     run.writeBothWays(close, made)
   }
@@ -168,7 +169,7 @@ function fenceWriter(
 /** Writes text whose further lines go on at the slot's column; what is put before them is made, not given. */
 function continued(more: Continuation, from: Descent, made: Descent): (text: string, run: Run) => void {
   return (text, run) => {
-    if (!text.includes('\n')) {
+    if (!holds(text, '\n')) {
       run.writeGiven(text, from)
       return
     }

@@ -1,3 +1,5 @@
+import { unitAt } from '../values/data.js'
+
 /** What a JSON string in UTF-8 does not hold as it stands. */
 // eslint-disable-next-line no-control-regex -- JSON escapes control signs
 const CHANGED = /["\\\u0000-\u001f\u0080-\uffff]/
@@ -14,7 +16,7 @@ export function jsonBytes(text: string): string {
   let bytes = ''
   let from = 0
   for (let i = 0; i < text.length; i++) {
-    const unit = text.charCodeAt(i)
+    const unit = unitAt(text, i)
     if (unit > 0x1f && unit < 0x80 && unit !== 0x22 && unit !== 0x5c) continue
     if (from < i) bytes += text.slice(from, i)
     if (unit < 0x80) bytes += ESCAPES[unit]!
@@ -42,7 +44,7 @@ export function utf8Bytes(text: string): string {
   let bytes = ''
   let from = 0
   for (let i = 0; i < text.length; i++) {
-    const unit = text.charCodeAt(i)
+    const unit = unitAt(text, i)
     if (unit < 0x80) continue
     if (from < i) bytes += text.slice(from, i)
     const point = text.codePointAt(i)!

@@ -1,6 +1,6 @@
 import { accept, acceptType, topLevel } from './accept.js'
 import { cellText, readCell } from './cells.js'
-import { clip, lineEnds, own } from './data.js'
+import { clip, holds, lineEnds, own, trimmed } from './data.js'
 import { isDate } from './dates.js'
 import type { Declared, ValueType } from './types.js'
 import { problem, type Problem } from '../problems/problem.js'
@@ -178,8 +178,8 @@ function matchColumns(
 }
 
 /**
- * What one column's cells are read by. What most cells of a table of text hold is read at once, since nearly all of a run's cells are that;
- * the rest, with all that can be wrong with a cell, is read the long way.
+ * What one column's cells are read by. What most cells hold is read at once, since nearly all of a run's cells are that; the rest, with all
+ * that can be wrong with a cell, is read the long way.
  */
 function cellReader(declared: Declared, heading: string, locale: string | undefined): Column['read'] {
   const missing = (row: number, problems: Problem[]) => {
@@ -190,9 +190,11 @@ function cellReader(declared: Declared, heading: string, locale: string | undefi
   const long = longReader(declared, heading, locale, missing)
   const quick = quickReader(declared.type)
   if (!quick) return long
+  const fits = typedTest(declared.type)
   return (cell, row, problems) => {
-    if (typeof cell !== 'string') return long(cell, row, problems)
-    const text = cell.trim()
+    if (cell === null || cell === undefined) return missing(row, problems)
+    if (typeof cell !== 'string') return fits(cell) ? cell : long(cell, row, problems)
+    const text = trimmed(cell)
     if (text === '') return missing(row, problems)
     const value = quick(text)
     return value === undefined ? long(cell, row, problems) : value
@@ -252,17 +254,53 @@ function quickReader(type: ValueType): ((text: string) => unknown) | undefined {
       if (type.item.kind !== 'text' || !isUnbound(type.item) || !isUnbound({ ...type, item: undefined, splits: undefined }))
         return undefined
       const sign = type.splits ?? ';'
-      return (text) => (text.startsWith('[') ? undefined : text.includes(sign) ? splitList(text, sign) : [lineEnds(text)])
+      const split = (text: string) => (text.startsWith('[') ? undefined : holds(text, sign) ? splitList(text, sign) : [lineEnds(text)])
+      return remembered(split)
     }
     default:
       return undefined
   }
 }
 
+/** Tells which cells of a typed table are plainly as they should be. */
+function typedTest(type: ValueType): (cell: unknown) => boolean {
+  switch (type.kind) {
+    case 'integer':
+    case 'number': {
+      const { min = -Infinity, max = Infinity } = type
+      const whole = type.kind === 'integer' ? Number.isInteger : Number.isFinite
+      return (cell) => typeof cell === 'number' && whole(cell) && cell >= min && cell <= max
+    }
+    case 'list':
+      return (cell) => Array.isArray(cell) && cell.every((item) => typeof item === 'string' && item !== '' && !holds(item, '\r'))
+    default:
+      return () => false
+  }
+}
+
+/** A column's lists are mostly the same few, and cutting one is dearer than finding it again. */
+function remembered<V>(read: (text: string) => readonly V[] | undefined): (text: string) => readonly V[] | undefined {
+  const known = new Map<string, readonly V[]>()
+  return (text) => {
+    const before = known.get(text)
+    if (before) return before
+    const found = read(text)
+    if (found && text.length <= LONG) {
+      if (known.size === MOST_REMEMBERED) known.clear()
+      // Cells are pieces of a whole part of the table, which a key would keep: it is written out.
+      known.set(` ${text}`.slice(1), Object.freeze(found))
+    }
+    return found
+  }
+}
+
+const LONG = 200
+const MOST_REMEMBERED = 1000
+
 function splitList(text: string, sign: string): string[] | undefined {
   const items: string[] = []
   for (const part of text.split(sign)) {
-    const item = part.trim()
+    const item = trimmed(part)
     if (item !== '') items.push(lineEnds(item))
   }
   return items.length > 0 ? items : undefined

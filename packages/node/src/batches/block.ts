@@ -49,12 +49,13 @@ export interface Block {
 export class BlockMaker {
   private writer: LineWriter | undefined
   private headings: readonly string[] | undefined
-  private readonly rooms = new Rooms()
 
   constructor(
     private readonly batch: Batch,
     private readonly form: OutputForm,
     private readonly options: LineOptions,
+    /** One that is filled while the other is written, where nothing is said. */
+    private readonly rooms = new Rooms(2),
   ) {}
 
   /** Renders some records; the first `skip` of them are counted and named, but not rendered. */
@@ -126,7 +127,8 @@ function asideOf(record: BatchRecord, headings: readonly string[], problems: rea
   return { row, id, problems: problems.map(problemRecord), raw: raw ?? rawOf(cells, headings) }
 }
 
-function rawOf(cells: BatchRecord['cells'], headings: readonly string[]): unknown {
+/** A record as it stands in its table. */
+export function rawOf(cells: BatchRecord['cells'], headings: readonly string[]): unknown {
   const named = Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? null]))
   return cells.length > headings.length ? { ...named, [MORE]: cells.slice(headings.length) } : named
 }

@@ -39,6 +39,8 @@ export class Ledger {
   private readonly paths = new Seen(false)
   private readonly prompts = new Seen(true)
   private readonly before: number
+  /** The lines under way. */
+  private pending: Promise<void> = Promise.resolve()
   private last = performance.now()
   private readonly started = performance.now()
   private sizes: { output: number; aside: number; seen: number }
@@ -65,7 +67,7 @@ export class Ledger {
     const seen = await cut(SEEN_FILE, from?.seen ?? 0)
     const ledger = new Ledger(options, { output, aside, seen }, from)
     await ledger.recall(from?.seen ?? 0)
-    if (!from) await ledger.write(options.head)
+    if (!from) await ledger.writeAll([options.head])
     return ledger
   }
 
@@ -83,7 +85,7 @@ export class Ledger {
     return this.tally.rendered >= this.options.take
   }
 
-  /** Writes a block. */
+  /** Writes a block: its lines are under way when this is done, and the next block is rendered meanwhile. */
   async take(block: Block): Promise<void> {
     const { folder, output, onAside, perRecord } = this.options
     const kept: Uint8Array[] = []
@@ -124,7 +126,10 @@ export class Ledger {
     }
     if (from < start) kept.push(block.bytes.subarray(from, start))
     for (let i = 0; i < files.length; i += AT_ONCE) await Promise.all(files.slice(i, i + AT_ONCE).map((write) => write()))
-    for (const bytes of kept) await this.write(bytes)
+    await this.pending
+    this.pending = this.writeAll(kept)
+    // Heard of with the next block, or at the end.
+    this.pending.catch(() => undefined)
     if (asides.length > 0) this.sizes.aside += await append(this.files.aside, Buffer.from(asides.join('')), ASIDE_FILE)
     if (prints.length > 0) this.sizes.seen += await append(this.files.seen, new Uint8Array(Uint32Array.from(prints).buffer), SEEN_FILE)
     if (performance.now() - this.last > EVERY) await this.note(false)
@@ -132,6 +137,7 @@ export class Ledger {
 
   /** Writes down how far the run has come. */
   async note(written: boolean): Promise<void> {
+    await this.pending
     const { output, aside, seen } = this.sizes
     const { tally, seconds } = this
     const point: Checkpoint = { records: Math.max(this.records, this.before), output, aside, seen, tally, seconds, written }
@@ -140,6 +146,7 @@ export class Ledger {
   }
 
   async close(): Promise<void> {
+    await this.pending.catch(() => undefined)
     for (const file of [this.files.output, this.files.aside, this.files.seen]) await file?.close()
   }
 
@@ -177,10 +184,12 @@ export class Ledger {
     for (let i = 0; i < all.length; i += 3) this.prompts.add(all[i]!, all[i + 1]!, all[i + 2]!)
   }
 
-  private async write(bytes: Uint8Array): Promise<void> {
-    if (bytes.length === 0) return
-    if (this.files.output) this.sizes.output += await append(this.files.output, bytes, this.options.output)
-    await this.options.also?.(bytes)
+  private async writeAll(all: readonly Uint8Array[]): Promise<void> {
+    for (const bytes of all) {
+      if (bytes.length === 0) continue
+      if (this.files.output) this.sizes.output += await append(this.files.output, bytes, this.options.output)
+      await this.options.also?.(bytes)
+    }
   }
 }
 

@@ -2,8 +2,12 @@ const FIRST = 1024 * 1024
 
 /** Room for bytes that is filled, handed on, and filled again: a run's lines would otherwise be a gigabyte of rubbish to collect. */
 class Room {
-  private buffer = Buffer.allocUnsafe(FIRST)
+  private buffer: Buffer
   private length = 0
+
+  constructor(private readonly make: MakeRoom) {
+    this.buffer = make(FIRST)
+  }
 
   /** Adds a text of one sign for each byte; gives its length. */
   add(text: string): number {
@@ -23,19 +27,28 @@ class Room {
   }
 
   private grow(least: number): void {
-    const larger = Buffer.allocUnsafe(Math.max(least, this.buffer.length * 2))
+    const larger = this.make(Math.max(least, this.buffer.length * 2))
     this.buffer.copy(larger, 0, 0, this.length)
     this.buffer = larger
   }
 }
 
-/** Two rooms in turn: one is written while the other is filled. */
+type MakeRoom = (size: number) => Buffer
+
+/** Room that another thread reads where it stands: what is handed over otherwise is new for each block, and let go by nobody in time. */
+export const sharedRoom: MakeRoom = (size) => Buffer.from(new SharedArrayBuffer(size))
+
+/** Rooms in turn: one is filled while those before are written. */
 export class Rooms {
-  private readonly rooms = [new Room(), new Room()] as const
+  private readonly rooms: readonly Room[]
   private turn = 0
 
+  constructor(count: number, make: MakeRoom = (size) => Buffer.allocUnsafe(size)) {
+    this.rooms = Array.from({ length: count }, () => new Room(make))
+  }
+
   next(): Room {
-    this.turn = 1 - this.turn
+    this.turn = (this.turn + 1) % this.rooms.length
     const room = this.rooms[this.turn]!
     room.empty()
     return room

@@ -1,13 +1,14 @@
-/** Hashes that have come before, in as little room as can be: millions of names and fingerprints are kept by eight bytes each. */
+/**
+ * Hashes that have come before, in as little room as can be: millions of names and fingerprints are kept by eight bytes each. They are kept in
+ * parts, so that only a part is ever held twice while it grows.
+ */
 export class Seen {
-  private high = new Uint32Array(FIRST)
-  private low = new Uint32Array(FIRST)
-  private rows: Uint32Array
+  private readonly parts: readonly Part[]
   private count = 0
 
   /** `withRows`: whether the row is kept in which each came first. */
-  constructor(private readonly withRows: boolean) {
-    this.rows = new Uint32Array(withRows ? FIRST : 0)
+  constructor(withRows: boolean) {
+    this.parts = Array.from({ length: PARTS }, () => new Part(withRows))
   }
 
   get size(): number {
@@ -16,36 +17,53 @@ export class Seen {
 
   /** Adds a hash; where it came before, its row (or 1 where rows are not kept), else undefined. */
   add(high: number, low: number, row: number): number | undefined {
-    if (this.count * 10 > this.low.length * 6) this.grow()
+    const before = this.parts[high % PARTS]!.add(high, low, row)
+    if (before === undefined) this.count++
+    return before
+  }
+}
+
+const PARTS = 61
+
+class Part {
+  /** Both halves of a hash side by side, so that a look for one goes to memory once. */
+  private halves = new Uint32Array(2 * FIRST)
+  private rows: Uint32Array
+  private count = 0
+
+  constructor(private readonly withRows: boolean) {
+    this.rows = new Uint32Array(withRows ? FIRST : 0)
+  }
+
+  add(high: number, low: number, row: number): number | undefined {
+    if (this.count * 20 > this.halves.length * 7) this.grow()
+    const { halves } = this
     // A slot without a hash is empty: zero stands for no hash.
     const key = low === 0 && high === 0 ? 1 : low
-    let at = this.slotOf(high, key)
-    while (this.low[at] !== 0 || this.high[at] !== 0) {
-      if (this.low[at] === key && this.high[at] === high) return this.withRows ? this.rows[at] : 1
-      at = (at + 1) & (this.low.length - 1)
+    const last = halves.length - 1
+    let at = (2 * (Math.imul(high, 0x9e3779b1) ^ key)) & last
+    while (halves[at] !== 0 || halves[at + 1] !== 0) {
+      if (halves[at + 1] === key && halves[at] === high) return this.withRows ? this.rows[at >> 1] : 1
+      at = (at + 2) & last
     }
-    this.high[at] = high
-    this.low[at] = key
-    if (this.withRows) this.rows[at] = row
+    halves[at] = high
+    halves[at + 1] = key
+    if (this.withRows) this.rows[at >> 1] = row
     this.count++
     return undefined
   }
 
-  private slotOf(high: number, low: number): number {
-    return (Math.imul(high, 0x9e3779b1) ^ low) & (this.low.length - 1)
-  }
-
   private grow(): void {
-    const { high, low, rows } = this
-    this.high = new Uint32Array(low.length * 2)
-    this.low = new Uint32Array(low.length * 2)
-    if (this.withRows) this.rows = new Uint32Array(low.length * 2)
+    const { halves, rows } = this
+    this.halves = new Uint32Array(halves.length * 2)
+    if (this.withRows) this.rows = new Uint32Array(rows.length * 2)
     this.count = 0
-    for (let i = 0; i < low.length; i++) if (low[i] !== 0 || high[i] !== 0) this.add(high[i]!, low[i]!, rows[i] ?? 0)
+    for (let i = 0; i < halves.length; i += 2)
+      if (halves[i] !== 0 || halves[i + 1] !== 0) this.add(halves[i]!, halves[i + 1]!, rows[i >> 1] ?? 0)
   }
 }
 
-const FIRST = 1 << 12
+const FIRST = 1 << 8
 
 /** A text's hash in two halves: FNV-1a with two beginnings. */
 export function hashName(text: string): readonly [number, number] {

@@ -3,10 +3,11 @@ import { batchModel, batchOf, ProblemError } from 'dunelight'
 import { CsvRows, recordsTable, readTextList, type Misread, type Row } from '@dunelight/tables'
 import { openLibraryFor } from '../open-for.js'
 import { narrow } from '../sources/narrow.js'
-import { readPools, RecordMaker } from '../sources/records.js'
-import { BlockMaker, type Block } from './block.js'
+import { readPools, RecordMaker, type RecordChunk } from '../sources/records.js'
+import { BlockMaker, rawOf, type Block } from './block.js'
 import { lineOptions } from './line-options.js'
 import { outputForm } from './output-form.js'
+import { Rooms, sharedRoom } from './rooms.js'
 
 /** What a thread needs to begin: the same that the run's own thread was begun with. */
 export interface WorkerStart {
@@ -19,11 +20,13 @@ export interface WorkerStart {
   readonly headings: readonly string[]
   /** Of comma separated text; undefined for lines. */
   readonly delimiter: string | undefined
+  /** How many blocks of a thread are held at once: one that is rendered, the others waiting to be written. */
+  readonly rooms: number
 }
 
 /** A block of whole rows to be rendered. */
 export interface ToRender {
-  readonly bytes: Uint8Array<ArrayBuffer>
+  readonly bytes: Uint8Array
   readonly row: number
   readonly encoding: 'utf-8' | 'windows-1252'
 }
@@ -45,20 +48,29 @@ async function prepare() {
   const library = await openLibraryFor(begin.folder, model.prompt?.name)
   const batch = batchOf(library, model, { given: begin.given, ...(begin.locale !== undefined && { locale: begin.locale }) })
   const pools = await readPools(batch, begin.folder)
-  const maker = new BlockMaker(batch, outputForm(begin.output, batch, begin.headings), await lineOptions(batch, model, begin.bare))
-  return async ({ bytes, row, encoding }: ToRender): Promise<Block> => {
-    const records = new RecordMaker(batch, { pools }, row)
-    const table =
+  const form = outputForm(begin.output, batch, begin.headings)
+  const maker = new BlockMaker(batch, form, await lineOptions(batch, model, begin.bare), new Rooms(begin.rooms, sharedRoom))
+  const read = async ({ bytes, row, encoding }: ToRender): Promise<RecordChunk> => {
+    const { headings, rows } =
       begin.delimiter === undefined ? await fromLines(bytes) : { headings: begin.headings, rows: fromCsv(bytes, encoding, begin.delimiter) }
-    const block = maker.block({ headings: table.headings, records: records.records(table.headings, table.rows), bytesRead: 0 })
-    return { ...block, bytes: block.bytes.slice() }
+    return { headings, records: new RecordMaker(batch, { pools }, row).records(headings, rows), bytesRead: 0 }
+  }
+  return {
+    render: async (block: ToRender): Promise<Omit<Block, 'raw'>> => {
+      const { raw: _, ...rest } = maker.block(await read(block))
+      return rest
+    },
+    raw: async (block: ToRender, at: number): Promise<unknown> => {
+      const { headings, records } = await read(block)
+      return rawOf([...records][at]!.cells, headings)
+    },
   }
 }
 
 function fromCsv(bytes: Uint8Array, encoding: ToRender['encoding'], delimiter: string): readonly (Row | Misread)[] {
   const rows = new CsvRows(delimiter)
   const utf8 = encoding === 'utf-8'
-  const text = utf8 ? narrow.text(bytes) : new TextDecoder(encoding).decode(bytes)
+  const text = utf8 ? narrow.text(bytes) : new TextDecoder(encoding).decode(new Uint8Array(bytes))
   const plain = utf8 && narrow.isAscii(bytes)
   return [...rows.add({ text, plain, mend: utf8 ? narrow.mend : undefined }), ...rows.end()]
 }
@@ -78,9 +90,8 @@ async function fromLines(bytes: Uint8Array) {
 }
 
 const ready = prepare()
-/** The records of the last blocks: one of them may be asked for as it stands in its table. */
-const rows = new Map<number, Block['raw']>()
-const HELD = 4
+/** The last blocks: a record of one may be asked for as it stands in its table. Holding all of them costs more than reading one again. */
+const asked = new Map<number, ToRender>()
 let blocks = 0
 let before: Promise<void> = Promise.resolve()
 
@@ -92,14 +103,14 @@ parentPort!.on('message', (message: ToWorker) => {
 })
 
 async function answer(message: ToWorker): Promise<void> {
+  const { render, raw } = await ready
   if ('block' in message) {
-    parentPort!.postMessage({ raw: rows.get(message.block)?.(message.at) ?? null } satisfies FromWorker)
+    parentPort!.postMessage({ raw: await raw(asked.get(message.block)!, message.at) } satisfies FromWorker)
     return
   }
-  const { raw, ...block } = await (await ready)(message)
-  rows.set(++blocks, raw)
-  rows.delete(blocks - HELD)
-  parentPort!.postMessage({ block } satisfies FromWorker, [block.bytes.buffer as ArrayBuffer])
+  asked.set(++blocks, message)
+  asked.delete(blocks - begin.rooms)
+  parentPort!.postMessage({ block: await render(message) } satisfies FromWorker)
 }
 
 function wordsFor(fault: unknown): string {

@@ -8,12 +8,15 @@ import { delimiterOf } from '@dunelight/tables'
 import { formatOf, type TableFile } from '../sources/open-table.js'
 import type { Block } from './block.js'
 import { headingsOf, type Rendering } from './blocks.js'
+import { sharedRoom } from './rooms.js'
 import { cuts, wholeRows, type Cut, type Delimiter } from './cutter.js'
 import type { RunFile } from './run-file.js'
 import type { FromWorker, ToRender, ToWorker, WorkerStart } from './worker.js'
 
 /** Blocks that are under way for each thread: one is rendered while the next waits. */
 const AHEAD = 2
+/** Rooms that each thread fills in turn: for those blocks, and for one that is being written. */
+const ROOMS = AHEAD + 1
 
 /**
  * Renders a run's records on several threads, in order: this one cuts the table into blocks of whole rows, the others read and render them. What
@@ -32,6 +35,7 @@ export async function* renderInWorkers(rendering: Rendering, file: RunFile, fold
     bare: file.bare,
     headings,
     delimiter,
+    rooms: ROOMS,
   }
   const threads = Array.from({ length: count }, () => new Thread(begin))
   try {
@@ -116,6 +120,7 @@ class Thread {
   private readonly waiting: { resolve: (answer: FromWorker) => void; reject: (fault: unknown) => void }[] = []
   private fault: Error | undefined
   private blocks = 0
+  private readonly rooms: Buffer[] = []
 
   constructor(begin: WorkerStart) {
     this.worker = new Worker(WORKER!, { workerData: begin })
@@ -127,7 +132,7 @@ class Thread {
 
   async render({ bytes, row }: Cut, encoding: ToRender['encoding']): Promise<Block> {
     const number = ++this.blocks
-    const { block } = await this.ask({ bytes, row, encoding }, [bytes.buffer])
+    const { block } = await this.ask({ bytes: this.shared(bytes, number % AHEAD), row, encoding })
     return { ...block!, raw: async (at) => (await this.ask({ block: number, at })).raw }
   }
 
@@ -135,10 +140,18 @@ class Thread {
     await this.worker.terminate()
   }
 
-  private async ask(message: ToWorker, handed: ArrayBuffer[] = []): Promise<FromWorker> {
+  /** The bytes where the thread can read them: as many blocks before have been read. */
+  private shared(bytes: Uint8Array, place: number): Uint8Array {
+    let room = this.rooms[place]
+    if (!room || room.length < bytes.length) room = this.rooms[place] = sharedRoom(2 * bytes.length)
+    room.set(bytes)
+    return room.subarray(0, bytes.length)
+  }
+
+  private async ask(message: ToWorker): Promise<FromWorker> {
     if (this.fault) throw this.fault
     const answered = new Promise<FromWorker>((resolve, reject) => this.waiting.push({ resolve, reject }))
-    this.worker.postMessage(message, handed)
+    this.worker.postMessage(message)
     const answer = await answered
     if (answer.fault !== undefined) throw new Error(answer.fault)
     return answer
