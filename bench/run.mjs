@@ -1,9 +1,10 @@
-// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading]
+// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading] [--asking]
 import { spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { closeSync, existsSync, mkdirSync, openSync, readSync, rmSync, statSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { generateObjects } from '../scripts/generate.mjs'
+import { benchAsking } from './asking.mjs'
 import { benchFunctions } from './functions.mjs'
 import { benchPicking } from './picking.mjs'
 import { benchReading } from './reading.mjs'
@@ -22,13 +23,14 @@ const say = (text) => process.stdout.write(`${text}\n`)
 const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1]
 
 say(`Node ${process.versions.node}, ${cpus().length} cores, ${cpus()[0].model}`)
-const only = ['--functions', '--table', '--stages', '--types', '--picking', '--reading'].filter((flag) => args.includes(flag))
+const only = ['--functions', '--table', '--stages', '--types', '--picking', '--reading', '--asking'].filter((flag) => args.includes(flag))
 const does = (flag) => only.length === 0 || only.includes(flag)
 if (does('--functions')) await benchFunctions(say)
 if (does('--table')) await benchTable()
 if (does('--stages')) await benchStages(say)
 if (does('--picking')) benchPicking(say)
 if (does('--reading')) await benchReading(say)
+if (does('--asking')) await benchAsking(say)
 if (does('--types')) benchTypes(say)
 
 /** The script of the same work by hand, and the library on one and on two threads, taking turns. */

@@ -18,6 +18,7 @@ const ORDER = [
   'compile',
   'library',
   'batches',
+  'asking',
   'code',
 ]
 function sourceFiles(folder: string): string[] {

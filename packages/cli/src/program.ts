@@ -1,5 +1,6 @@
 import { Command, Option } from 'commander'
 import { nearest } from 'dunelight'
+import { ask, type AskFlags } from './commands/ask.js'
 import { check, type CheckFlags } from './commands/check.js'
 import { examples, type ExamplesFlags } from './commands/examples.js'
 import { examplesAdd, type ExamplesAddFlags } from './commands/examples-add.js'
@@ -11,6 +12,7 @@ import { read, type ReadFlags } from './commands/read.js'
 import { sample, type SampleFlags } from './commands/sample.js'
 import { fit, type FitFlags } from './commands/fit.js'
 import { resume, runCommand, runs, type RunFlags } from './commands/run.js'
+import { standInCommand, type StandInFlags } from './commands/stand-in.js'
 import { types, type TypesFlags } from './commands/types.js'
 import { show, type ShowFlags } from './commands/show.js'
 import { WrongUse, type Surroundings } from './surroundings.js'
@@ -110,6 +112,36 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--runs <folder>', 'make the run’s folder there instead of in the library')
     .option('--overwrite', 'write over an output that no run has made')
     .action(async (folder: string, what: string, flags: RunFlags) => ended(await runCommand(around, folder, what, flags)))
+  batchOptions(
+    command(
+      'ask',
+      'Asks a model: for one record, its reply on stdout; for a table, the answers beside the records in a run’s folder.',
+      'ask demo/marram-house survey/grade --records demo/marram-house/data/objects.csv --take 20',
+    ).argument('<what>', 'a prompt’s name, or a batch’s'),
+  )
+    .option('--set <name=value>', 'a value; may be repeated', collect)
+    .option('--record <id>', 'only the record of this id, its reply on stdout')
+    .option('--model <name>', 'one of models.yaml, or stand-in')
+    .addOption(new Option('--take <n>', 'end after so many records').argParser(whole))
+    .addOption(new Option('--again <n>', 'how often a reply that does not fit is asked for again; else 2').argParser(whole))
+    .addOption(new Option('--at-once <n>', 'requests under way at a time; else what the model’s description says').argParser(whole))
+    .option('--fresh', 'ask anew what was answered before; the earlier answers stay')
+    .option('--to <file>', 'hand the answers on to there: .jsonl, .csv or .tsv')
+    .addOption(new Option('--seed <n>', 'decides between the wordings of vary, and what the stand-in says').argParser(whole))
+    .option('--misbehave <shares>', 'how the stand-in misbehaves: busy=10%,empty=5%')
+    .option('--locale <tag>', 'the language of numbers, dates and lists')
+    .option('--runs <folder>', 'make the run’s folder there instead of in the library')
+    .option('--overwrite', 'write over an output that no run has made')
+    .action(async (folder: string, what: string, flags: AskFlags) => ended(await ask(around, folder, what, flags)))
+  command('stand-in', 'Serves a model that makes everything up, on this machine alone.', 'stand-in demo/marram-house')
+    .addOption(new Option('--port <n>', 'where it listens; else 7117, 0 for a free one').argParser(whole))
+    .addOption(new Option('--seed <n>', 'another seed, other answers').argParser(whole))
+    .addOption(new Option('--takes <ms>', 'milliseconds that an answer takes').argParser(whole))
+    .option(
+      '--misbehave <shares>',
+      'busy=10%,slow=5%: slow, busy, broken, dropped, cut-off, in-prose, passage-missing, wrong-label, figure, refusal, empty, endless',
+    )
+    .action(async (folder: string, flags: StandInFlags) => ended(await standInCommand(around, folder, flags)))
   command('runs', 'Lists the runs of a library.', 'runs demo/marram-house')
     .option('--runs <folder>', 'where their folders are')
     .option(...JSON_FLAG)

@@ -1,60 +1,16 @@
 import { basename, dirname, extname, join } from 'node:path'
 import type { Writable } from 'node:stream'
 import { cellText } from 'dunelight'
-import Papa from 'papaparse'
+import { ROW_ENDINGS, rowWriting, type FinishedRow, type RowWriting } from '@dunelight/node'
 import { closed, resultFile } from '../result-file.js'
 import { WrongUse } from '../surroundings.js'
 
-/** A row of the finished table: the record's cells, and what the answer put beside them. */
-export interface FinishedRow {
-  readonly cells: readonly unknown[]
-  readonly answer: Readonly<Record<string, unknown>>
-  readonly repaired: readonly string[]
-  readonly doubts: readonly string[]
-}
-
-/** How a finished row is written: one line of a file, and perhaps a line above all. */
-interface Writing {
-  readonly head: (headings: readonly string[]) => string
-  readonly line: (row: FinishedRow, headings: readonly string[]) => string
-}
-
-const REPAIRED = 'repaired'
-const VERIFY = 'to verify'
-
 /** The writing of a file by its ending; standard output is CSV. `columns` are those of the answer. */
-export function writingFor(path: string | undefined, columns: readonly string[]): Writing {
+export function writingFor(path: string | undefined, columns: readonly string[]): RowWriting {
   const ending = path === undefined ? '.csv' : extname(path).toLowerCase()
-  if (ending === '.jsonl') return { head: () => '', line: (row, headings) => `${JSON.stringify(asRecord(row, headings, columns))}\n` }
-  if (ending !== '.csv' && ending !== '.tsv') throw new WrongUse(`"${ending}" is no ending of a table`, 'name a file .csv, .tsv or .jsonl')
-  const line = (cells: readonly unknown[]) =>
-    `${Papa.unparse([cells.map(cellText)], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' })}\n`
-  return {
-    head: (headings) => line([...headings, ...besides(headings, [...columns, REPAIRED, VERIFY])]),
-    line: ({ cells, answer, repaired, doubts }) =>
-      line([...cells, ...columns.map((name) => columnCell(answer[name])), repaired.join('; '), doubts.join('; ')]),
-  }
-}
-
-/** The answer's columns under names that the record does not have. */
-function besides(headings: readonly string[], columns: readonly string[]): string[] {
-  const taken = new Set(headings.map((heading) => heading.toLowerCase()))
-  return columns.map((name) => (taken.has(name.toLowerCase()) ? `answer.${name}` : name))
-}
-
-/** A value as a cell: a list of texts as people write it, if none of them holds the sign between. */
-function columnCell(value: unknown): string {
-  if (Array.isArray(value) && value.every((one) => typeof one === 'string' && !/[;[\n]/.test(one))) return value.join('; ')
-  return cellText(value)
-}
-
-function asRecord({ cells, answer, repaired, doubts }: FinishedRow, headings: readonly string[], columns: readonly string[]) {
-  return {
-    row: Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? ''])),
-    answer: Object.fromEntries(columns.map((name) => [name, answer[name] ?? null])),
-    ...(repaired.length > 0 && { repaired }),
-    ...(doubts.length > 0 && { verify: doubts }),
-  }
+  const known = ROW_ENDINGS.find((one) => one === ending)
+  if (!known) throw new WrongUse(`"${ending}" is no ending of a table`, 'name a file .csv, .tsv or .jsonl')
+  return rowWriting(known, columns)
 }
 
 /** The files that finished rows go to: one, or one a label. */
@@ -64,7 +20,7 @@ export class TableFiles {
   constructor(
     private readonly to: string | undefined,
     private readonly out: Writable,
-    private readonly writing: Writing,
+    private readonly writing: RowWriting,
     private readonly options: {
       readonly route: string | undefined
       readonly overwrite: boolean

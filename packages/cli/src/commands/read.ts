@@ -1,7 +1,7 @@
 import { mkdir, readdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { printProblem, problemRecord, type AnswerColumn, type FinishedDocument, type Prompt } from 'dunelight'
-import { DOCUMENT_ENDINGS, readAnswers, reason, writeDocument, type AnsweredRecord, type DocumentEnding } from '@dunelight/node'
+import { DOCUMENT_ENDINGS, doubtText, readAnswers, reason, writeDocument, type AnsweredRecord, type DocumentEnding } from '@dunelight/node'
 import { TableFiles, writingFor } from '../answers/table-files.js'
 import { printSummary, Tally } from '../answers/tally.js'
 import { Asides, printHeadings } from '../aside.js'
@@ -105,10 +105,6 @@ export async function read(around: Surroundings, folder: string, name: string, f
 function answerOf({ reply, form, problems, text }: AnsweredRecord): Readonly<Record<string, unknown>> | undefined {
   if (problems.length > 0 || reply?.value === undefined) return undefined
   return form ? form.columns(reply.value) : { reply: text }
-}
-
-function doubtText(p: { readonly message: string; readonly data: object }): string {
-  return 'text' in p.data && typeof p.data.text === 'string' ? p.data.text : p.message
 }
 
 /** The labels that the column of --route can hold: a file each. */

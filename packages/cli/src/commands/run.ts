@@ -12,9 +12,11 @@ import {
   type RunProgress,
   type RunResult,
 } from '@dunelight/node'
+import { resumeAsk } from './ask.js'
 import { Asides, printHeadings } from '../aside.js'
 import { namedBatch, type BatchFlags } from '../batch-flags.js'
 import { openToRender, openToRun } from '../open.js'
+import { shownPath } from '../shown-path.js'
 import { colorsFor, EXIT, paintFor, plural, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
 
@@ -57,6 +59,7 @@ export async function runCommand(around: Surroundings, folder: string, what: str
 /** Carries on a run that was interrupted or broke off. */
 export async function resume(around: Surroundings, folder: string, flags: { overwrite?: boolean }): Promise<number> {
   const file = await readRun(folder)
+  if (file.asking) return resumeAsk(around, folder, flags)
   const library = await openToRender(libraryOf(folder, file), file.prompt.name)
   const given = await givenFor(library, file.prompt.name, file.said, file.locale)
   const telling = new Telling(around)
@@ -85,9 +88,12 @@ export async function runs(around: Surroundings, folder: string, flags: { json?:
   const wide = Math.max(0, ...found.map((one) => one.file.run.length))
   const paint = { done: c.green, running: c.cyan, interrupted: c.yellow, failed: c.red, 'broken off': c.yellow }
   for (const { file, state, folder: path } of found) {
-    const counts = file.counts
-      ? `${plural(file.counts.rendered, 'record')}${file.counts.aside > 0 ? `, ${file.counts.aside} set aside` : ''}`
-      : ''
+    const asked = file.asking?.counts
+    const counts = asked
+      ? `${plural(asked.answered, 'answer')}${asked.aside > 0 ? `, ${asked.aside} set aside` : ''}`
+      : file.counts
+        ? `${plural(file.counts.rendered, 'record')}${file.counts.aside > 0 ? `, ${file.counts.aside} set aside` : ''}`
+        : ''
     const when = file.started.replace('T', ' ').slice(0, 16)
     const next = state === 'done' || state === 'running' ? '' : c.dim(`  dunelight resume ${relative(process.cwd(), path) || path}`)
     around.stdout.write(
@@ -134,7 +140,7 @@ class Telling {
     } catch (fault) {
       this.bar?.stop()
       if (!(fault instanceof WriteFault)) throw fault
-      const carryOn = fault.run === undefined ? 'make room, and run again' : `make room, then: dunelight resume ${shown(fault.run)}`
+      const carryOn = fault.run === undefined ? 'make room, and run again' : `make room, then: dunelight resume ${shownPath(fault.run)}`
       around.stderr.write(`${c.red('error')}: ${fault.message}; all that was written before is whole\n  ${c.bold('mend')}: ${carryOn}\n`)
       return EXIT.problems
     }
@@ -148,11 +154,13 @@ class Telling {
     const aside = tally.aside > 0 ? `, ${plural(tally.aside, 'record')} set aside` : ''
     const counts = `${plural(tally.rendered, 'record')} rendered${aside}${tokens}`
     if (state === 'interrupted') {
-      stderr.write(`${c.yellow('interrupted')}: ${counts}, every line whole\n  ${c.bold('carry on')}: dunelight resume ${shown(folder)}\n`)
+      stderr.write(
+        `${c.yellow('interrupted')}: ${counts}, every line whole\n  ${c.bold('carry on')}: dunelight resume ${shownPath(folder)}\n`,
+      )
       return EXIT.interrupted
     }
     stderr.write(
-      `${counts} → ${shown(file.published?.path ?? `${folder}/${file.output}`)}\n${c.dim(`run ${file.run}: ${shown(folder)}/report.html`)}\n`,
+      `${counts} → ${shownPath(file.published?.path ?? `${folder}/${file.output}`)}\n${c.dim(`run ${file.run}: ${shownPath(folder)}/report.html`)}\n`,
     )
     return tally.aside > 0 ? EXIT.aside : EXIT.done
   }
@@ -180,10 +188,4 @@ class Telling {
       rate: number(tally.rendered / Math.max(seconds, 0.001)),
     })
   }
-}
-
-/** A path as a person would type it here. */
-function shown(path: string): string {
-  const near = relative(process.cwd(), path)
-  return near === '' || near.startsWith('../..') ? path : near
 }

@@ -14,6 +14,7 @@ import {
 import { readBatch } from './batch.js'
 import { readEnvelope } from './envelope.js'
 import { readExampleSet } from './examples.js'
+import { NO_MODELS, readModels, type ModelList } from './models.js'
 import { readLibraryFile } from './library-file.js'
 import { readOutput } from './output.js'
 import { readPersona } from './persona.js'
@@ -29,6 +30,8 @@ import { isName } from '../values/names.js'
 /** Everything that a library's files hold, by kind and name. */
 export interface Shelf {
   readonly library: LibraryModel
+  /** The models that are described. */
+  readonly models: ModelList
   readonly prompts: ReadonlyMap<string, PromptModel>
   readonly snippets: ReadonlyMap<string, SnippetModel>
   readonly personas: ReadonlyMap<string, PersonaModel>
@@ -50,15 +53,16 @@ const READERS = {
 type Folder = keyof typeof READERS
 
 /** Folders of a library; what lies elsewhere is data or nothing. */
-export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs'] as readonly string[]
+export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs', 'answers'] as readonly string[]
 /** Folders whose files are none of the library's own. */
-export const BESIDE: readonly string[] = ['data', 'out', 'runs']
+export const BESIDE: readonly string[] = ['data', 'out', 'runs', 'answers']
 
 /** Reads the files of a library: path below its folder → text. */
 export function readShelf(files: Readonly<Record<string, string>>, report: Report): Shelf {
   const paths = Object.keys(files).sort()
   const main = paths.find((path) => path === 'dunelight.yaml' || path === 'dunelight.json')
   const library = readMain(main, files, report)
+  const models = readModelsFile(files, report)
   const shelves = eachFolder<unknown>()
   const taken = eachFolder<string>()
   const strangers = new Set<string>()
@@ -87,7 +91,7 @@ export function readShelf(files: Readonly<Record<string, string>>, report: Repor
       if (root) shelves[kind].set(name, READERS[kind].read({ name, file, root, report, limits: library.limits } satisfies Reading))
     }
   }
-  return { library, ...shelves } as unknown as Shelf
+  return { library, models, ...shelves } as unknown as Shelf
 }
 
 /** The library's own files that turns attach, as paths below its folder. */
@@ -111,6 +115,17 @@ function readMain(path: string | undefined, files: Readonly<Record<string, strin
   if (root) return readLibraryFile(root, report)
   return { title: undefined, locale: undefined, settings: {}, limits: DEFAULT_LIMITS }
 }
+
+function readModelsFile(files: Readonly<Record<string, string>>, report: Report): ModelList {
+  const text = files[MODELS_FILE]
+  if (text === undefined) return NO_MODELS
+  const file = new Source(MODELS_FILE, text)
+  reportSecrets(file, report)
+  const root = openYaml(file, DEFAULT_LIMITS, report)
+  return root ? readModels(root, report) : NO_MODELS
+}
+
+const MODELS_FILE = 'models.yaml'
 
 function openYaml(file: Source, limits: Limits, report: Report): YamlNode | undefined {
   const { root, faults } = parseYaml(file, limits.aliases)

@@ -99,6 +99,10 @@ export class Library<P extends object = AnyPrompts> {
           problem('use-unknown', { name: batch.envelope.name, what: 'envelope', known: [...shelf.envelopes.keys()] }, batch.envelope.span),
         )
     }
+    for (const { envelope } of shelf.models.models.values()) {
+      if (envelope && !shelf.envelopes.has(envelope.name))
+        report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...shelf.envelopes.keys()] }, envelope.span))
+    }
     this.problems = inOrder([...found, ...[...this.compiled.values()].flatMap((one) => one.problems)])
   }
 

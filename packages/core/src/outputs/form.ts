@@ -40,6 +40,14 @@ export interface CallSchema {
   readonly parameters: JsonSchema
 }
 
+export interface SampleOptions {
+  /** Other than asked in this way: one of `ways`. */
+  readonly as?: string
+  /** Words and figures that are made use of, where they fit. */
+  readonly words?: readonly string[]
+  readonly numbers?: readonly number[]
+}
+
 const KINDS: { readonly [F in Shape['form']]: OutputKind<Extract<Shape, { form: F }>> } = {
   fields: fieldsKind,
   'one-of': oneOfKind,
@@ -132,12 +140,12 @@ export class Form<R = unknown> {
    *
    * @throws ProblemError where nothing can be made up, TypeError where there is no such way.
    */
-  sample(seed: number, options: { readonly as?: string } = {}): string | undefined {
+  sample(seed: number, options: SampleOptions = {}): string | undefined {
     const { kind, shape } = this
     const way: Way<Shape> | undefined = kind.ways.find((one) => one.name === options.as)
     if (options.as !== undefined && !way)
       throw new TypeError(`there is no way "${options.as}": ${kind.ways.map((one) => one.name).join(', ')}`)
-    const lot = new Lot(seed)
+    const lot = new Lot(seed, options)
     const value = this.sampleValue(lot)
     return way ? way.make(shape, value, lot) : kind.write(shape, value)
   }

@@ -162,6 +162,15 @@ const CASES: readonly Raised[] = [
 
 /** Codes that come up elsewhere than in opening a library and rendering, and the tests that raise them. */
 const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
+  'model-unknown': 'packages/cli/src/ask.test.ts',
+  'model-key-unfit': 'packages/cli/src/ask.test.ts',
+  'environment-missing': 'packages/cli/src/ask.test.ts',
+  'model-silent': 'packages/cli/src/ask.test.ts',
+  'model-gone': 'packages/cli/src/ask.test.ts',
+  'answer-refused': 'packages/cli/src/ask.test.ts',
+  'answer-not-found': 'packages/cli/src/ask.test.ts',
+  'answers-made-up': 'packages/cli/src/ask.test.ts',
+  'answer-line-broken': 'packages/cli/src/ask.test.ts',
   'record-undeclared': 'packages/core/src/batches/batches.test.ts',
   'column-unknown': 'packages/core/src/batches/batches.test.ts',
   'join-several': 'packages/core/src/batches/batches.test.ts',

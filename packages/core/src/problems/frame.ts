@@ -1,4 +1,5 @@
 import type { Problem } from './problem.js'
+import { withoutKeys } from '../source/key-shapes.js'
 import type { Span } from '../source/source.js'
 
 /** How a frame's parts are coloured; each function gets the bare text. */
@@ -30,7 +31,7 @@ export function frame(span: Span, paint: Paint = plainPaint, mark: (text: string
   const width = String(last + 1).length
   const rows: string[] = []
   for (let n = first; n <= last; n++) {
-    const text = file.text.slice(starts[n], starts[n + 1]).replace(/[\r\n]+$/, '')
+    const text = withoutKeys(file.text.slice(starts[n], starts[n + 1]).replace(/[\r\n]+$/, ''))
     if (n === last && n > line && text === '' && starts[n]! >= file.text.length) continue
     const column = start - starts[line]!
     const from = n === line && column > WINDOW - 20 ? column - (WINDOW >> 1) : 0

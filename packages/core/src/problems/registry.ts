@@ -1,3 +1,4 @@
+import { askingCodes } from './asking-codes.js'
 import { fileCodes } from './file-codes.js'
 import { outputCodes } from './output-codes.js'
 import { replyCodes } from './reply-codes.js'
@@ -5,4 +6,4 @@ import { textCodes } from './text-codes.js'
 import { tableCodes, valueCodes } from './value-codes.js'
 
 /** Every problem that there is. Types, messages and the reference page derive from here. */
-export const registry = { ...textCodes, ...fileCodes, ...outputCodes, ...valueCodes, ...replyCodes, ...tableCodes }
+export const registry = { ...textCodes, ...fileCodes, ...outputCodes, ...valueCodes, ...replyCodes, ...tableCodes, ...askingCodes }

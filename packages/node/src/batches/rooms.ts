@@ -6,7 +6,7 @@ class Room {
   private length = 0
 
   constructor(private readonly make: MakeRoom) {
-    this.buffer = make(FIRST)
+    this.buffer = viewOf(make(FIRST))
   }
 
   /** Adds a text of one sign for each byte; gives its length. */
@@ -27,16 +27,20 @@ class Room {
   }
 
   private grow(least: number): void {
-    const larger = this.make(Math.max(least, this.buffer.length * 2))
+    const larger = viewOf(this.make(Math.max(least, this.buffer.length * 2)))
     this.buffer.copy(larger, 0, 0, this.length)
     this.buffer = larger
   }
 }
 
-type MakeRoom = (size: number) => Buffer
+type MakeRoom = (size: number) => Uint8Array
+
+function viewOf({ buffer, byteOffset, byteLength }: Uint8Array): Buffer {
+  return Buffer.from(buffer, byteOffset, byteLength)
+}
 
 /** Room that another thread reads where it stands: what is handed over otherwise is new for each block, and let go by nobody in time. */
-export const sharedRoom: MakeRoom = (size) => Buffer.from(new SharedArrayBuffer(size))
+export const sharedRoom: MakeRoom = (size) => new Uint8Array(new SharedArrayBuffer(size))
 
 /** Rooms in turn: one is filled while those before are written. */
 export class Rooms {

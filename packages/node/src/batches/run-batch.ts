@@ -22,7 +22,8 @@ import { filesThatItSets } from './own-files.js'
 import { CHECKPOINT_FILE, Ledger, SEEN_FILE, WriteFault } from './ledger.js'
 import { lineOptions } from './line-options.js'
 import { outputForm } from './output-form.js'
-import { reportHtml, reportMarkdown } from './report.js'
+import { reportOf } from './report.js'
+import { toHtml, toMarkdown } from './report-layout.js'
 import { commonFolder } from './safe-path.js'
 import { keepStdin, moveInto } from './stdin.js'
 import { isAlive, listRuns, markOf, newRunFolder, readRun, replaceFile, type Checkpoint, type RunFile, type RunState } from './run-file.js'
@@ -214,8 +215,9 @@ async function carryOut(
       seconds: Math.round(seconds * 100) / 100,
       ended: new Date().toISOString(),
     }
-    await replaceFile(join(folder, 'report.md'), reportMarkdown(ended, tally))
-    await replaceFile(join(folder, 'report.html'), reportHtml(ended, tally))
+    const report = reportOf(ended, tally)
+    await replaceFile(join(folder, 'report.md'), toMarkdown(report))
+    await replaceFile(join(folder, 'report.html'), toHtml(report))
     await replaceFile(join(folder, 'run.json'), jsonFile(ended))
     return { folder, file: ended, tally, state }
   }
@@ -269,7 +271,7 @@ export async function readyBatch(library: Library, model: BatchModel, folder: st
 }
 
 /** Where the output is handed on to: what was said, else what the batch says, below the library's folder. */
-function outputPath({ to, folder }: RunOptions, model: BatchModel): string | undefined {
+export function outputPath({ to, folder }: Pick<RunOptions, 'to' | 'folder'>, model: BatchModel): string | undefined {
   return to ?? (model.to && join(folder, model.to.path))
 }
 
@@ -283,7 +285,7 @@ function linesFile(output: string): string {
 }
 
 /** A file that no run has put there, or that was changed since, is not written over unasked. */
-async function refuseStranger(to: string, runs: string, overwrite: boolean): Promise<void> {
+export async function refuseStranger(to: string, runs: string, overwrite: boolean): Promise<void> {
   const there = await stat(to).catch(() => undefined)
   if (!there) return
   if (there.isDirectory()) throw new ProblemError([problem('file-unreadable', { file: to, why: 'it is a folder' })])
@@ -295,7 +297,7 @@ async function refuseStranger(to: string, runs: string, overwrite: boolean): Pro
 }
 
 /** @throws ProblemError with all that has changed since the run was begun. */
-async function refuseChanged(before: RunFile, batch: Batch, model: BatchModel): Promise<void> {
+export async function refuseChanged(before: RunFile, batch: Batch, model: BatchModel): Promise<void> {
   const problems: Problem[] = []
   const changed = (what: string, says: string) => problems.push(problem('run-changed', { what, says }))
   if (batch.prompt.fingerprint !== before.prompt.fingerprint)
@@ -326,10 +328,10 @@ function envelopeMark(library: Library, model: BatchModel): RunFile['envelope'] 
   return name === undefined ? undefined : { name, fingerprint: library.fingerprint({ kind: 'envelope', name }) ?? '' }
 }
 
-function fingerprintOf(given: Readonly<Record<string, unknown>>): string {
+export function fingerprintOf(given: Readonly<Record<string, unknown>>): string {
   return createHash('sha256').update(JSON.stringify(given)).digest('hex')
 }
 
-function jsonFile(data: unknown): string {
+export function jsonFile(data: unknown): string {
   return `${JSON.stringify(data, null, 2)}\n`
 }

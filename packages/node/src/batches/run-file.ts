@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto'
 import { mkdir, open, readdir, readFile, rename, stat, writeFile } from 'node:fs/promises'
 import { join, resolve } from 'node:path'
-import { problem, ProblemError } from 'dunelight'
+import { problem, ProblemError, type StandInOptions } from 'dunelight'
 import { reason } from '../reason.js'
 import type { TableFile } from '../sources/open-table.js'
+import type { AskCounts } from '../asking/ask-counts.js'
 import type { TallyState } from './tally.js'
 
 export type RunState = 'running' | 'done' | 'interrupted' | 'failed'
@@ -45,7 +46,24 @@ export interface RunFile {
   readonly to: string | undefined
   readonly published?: { readonly path: string; readonly bytes: number; readonly changed: number }
   readonly counts?: TallyState
+  /** Of a run that asks a model: which, how, and what came of it. */
+  readonly asking?: Asking
   readonly seconds?: number
+}
+
+/** How a run asks a model. */
+export interface Asking {
+  readonly model: string
+  readonly madeUp: boolean
+  /** SHA-256 over all that makes it another model. */
+  readonly identity: string
+  /** How the stand-in was told to answer. */
+  readonly standIn?: Pick<StandInOptions, 'seed' | 'misbehave'>
+  /** How often a reply that its output refuses is asked for again. */
+  readonly again: number
+  /** Whether nothing is taken from what was answered before. */
+  readonly fresh: boolean
+  readonly counts?: AskCounts
 }
 
 /** How far a run has come: what stands in its files up to there is whole. */

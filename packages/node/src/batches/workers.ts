@@ -120,7 +120,7 @@ class Thread {
   private readonly waiting: { resolve: (answer: FromWorker) => void; reject: (fault: unknown) => void }[] = []
   private fault: Error | undefined
   private blocks = 0
-  private readonly rooms: Buffer[] = []
+  private readonly rooms: Uint8Array[] = []
 
   constructor(begin: WorkerStart) {
     this.worker = new Worker(WORKER!, { workerData: begin })

@@ -4,7 +4,11 @@ export class Lot {
   /** Texts that are still to be said somewhere. */
   readonly toSay: string[] = []
 
-  constructor(seed: number) {
+  constructor(
+    seed: number,
+    /** Words and figures to make things up of, beside those of no importance. */
+    readonly known: { readonly words?: readonly string[]; readonly numbers?: readonly number[] } = {},
+  ) {
     this.state = Math.imul(seed | 0, 0x9e3779b1) ^ 0x85ebca6b
   }
 

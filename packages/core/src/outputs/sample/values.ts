@@ -14,8 +14,13 @@ const WORDS =
 
 /** As many words. */
 export function wordsBy(lot: Lot, count: number): string {
-  return Array.from({ length: count }, () => lot.of(WORDS)).join(' ')
+  const { words = [] } = lot.known
+  const all = words.length === 0 ? WORDS : [...words, ...WORDS.slice(0, Math.max(0, LEAST_WORDS - words.length))]
+  return Array.from({ length: count }, () => lot.of(all)).join(' ')
 }
+
+/** Fewer words than these repeat themselves. */
+const LEAST_WORDS = 16
 
 const MOST_TRIES = 100
 
@@ -90,6 +95,8 @@ function sampleText({ minWords = 1, maxWords, minLength = 0, maxLength = Infinit
 function sampleNumber({ kind, min, max }: NumberType, lot: Lot): number {
   const low = min ?? Math.min(0, max ?? 0)
   const high = max ?? low + 1000
+  const fitting = (lot.known.numbers ?? []).filter((one) => one >= low && one <= high && (kind === 'number' || Number.isInteger(one)))
+  if (fitting.length > 0) return lot.of(fitting)
   if (kind === 'integer') return lot.whole(Math.ceil(low), Math.floor(high))
   const number = Math.round((low + lot.next() * (high - low)) * 10) / 10
   return Math.min(Math.max(number, low), high)

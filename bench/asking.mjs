@@ -1,0 +1,73 @@
+// 10,000 questions to a stand-in that takes 20 ms, 50 at a time: how near is that to the least time that it can take?
+import { spawn } from 'node:child_process'
+import { once } from 'node:events'
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { askBatch, httpModel, openLibraryFor, readyModel, USUAL_RULES } from '@dunelight/node'
+import { generateObjects } from '../scripts/generate.mjs'
+
+const ROWS = 10_000
+const TAKES = 20
+const AT_ONCE = 50
+
+export async function benchAsking(say) {
+  mkdirSync('.cache', { recursive: true })
+  const from = `.cache/objects-${ROWS}.csv`
+  if (!existsSync(from)) await generateObjects(ROWS, from)
+  const ideal = (ROWS * TAKES) / AT_ONCE / 1000
+  say(`\n${ROWS.toLocaleString('en')} questions of ${TAKES} ms, ${AT_ONCE} at a time; ${ideal.toFixed(1)} s is the least:`)
+  const inProcess = (library, prompt) => readyModel(library, prompt, 'stand-in', { takes: TAKES })
+  await run('label/write, in process', 'label/write', inProcess)
+  const server = spawn(
+    process.execPath,
+    ['packages/cli/bin/dunelight.js', 'stand-in', 'demo/marram-house', '--port', '0', '--takes', `${TAKES}`],
+    {
+      stdio: ['ignore', 'pipe', 'ignore'],
+    },
+  )
+  const [line] = await once(server.stdout, 'data')
+  await run('label/write, over HTTP', 'label/write', (library) => {
+    const description = { ...library.shelf.models.models.get('back-office'), at: `${line}`.trim(), headers: {} }
+    return {
+      name: 'back-office',
+      model: httpModel(description),
+      madeUp: true,
+      identity: 'bench',
+      atOnce: AT_ONCE,
+      rules: USUAL_RULES,
+      price: undefined,
+    }
+  })
+  server.kill()
+
+  async function run(what, prompt, modelOf) {
+    const folder = 'demo/marram-house'
+    const library = await openLibraryFor(folder, prompt)
+    const runs = mkdtempSync(join(tmpdir(), 'bench-'))
+    const definition = { prompt, records: { from: 'records' } }
+    const started = performance.now()
+    const { counts, folder: made } = await askBatch({
+      library,
+      folder,
+      name: 'bench',
+      definition,
+      records: { from },
+      runs,
+      model: modelOf(library, prompt),
+      atOnce: AT_ONCE,
+    })
+    const seconds = (performance.now() - started) / 1000
+    const numbers = readFileSync(join(made, 'output.jsonl'), 'utf8')
+      .trim()
+      .split('\n')
+      .map((one) => JSON.parse(one).number)
+    const ordered = numbers.every((one, i) => i === 0 || one > numbers[i - 1])
+    rmSync(runs, { recursive: true })
+    if (counts.asks < ROWS) throw new Error(`only ${counts.asks} were asked`)
+    if (counts.answered + counts.aside !== ROWS || !ordered)
+      throw new Error(`${counts.answered} answered, ${counts.aside} aside, in order: ${ordered}`)
+    const peak = (process.resourceUsage().maxRSS / 1024).toFixed(0)
+    say(`  ${what.padEnd(26)} ${seconds.toFixed(1)} s, ${(seconds / ideal).toFixed(2)} times the least   peak ${peak} MB`)
+  }
+}

@@ -1,0 +1,316 @@
+import { spawn } from 'node:child_process'
+import { appendFileSync, cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer, type Server } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { AnswerLog, askBatch, openLibraryFor, readyModel, serveStandIn, type StandInServer } from '@dunelight/node'
+import { MISBEHAVIOURS, type Misbehaviour, type Model } from 'dunelight'
+import { COMMAND, dunelight } from '../../../test/command.js'
+import { generateObjects } from '../../../scripts/generate.mjs'
+
+const folder = mkdtempSync(join(tmpdir(), 'dunelight-ask-'))
+const at = (name: string) => join(folder, name)
+const HOUSE = at('house')
+const OBJECTS = `${HOUSE}/data/objects.csv`
+const text = (path: string) => readFileSync(path, 'utf8')
+const linesOf = (path: string) =>
+  text(path)
+    .split('\n')
+    .filter(Boolean)
+    .map((line) => JSON.parse(line) as Record<string, unknown>)
+const servers: StandInServer[] = []
+let others: Server[] = []
+
+beforeAll(() => {
+  cpSync('demo/marram-house', HOUSE, { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
+  process.env['MARRAM_PASS'] = 'heron'
+})
+afterAll(async () => {
+  for (const one of servers) await one.close()
+  for (const one of others) one.close()
+  rmSync(folder, { recursive: true, force: true })
+})
+
+/** Starts a stand-in, and describes it as a model of that name. */
+async function served(name: string, options: Omit<Parameters<typeof serveStandIn>[0], 'library'>, more: readonly string[] = []) {
+  const server = await serveStandIn({ library: await openLibraryFor(HOUSE, undefined), ...options })
+  servers.push(server)
+  describeModel(name, server.at, more)
+  return server
+}
+
+function describeModel(name: string, address: string, more: readonly string[] = []): void {
+  const lines = [
+    `  ${name}:`,
+    `    at: ${address}`,
+    '    reply: /said',
+    '    ended: { at: /why, cut-off: [cut-off], refused: [refused] }',
+    '    used: { asked: /meter/asked, answered: /meter/answered }',
+    ...(more.some((line) => line.startsWith('envelope')) ? [] : ['    envelope: back-office']),
+    ...more.map((line) => `    ${line}`),
+  ]
+  appendFileSync(`${HOUSE}/models.yaml`, `${lines.join('\n')}\n`)
+}
+
+/** The command as a process of its own, while servers of this one answer. */
+async function asked(...words: string[]): Promise<{ code: number | null; out: string; err: string }> {
+  return start(['ask', HOUSE, ...words]).ended
+}
+
+function start(words: readonly string[]) {
+  const child = spawn(process.execPath, [COMMAND, ...words], { stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, NO_COLOR: '1' } })
+  const said = { out: '', err: '' }
+  child.stdout.on('data', (chunk: Buffer) => (said.out += chunk.toString()))
+  child.stderr.on('data', (chunk: Buffer) => (said.err += chunk.toString()))
+  const ended = new Promise<{ code: number | null; out: string; err: string }>((resolve) =>
+    child.once('close', (code) => resolve({ code, ...said })),
+  )
+  return { child, ended }
+}
+
+describe('asking for one record', () => {
+  test('prints the reply on stdout and what is to be known of it beside; the stand-in is said to make things up', async () => {
+    const { code, out, err } = await asked('label/write', '--records', OBJECTS, '--record', 'MH-0007')
+    expect(code).toBe(0)
+    expect(Object.keys(JSON.parse(out) as object)).toEqual(['heading', 'body', 'keywords'])
+    expect(err).toContain('[answers-made-up]')
+    expect((await asked('label/write', '--records', OBJECTS, '--record', 'MH-0007')).out).toBe(out)
+    expect((await asked('label/write', '--records', OBJECTS, '--record', 'MH-0007', '--seed', '2')).out).not.toBe(out)
+  })
+
+  test('asks a service as its description says, and what was answered is not asked again', async () => {
+    const server = await served('desk', {}, ['headers: { x-pass: "{env.MARRAM_PASS}" }'])
+    const words = ['label/write', '--records', OBJECTS, '--record', 'MH-0007', '--model', 'desk']
+    const first = await asked(...words)
+    expect([first.code, server.asked()]).toEqual([0, 1])
+    const second = await asked(...words)
+    expect([second.out, second.err, server.asked()]).toEqual([first.out, expect.stringContaining('not asked again'), 1])
+    await asked(...words, '--fresh')
+    expect([server.asked(), linesOf(`${HOUSE}/answers/kept.jsonl`).length]).toEqual([2, 2])
+    expect(dunelight('check', HOUSE).code).toBe(0)
+  })
+
+  test('takes an answer word by word', async () => {
+    await served('aloud', {}, ['envelope: back-office-aloud', 'stream: { piece: /piece, last: over }'])
+    const whole = await asked('label/write', '--records', OBJECTS, '--record', 'MH-0009', '--model', 'desk')
+    const pieces = await asked('label/write', '--records', OBJECTS, '--record', 'MH-0009', '--model', 'aloud')
+    expect([pieces.code, Object.keys(JSON.parse(pieces.out) as object)]).toEqual([0, Object.keys(JSON.parse(whole.out) as object)])
+  })
+
+  test('says what is missing before anything is asked', async () => {
+    describeModel('locked', 'http://127.0.0.1:47119/ask', ['headers: { pass: "{env.MARRAM_NOWHERE}" }'])
+    const words = ['label/write', '--records', OBJECTS, '--record', 'MH-0007', '--model']
+    expect((await asked(...words, 'locked')).err).toContain('needs MARRAM_NOWHERE from the environment')
+    expect((await asked(...words, 'locked')).err).toContain('[environment-missing]')
+    expect((await asked(...words, 'dsk')).err).toMatch(/no model is called "dsk"[\s\S]*did you mean "desk"\?/)
+    expect((await asked(...words, 'dsk')).err).toContain('[model-unknown]')
+    expect((await asked(...words, 'desk', '--misbehave', 'empty=1%')).code).toBe(2)
+    expect((await asked(...words, 'stand-in', '--misbehave', 'emty=1%')).err).toContain('did you mean "empty"?')
+    expect((await asked(...words, 'stand-in', '--misbehave', 'empty=80%,slow=30%')).err).toContain('more than all answers')
+  })
+
+  test('says where a service puts its text elsewhere, and where nobody listens', async () => {
+    const other = createServer((_, response) => response.end('{"result":{"words":"x"}}'))
+    others = [other]
+    await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve))
+    describeModel('elsewhere', `http://127.0.0.1:${(other.address() as { port: number }).port}/`)
+    describeModel('nobody', 'http://127.0.0.1:47119/ask', ['tries: 2'])
+    const words = ['label/write', '--records', OBJECTS, '--record', 'MH-0007', '--model']
+    const { code, err } = await asked(...words, 'elsewhere')
+    expect([code, err]).toEqual([3, expect.stringMatching(/no text at \/said[\s\S]*it holds: result[\s\S]*/)])
+    expect(err).toContain('[answer-not-found]')
+    const silent = await asked(...words, 'nobody')
+    expect([silent.code, silent.err]).toEqual([
+      3,
+      expect.stringMatching(/once more: nobody listens[\s\S]*"nobody" gave no answer: .* asked 2 times/),
+    ])
+    expect(silent.err).toContain('[model-silent]')
+  })
+})
+
+describe('models.yaml', () => {
+  test('is checked as every other file', () => {
+    const library = at('models')
+    cpSync(HOUSE, library, { recursive: true, filter: (path) => !/answers$/.test(path) })
+    writeFileSync(
+      `${library}/models.yaml`,
+      [
+        'usual: smal',
+        'models:',
+        '  small: { at: ftp://x, reply: said, tries: 0, a-minute: { asks: many }, envelope: none, hedaers: {} }',
+        `  large: { at: "https://models.example/ask", reply: /said, headers: { pass: "key-${'aB3'.repeat(12)}" } }`,
+        '',
+      ].join('\n'),
+    )
+    const { code, out, err } = dunelight('check', library)
+    const said = out + err
+    expect(code).toBe(1)
+    for (const words of ['no model is called "smal"', '"at" is "ftp://x"', '"reply" is "said"', '"tries"', '"asks"', 'hedaers', '"none"'])
+      expect(said).toContain(words)
+    expect(said).toContain('[model-key-unfit]')
+    expect(said).toContain('[secret-in-text]')
+    expect(said).not.toContain('aB3aB3')
+  })
+})
+
+describe('asking for a table', () => {
+  test('puts the answers beside their records, routes them, and marks what is made up', async () => {
+    const { code, err } = await asked('spring-survey', '--to', at('graded.csv'), '--take', '30')
+    expect(code === 0 || code === 3).toBe(true)
+    expect(err).toContain('[answers-made-up]')
+    const [head = '', ...rows] = text(at('graded.csv'))
+      .trim()
+      .split(/\n(?=MH-)/)
+    expect(head).toMatch(/grade,repaired,to verify$/)
+    const urgent = text(`${HOUSE}/out/conservator.csv`)
+      .trim()
+      .split(/\n(?=MH-)/)
+      .slice(1)
+    expect(urgent).toEqual(rows.filter((row) => /,(?:urgent|treat),[^,]*,[^,]*$/.test(row.trim())))
+    expect(urgent.length).toBeGreaterThan(3)
+    expect(rows.every((row) => row.trim().endsWith('it is made up'))).toBe(true)
+    expect(text(`${HOUSE}/runs/spring-survey-1/report.html`)).toContain('nothing that it says is true')
+    expect(dunelight('runs', HOUSE).out).toMatch(/spring-survey-1 +done .* answers?/)
+  })
+
+  test('has a reply that its output refuses given once more, with what was wrong', async () => {
+    const bodies: string[] = []
+    const model: Model = (request) => {
+      bodies.push(JSON.stringify(request.turns.slice(-2)))
+      return Promise.resolve({ text: request.turns.at(-1)!.text.startsWith('That answer') ? 'sound' : 'fine, I think', finish: 'done' })
+    }
+    const library = await openLibraryFor(HOUSE, 'survey/grade')
+    const ready = { ...readyModel(library, 'survey/grade', 'stand-in'), model }
+    const definition = { prompt: 'survey/grade', records: { from: 'records' }, take: 1 }
+    const { counts } = await askBatch({
+      library,
+      folder: HOUSE,
+      name: 'again',
+      definition,
+      records: { from: OBJECTS },
+      model: ready,
+      runs: at('again'),
+    })
+    expect(counts).toMatchObject({ answered: 1, asks: 2, corrected: 1, labels: { grade: { sound: 1 } } })
+    expect(bodies[1]).toContain('That answer cannot be used:\\n- \\"fine, I think\\" is none of')
+  })
+
+  test('that misbehaves in every way ends with each record answered or set aside, and none twice', async () => {
+    const ways = Object.keys(MISBEHAVIOURS) as Misbehaviour[]
+    const misbehave = Object.fromEntries(ways.map((way) => [way, 0.3 / ways.length]))
+    await served('storm', { misbehave, takes: 5, seed: 3 }, ['wait: 0.6', 'at-once: 16', 'tries: 6'])
+    const table = at('storm.csv')
+    await generateObjects(250, table)
+    const { code, err } = await asked('label/write', '--records', table, '--model', 'storm', '--to', at('storm.jsonl'))
+    expect([0, 3]).toContain(code)
+    const answered = linesOf(at('storm.jsonl')).map((line) => line['record'])
+    const aside = linesOf(`${HOUSE}/runs/label-write-1/set-aside.jsonl`).map((line) => line['record'])
+    expect(answered).toEqual([...answered].sort())
+    expect(text(`${HOUSE}/runs/label-write-1/set-aside.jsonl`)).toContain('"answer-refused"')
+    expect(new Set([...answered, ...aside]).size).toBe(250)
+    expect(answered.length + aside.length).toBe(250)
+    expect(answered.length).toBeGreaterThan(225)
+    for (const line of linesOf(`${HOUSE}/runs/label-write-1/set-aside.jsonl`))
+      expect((line['problems'] as unknown[]).length).toBeGreaterThan(0)
+    expect(err).toMatch(/once more with what was wrong, \d+ requests repeated/)
+  }, 60_000)
+
+  test('gives up where nobody answers at all, and can be carried on', async () => {
+    describeModel('gone', 'http://127.0.0.1:47119/ask', ['tries: 1'])
+    const { code, err } = await asked('label/write', '--records', OBJECTS, '--model', 'gone', '--runs', at('gone'))
+    expect([code, err]).toEqual([1, expect.stringContaining('"gone" answers nobody: nobody listens at its address, 20 questions in a row')])
+    expect(err).toContain('[model-gone]')
+    expect(dunelight('runs', HOUSE, '--runs', at('gone')).out).toMatch(/failed .*dunelight resume/)
+  })
+
+  test('finishes what is under way when it is interrupted', async () => {
+    await served('slow', { takes: 150 }, ['at-once: 4'])
+    const { child, ended } = start(['ask', HOUSE, 'label/write', '--records', OBJECTS, '--model', 'slow', '--runs', at('left')])
+    const log = at('left/label-write-1/answers.jsonl')
+    while (!existsSync(log) || text(log).split('\n').length < 9) await new Promise((resolve) => setTimeout(resolve, 10))
+    child.kill('SIGINT')
+    const { code, err } = await ended
+    expect([code, err]).toEqual([130, expect.stringContaining('carry on')])
+    const before = text(log)
+    expect(linesOf(at('left/label-write-1/output.jsonl')).length).toBeLessThanOrEqual(linesOf(log).length)
+    const resumed = await start(['resume', at('left/label-write-1')]).ended
+    expect(resumed.code).toBe(3)
+    expect(text(log).startsWith(before)).toBe(true)
+    expect(linesOf(log)).toHaveLength(176)
+  }, 30_000)
+})
+
+describe('a run that asks and is killed', () => {
+  const RECORDS = 90
+  const AT_ONCE = 4
+
+  test('at any of thirty moments asks no answered question again, and comes to the same end', async () => {
+    const table = at('killed.csv')
+    await generateObjects(RECORDS, table)
+    const misbehave = { 'wrong-label': 0.05, empty: 0.05, figure: 0.05 }
+    const lanes = await Promise.all([0, 1].map((lane) => served(`lane-${lane}`, { misbehave, takes: 20 }, [`at-once: ${AT_ONCE}`])))
+    const words = (lane: number, name: string) => [
+      'ask',
+      HOUSE,
+      'label/write',
+      '--records',
+      table,
+      '--model',
+      `lane-${lane}`,
+      '--fresh',
+      '--runs',
+      at(name),
+      '--to',
+      at(`${name}.jsonl`),
+    ]
+    const outcome = (name: string) => [text(at(`${name}.jsonl`)), text(at(`${name}/label-write-1/set-aside.jsonl`))]
+    // A stand-in answers the same question in another way when it is asked again: what was under way when all ended may be.
+    const plain = (name: string) => outcome(name)[0]!.replaceAll(/"model":"lane-\d"/g, '')
+    await start(words(0, 'whole')).ended
+    let broken = 0
+    const lane = async (which: number) => {
+      for (let k = which; k < 30; k += 2) {
+        const name = `k${k}`
+        const before = lanes[which]!.asked()
+        const { child, ended } = start(words(which, name))
+        while (!existsSync(at(`${name}/label-write-1/run.json`)) && child.exitCode === null)
+          await new Promise((resolve) => setTimeout(resolve, 2))
+        await Promise.race([ended, new Promise((resolve) => setTimeout(resolve, Math.random() * 600))])
+        child.kill('SIGKILL')
+        await ended
+        const kept = await AnswerLog.open(at(`${name}/label-write-1/answers.jsonl`))
+        const known = kept.size
+        await kept.close()
+        const { err } = await start(['resume', at(`${name}/label-write-1`)]).ended
+        if (!err.includes('has ended')) broken++
+        const keys = linesOf(at(`${name}/label-write-1/answers.jsonl`)).map((line) => line['key'])
+        expect([k, new Set(keys).size]).toEqual([k, keys.length])
+        expect(lanes[which]!.asked() - before).toBeLessThanOrEqual(keys.length + AT_ONCE)
+        expect(keys.length).toBeGreaterThanOrEqual(known)
+        expect([...linesOf(at(`${name}.jsonl`)), ...linesOf(at(`${name}/label-write-1/set-aside.jsonl`))]).toHaveLength(RECORDS)
+        if (k === 0) expect(plain(name).split('\n').length).toBe(plain('whole').split('\n').length)
+      }
+    }
+    await Promise.all([lane(0), lane(1)])
+    expect(broken).toBeGreaterThan(15)
+  }, 120_000)
+
+  test('in the middle of a line loses that line alone, and says so', async () => {
+    const path = at('torn.jsonl')
+    const line = (key: string) =>
+      JSON.stringify({ key, record: key, prompt: 'p', model: 'm', at: '', text: `reply ${key}`, finish: 'done' })
+    writeFileSync(path, `${line('a')}\n${line('b')}\n${line('c').slice(0, 30)}`)
+    const said: string[] = []
+    const log = await AnswerLog.open(path, (p) => said.push(p.code))
+    await log.add(JSON.parse(line('d')) as never)
+    expect(said).toEqual(['answer-line-broken'])
+    expect([await log.get('a'), await log.get('c'), await log.get('d')]).toMatchObject(
+      [{ text: 'reply a' }, {}, { text: 'reply d' }].map((one, i) => (i === 1 ? undefined : one)),
+    )
+    await log.close()
+    const again = await AnswerLog.open(path)
+    expect([again.size, (await again.get('d'))?.text]).toEqual([3, 'reply d'])
+    await again.close()
+  })
+})

@@ -1,0 +1,53 @@
+import './platform.js'
+import type { Form } from '../outputs/form.js'
+import type { Turn } from '../render/render.js'
+
+/** A finished prompt on its way to a model. */
+export interface ModelRequest {
+  readonly prompt: string
+  /** The id of the record that it was rendered for. */
+  readonly record: string
+  readonly turns: readonly Turn[]
+  readonly settings: Readonly<Record<string, unknown>>
+  /** The form in which the answer is asked for; undefined where the prompt has no output. */
+  readonly form: Form | undefined
+  /** SHA-256 over the turns: the same for the same question. */
+  readonly fingerprint: string
+  readonly values: Readonly<Record<string, unknown>>
+  /** The request as JSON, in the form that an envelope of the library gives it. */
+  readonly enveloped: (envelope: string) => string
+}
+
+/** How an answer came to its end: as the model meant it, broken off by a limit, or with a word that it will not answer. */
+export type Finish = 'done' | 'cut-off' | 'refused'
+
+/** Tokens that the service counted. */
+export interface Usage {
+  readonly asked: number
+  readonly answered: number
+}
+
+export interface ModelAnswer {
+  readonly text: string
+  readonly finish: Finish
+  readonly usage?: Usage
+  /** Set where a stand-in gave it: it is marked wherever it goes. */
+  readonly madeUp?: true
+}
+
+/** A model: whatever answers a request. `signal` says when nobody waits any longer. */
+export type Model = (request: ModelRequest, options: { readonly signal: AbortSignal }) => Promise<ModelAnswer>
+
+/** What keeps a model from answering, and whether asking again is worth a try. */
+export class ModelFault extends Error {
+  constructor(
+    message: string,
+    readonly options: {
+      readonly again: boolean
+      /** Seconds to wait before, where the service says so. */
+      readonly after?: number | undefined
+    },
+  ) {
+    super(message)
+  }
+}

@@ -1,0 +1,150 @@
+import { ModelFault, type Finish, type Model, type ModelRequest } from './port.js'
+import { lotBy } from '../render/choose.js'
+import type { Form } from '../outputs/form.js'
+
+/** How a stand-in can misbehave, and what that is like. */
+export const MISBEHAVIOURS = {
+  slow: 'takes ten times as long',
+  busy: 'says that it is busy, and when to come back (status 429)',
+  broken: 'says that something broke (status 500)',
+  dropped: 'drops the connection',
+  'cut-off': 'stops in the middle',
+  'in-prose': 'puts words around the answer',
+  'passage-missing': 'leaves something out',
+  'wrong-label': 'gives a label that nobody asked for',
+  figure: 'makes a figure up',
+  refusal: 'will not answer',
+  empty: 'says nothing',
+  endless: 'never ends',
+} as const
+export type Misbehaviour = keyof typeof MISBEHAVIOURS
+
+export interface StandInOptions {
+  readonly seed?: number
+  /** Milliseconds that an answer takes. */
+  readonly takes?: number
+  /** Waits so long, or fails when nobody waits any longer: clocks are the platform's. Without it nothing takes time. */
+  readonly pause?: (milliseconds: number, signal: AbortSignal) => Promise<void>
+  /** The share of answers that misbehave in each way: `{ busy: 0.1 }`. */
+  readonly misbehave?: Partial<Readonly<Record<Misbehaviour, number>>>
+}
+
+/** What is known of a question: enough to make an answer up. */
+export type Question = Pick<ModelRequest, 'prompt' | 'record' | 'values' | 'fingerprint' | 'form'>
+
+/** What a stand-in says, and in which way it misbehaves, if in any. */
+export interface MadeUp {
+  readonly text: string
+  readonly finish: Finish
+  readonly way: Misbehaviour | undefined
+}
+
+/**
+ * Makes answers up, in the form that the output asks for and of the record's own words and figures: the same for the same question and seed. A
+ * question that is asked again may be answered in another way.
+ *
+ * @example await standIn({ seed: 7 })(request, { signal }) // => { text: '…', finish: 'done', usage: { … } }
+ */
+export function standIn(options: StandInOptions = {}): Model {
+  const { takes = 0, pause = () => Promise.resolve() } = options
+  const invent = inventor(options)
+  return async (request, { signal }) => {
+    const { text, finish, way } = invent(request)
+    await pause(way === 'slow' ? takes * 10 : takes, signal)
+    if (way === 'busy') throw new ModelFault('it is busy (429)', { again: true, after: 1 })
+    if (way === 'broken') throw new ModelFault('something broke (500)', { again: true })
+    if (way === 'dropped') throw new ModelFault('the connection was dropped', { again: true })
+    if (way === 'endless') {
+      await pause(FOR_EVER, signal)
+      throw new ModelFault('it never ended', { again: true })
+    }
+    const asked = request.turns.reduce((sum, turn) => sum + countWords(turn.text), 0)
+    return { text, finish, usage: { asked, answered: countWords(text) }, madeUp: true }
+  }
+}
+
+/** Makes up one answer after the other, each in its way. */
+export function inventor({ seed = 0, misbehave = {} }: StandInOptions): (question: Question) => MadeUp {
+  const tries = new Map<string, number>()
+  return (question) => {
+    const { fingerprint } = question
+    const turn = (tries.get(fingerprint) ?? 0) + 1
+    // Only those who are asked again are counted on; the others are forgotten in time.
+    if (tries.size > 10_000) tries.clear()
+    tries.set(fingerprint, turn)
+    const way = wayBy(lotBy(seed, fingerprint, `way ${turn}`), misbehave)
+    return { ...invented(question, lotBy(seed, fingerprint, 'text'), way), way }
+  }
+}
+
+function wayBy(lot: number, misbehave: StandInOptions['misbehave']): Misbehaviour | undefined {
+  let left = lot / 0x4000_0000
+  for (const [way, share] of Object.entries(misbehave ?? {}) as [Misbehaviour, number][]) {
+    if (left < share) return way
+    left -= share
+  }
+  return undefined
+}
+
+function invented({ form, values, record }: Question, seed: number, way: Misbehaviour | undefined): { text: string; finish: Finish } {
+  const known = knownIn(values)
+  const plain = form ? sampleOf(form, seed, known) : `Of ${record}, made up: ${known.words.slice(0, 20).join(' ')}.`
+  const done = (text: string) => ({ text, finish: 'done' as const })
+  switch (way) {
+    case 'cut-off':
+      return { text: plain.slice(0, Math.floor(plain.length / 2)), finish: 'cut-off' }
+    case 'in-prose':
+      if (form?.ways.repairable.includes(way)) return done(form.sample(seed, { ...known, as: way }) ?? plain)
+      return done(`Here is what you asked for:\n\n\`\`\`\n${plain}\n\`\`\`\n\nLet me know if anything is amiss.`)
+    case 'passage-missing':
+    case 'wrong-label':
+      return done(wrongly(form, way, seed) ?? 'none of what you asked for')
+    case 'figure':
+      return done(plain.replace(/\p{L}{4,}/u, (word) => `${word} 7351`))
+    case 'refusal':
+      return { text: 'I cannot help with that.', finish: 'refused' }
+    case 'empty':
+      return done('')
+    default:
+      return done(plain)
+  }
+}
+
+/** Some weeks, in milliseconds: as long as a clock can be set. */
+const FOR_EVER = 0x7fff_ffff
+
+interface Known {
+  readonly words: readonly string[]
+  readonly numbers: readonly number[]
+}
+
+function sampleOf(form: Form, seed: number, known: Known): string {
+  return form.sample(seed, known) ?? ''
+}
+
+/** Other than asked: in that way, or in the first that this form can be wrong in. */
+function wrongly(form: Form | undefined, way: string, seed: number): string | undefined {
+  if (!form) return undefined
+  const ways = form.ways.wrong
+  return form.sample(seed, { as: ways.includes(way) ? way : ways[0]! })
+}
+
+const MOST_WORDS = 60
+
+/** The words and figures of a record. */
+function knownIn(values: Readonly<Record<string, unknown>>): Known {
+  const words = new Set<string>()
+  const numbers = new Set<number>()
+  const look = (value: unknown): void => {
+    if (typeof value === 'number') numbers.add(value)
+    else if (typeof value === 'string') for (const [word] of value.slice(0, 2000).matchAll(/\p{L}{3,}/gu)) words.add(word.toLowerCase())
+    else if (Array.isArray(value)) value.forEach(look)
+    else if (typeof value === 'object' && value !== null) Object.values(value).forEach(look)
+  }
+  look(values)
+  return { words: [...words].slice(0, MOST_WORDS), numbers: [...numbers] }
+}
+
+function countWords(text: string): number {
+  return text.split(/\s+/).filter((word) => word !== '').length
+}

@@ -1,0 +1,71 @@
+import { cellText } from 'dunelight'
+import Papa from 'papaparse'
+
+/** A row of the finished table: the record's cells, and what the answer put beside them. */
+export interface FinishedRow {
+  readonly cells: readonly unknown[]
+  readonly answer: Readonly<Record<string, unknown>>
+  readonly repaired: readonly string[]
+  readonly doubts: readonly string[]
+  /** Whether no model gave it. */
+  readonly madeUp?: boolean
+}
+
+/** How a finished row is written: one line of a file, and perhaps a line above all. */
+export interface RowWriting {
+  readonly head: (headings: readonly string[]) => string
+  readonly line: (row: FinishedRow, headings: readonly string[]) => string
+}
+
+const REPAIRED = 'repaired'
+const VERIFY = 'to verify'
+const MADE_UP = 'all of it: it is made up'
+
+/** The endings that finished rows are written with. */
+export const ROW_ENDINGS = ['.csv', '.tsv', '.jsonl'] as const
+export type RowEnding = (typeof ROW_ENDINGS)[number]
+
+/** The writing of a file by its ending. `columns` are those of the answer. */
+export function rowWriting(ending: RowEnding, columns: readonly string[]): RowWriting {
+  if (ending === '.jsonl') return { head: () => '', line: (row, headings) => `${JSON.stringify(asRecord(row, headings, columns))}\n` }
+  const line = (cells: readonly unknown[]) =>
+    `${Papa.unparse([cells.map(cellText)], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' })}\n`
+  const more = [...columns, REPAIRED, VERIFY]
+  return {
+    head: (headings) => line([...headings, ...besides(headings, more)]),
+    line: ({ cells, answer, repaired, doubts, madeUp }, headings) =>
+      line([
+        ...headings.map((_, i) => cells[i] ?? ''),
+        ...columns.map((name) => columnCell(answer[name])),
+        repaired.join('; '),
+        madeUp ? MADE_UP : doubts.join('; '),
+      ]),
+  }
+}
+
+/** The answer's columns under names that the record does not have. */
+function besides(headings: readonly string[], columns: readonly string[]): string[] {
+  const taken = new Set(headings.map((heading) => heading.toLowerCase()))
+  return columns.map((name) => (taken.has(name.toLowerCase()) ? `answer.${name}` : name))
+}
+
+/** A value as a cell: a list of texts as people write it, if none of them holds the sign between. */
+function columnCell(value: unknown): string {
+  if (Array.isArray(value) && value.every((one) => typeof one === 'string' && !/[;[\n]/.test(one))) return value.join('; ')
+  return cellText(value)
+}
+
+function asRecord({ cells, answer, repaired, doubts, madeUp }: FinishedRow, headings: readonly string[], columns: readonly string[]) {
+  return {
+    row: Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? ''])),
+    answer: Object.fromEntries(columns.map((name) => [name, answer[name] ?? null])),
+    ...(repaired.length > 0 && { repaired }),
+    ...(doubts.length > 0 && { verify: doubts }),
+    ...(madeUp && { 'made-up': true }),
+  }
+}
+
+/** A doubt in a few words: the stretch that is to be verified. */
+export function doubtText(p: { readonly message: string; readonly data: object }): string {
+  return 'text' in p.data && typeof p.data.text === 'string' ? p.data.text : p.message
+}

@@ -1,0 +1,124 @@
+import { createReadStream } from 'node:fs'
+import { mkdir, open, type FileHandle } from 'node:fs/promises'
+import { dirname } from 'node:path'
+import { problem, type ModelAnswer, type Problem } from 'dunelight'
+import { WriteFault } from '../batches/ledger.js'
+import { reason } from '../reason.js'
+
+/** An answer as it is kept: one line of JSON, never changed. */
+export interface KeptAnswer extends ModelAnswer {
+  /** SHA-256 over the question, its settings and its model. */
+  readonly key: string
+  readonly record: string
+  readonly prompt: string
+  readonly model: string
+  readonly at: string
+}
+
+/**
+ * Answers in a file that is only ever added to: JSON Lines. Where each stands is held in memory, the answers themselves are not. Of several to
+ * the same question the last counts.
+ */
+export class AnswerLog {
+  private readonly places = new Map<string, { readonly start: number; readonly length: number }>()
+  /** Answers that are on their way to the disk. */
+  private readonly unwritten = new Map<string, KeptAnswer>()
+  private waiting: { readonly line: Buffer; readonly done: (fault?: Error) => void }[] = []
+  private writing: Promise<void> | undefined
+
+  private constructor(
+    private readonly path: string,
+    private readonly file: FileHandle,
+    private end: number,
+  ) {}
+
+  /** Opens it, or begins it. What a process that was killed left half written is passed over, and said. */
+  static async open(path: string, notice?: (found: Problem) => void): Promise<AnswerLog> {
+    await mkdir(dirname(path), { recursive: true })
+    const file = await open(path, 'a+')
+    const log = new AnswerLog(path, file, 0)
+    await log.index(notice)
+    return log
+  }
+
+  get size(): number {
+    return this.places.size
+  }
+
+  async get(key: string): Promise<KeptAnswer | undefined> {
+    const place = this.places.get(key)
+    if (!place) return undefined
+    const unwritten = this.unwritten.get(key)
+    if (unwritten) return unwritten
+    const { buffer } = await this.file.read(Buffer.alloc(place.length), 0, place.length, place.start)
+    return JSON.parse(buffer.toString('utf8')) as KeptAnswer
+  }
+
+  /** Adds an answer; it is on its way to the disk when this is done, whatever becomes of the process. */
+  add(answer: KeptAnswer): Promise<void> {
+    const line = Buffer.from(`${JSON.stringify(answer)}\n`)
+    this.places.set(answer.key, { start: this.end, length: line.length - 1 })
+    this.end += line.length
+    this.unwritten.set(answer.key, answer)
+    return new Promise((resolve, reject) => {
+      const done = (fault?: Error) => {
+        if (this.unwritten.get(answer.key) === answer) this.unwritten.delete(answer.key)
+        if (fault === undefined) resolve()
+        else reject(fault)
+      }
+      this.waiting.push({ line, done })
+      this.writing ??= this.writeAll()
+    })
+  }
+
+  async close(): Promise<void> {
+    await this.writing?.catch(() => undefined)
+    await this.file.close()
+  }
+
+  /** All that waits is written at once: many answers may come in the time of one writing. */
+  private async writeAll(): Promise<void> {
+    while (this.waiting.length > 0) {
+      const some = this.waiting
+      this.waiting = []
+      const bytes = Buffer.concat(some.map(({ line }) => line))
+      try {
+        for (let at = 0; at < bytes.length;) at += (await this.file.write(bytes, at, bytes.length - at)).bytesWritten
+        for (const { done } of some) done()
+      } catch (fault) {
+        for (const { done } of some) done(new WriteFault(this.path, reason(fault)))
+      }
+    }
+    this.writing = undefined
+  }
+
+  private async index(notice?: (found: Problem) => void): Promise<void> {
+    let rest: Buffer = Buffer.alloc(0)
+    let line = 0
+    for await (const chunk of createReadStream(this.path)) {
+      rest = rest.length === 0 ? (chunk as Buffer) : Buffer.concat([rest, chunk as Buffer])
+      let from = 0
+      for (let to = rest.indexOf(10); to >= 0; to = rest.indexOf(10, from)) {
+        this.note(rest.subarray(from, to), ++line, notice)
+        from = to + 1
+      }
+      rest = rest.subarray(from)
+    }
+    if (rest.length === 0) return
+    this.note(rest, line + 1, notice)
+    // What comes next begins a line of its own.
+    await this.file.write('\n')
+  }
+
+  private note(bytes: Buffer, line: number, notice?: (found: Problem) => void): void {
+    try {
+      if (bytes.length > 0) {
+        const { key } = JSON.parse(bytes.toString('utf8')) as KeptAnswer
+        this.places.set(key, { start: this.end, length: bytes.length })
+      }
+    } catch {
+      notice?.(problem('answer-line-broken', { file: this.path, line }))
+    }
+    this.end += bytes.length + 1
+  }
+}

@@ -1,0 +1,80 @@
+import type { ModelDescription } from 'dunelight'
+import type { Report, Section } from '../batches/report-layout.js'
+import type { RunFile } from '../batches/run-file.js'
+import type { AskCounts } from './ask-counts.js'
+
+const number = (value: number) => Math.round(value).toLocaleString('en')
+
+/** What came of asking, for people. */
+export function askReport(run: RunFile, counts: AskCounts, price: ModelDescription['price']): Report {
+  const { answered, repaired, doubtful, aside, asks, kept, corrected, usage } = counts
+  const all = answered + aside
+  const share = (part: number) => (all === 0 ? number(part) : `${number(part)} (${((part / all) * 100).toFixed(1)} %)`)
+  const { model, madeUp } = run.asking!
+  const figures: Section = {
+    title: 'Counts',
+    says: counts.madeUp > 0 ? [`Made up: a stand-in gave ${number(counts.madeUp)} of the answers, and nothing that it says is true.`] : [],
+    head: ['', ''],
+    rows: [
+      ['records', number(all)],
+      ['answered', share(answered)],
+      ['of them repaired', number(repaired)],
+      ['of them to be verified', number(doubtful)],
+      ['set aside', share(aside)],
+      ['questions asked', number(asks)],
+      ['answered before, not asked', number(kept)],
+      ['asked once more, with what was wrong', number(corrected)],
+      ...(usage.asked + usage.answered > 0
+        ? [
+            ['tokens asked', number(usage.asked)],
+            ['tokens answered', number(usage.answered)],
+          ]
+        : []),
+      ...(price ? [['cost', costOf(usage, price)]] : []),
+      ['seconds', (run.seconds ?? 0).toFixed(1)],
+    ],
+  }
+  const labels = Object.entries(counts.labels).map(([column, of]): Section => {
+    const rows = Object.entries(of).sort((a, b) => b[1] - a[1])
+    const most = Math.max(1, ...rows.map(([, count]) => count))
+    return {
+      title: column,
+      says: [],
+      head: ['label', 'records'],
+      rows: rows.map(([label, count]) => [label, number(count)]),
+      bars: rows.map(([, count]) => count / most),
+    }
+  })
+  const reasons: Section = {
+    title: 'Set aside',
+    says:
+      counts.reasons.length === 0
+        ? ['Nothing was set aside.']
+        : ['All of them, with their replies and their rows, are in set-aside.jsonl.'],
+    ...(counts.reasons.length > 0 && {
+      head: ['reason', 'records', 'such as'],
+      rows: [...counts.reasons]
+        .sort((a, b) => b.count - a.count)
+        .map((one) => [one.code, number(one.count), one.examples.map((example) => `${example.id}: ${example.message}`).join('\n')]),
+    }),
+  }
+  return {
+    title: `Answers ${run.run}`,
+    facts: [
+      ['prompt', run.prompt.name],
+      ['model', madeUp ? `${model}, which makes everything up` : model],
+      ['records', run.records.from],
+      ['output', run.published?.path ?? run.output],
+      ['begun', run.started.replace('T', ' ').slice(0, 19)],
+    ],
+    sections: [figures, reasons, ...labels],
+  }
+}
+
+/** What the tokens cost by a price list. */
+export function costOf(
+  { asked, answered }: AskCounts['usage'],
+  { asked: one, answered: other, per, currency }: NonNullable<ModelDescription['price']>,
+): string {
+  return `${((asked * one + answered * other) / per).toFixed(4)} ${currency}`.trim()
+}

@@ -1,0 +1,408 @@
+import { mkdir, open, type FileHandle } from 'node:fs/promises'
+import { extname, join, relative, resolve } from 'node:path'
+import PQueue from 'p-queue'
+import {
+  batchModel,
+  problem,
+  problemRecord,
+  ProblemError,
+  type Batch,
+  type BatchModel,
+  type BatchRecord,
+  type Library,
+  type ModelAnswer,
+  type ModelRequest,
+} from 'dunelight'
+import { doubtText, ROW_ENDINGS, rowWriting, type FinishedRow, type RowEnding } from '../answers/finished-row.js'
+import { publish } from '../batches/finish.js'
+import { WriteFault } from '../batches/ledger.js'
+import { toHtml, toMarkdown } from '../batches/report-layout.js'
+import {
+  fingerprintOf,
+  jsonFile,
+  libraryOf,
+  outputPath,
+  readyBatch,
+  refuseChanged,
+  refuseStranger,
+  type RunListener,
+  type RunOptions,
+} from '../batches/run-batch.js'
+import { isAlive, markOf, newRunFolder, readRun, replaceFile, type RunFile, type RunState } from '../batches/run-file.js'
+import { readPools, readRecords, tableFile } from '../sources/records.js'
+import { tokenCounter } from '../tokens.js'
+import { AnswerLog } from './answer-log.js'
+import { Asker } from './asker.js'
+import { countLabels, countReason, countUsage, newAskCounts, type AskCounts } from './ask-counts.js'
+import { askReport } from './ask-report.js'
+import { keptAnswer, Questions, sha256, type Answered } from './question.js'
+import type { ReadyModel } from './ready-model.js'
+import { Sendings } from './sendings.js'
+
+export interface AskProgress {
+  /** Records that are done with. */
+  readonly records: number
+  readonly counts: AskCounts
+  readonly seconds: number
+  /** How much of the table has been read, of how much. */
+  readonly bytesRead: number
+  readonly bytes: number
+}
+
+export interface AskListener extends Pick<RunListener, 'notice' | 'onHeading' | 'onAside' | 'signal'> {
+  readonly onProgress?: (progress: AskProgress) => void
+  /** Hears of every record's answer, in the order of the records. */
+  readonly onAnswer?: (record: BatchRecord, answered: Answered) => void
+  /** Hears why the model is asked once more. */
+  readonly onAgain?: (why: string) => void
+}
+
+export interface AskOptions
+  extends
+    AskListener,
+    Pick<RunOptions, 'library' | 'folder' | 'name' | 'definition' | 'records' | 'given' | 'said' | 'locale' | 'to' | 'overwrite' | 'runs'> {
+  readonly model: ReadyModel
+  /** How often a reply that its output refuses is asked for again; twice where nothing is said. */
+  readonly again?: number
+  /** Asks anew what was answered before; the earlier answers stay. */
+  readonly fresh?: boolean
+  /** Requests that are under way at a time; else what the model's description says. */
+  readonly atOnce?: number
+}
+
+export interface AskResult {
+  readonly folder: string
+  readonly file: RunFile
+  readonly counts: AskCounts
+  readonly state: RunState
+  /** The files that were written beside the output. */
+  readonly sent: readonly string[]
+}
+
+/** Answers of all runs of a library, so that none is paid for twice. */
+export const STORE = join('answers', 'kept.jsonl')
+const RUN_LOG = 'answers.jsonl'
+const ASIDE_FILE = 'set-aside.jsonl'
+
+/**
+ * Asks a model for every record of a batch: a run's folder gets the answers beside their records, what was set aside and why, and a report.
+ * What was answered before is not asked again.
+ *
+ * @throws ProblemError where it cannot be begun: then nothing has been asked.
+ */
+export async function askBatch(options: AskOptions): Promise<AskResult> {
+  const { library, folder, model, overwrite = false, said = [], again = 2, fresh = false } = options
+  const definition = batchModel(options.definition)
+  const batch = await readyBatch(library, definition, folder, options)
+  const records = options.records ?? (definition.records && tableFile(folder, definition.records))
+  if (!records) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
+  const runs = resolve(options.runs ?? join(folder, 'runs'))
+  const to = outputPath(options, definition)
+  const ending = endingOf(to)
+  if (to !== undefined) await refuseStranger(to, runs, overwrite)
+  // All that can be said of the sendings is said before a question costs anything.
+  new Sendings(batch, definition)
+  const made = await newRunFolder(runs, options.name ?? definition.prompt!.name)
+  const file: RunFile = {
+    run: made.run,
+    state: 'running',
+    process: process.pid,
+    started: new Date().toISOString(),
+    library: relative(made.folder, resolve(folder)),
+    batch: options.name,
+    definition: options.definition,
+    prompt: { name: batch.prompt.name, fingerprint: batch.prompt.fingerprint },
+    envelope: undefined,
+    given: fingerprintOf(batch.given),
+    said,
+    locale: options.locale,
+    workers: 1,
+    bare: false,
+    records: await markOf(records),
+    joined: await Promise.all(definition.join.map((one) => markOf(tableFile(folder, one)))),
+    output: `output${ending}`,
+    to: to === undefined ? undefined : resolve(to),
+    asking: {
+      model: model.name,
+      madeUp: model.madeUp,
+      identity: sha256(model.identity),
+      ...(model.standIn && { standIn: model.standIn }),
+      again,
+      fresh,
+    },
+  }
+  await replaceFile(join(made.folder, 'run.json'), jsonFile(file))
+  return new AskRun(made.folder, file, batch, definition, options).run()
+}
+
+export interface ResumeAskingOptions extends AskListener {
+  readonly library: Library
+  readonly model: ReadyModel
+  readonly given?: Readonly<Record<string, unknown>>
+  readonly overwrite?: boolean
+  readonly atOnce?: number
+}
+
+/**
+ * Carries on a run that asks: what it was answered is not asked again, and what it writes is what an unbroken run would have written.
+ *
+ * @throws ProblemError where it has ended, is under way, or where what it was begun with has changed since.
+ */
+export async function resumeAsking(folder: string, options: ResumeAskingOptions): Promise<AskResult> {
+  const before = await readRun(folder)
+  if (before.state === 'done') throw new ProblemError([problem('run-over', { run: before.run })])
+  if (isAlive(before) && before.process !== process.pid)
+    throw new ProblemError([problem('run-alive', { run: before.run, process: before.process! })])
+  const model = batchModel(before.definition)
+  const library = libraryOf(folder, before)
+  const { given = {} } = options
+  const batch = await readyBatch(options.library, model, library, { given, ...(before.locale !== undefined && { locale: before.locale }) })
+  await refuseChanged(before, batch, model)
+  if (sha256(options.model.identity) !== before.asking!.identity)
+    throw new ProblemError([problem('run-changed', { what: `the model "${before.asking!.model}"`, says: 'is described in another way' })])
+  const file: RunFile = { ...before, state: 'running', process: process.pid }
+  await replaceFile(join(folder, 'run.json'), jsonFile(file))
+  return new AskRun(folder, file, batch, model, { ...options, folder: library }).run()
+}
+
+function endingOf(to: string | undefined): RowEnding {
+  const ending = to === undefined ? '.jsonl' : extname(to).toLowerCase()
+  const known = ROW_ENDINGS.find((one) => one === ending)
+  if (!known) throw new ProblemError([problem('output-ending', { path: to ?? '', known: [...ROW_ENDINGS] })])
+  return known
+}
+
+/** So many records for each request under way are read ahead, so that a slow answer holds up none. */
+const AHEAD = 4
+
+class AskRun {
+  private readonly counts = newAskCounts()
+  private readonly started = performance.now()
+  private readonly columns: readonly string[]
+  private readonly labelColumns: readonly string[]
+  private records = 0
+  private lines: string[] = []
+  private asides: string[] = []
+  private readonly under = new Map<string, Promise<ModelAnswer>>()
+  private readonly sendings: Sendings
+  private headings: readonly string[] = []
+
+  constructor(
+    private readonly folder: string,
+    private readonly file: RunFile,
+    private readonly batch: Batch,
+    private readonly model: BatchModel,
+    private readonly options: AskListener & {
+      readonly model: ReadyModel
+      readonly atOnce?: number
+      readonly folder: string
+      readonly overwrite?: boolean
+    },
+  ) {
+    const { answerColumns } = batch.prompt
+    this.columns = answerColumns.map((one) => one.name)
+    this.labelColumns = answerColumns.flatMap((one) => (one.labels ? [one.name] : []))
+    this.sendings = new Sendings(batch, model)
+  }
+
+  async run(): Promise<AskResult> {
+    const { file, folder, options, batch } = this
+    const { model, notice } = options
+    const log = await AnswerLog.open(join(folder, RUN_LOG), notice)
+    const store = model.madeUp ? undefined : await AnswerLog.open(join(options.folder, STORE), notice)
+    // What the run wrote before it broke off is written once more: its answers are all there.
+    const output = await open(join(folder, file.output), 'w')
+    const aside = await open(join(folder, ASIDE_FILE), 'w')
+    const sent = await this.sendings.open(folder, this.columns)
+    const counter = model.rules.aMinute.tokens === undefined ? undefined : await tokenCounter(batch.prompt.tokenEncoding)
+    const asker = new Asker(model.name, model.model, model.rules, counter, options.onAgain)
+    const questions = new Questions(batch, model, file.asking!.again, (key, request) => this.answer(key, request, asker, log, store))
+    try {
+      await this.askAll(questions, output, aside)
+      const interrupted = options.signal?.aborted === true && !this.full
+      if (interrupted) return await this.end('interrupted')
+      await output.close()
+      const published = file.to === undefined ? undefined : await publish(join(folder, file.output), file.to)
+      await sent.close()
+      for (const one of sent.files) await mkdir(join(options.folder, one.path, '..'), { recursive: true })
+      for (const one of sent.files) await publish(join(folder, one.name), join(options.folder, one.path))
+      return await this.end(
+        'done',
+        published ? { published } : {},
+        sent.files.map((one) => join(options.folder, one.path)),
+      )
+    } catch (fault) {
+      await this.end('failed').catch(() => undefined)
+      if (fault instanceof WriteFault) fault.run = folder
+      throw fault
+    } finally {
+      await output.close().catch(() => undefined)
+      await aside.close()
+      await sent.close()
+      await log.close()
+      await store?.close()
+    }
+  }
+
+  private get full(): boolean {
+    return this.records >= (this.model.take ?? Infinity)
+  }
+
+  private async askAll(questions: Questions, output: FileHandle, aside: FileHandle): Promise<void> {
+    const { options, file, batch } = this
+    const { notice, onHeading, signal } = options
+    const atOnce = options.atOnce ?? options.model.atOnce
+    const queue = new PQueue({ concurrency: atOnce })
+    const { bytes: _, sha256: __, ...records } = file.records
+    const pools = await readPools(batch, options.folder, notice ? { notice } : {})
+    const window: Promise<readonly [BatchRecord, Answered]>[] = []
+    let taken = 0
+    let bytesRead = 0
+    const write = async (): Promise<void> => {
+      const [record, answered] = await window.shift()!
+      await this.write(record, answered)
+      options.onProgress?.({
+        records: this.records,
+        counts: this.counts,
+        seconds: (performance.now() - this.started) / 1000,
+        bytesRead,
+        bytes: file.records.bytes,
+      })
+      if (this.lines.length + this.asides.length >= LINES_AT_ONCE) await this.flush(output, aside)
+    }
+    const chunks = readRecords(batch, records, { pools, ...(notice && { notice }), ...(onHeading && { onHeading }) })
+    reading: for await (const chunk of chunks) {
+      bytesRead = chunk.bytesRead
+      if (this.headings.length === 0) this.lines.push(rowWriting(endingOf(file.output), this.columns).head(chunk.headings))
+      this.headings = chunk.headings
+      for (const record of chunk.records) {
+        if (signal?.aborted || taken >= (this.model.take ?? Infinity)) break reading
+        taken++
+        const done = queue.add(() => this.askOne(questions, record, chunk.headings))
+        done.catch(() => undefined)
+        window.push(done as Promise<readonly [BatchRecord, Answered]>)
+        while (window.length >= atOnce * AHEAD) await write()
+      }
+    }
+    // What is under way is finished, whoever wants to leave: it has been paid for.
+    if (signal?.aborted) queue.clear()
+    while (window.length > 0) {
+      if (signal?.aborted && queue.pending === 0 && !(await settled(window[0]!))) break
+      await write()
+    }
+    await this.flush(output, aside)
+  }
+
+  private async askOne(questions: Questions, record: BatchRecord, headings: readonly string[]): Promise<readonly [BatchRecord, Answered]> {
+    const { prepared, problems } = record
+    if (!prepared) return [record, { text: undefined, form: undefined, reply: undefined, problems, given: [] }]
+    return [record, await questions.ask(record, prepared, headings)]
+  }
+
+  /** What was answered before, else what the model says now; the same question at the same time is asked once. */
+  private async answer(key: string, request: ModelRequest, asker: Asker, log: AnswerLog, store: AnswerLog | undefined) {
+    const { fresh } = this.file.asking!
+    const own = await log.get(key)
+    if (own) return { answer: own, kept: true }
+    const under = this.under.get(key)
+    if (under) return { answer: await under, kept: true }
+    const before = fresh ? undefined : await store?.get(key)
+    if (before) {
+      await log.add(before)
+      return { answer: before, kept: true }
+    }
+    const asked = asker.ask(request)
+    this.under.set(key, asked)
+    try {
+      const answer = await asked
+      const line = keptAnswer(key, request, answer, this.options.model)
+      await Promise.all([log.add(line), store?.add(line)])
+      return { answer, kept: false }
+    } finally {
+      this.under.delete(key)
+    }
+  }
+
+  private async write(record: BatchRecord, answered: Answered): Promise<void> {
+    const { counts, headings, file } = this
+    const { id, row, cells, raw } = record
+    const { problems, form, reply, text, given } = answered
+    this.records++
+    for (const { answer, kept } of given) {
+      if (kept) counts.kept++
+      else {
+        counts.asks++
+        countUsage(counts, answer.usage)
+      }
+    }
+    counts.corrected += Math.max(0, given.length - 1)
+    this.options.onAnswer?.(record, answered)
+    if (problems.length > 0) {
+      countReason(counts, id, row, problems)
+      const recorded = problems.map(problemRecord)
+      const whole = raw ?? Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? null]))
+      const said = text === undefined ? {} : { reply: text, kept: reply?.kept ?? null }
+      this.asides.push(`${JSON.stringify({ row, record: id, problems: recorded, ...said, raw: whole })}\n`)
+      this.options.onAside?.({ row, id, problems: recorded, raw: whole })
+      return
+    }
+    const answer = form ? form.columns(reply!.value) : { reply: text }
+    const { repaired = [], doubts = [] } = reply ?? {}
+    const madeUp = given.some((one) => one.answer.madeUp)
+    if (madeUp) counts.madeUp++
+    counts.answered++
+    if (repaired.length > 0) counts.repaired++
+    if (doubts.length > 0) counts.doubtful++
+    countLabels(counts, answer, this.labelColumns)
+    const finished: FinishedRow = { cells, answer, repaired: repaired.map((p) => p.message), doubts: doubts.map(doubtText), madeUp }
+    this.lines.push(rowLine(file, this.columns, finished, record, headings))
+    await this.sendings.write(record, finished, headings)
+  }
+
+  private async flush(output: FileHandle, aside: FileHandle): Promise<void> {
+    const lines = this.lines.splice(0).join('')
+    const asides = this.asides.splice(0).join('')
+    if (lines !== '') await output.appendFile(lines)
+    if (asides !== '') await aside.appendFile(asides)
+  }
+
+  private async end(state: RunState, more: Partial<RunFile> = {}, sent: readonly string[] = []): Promise<AskResult> {
+    const { process: _, ...rest } = this.file
+    const seconds = Math.round((performance.now() - this.started) / 10) / 100
+    const ended: RunFile = {
+      ...rest,
+      ...more,
+      state,
+      seconds,
+      ended: new Date().toISOString(),
+      asking: { ...this.file.asking!, counts: this.counts },
+    }
+    const report = askReport(ended, this.counts, this.options.model.price)
+    await replaceFile(join(this.folder, 'report.md'), toMarkdown(report))
+    await replaceFile(join(this.folder, 'report.html'), toHtml(report))
+    await replaceFile(join(this.folder, 'run.json'), jsonFile(ended))
+    return { folder: this.folder, file: ended, counts: this.counts, state, sent }
+  }
+}
+
+const LINES_AT_ONCE = 64
+
+function rowLine(
+  file: RunFile,
+  columns: readonly string[],
+  finished: FinishedRow,
+  { id, row }: BatchRecord,
+  headings: readonly string[],
+): string {
+  const { model } = file.asking!
+  const ending = endingOf(file.output)
+  const line = rowWriting(ending, columns).line(finished, headings)
+  if (ending !== '.jsonl') return line
+  return `${JSON.stringify({ record: id, number: row, model, ...(JSON.parse(line) as object) })}\n`
+}
+
+/** Whether a promise has come to its end already. */
+async function settled(promise: Promise<unknown>): Promise<boolean> {
+  const open = {}
+  return (await Promise.race([promise.catch(() => undefined), Promise.resolve(open)])) !== open
+}

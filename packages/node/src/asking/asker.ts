@@ -1,0 +1,99 @@
+import { setTimeout as pause } from 'node:timers/promises'
+import { ModelFault, problem, ProblemError, type Model, type ModelAnswer, type ModelDescription, type ModelRequest } from 'dunelight'
+import { RateLimiter } from 'limiter'
+import pRetry from 'p-retry'
+
+/** How a model is asked: how often in a minute, how long it may take, how often again. */
+export type AskingRules = Pick<ModelDescription, 'aMinute' | 'wait' | 'tries'>
+
+export const USUAL_RULES: AskingRules = { aMinute: { asks: undefined, tokens: undefined }, wait: 120, tries: 5 }
+
+/** Waits between two tries: twice as long each time, and some of it by lot. */
+const FIRST_WAIT = 500
+const LONGEST_WAIT = 60_000
+
+/** So many questions in a row without an answer, and nobody is there. */
+const MOST_SILENT = 20
+
+/** Nobody is there: a run that went on would set every record aside. */
+export class ModelGone extends ProblemError {}
+
+/** Asks one model, within its limits, again where that is worth a try. */
+export class Asker {
+  private readonly asks: RateLimiter | undefined
+  private readonly tokens: RateLimiter | undefined
+  /** Nobody asks before then: the service said so. */
+  private notBefore = 0
+  private silent = 0
+
+  constructor(
+    private readonly name: string,
+    private readonly model: Model,
+    private readonly rules: AskingRules,
+    private readonly countTokens: ((text: string) => number) | undefined,
+    private readonly onAgain: (why: string) => void = () => undefined,
+  ) {
+    const { asks, tokens } = rules.aMinute
+    this.asks = asks === undefined ? undefined : new RateLimiter({ tokensPerInterval: asks, interval: 'minute' })
+    this.tokens = tokens === undefined ? undefined : new RateLimiter({ tokensPerInterval: tokens, interval: 'minute' })
+  }
+
+  /** @throws ProblemError where there is no answer. */
+  async ask(request: ModelRequest): Promise<ModelAnswer> {
+    const { tries } = this.rules
+    let made = 0
+    try {
+      const answer = await pRetry(
+        async () => {
+          await this.turn(request)
+          made++
+          return this.once(request)
+        },
+        {
+          retries: tries - 1,
+          minTimeout: FIRST_WAIT,
+          maxTimeout: LONGEST_WAIT,
+          randomize: true,
+          shouldRetry: (fault) => fault instanceof ModelFault && fault.options.again,
+          onFailedAttempt: (fault: Error & { retriesLeft: number }) => {
+            if (!(fault instanceof ModelFault)) return
+            const { after } = fault.options
+            if (after !== undefined) this.notBefore = Math.max(this.notBefore, Date.now() + after * 1000)
+            if (fault.options.again && fault.retriesLeft > 0) this.onAgain(fault.message)
+          },
+        },
+      )
+      this.silent = 0
+      return answer
+    } catch (fault) {
+      if (!(fault instanceof ModelFault)) throw fault
+      if (++this.silent >= MOST_SILENT)
+        throw new ModelGone([problem('model-gone', { model: this.name, why: fault.message, count: this.silent })])
+      throw new ProblemError([problem('model-silent', { model: this.name, why: fault.message, tries: made })])
+    }
+  }
+
+  /** Waits until it may ask. */
+  private async turn({ turns }: ModelRequest): Promise<void> {
+    for (let wait = this.notBefore - Date.now(); wait > 0; wait = this.notBefore - Date.now()) await pause(wait)
+    await this.asks?.removeTokens(1)
+    if (!this.tokens || !this.countTokens) return
+    const count = turns.reduce((sum, { text }) => sum + this.countTokens!(text), 0)
+    // One that is longer than a minute's share has a minute for itself.
+    await this.tokens.removeTokens(Math.min(count, this.rules.aMinute.tokens!))
+  }
+
+  private async once(request: ModelRequest): Promise<ModelAnswer> {
+    const over = new AbortController()
+    const clock = setTimeout(() => over.abort(new Error('too long')), this.rules.wait * 1000)
+    try {
+      return await this.model(request, { signal: over.signal })
+    } catch (fault) {
+      if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
+      if (over.signal.aborted) throw new ModelFault(`it took longer than ${this.rules.wait} seconds`, { again: true })
+      throw fault
+    } finally {
+      clearTimeout(clock)
+    }
+  }
+}

@@ -1,0 +1,144 @@
+import { createHash } from 'node:crypto'
+import {
+  byteList,
+  bytesOf,
+  EnvelopeWriter,
+  problem,
+  ProblemError,
+  type Batch,
+  type BatchRecord,
+  type CheckedReply,
+  type Form,
+  type ModelAnswer,
+  type ModelRequest,
+  type PreparedValues,
+  type Problem,
+  type Turn,
+} from 'dunelight'
+import { ModelGone } from './asker.js'
+import type { KeptAnswer } from './answer-log.js'
+import type { ReadyModel } from './ready-model.js'
+
+/** What came of a record. */
+export interface Answered {
+  readonly text: string | undefined
+  readonly form: Form | undefined
+  readonly reply: CheckedReply | undefined
+  /** What keeps it from having an answer: it is set aside. */
+  readonly problems: readonly Problem[]
+  /** The answers that were given for it, the last one the one that counts; `kept`: not asked for now. */
+  readonly given: readonly { readonly answer: ModelAnswer; readonly kept: boolean }[]
+}
+
+/** Where answers come from: what was answered before, or the model. */
+export type Answering = (key: string, request: ModelRequest) => Promise<{ readonly answer: ModelAnswer; readonly kept: boolean }>
+
+/** Puts records to a model, reads what it replies, and has what its output refuses done again. */
+export class Questions {
+  private readonly writers = new Map<string, EnvelopeWriter>()
+  private readonly settings: Readonly<Record<string, unknown>>
+  private readonly head: string
+
+  constructor(
+    private readonly batch: Batch,
+    private readonly model: ReadyModel,
+    private readonly again: number,
+    private readonly answering: Answering,
+  ) {
+    this.settings = batch.prompt.settings
+    this.head = JSON.stringify([this.settings, model.identity])
+  }
+
+  async ask(record: BatchRecord, prepared: PreparedValues, headings: readonly string[]): Promise<Answered> {
+    const { locale, model: batchModel, prompt } = this.batch
+    const options = {
+      record: record.id,
+      ...(batchModel.seed !== undefined && { seed: batchModel.seed }),
+      ...(locale !== undefined && { locale }),
+    }
+    const given: { answer: ModelAnswer; kept: boolean }[] = []
+    let form: Form | undefined
+    let reply: CheckedReply | undefined
+    try {
+      const rendering = prepared.render(options)
+      form = rendering.form
+      let turns: readonly Turn[] = rendering.turns
+      for (let left = this.again; ; left--) {
+        const fingerprint = sha256(byteList(bytesOf(turns)))
+        const said = turns
+        const found = await this.answering(sha256(`${this.head}${fingerprint}`), {
+          prompt: prompt.name,
+          record: record.id,
+          turns: said,
+          settings: this.settings,
+          form,
+          fingerprint,
+          values: prepared.values,
+          enveloped: (name) => this.writerFor(name, headings).of(record, prepared, said),
+        })
+        given.push(found)
+        const { answer } = found
+        const text = unmasked(answer.text, rendering.masked)
+        reply = rendering.read(text)
+        const problems = faultsOf(answer, reply)
+        const useless = problems.length > 0
+        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, problems, given }
+        turns = [...turns, ...correction(answer.text, problems)]
+      }
+    } catch (fault) {
+      if (!(fault instanceof ProblemError) || fault instanceof ModelGone) throw fault
+      return { text: undefined, form, reply, problems: fault.problems, given }
+    }
+  }
+
+  private writerFor(name: string, headings: readonly string[]): EnvelopeWriter {
+    const { library, prompt, model } = this.batch
+    let writer = this.writers.get(name)
+    if (!writer) {
+      const envelope = library?.shelf.envelopes.get(name)
+      if (!library || !envelope)
+        throw new ProblemError([problem('use-unknown', { name, what: 'envelope', known: [...(library?.shelf.envelopes.keys() ?? [])] })])
+      writer = new EnvelopeWriter(envelope, library, prompt, headings, {
+        hash: sha256,
+        ...(model.seed !== undefined && { seed: model.seed }),
+      })
+      this.writers.set(name, writer)
+    }
+    return writer
+  }
+}
+
+/** What is wrong with an answer: how it ended before what it holds. */
+function faultsOf({ finish, text }: ModelAnswer, reply: CheckedReply): readonly Problem[] {
+  if (finish === 'refused') return [problem('answer-refused', { says: text.replace(/\s+/g, ' ').trim().slice(0, 120) })]
+  if (text.trim() === '') return [problem('reply-empty', {})]
+  if (finish === 'cut-off' && reply.problems.every((p) => p.code !== 'reply-cut-off'))
+    return [problem('reply-cut-off', { within: '' }), ...reply.problems]
+  return reply.problems
+}
+
+/** The reply that was no use, and what is asked for in its place. */
+function correction(text: string, problems: readonly Problem[]): Turn[] {
+  const list = problems.slice(0, MOST_SAID).map(({ message, hint }) => `- ${message}${hint === undefined ? '' : ` (${hint})`}`)
+  const ask: Turn = {
+    role: 'user',
+    text: `That answer cannot be used:\n${list.join('\n')}\n\nGive the whole answer once more, in the form that was asked for and with nothing around it.`,
+  }
+  return text.trim() === '' ? [ask] : [{ role: 'assistant', text }, ask]
+}
+
+const MOST_SAID = 8
+
+/** What `masked` replaced is put back here, and nowhere else. */
+function unmasked(text: string, masked: Readonly<Record<string, string>>): string {
+  return Object.entries(masked).reduce((whole, [sign, stood]) => whole.replaceAll(sign, () => stood), text)
+}
+
+export function sha256(bytes: string): string {
+  return createHash('sha256').update(bytes, 'latin1').digest('hex')
+}
+
+/** An answer as it is kept. */
+export function keptAnswer(key: string, { record, prompt }: ModelRequest, answer: ModelAnswer, { name }: ReadyModel): KeptAnswer {
+  return { key, record, prompt, model: name, at: new Date().toISOString(), ...answer }
+}
