@@ -88,6 +88,21 @@ async function shootPage() {
   ])
   await page.goto(`file://${profile}/runs/tonight-1/report.html`)
   await page.screenshot({ path: `${OUT}/report.png` })
+  const compared = join(profile, 'compared.html')
+  const other = ['--other-persona', 'night-watch', '--records', `${demo}/data/objects.csv`, '--take', '60']
+  spawnSync(process.execPath, [
+    'packages/cli/bin/dunelight.js',
+    'compare',
+    demo,
+    'survey/grade',
+    ...other,
+    '--runs',
+    join(profile, 'runs'),
+    '--to',
+    compared,
+  ])
+  await page.goto(`file://${compared}`)
+  await page.screenshot({ path: `${OUT}/compared.png` })
   await browser.close()
   await server.close()
   rmSync(profile, { recursive: true, force: true })
@@ -132,6 +147,14 @@ async function shootTerminal() {
       `dunelight run ${demo} tonight; dunelight run ${demo} label/write --records half-a-million.csv`,
       `cd ${folder}; node ${command} run ${process.cwd()}/${demo} tonight --runs runs --to labels.jsonl; echo; node ${command} runs ${process.cwd()}/${demo} --runs runs; echo; node ${command} run ${process.cwd()}/${demo} label/write --records half-a-million.csv --runs runs --to half-a-million.jsonl --workers 2; cd ${process.cwd()}`,
     ],
+    ask: [
+      `dunelight ask ${demo} label/write … --record MH-0007; dunelight ask … survey/grade …; dunelight ask … label/write`,
+      `cd ${folder}; node ${command} stand-in ${process.cwd()}/${demo} --takes 300 --misbehave busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 | fold -s -w 130; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --misbehave wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
+    ],
+    compare: [
+      `dunelight compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv`,
+      `node ${command} compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv --runs ${join(folder, 'compared')}`,
+    ],
     show: [`dunelight show ${demo} label/write`, `node ${command} show ${demo} label/write`],
     origins: [
       `dunelight show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,
@@ -159,7 +182,7 @@ async function shootTerminal() {
       ['-fa', 'DejaVu Sans Mono', '-fs', '11', '-geometry', '142x44+0+0', '-bg', '#fbf8f0', '-fg', '#22302f', '-e', 'bash', script],
       { env, stdio: 'ignore' },
     )
-    await wait(name === 'run' ? 9000 : 3500)
+    await wait({ run: 9000, ask: 8000 }[name] ?? 3500)
     execFileSync('import', ['-window', 'root', `${OUT}/${name}.png`], { env })
     terminal.kill()
     display.kill()

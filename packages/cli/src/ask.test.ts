@@ -1,10 +1,10 @@
 import { spawn } from 'node:child_process'
-import { appendFileSync, cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { appendFileSync, cpSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { AnswerLog, askBatch, openLibraryFor, readyModel, serveStandIn, type StandInServer } from '@dunelight/node'
+import { AnswerLog, askBatch, openLibraryFor, readyModel, serveStandIn, toHtml, toMarkdown, type StandInServer } from '@dunelight/node'
 import { MISBEHAVIOURS, type Misbehaviour, type Model } from 'dunelight'
 import { COMMAND, dunelight } from '../../../test/command.js'
 import { generateObjects } from '../../../scripts/generate.mjs'
@@ -239,6 +239,144 @@ describe('asking for a table', () => {
     expect(text(log).startsWith(before)).toBe(true)
     expect(linesOf(log)).toHaveLength(176)
   }, 30_000)
+})
+
+describe('screens', () => {
+  const screens = [
+    'screens:',
+    '  - { name: addresses, before: personal-data }',
+    '  - { name: secrets, before: key-shaped, then: stop }',
+    '  - { name: long, before: tokens, most: 12, then: note }',
+    '  - { before: words, of: [ghost ship], then: note }',
+    '  - { after: words, of: [priceless] }',
+    '  - { name: back, after: personal-data, then: set aside }',
+    '  - { name: copied, after: copied, most: 5, then: note }',
+    '',
+  ].join('\n')
+  const library = at('screened')
+
+  async function asking(questions: readonly string[], reply: (text: string) => string) {
+    cpSync(HOUSE, library, { recursive: true, filter: (path) => !/\/(?:answers|models.yaml|prompts|batches|examples|outputs)$/.test(path) })
+    mkdirSync(`${library}/prompts`, { recursive: true })
+    writeFileSync(`${library}/dunelight.yaml`, screens)
+    writeFileSync(`${library}/prompts/p.yaml`, 'title: P\nvariables: { question: text }\nturns: [{ user: "Answer: {question}" }]\n')
+    writeFileSync(at('questions.jsonl'), questions.map((question) => `${JSON.stringify({ question })}\n`).join(''))
+    const opened = await openLibraryFor(library, 'p')
+    const sent: string[] = []
+    const model: Model = ({ turns }) => {
+      const { text: said } = turns.at(-1)!
+      sent.push(said)
+      return Promise.resolve({ text: reply(said), finish: 'done', usage: { asked: 40, answered: 2 } })
+    }
+    const ready = { ...readyModel(opened, 'p', 'stand-in'), model }
+    const definition = { prompt: 'p', records: { from: 'records' }, tokens: true }
+    const run = askBatch({
+      library: opened,
+      folder: library,
+      name: 'p',
+      definition,
+      records: { from: at('questions.jsonl') },
+      model: ready,
+      again: 0,
+      atOnce: 1,
+      runs: at('screens'),
+    })
+    return { ...(await run), told: sent }
+  }
+
+  test('set aside, note or let pass, before anything is sent and when it comes back', async () => {
+    const questions = [
+      'Who carved the figurehead?',
+      'Write to ines.brook@post.example, please.',
+      'Call +49 30 901820 when it rains, or 4111 1111 1111 1111.',
+      'Is the Ghost  ship real? It had three masts and a red hull, they say.',
+      'What is it worth?',
+    ]
+    const {
+      told,
+      counts,
+      folder: run,
+    } = await asking(questions, (said) =>
+      said.includes('worth') ? 'It is priceless.' : said.includes('real') ? 'It had three masts and a red hull.' : 'Nobody knows.',
+    )
+    expect(told).toHaveLength(3)
+    expect(linesOf(join(run, 'set-aside.jsonl')).map((line) => (line['problems'] as { message: string }[])[0]!.message)).toEqual([
+      'the screen "addresses" found an e-mail address in what would be sent',
+      'the screen "addresses" found a telephone number in what would be sent',
+      'the screen "after words" found the word "priceless" in what came back',
+    ])
+    expect(text(join(run, 'set-aside.jsonl'))).toContain('"screen-found"')
+    const notes = linesOf(join(run, 'notes.jsonl'))
+    expect(notes.filter((note) => note['record'] === '4')).toMatchObject([
+      { record: '4', screen: 'long', found: expect.stringMatching(/^\d+ tokens, more than 12$/) as unknown },
+      { screen: 'before words', found: 'the word "ghost ship"' },
+      { screen: 'copied', found: '5 words as they stood in the prompt: "it had three masts and"' },
+    ])
+    expect(counts).toMatchObject({ answered: 2, aside: 3, noted: notes.length })
+    expect(text(join(run, 'report.md'))).toMatch(/tokens estimated before \| \d+, [\d.]+ % less than was used/)
+  })
+
+  test('stop the run where they are told to, without repeating what they found', async () => {
+    const key = `tok_${'Zx9'.repeat(10)}`
+    const told = await asking(['Sound.', `Use ${key}`, 'Never asked.'], () => 'Yes.').catch((fault: unknown) => String(fault))
+    expect(told).toContain('the screen "secrets" found a text that has the shape of an access key')
+    expect(told).not.toContain('Zx9Zx9')
+    expect(dunelight('runs', library, '--runs', at('screens')).out).toMatch(/failed/)
+  })
+
+  test('are checked as all else', () => {
+    writeFileSync(
+      `${library}/dunelight.yaml`,
+      'screens:\n  - { before: copied }\n  - { after: words }\n  - { after: personal-data, then: drop }\n',
+    )
+    const { out, err } = dunelight('check', library)
+    for (const words of ['"before"', '"of"', '"then"']) expect(out + err).toContain(words)
+  })
+})
+
+describe('comparing', () => {
+  test('holds the answers of two wordings against each other, and writes a report', async () => {
+    const words = ['survey/grade', '--records', OBJECTS, '--take', '50', '--runs', at('compared')]
+    const { code, out } = await start(['compare', HOUSE, ...words, '--other-persona', 'night-watch', '--to', at('compared.html')]).ended
+    expect(code).toBe(0)
+    expect(out).toMatch(/^made up by the stand-in/)
+    const [, same, of] = /grade: the same for (\d+) of (\d+)/.exec(out)!
+    const table = out
+      .split('\n')
+      .filter((line) => /^ {2}(?:sound|watch|treat|urgent) /.test(line))
+      .map((line) =>
+        line
+          .trim()
+          .split(/\s+/)
+          .slice(1)
+          .map((cell) => (cell === '·' ? 0 : Number(cell))),
+      )
+    expect(table.flat().reduce((sum, count) => sum + count, 0)).toBe(Number(of))
+    expect(table.reduce((sum, row, i) => sum + row[i]!, 0)).toBe(Number(same))
+    expect(Number(of)).toBe(50)
+    expect(text(at('compared.html'))).toContain('survey/grade, as night-watch')
+  })
+
+  test('marks what only one of two texts says, and nothing in them becomes markup', async () => {
+    const two = [
+      {
+        title: 'MH-1',
+        one: [
+          { text: 'brass ', own: false },
+          { text: '<b>', own: true },
+        ],
+        other: [
+          { text: 'brass ', own: false },
+          { text: '"oak"', own: true },
+        ],
+      },
+    ]
+    const report = { title: 'Two', facts: [], sections: [{ title: 'T', says: [], pairs: two }] }
+    expect(toHtml(report)).toContain('brass <del>&lt;b&gt;</del></blockquote><blockquote>brass <ins>&quot;oak&quot;</ins>')
+    expect(toMarkdown(report)).toContain('> brass **<b>**\n\n> brass **"oak"**')
+    const same = await start(['compare', HOUSE, 'survey/grade', '--records', OBJECTS]).ended
+    expect([same.code, same.err]).toEqual([2, expect.stringContaining('both sides are the same')])
+  })
 })
 
 describe('a run that asks and is killed', () => {

@@ -2,6 +2,7 @@ import { Command, Option } from 'commander'
 import { nearest } from 'dunelight'
 import { ask, type AskFlags } from './commands/ask.js'
 import { check, type CheckFlags } from './commands/check.js'
+import { compare, type CompareFlags } from './commands/compare.js'
 import { examples, type ExamplesFlags } from './commands/examples.js'
 import { examplesAdd, type ExamplesAddFlags } from './commands/examples-add.js'
 import { graph, type GraphFlags } from './commands/graph.js'
@@ -125,6 +126,9 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .addOption(new Option('--take <n>', 'end after so many records').argParser(whole))
     .addOption(new Option('--again <n>', 'how often a reply that does not fit is asked for again; else 2').argParser(whole))
     .addOption(new Option('--at-once <n>', 'requests under way at a time; else what the model’s description says').argParser(whole))
+    .addOption(new Option('--sample <n>', 'only so many records, drawn by lot').argParser(whole))
+    .option('--tokens', 'count the tokens of every prompt, and hold them against those that were used')
+    .option('--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m')
     .option('--fresh', 'ask anew what was answered before; the earlier answers stay')
     .option('--to <file>', 'hand the answers on to there: .jsonl, .csv or .tsv')
     .addOption(new Option('--seed <n>', 'decides between the wordings of vary, and what the stand-in says').argParser(whole))
@@ -133,6 +137,28 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--runs <folder>', 'make the run’s folder there instead of in the library')
     .option('--overwrite', 'write over an output that no run has made')
     .action(async (folder: string, what: string, flags: AskFlags) => ended(await ask(around, folder, what, flags)))
+  batchOptions(
+    command(
+      'compare',
+      'Asks two things about the same records, and holds the answers against each other.',
+      'compare demo/marram-house survey/grade --other-persona night-watch --records demo/marram-house/data/objects.csv --take 40',
+    ).argument('<prompt>', 'the name of the one'),
+  )
+    .option('--other <prompt>', 'the other is this prompt')
+    .option('--other-model <name>', 'the other is asked of this model')
+    .option('--other-persona <name>', 'the other speaks as this persona')
+    .option('--other-set <name=value>', 'a value of the other; may be repeated', collect)
+    .option('--other-setting <name=value>', 'a setting of the other, such as temperature=0.2; may be repeated', collect)
+    .option('--was <folder>', 'the other is of this library: an earlier version')
+    .option('--model <name>', 'the model of both')
+    .option('--set <name=value>', 'a value of both; may be repeated', collect)
+    .addOption(new Option('--take <n>', 'end after so many records').argParser(whole))
+    .addOption(new Option('--seed <n>', 'decides between the wordings of vary, and what the stand-in says').argParser(whole))
+    .addOption(new Option('--at-once <n>', 'requests under way at a time').argParser(whole))
+    .option('--to <file>', 'write a report there: .html or .md')
+    .option('--runs <folder>', 'make the runs’ folders there instead of in the library')
+    .option('--overwrite', 'write over a file that exists')
+    .action(async (folder: string, prompt: string, flags: CompareFlags) => ended(await compare(around, folder, prompt, flags)))
   command('stand-in', 'Serves a model that makes everything up, on this machine alone.', 'stand-in demo/marram-house')
     .addOption(new Option('--port <n>', 'where it listens; else 7117, 0 for a free one').argParser(whole))
     .addOption(new Option('--seed <n>', 'another seed, other answers').argParser(whole))

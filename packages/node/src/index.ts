@@ -32,6 +32,16 @@ export { doubtText, ROW_ENDINGS, rowWriting, type FinishedRow, type RowWriting }
 export { askBatch, resumeAsking, type AskListener, type AskOptions, type AskProgress, type AskResult } from './asking/ask-run.js'
 export { askOnce, type AskOnceOptions } from './asking/ask-once.js'
 export type { Answered } from './asking/question.js'
+export {
+  comparedRows,
+  comparedSections,
+  compareAnswers,
+  type AnswerComparison,
+  type ComparedSide,
+  type LabelAgreement,
+} from './asking/compare-answers.js'
+export { openWithWording, type OtherWording } from './asking/other-wording.js'
+export { toHtml, toMarkdown, type Report } from './batches/report-layout.js'
 export { readyModel, type ReadyModel } from './asking/ready-model.js'
 export { httpModel } from './asking/http-model.js'
 export { AnswerLog, type KeptAnswer } from './asking/answer-log.js'

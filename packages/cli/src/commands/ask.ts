@@ -122,13 +122,14 @@ async function askForOne(around: Surroundings, library: Library, folder: string,
 }
 
 /** What is to be known of an answer beside its text. */
-function sayReading({ stderr, env }: Surroundings, { problems, reply, given }: Answered, model: ReadyModel): void {
+function sayReading({ stderr, env }: Surroundings, { problems, reply, notes, given }: Answered, model: ReadyModel): void {
   const c = colorsFor(stderr, env)
   const paint = paintFor(c)
   for (const p of problems) stderr.write(`${printProblem(p, paint)}\n`)
   for (const p of reply?.repaired ?? []) stderr.write(`${c.yellow('repaired')}: ${p.message}\n`)
   const doubts = reply?.doubts ?? []
   if (doubts.length > 0) stderr.write(`${c.yellow('to verify')}: ${doubts.map(doubtText).join(c.dim(' · '))}\n`)
+  for (const { screen, says } of notes) stderr.write(`${c.yellow('noted')} by "${screen}": ${says}\n`)
   const last = given.at(-1)
   if (!last) return
   const usage = last.answer.usage ? `, ${plural(last.answer.usage.asked, 'token')} asked, ${last.answer.usage.answered} answered` : ''
@@ -205,6 +206,7 @@ class Telling {
           .join(c.dim(' · ')),
       )
     if (doubtful > 0) line('to verify', `something in ${doubtful} of them`)
+    if (counts.noted > 0) line('noted', `${plural(counts.noted, 'finding')} of screens, in notes.jsonl`)
     const { usage } = counts
     if (usage.asked + usage.answered > 0)
       line('tokens', `${plural(usage.asked, 'token')} asked, ${usage.answered.toLocaleString('en')} answered`)
@@ -215,7 +217,7 @@ class Telling {
   }
 
   /** On a terminal only. */
-  private progress({ records, counts, seconds, bytesRead, bytes }: AskProgress): void {
+  private progress({ records, counts, seconds, share }: AskProgress): void {
     const { stderr } = this.around
     if (!stderr.isTTY) return
     if (!this.bar) {
@@ -228,11 +230,9 @@ class Telling {
         barIncompleteChar: '─',
         barsize: 28,
       })
-      this.bar.start(Math.max(bytes, 1), 0, { done: '0', aside: '0', again: '0', rate: '0' })
+      this.bar.start(1000, 0, { done: '0', aside: '0', again: '0', rate: '0' })
     }
-    // The table is read ahead of the answers: its last part is not done when it has been read.
-    const share = bytesRead >= bytes ? 0.99 : bytesRead / Math.max(bytes, 1)
-    this.bar.update(share * bytes, {
+    this.bar.update(Math.round(share * 1000), {
       done: records.toLocaleString('en'),
       aside: counts.aside.toLocaleString('en'),
       again: this.again.toLocaleString('en'),

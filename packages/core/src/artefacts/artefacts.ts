@@ -1,3 +1,4 @@
+import type { ScreenModel } from './screens.js'
 import type { PickRule } from '../examples/picker.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 import type { Source, Span } from '../source/source.js'
@@ -297,5 +298,7 @@ export interface LibraryModel {
   readonly title: string | undefined
   readonly locale: string | undefined
   readonly settings: Readonly<Record<string, unknown>>
+  /** Looks at what goes to models and at what comes back. */
+  readonly screens: readonly ScreenModel[]
   readonly limits: Limits
 }

@@ -1,5 +1,6 @@
 import { DEFAULT_LIMITS, type LibraryModel, type Limits } from './artefacts.js'
 import { Keys } from './keys.js'
+import { readScreens } from './screens.js'
 import { readSettings } from './settings.js'
 import { problem, type Report } from '../problems/problem.js'
 import type { YamlNode } from '../source/yaml.js'
@@ -16,10 +17,10 @@ const LIMIT_KEYS = {
 
 /** dunelight.yaml */
 export function readLibraryFile(root: YamlNode, report: Report): LibraryModel {
-  const keys = new Keys<'title' | 'about' | 'locale' | 'settings' | 'limits'>(
+  const keys = new Keys<'title' | 'about' | 'locale' | 'settings' | 'limits' | 'screens'>(
     root,
     'dunelight.yaml',
-    { title: 'text', about: 'text', locale: 'text', settings: 'map', limits: 'map' },
+    { title: 'text', about: 'text', locale: 'text', settings: 'map', limits: 'map', screens: 'list' },
     report,
   )
   const locale = keys.text('locale')
@@ -28,6 +29,7 @@ export function readLibraryFile(root: YamlNode, report: Report): LibraryModel {
     title: keys.text('title'),
     locale,
     settings: readSettings(keys.get('settings'), report),
+    screens: readScreens(keys.get('screens'), report),
     limits: readLimits(keys.get('limits'), report),
   }
 }

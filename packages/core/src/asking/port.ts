@@ -1,6 +1,12 @@
-import './platform.js'
 import type { Form } from '../outputs/form.js'
 import type { Turn } from '../render/render.js'
+
+declare global {
+  /** What every platform has, and the language itself does not: where the platform's own types are known, they are the whole of it. */
+  interface AbortSignal {
+    readonly aborted: boolean
+  }
+}
 
 /** A finished prompt on its way to a model. */
 export interface ModelRequest {

@@ -100,7 +100,7 @@ function invented({ form, values, record }: Question, seed: number, way: Misbeha
     case 'wrong-label':
       return done(wrongly(form, way, seed) ?? 'none of what you asked for')
     case 'figure':
-      return done(plain.replace(/\p{L}{4,}/u, (word) => `${word} 7351`))
+      return done(plain.replace(/\p{L}{4,}(?=\P{L}*$)/u, (word) => `${word} 7351`))
     case 'refusal':
       return { text: 'I cannot help with that.', finish: 'refused' }
     case 'empty':

@@ -29,6 +29,10 @@ export const askingCodes = {
     (d) => `"${d.model}" answers nobody: ${d.why}, ${d.count} questions in a row`,
     () => 'mend what keeps it from answering, then carry the run on',
   ),
+  'screen-found': error<{ screen: string; side: 'before' | 'after'; says: string }>(
+    'A screen of dunelight.yaml found what must not go to a model, or must not come back from one.',
+    (d) => `the screen "${d.screen}" found ${d.says} in what ${d.side === 'before' ? 'would be sent' : 'came back'}`,
+  ),
   'answer-refused': error<{ says: string }>('A model said that it will not answer.', (d) => `the model refused: "${d.says}"`),
   'answer-not-found': error<{ pointer: string; keys: readonly string[] }>(
     'What a service sent holds no text where its description says.',

@@ -163,6 +163,7 @@ const CASES: readonly Raised[] = [
 /** Codes that come up elsewhere than in opening a library and rendering, and the tests that raise them. */
 const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'model-unknown': 'packages/cli/src/ask.test.ts',
+  'screen-found': 'packages/cli/src/ask.test.ts',
   'model-key-unfit': 'packages/cli/src/ask.test.ts',
   'environment-missing': 'packages/cli/src/ask.test.ts',
   'model-silent': 'packages/cli/src/ask.test.ts',

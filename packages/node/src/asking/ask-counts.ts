@@ -9,6 +9,8 @@ export interface AskCounts {
   doubtful: number
   /** Answers of a stand-in. */
   madeUp: number
+  /** What screens found and let pass. */
+  noted: number
   aside: number
   /** Questions that were put to the model, and such that were answered before. */
   asks: number
@@ -16,6 +18,8 @@ export interface AskCounts {
   /** Replies that were asked for again, since their output refused them. */
   corrected: number
   usage: { asked: number; answered: number }
+  /** The tokens of the same questions as they were counted before; 0 where nobody asked for that. */
+  estimated: number
   reasons: ReasonCount[]
   /** How often each label was given, by column. */
   labels: Record<string, Record<string, number>>
@@ -27,11 +31,13 @@ export function newAskCounts(): AskCounts {
     repaired: 0,
     doubtful: 0,
     madeUp: 0,
+    noted: 0,
     aside: 0,
     asks: 0,
     kept: 0,
     corrected: 0,
     usage: { asked: 0, answered: 0 },
+    estimated: 0,
     reasons: [],
     labels: {},
   }

@@ -3,7 +3,7 @@ import { Batch, batchModel, type BatchRecord, type Library, type ModelRequest, t
 import { tokenCounter } from '../tokens.js'
 import { AnswerLog } from './answer-log.js'
 import { Asker } from './asker.js'
-import { STORE } from './ask-run.js'
+import { needsTokens, STORE } from './ask-run.js'
 import { keptAnswer, Questions, type Answered } from './question.js'
 import type { ReadyModel } from './ready-model.js'
 
@@ -30,7 +30,7 @@ export async function askOnce(options: AskOnceOptions): Promise<Answered> {
   const definition = batchModel({ prompt, records: { from: 'records' }, ...(seed !== undefined && { seed }) })
   const batch = new Batch(library.prompt(prompt), definition, library, {}, locale)
   const store = model.madeUp ? undefined : await AnswerLog.open(join(options.folder, STORE), options.notice)
-  const counter = model.rules.aMinute.tokens === undefined ? undefined : await tokenCounter(batch.prompt.tokenEncoding)
+  const counter = needsTokens(model, batch) ? await tokenCounter(batch.prompt.tokenEncoding) : undefined
   const asker = new Asker(model.name, model.model, model.rules, counter, options.onAgain)
   const answering = async (key: string, request: ModelRequest) => {
     const before = fresh ? undefined : await store?.get(key)
@@ -41,7 +41,7 @@ export async function askOnce(options: AskOnceOptions): Promise<Answered> {
   }
   try {
     const record: BatchRecord = { row: 1, id: options.record, named: true, cells: [], prepared, problems: [], path: undefined }
-    return await new Questions(batch, model, again, answering).ask(record, prepared, [])
+    return await new Questions(batch, model, again, answering, counter).ask(record, prepared, [])
   } finally {
     await store?.close()
   }

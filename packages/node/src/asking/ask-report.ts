@@ -21,6 +21,7 @@ export function askReport(run: RunFile, counts: AskCounts, price: ModelDescripti
       ['of them repaired', number(repaired)],
       ['of them to be verified', number(doubtful)],
       ['set aside', share(aside)],
+      ...(counts.noted > 0 ? [['noted by screens, in notes.jsonl', number(counts.noted)]] : []),
       ['questions asked', number(asks)],
       ['answered before, not asked', number(kept)],
       ['asked once more, with what was wrong', number(corrected)],
@@ -28,6 +29,7 @@ export function askReport(run: RunFile, counts: AskCounts, price: ModelDescripti
         ? [
             ['tokens asked', number(usage.asked)],
             ['tokens answered', number(usage.answered)],
+            ...(counts.estimated > 0 ? [['tokens estimated before', `${number(counts.estimated)}, ${biasOf(counts)}`]] : []),
           ]
         : []),
       ...(price ? [['cost', costOf(usage, price)]] : []),
@@ -69,6 +71,13 @@ export function askReport(run: RunFile, counts: AskCounts, price: ModelDescripti
     ],
     sections: [figures, reasons, ...labels],
   }
+}
+
+/** How far the estimate lies from what was used. */
+export function biasOf({ estimated, usage }: AskCounts): string {
+  const share = (usage.asked / estimated - 1) * 100
+  if (Math.abs(share) < 0.05) return 'just what was used'
+  return `${Math.abs(share).toFixed(1)} % ${share > 0 ? 'less' : 'more'} than was used`
 }
 
 /** What the tokens cost by a price list. */

@@ -1,4 +1,4 @@
-import { mkdir, open, type FileHandle } from 'node:fs/promises'
+import { appendFile, mkdir, open, rm, type FileHandle } from 'node:fs/promises'
 import { extname, join, relative, resolve } from 'node:path'
 import PQueue from 'p-queue'
 import {
@@ -14,6 +14,11 @@ import {
   type ModelRequest,
 } from 'dunelight'
 import { doubtText, ROW_ENDINGS, rowWriting, type FinishedRow, type RowEnding } from '../answers/finished-row.js'
+import { recordsOf } from '../batches/blocks.js'
+import { checkBudget } from '../batches/budget.js'
+import { lineOptions } from '../batches/line-options.js'
+import { LINES } from '../batches/output-form.js'
+import type { TableFile } from '../sources/open-table.js'
 import { publish } from '../batches/finish.js'
 import { WriteFault } from '../batches/ledger.js'
 import { toHtml, toMarkdown } from '../batches/report-layout.js'
@@ -29,7 +34,7 @@ import {
   type RunOptions,
 } from '../batches/run-batch.js'
 import { isAlive, markOf, newRunFolder, readRun, replaceFile, type RunFile, type RunState } from '../batches/run-file.js'
-import { readPools, readRecords, tableFile } from '../sources/records.js'
+import { readPools, tableFile } from '../sources/records.js'
 import { tokenCounter } from '../tokens.js'
 import { AnswerLog } from './answer-log.js'
 import { Asker } from './asker.js'
@@ -44,9 +49,8 @@ export interface AskProgress {
   readonly records: number
   readonly counts: AskCounts
   readonly seconds: number
-  /** How much of the table has been read, of how much. */
-  readonly bytesRead: number
-  readonly bytes: number
+  /** How much of the table is done with, from 0 to 1: as its bytes go, so that it need not be counted first. */
+  readonly share: number
 }
 
 export interface AskListener extends Pick<RunListener, 'notice' | 'onHeading' | 'onAside' | 'signal'> {
@@ -83,6 +87,15 @@ export interface AskResult {
 export const STORE = join('answers', 'kept.jsonl')
 const RUN_LOG = 'answers.jsonl'
 const ASIDE_FILE = 'set-aside.jsonl'
+/** What screens found and let pass. */
+const NOTES_FILE = 'notes.jsonl'
+
+/** Whether tokens have to be counted before something is asked. */
+export function needsTokens({ rules }: ReadyModel, { library, model }: Batch): boolean {
+  return (
+    rules.aMinute.tokens !== undefined || model.tokens || (library?.shelf.library.screens ?? []).some(({ finds }) => finds === 'tokens')
+  )
+}
 
 /**
  * Asks a model for every record of a batch: a run's folder gets the answers beside their records, what was set aside and why, and a report.
@@ -100,6 +113,7 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
   const to = outputPath(options, definition)
   const ending = endingOf(to)
   if (to !== undefined) await refuseStranger(to, runs, overwrite)
+  if (definition.budget !== undefined) await withinBudget(batch, definition, folder, records)
   // All that can be said of the sendings is said before a question costs anything.
   new Sendings(batch, definition)
   const made = await newRunFolder(runs, options.name ?? definition.prompt!.name)
@@ -165,6 +179,12 @@ export async function resumeAsking(folder: string, options: ResumeAskingOptions)
   return new AskRun(folder, file, batch, model, { ...options, folder: library }).run()
 }
 
+/** @throws ProblemError where the prompts have more tokens than the budget. */
+async function withinBudget(batch: Batch, model: BatchModel, folder: string, source: TableFile): Promise<void> {
+  const rendering = { batch, source, pools: await readPools(batch, folder), form: LINES, line: await lineOptions(batch, model, false) }
+  await checkBudget(rendering, model.budget!, model.take)
+}
+
 function endingOf(to: string | undefined): RowEnding {
   const ending = to === undefined ? '.jsonl' : extname(to).toLowerCase()
   const known = ROW_ENDINGS.find((one) => one === ending)
@@ -183,6 +203,7 @@ class AskRun {
   private records = 0
   private lines: string[] = []
   private asides: string[] = []
+  private notes: string[] = []
   private readonly under = new Map<string, Promise<ModelAnswer>>()
   private readonly sendings: Sendings
   private headings: readonly string[] = []
@@ -213,10 +234,17 @@ class AskRun {
     // What the run wrote before it broke off is written once more: its answers are all there.
     const output = await open(join(folder, file.output), 'w')
     const aside = await open(join(folder, ASIDE_FILE), 'w')
+    await rm(join(folder, NOTES_FILE), { force: true })
     const sent = await this.sendings.open(folder, this.columns)
-    const counter = model.rules.aMinute.tokens === undefined ? undefined : await tokenCounter(batch.prompt.tokenEncoding)
+    const counter = needsTokens(model, batch) ? await tokenCounter(batch.prompt.tokenEncoding) : undefined
     const asker = new Asker(model.name, model.model, model.rules, counter, options.onAgain)
-    const questions = new Questions(batch, model, file.asking!.again, (key, request) => this.answer(key, request, asker, log, store))
+    const questions = new Questions(
+      batch,
+      model,
+      file.asking!.again,
+      (key, request) => this.answer(key, request, asker, log, store),
+      counter,
+    )
     try {
       await this.askAll(questions, output, aside)
       const interrupted = options.signal?.aborted === true && !this.full
@@ -258,6 +286,7 @@ class AskRun {
     const window: Promise<readonly [BatchRecord, Answered]>[] = []
     let taken = 0
     let bytesRead = 0
+    let rowsRead = 0
     const write = async (): Promise<void> => {
       const [record, answered] = await window.shift()!
       await this.write(record, answered)
@@ -265,14 +294,14 @@ class AskRun {
         records: this.records,
         counts: this.counts,
         seconds: (performance.now() - this.started) / 1000,
-        bytesRead,
-        bytes: file.records.bytes,
+        share: Math.min(1, (record.row / Math.max(1, rowsRead)) * (bytesRead / Math.max(1, file.records.bytes))),
       })
       if (this.lines.length + this.asides.length >= LINES_AT_ONCE) await this.flush(output, aside)
     }
-    const chunks = readRecords(batch, records, { pools, ...(notice && { notice }), ...(onHeading && { onHeading }) })
+    const chunks = recordsOf({ batch, source: records, pools, ...(notice && { notice }), ...(onHeading && { onHeading }) })
     reading: for await (const chunk of chunks) {
       bytesRead = chunk.bytesRead
+      rowsRead += chunk.rows
       if (this.headings.length === 0) this.lines.push(rowWriting(endingOf(file.output), this.columns).head(chunk.headings))
       this.headings = chunk.headings
       for (const record of chunk.records) {
@@ -295,7 +324,7 @@ class AskRun {
 
   private async askOne(questions: Questions, record: BatchRecord, headings: readonly string[]): Promise<readonly [BatchRecord, Answered]> {
     const { prepared, problems } = record
-    if (!prepared) return [record, { text: undefined, form: undefined, reply: undefined, problems, given: [] }]
+    if (!prepared) return [record, { text: undefined, form: undefined, reply: undefined, problems, notes: [], given: [] }]
     return [record, await questions.ask(record, prepared, headings)]
   }
 
@@ -328,12 +357,17 @@ class AskRun {
     const { id, row, cells, raw } = record
     const { problems, form, reply, text, given } = answered
     this.records++
-    for (const { answer, kept } of given) {
+    for (const { answer, kept, estimate } of given) {
       if (kept) counts.kept++
       else {
         counts.asks++
         countUsage(counts, answer.usage)
+        if (answer.usage) counts.estimated += estimate ?? 0
       }
+    }
+    for (const { screen, says } of answered.notes) {
+      counts.noted++
+      this.notes.push(`${JSON.stringify({ row, record: id, screen, found: says })}\n`)
     }
     counts.corrected += Math.max(0, given.length - 1)
     this.options.onAnswer?.(record, answered)
@@ -364,6 +398,8 @@ class AskRun {
     const asides = this.asides.splice(0).join('')
     if (lines !== '') await output.appendFile(lines)
     if (asides !== '') await aside.appendFile(asides)
+    const notes = this.notes.splice(0).join('')
+    if (notes !== '') await appendFile(join(this.folder, NOTES_FILE), notes)
   }
 
   private async end(state: RunState, more: Partial<RunFile> = {}, sent: readonly string[] = []): Promise<AskResult> {

@@ -3,6 +3,9 @@ import {
   byteList,
   bytesOf,
   EnvelopeWriter,
+  screened,
+  type ScreenFinding,
+  type ScreenModel,
   problem,
   ProblemError,
   type Batch,
@@ -26,8 +29,10 @@ export interface Answered {
   readonly reply: CheckedReply | undefined
   /** What keeps it from having an answer: it is set aside. */
   readonly problems: readonly Problem[]
+  /** What screens found that keeps nothing from being used. */
+  readonly notes: readonly ScreenFinding[]
   /** The answers that were given for it, the last one the one that counts; `kept`: not asked for now. */
-  readonly given: readonly { readonly answer: ModelAnswer; readonly kept: boolean }[]
+  readonly given: readonly { readonly answer: ModelAnswer; readonly kept: boolean; readonly estimate?: number }[]
 }
 
 /** Where answers come from: what was answered before, or the model. */
@@ -38,13 +43,16 @@ export class Questions {
   private readonly writers = new Map<string, EnvelopeWriter>()
   private readonly settings: Readonly<Record<string, unknown>>
   private readonly head: string
+  private readonly screens: readonly ScreenModel[]
 
   constructor(
     private readonly batch: Batch,
     private readonly model: ReadyModel,
     private readonly again: number,
     private readonly answering: Answering,
+    private readonly countTokens?: (text: string) => number,
   ) {
+    this.screens = batch.library?.shelf.library.screens ?? []
     this.settings = batch.prompt.settings
     this.head = JSON.stringify([this.settings, model.identity])
   }
@@ -56,13 +64,17 @@ export class Questions {
       ...(batchModel.seed !== undefined && { seed: batchModel.seed }),
       ...(locale !== undefined && { locale }),
     }
-    const given: { answer: ModelAnswer; kept: boolean }[] = []
+    const given: { answer: ModelAnswer; kept: boolean; estimate?: number }[] = []
+    const notes: ScreenFinding[] = []
     let form: Form | undefined
     let reply: CheckedReply | undefined
     try {
       const rendering = prepared.render(options)
       form = rendering.form
       let turns: readonly Turn[] = rendering.turns
+      const sent = textsOf(turns)
+      const forbidden = this.screen('before', sent, [], notes)
+      if (forbidden.length > 0) return { text: undefined, form, reply, problems: forbidden, notes, given }
       for (let left = this.again; ; left--) {
         const fingerprint = sha256(byteList(bytesOf(turns)))
         const said = turns
@@ -76,19 +88,39 @@ export class Questions {
           values: prepared.values,
           enveloped: (name) => this.writerFor(name, headings).of(record, prepared, said),
         })
-        given.push(found)
+        given.push({ ...found, ...(batchModel.tokens && { estimate: this.tokensOf(said) }) })
         const { answer } = found
         const text = unmasked(answer.text, rendering.masked)
         reply = rendering.read(text)
-        const problems = faultsOf(answer, reply)
+        const problems = [...faultsOf(answer, reply), ...this.screen('after', [text], sent, notes)]
         const useless = problems.length > 0
-        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, problems, given }
+        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, problems, notes, given }
         turns = [...turns, ...correction(answer.text, problems)]
       }
     } catch (fault) {
-      if (!(fault instanceof ProblemError) || fault instanceof ModelGone) throw fault
-      return { text: undefined, form, reply, problems: fault.problems, given }
+      if (!(fault instanceof ProblemError) || fault instanceof ModelGone || fault instanceof ScreenStop) throw fault
+      return { text: undefined, form, reply, problems: fault.problems, notes, given }
     }
+  }
+
+  /**
+   * What a screen of that side finds and has set aside; what is only to be noted is noted.
+   *
+   * @throws ScreenStop where all is to stop.
+   */
+  private screen(side: ScreenModel['side'], texts: readonly string[], sent: readonly string[], notes: ScreenFinding[]): readonly Problem[] {
+    if (this.screens.length === 0) return NONE
+    const found = screened(this.screens, side, texts, { sent, ...(this.countTokens && { countTokens: this.countTokens }) })
+    notes.push(...found.filter(({ deed }) => deed === 'note'))
+    const told = (deed: ScreenFinding['deed']) =>
+      found.filter((one) => one.deed === deed).map(({ screen, says }) => problem('screen-found', { screen, side, says }))
+    const stopping = told('stop')
+    if (stopping.length > 0) throw new ScreenStop(stopping)
+    return told('set aside')
+  }
+
+  private tokensOf(turns: readonly Turn[]): number {
+    return textsOf(turns).reduce((sum, text) => sum + (this.countTokens?.(text) ?? 0), 0)
   }
 
   private writerFor(name: string, headings: readonly string[]): EnvelopeWriter {
@@ -106,6 +138,16 @@ export class Questions {
     }
     return writer
   }
+}
+
+const NONE: readonly Problem[] = []
+
+/** A screen found what nothing may be asked with. */
+export class ScreenStop extends ProblemError {}
+
+/** All that a model is told. */
+function textsOf(turns: readonly Turn[]): string[] {
+  return turns.flatMap(({ text, parts = [] }) => [text, ...parts.flatMap((part) => (part.kind === 'text' ? [part.text] : []))])
 }
 
 /** What is wrong with an answer: how it ended before what it holds. */

@@ -17,7 +17,7 @@ export interface Rendering {
 }
 
 /** The records of a run, those of its sample alone where there is one. */
-export function recordsOf({ batch, source, pools, notice, onHeading }: Rendering): AsyncGenerator<RecordChunk> {
+export function recordsOf({ batch, source, pools, notice, onHeading }: Omit<Rendering, 'form' | 'line'>): AsyncGenerator<RecordChunk> {
   const chunks = readRecords(batch, source, { pools, ...(notice && { notice }), ...(onHeading && { onHeading }) })
   const { sample } = batch.model
   return sample ? sampled(chunks, sample.count, sample.seed) : chunks

@@ -6,6 +6,22 @@ export interface Section {
   readonly rows?: readonly (readonly string[])[]
   /** Shares of the largest, drawn as bars beside the rows. */
   readonly bars?: readonly number[]
+  /** Texts beside each other, what only one of them has marked in it. */
+  readonly pairs?: readonly Pair[]
+  /** Whether it has the page's whole width. */
+  readonly wide?: boolean
+}
+
+/** A piece of a text, and whether the text beside it lacks it. */
+export interface Stretch {
+  readonly text: string
+  readonly own: boolean
+}
+
+export interface Pair {
+  readonly title: string
+  readonly one: readonly Stretch[]
+  readonly other: readonly Stretch[]
 }
 
 /** A report: its title, what is to be known first, and its parts. */
@@ -27,8 +43,27 @@ export function toMarkdown({ title, facts, sections: parts }: Report): string {
       .map((row, i) => line([...row, ...drawn(i)]))
       .join('\n')}\n\n`
   }
-  const sections = parts.map((one) => `## ${one.title}\n\n${one.says.map((says) => `${says}\n\n`).join('')}${table(one)}`)
+  const sections = parts.map(
+    (one) => `## ${one.title}\n\n${one.says.map((says) => `${says}\n\n`).join('')}${table(one)}${(one.pairs ?? []).map(quoted).join('')}`,
+  )
   return `# ${title}\n\n${facts.map(([name, value]) => `- ${name}: ${value}`).join('\n')}\n\n${sections.join('')}`.trimEnd() + '\n'
+}
+
+/** Two texts, one below the other. */
+function quoted({ title, one, other }: Pair): string {
+  const quote = (stretches: readonly Stretch[]) =>
+    `> ${stretches
+      .map(({ text, own }) => (own && text.trim() !== '' ? text.replace(/\S(?:.*\S)?/s, (words) => `**${words}**`) : text))
+      .join('')
+      .replace(/\n/g, '\n> ')}\n\n`
+  return `### ${title}\n\n${quote(one)}${quote(other)}`
+}
+
+/** Two texts, one beside the other. */
+function beside({ title, one, other }: Pair): string {
+  const text = (stretches: readonly Stretch[], tag: 'del' | 'ins') =>
+    `<blockquote>${stretches.map((part) => (part.own ? `<${tag}>${escape(part.text)}</${tag}>` : escape(part.text))).join('')}</blockquote>`
+  return `<article><h3>${escape(title)}</h3>${text(one, 'del')}${text(other, 'ins')}</article>`
 }
 
 export function toHtml({ title, facts, sections: parts }: Report): string {
@@ -44,7 +79,8 @@ export function toHtml({ title, facts, sections: parts }: Report): string {
     return `<table>${top}<tbody>${body.join('')}</tbody></table>`
   }
   const sections = parts.map(
-    (one) => `<section><h2>${escape(one.title)}</h2>${one.says.map((says) => `<p>${escape(says)}</p>`).join('')}${table(one)}</section>`,
+    (one) =>
+      `<section${one.wide ? ' class="wide"' : ''}><h2>${escape(one.title)}</h2>${one.says.map((says) => `<p>${escape(says)}</p>`).join('')}${table(one)}${(one.pairs ?? []).map(beside).join('')}</section>`,
   )
   return `<!doctype html>
 <html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escape(title)}</title>
@@ -59,8 +95,8 @@ export function toHtml({ title, facts, sections: parts }: Report): string {
 }
 
 const STYLE = `
-:root { color-scheme: light dark; --ink: #24302f; --paper: #faf8f3; --line: #cfc8b8; --soft: #6b6a5e; --bar: #3f6a72; }
-@media (prefers-color-scheme: dark) { :root { --ink: #e8e4d8; --paper: #1c2322; --line: #46504d; --soft: #a3a294; --bar: #7fb0b5; } }
+:root { color-scheme: light dark; --ink: #24302f; --paper: #faf8f3; --line: #cfc8b8; --soft: #6b6a5e; --bar: #3f6a72; --mark: #e6e0cc; }
+@media (prefers-color-scheme: dark) { :root { --ink: #e8e4d8; --paper: #1c2322; --line: #46504d; --soft: #a3a294; --bar: #7fb0b5; --mark: #37423f; } }
 body { margin: 0; background: var(--paper); color: var(--ink); font: 15px/1.5 system-ui, sans-serif; }
 header, main { max-width: 1180px; margin: 0 auto; padding: 20px 28px; }
 header { border-bottom: 1px solid var(--line); }
@@ -76,10 +112,16 @@ td.words { white-space: pre-line; overflow-wrap: anywhere; width: 100%; }
 td.n, th.n { text-align: right; font-variant-numeric: tabular-nums; }
 td.bar { width: 70%; } td.bar i { display: block; height: 12px; margin-top: 5px; background: var(--bar); }
 p { margin: 0 0 8px; color: var(--soft); }
-@media (max-width: 640px) { main { grid-template-columns: 1fr; } }
+section.wide { grid-column: 1 / -1; }
+article { display: grid; grid-template-columns: 1fr 1fr; gap: 4px 24px; border-top: 1px solid var(--line); padding: 10px 0; }
+h3 { font-size: 14px; font-weight: 500; color: var(--soft); margin: 0; grid-column: 1 / -1; }
+blockquote { margin: 0; white-space: pre-wrap; overflow-wrap: anywhere; }
+del, ins { text-decoration: none; background: var(--mark); border-bottom: 2px solid var(--bar); }
+del { border-bottom-style: dashed; }
+@media (max-width: 640px) { main, article { grid-template-columns: 1fr; } }
 `
 
-const NUMBER = /^[\d,]+(?:$| )/
+const NUMBER = /^(?:·$|[\d,]+(?:\.\d+)?(?:$| ))/
 
 /** Figures stand below each other, sentences may break. */
 function classOf(cell: string): string {

@@ -31,7 +31,7 @@ export async function* sampled(source: AsyncIterable<RecordChunk>, count: number
     const end = some.findIndex((one) => one.headings !== headings)
     const records = (end < 0 ? some : some.slice(0, end)).map((one) => one.record)
     at += records.length
-    yield { headings, records, bytesRead }
+    yield { headings, records, bytesRead, rows: records.length }
   }
 }
 

@@ -53,7 +53,7 @@ async function prepare() {
   const read = async ({ bytes, row, encoding }: ToRender): Promise<RecordChunk> => {
     const { headings, rows } =
       begin.delimiter === undefined ? await fromLines(bytes) : { headings: begin.headings, rows: fromCsv(bytes, encoding, begin.delimiter) }
-    return { headings, records: new RecordMaker(batch, { pools }, row).records(headings, rows), bytesRead: 0 }
+    return { headings, records: new RecordMaker(batch, { pools }, row).records(headings, rows), bytesRead: 0, rows: rows.length }
   }
   return {
     render: async (block: ToRender): Promise<Omit<Block, 'raw'>> => {

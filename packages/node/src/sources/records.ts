@@ -9,6 +9,8 @@ export interface RecordChunk {
   /** Made one after the other, as they are asked for: what has been written need not be held. */
   readonly records: Iterable<BatchRecord>
   readonly bytesRead: number
+  /** How many rows they are made of, those that are left out among them. */
+  readonly rows: number
 }
 
 export interface RecordsOptions extends TableOptions {
@@ -26,7 +28,7 @@ export interface RecordsOptions extends TableOptions {
 export async function* readRecords(batch: Batch, source: TableSource, options: RecordsOptions = {}): AsyncGenerator<RecordChunk> {
   const maker = new RecordMaker(batch, options)
   for await (const { headings, rows, bytesRead } of readTable(source, options)) {
-    yield { headings, records: maker.records(headings, rows), bytesRead }
+    yield { headings, records: maker.records(headings, rows), bytesRead, rows: rows.length }
   }
 }
 

@@ -1,0 +1,174 @@
+import { extname } from 'node:path'
+import { printProblem, problem, type AnswerColumn, type Prompt } from 'dunelight'
+import {
+  askBatch,
+  comparedRows,
+  comparedSections,
+  compareAnswers,
+  openWithWording,
+  readyModel,
+  toHtml,
+  toMarkdown,
+  type AnswerComparison,
+  type ComparedSide,
+} from '@dunelight/node'
+import { namedBatch, type BatchFlags } from '../batch-flags.js'
+import { resultFile, writeResult } from '../result-file.js'
+import { shownPath } from '../shown-path.js'
+import { colorsFor, EXIT, paintFor, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
+import { readSet } from '../values.js'
+
+export interface CompareFlags extends BatchFlags {
+  readonly set?: string[]
+  readonly otherSet?: string[]
+  readonly other?: string
+  readonly model?: string
+  readonly otherModel?: string
+  readonly otherPersona?: string
+  readonly otherSetting?: string[]
+  readonly was?: string
+  readonly atOnce?: number
+  readonly overwrite?: boolean
+  readonly runs?: string
+}
+
+/** Asks two things about the same records, and holds the answers against each other. */
+export async function compare(around: Surroundings, folder: string, prompt: string, flags: CompareFlags): Promise<number> {
+  const { other = prompt, was, otherModel, otherPersona, otherSetting, otherSet, to } = flags
+  if (other === prompt && [was, otherModel, otherPersona, otherSetting, otherSet].every((one) => one === undefined))
+    throw new WrongUse(
+      'both sides are the same',
+      'say how the other differs: --other, --other-model, --other-persona, --other-set, --other-setting or --was',
+    )
+  if (to !== undefined && !['.html', '.md'].includes(extname(to)))
+    throw new WrongUse(`a comparison is written as .html or .md, not as "${to}"`)
+  // Whether the report can be written is asked before a question costs anything.
+  if (to !== undefined) (await resultFile(to, flags.overwrite ?? false, [flags.records])).destroy()
+  const { stderr, stdout } = around
+  const c = colorsFor(stderr, around.env)
+  const first = await openWithWording(folder, prompt, {})
+  const second = await openWithWording(was ?? folder, other, {
+    ...(otherPersona !== undefined && { persona: otherPersona }),
+    ...(otherSetting && { settings: settingsOf(otherSetting) }),
+  })
+  const names = namesOf(prompt, other, flags)
+  const set = [...(flags.set ?? []), ...(otherSet ?? [])]
+  const model = otherModel ?? flags.model
+  const sides: ComparedSide[] = []
+  let madeUp = false
+  for (const [i, side] of [
+    { library: first, folder, prompt, set: flags.set, model: flags.model },
+    { library: second, folder: was ?? folder, prompt: other, set, model },
+  ].entries()) {
+    const ready = readyModel(side.library, side.prompt, side.model, flags.seed === undefined ? {} : { seed: flags.seed })
+    if (ready.madeUp && !madeUp) stderr.write(`${printProblem(problem('answers-made-up', {}), paintFor(c))}\n`)
+    madeUp ||= ready.madeUp
+    const { definition, records } = namedBatch(side.library, side.folder, side.prompt, { ...flags, to: undefined } as unknown as BatchFlags)
+    const given = await readSet(side.library.prompt(side.prompt), side.set, { limit: side.library.limits.attachmentBytes })
+    stderr.write(c.dim(`asking ${names[i]!} …\n`))
+    const result = await askBatch({
+      library: side.library,
+      folder: side.folder,
+      name: `compare-${side.prompt}`,
+      definition,
+      given,
+      said: side.set ?? [],
+      model: ready,
+      ...(records && { records }),
+      ...(flags.atOnce !== undefined && { atOnce: flags.atOnce }),
+      runs: flags.runs ?? `${folder}/runs`,
+      ...(around.signal && { signal: around.signal }),
+    })
+    if (result.state === 'interrupted') {
+      stderr.write(`${c.yellow('interrupted')}: every answer that came is kept, and is not asked for again\n`)
+      return EXIT.interrupted
+    }
+    sides.push({ name: names[i]!, result, price: ready.price })
+  }
+  const [one, another] = sides as [ComparedSide, ComparedSide]
+  const others = labelColumns(second.prompt(other)).map(({ name }) => name)
+  const labels = labelColumns(first.prompt(prompt)).filter(({ name }) => others.includes(name))
+  const found = await compareAnswers(one, another, labels)
+  if (madeUp) stdout.write('made up by the stand-in: nothing of it is true\n\n')
+  stdout.write(printed(found, colorsFor(stdout, around.env), stdout.columns ?? 100))
+  if (to !== undefined) {
+    const facts = [['records', one.result.file.records.from], ...sides.map(({ name, result }) => [name, shownPath(result.folder)])] as [
+      string,
+      string,
+    ][]
+    const report = {
+      title: `${names[0]} and ${names[1]}`,
+      facts: [...facts, ...(madeUp ? [['made up', 'by the stand-in: nothing it says is true'] as [string, string]] : [])],
+      sections: comparedSections(found),
+    }
+    await writeResult(to, extname(to) === '.html' ? toHtml(report) : toMarkdown(report), flags.overwrite ?? false, [flags.records])
+    stderr.write(`→ ${to}\n`)
+  }
+  return EXIT.done
+}
+
+function labelColumns({ answerColumns }: Prompt): AnswerColumn[] {
+  return answerColumns.filter(({ labels }) => labels !== undefined)
+}
+
+/** `temperature=0.2`: a setting's value as data. */
+function settingsOf(said: readonly string[]): Record<string, unknown> {
+  return Object.fromEntries(
+    said.map((one) => {
+      const at = one.indexOf('=')
+      if (at < 1) throw new WrongUse(`--other-setting takes name=value, not "${one}"`, 'write --other-setting temperature=0.2')
+      const value = one.slice(at + 1).trim()
+      return [one.slice(0, at).trim(), value !== '' && Number.isFinite(Number(value)) ? Number(value) : value]
+    }),
+  )
+}
+
+/** What each side is called: by what it differs in. */
+function namesOf(prompt: string, other: string, flags: CompareFlags): [string, string] {
+  const { model, otherModel, otherPersona, otherSetting, otherSet, was } = flags
+  const beside = [
+    otherModel,
+    otherPersona === undefined ? undefined : `as ${otherPersona}`,
+    otherSetting && `with ${otherSetting.join(', ')}`,
+    otherSet && `for ${otherSet.join(', ')}`,
+    was === undefined ? undefined : 'as it was',
+  ].filter((one) => one !== undefined)
+  const first = otherModel === undefined ? prompt : `${prompt}, ${model ?? 'as set'}`
+  return [first, [other, ...beside].join(', ')]
+}
+
+/** Two answers that stand on one line. */
+const BRIEF = 60
+
+function printed(found: AnswerComparison, c: Colors, width: number): string {
+  const rows = comparedRows(found)
+  const [one, other] = found.sides
+  const wide = Math.max(...rows.map(([name]) => name.length)) + 2
+  const column = Math.max(18, one.name.length + 2, ...rows.map(([, value]) => value.length + 2))
+  const lines = [`${''.padEnd(wide)}${c.bold(one.name.padEnd(column))}${c.bold(other.name)}`]
+  for (const [name, left, right] of rows) lines.push(`${c.dim(name.padEnd(wide))}${left.padEnd(column)}${right}`)
+  lines.push('', `${found.both.toLocaleString('en')} answered by both, ${found.same.toLocaleString('en')} of them in the same words`)
+  for (const { column: name, labels, table, agree, of } of found.labels) {
+    const cell = Math.max(8, ...labels.map((label) => label.length + 2))
+    lines.push('', `${name}: the same for ${agree} of ${of}; rows ${one.name}, columns ${other.name}`)
+    lines.push(`  ${''.padEnd(cell)}${labels.map((label) => label.padStart(cell)).join('')}`)
+    labels.forEach((label, i) => {
+      const counts = table[i]!.map((count, j) => {
+        const text = (count === 0 ? '·' : String(count)).padStart(cell)
+        return i === j ? c.green(text) : count > 0 ? c.yellow(text) : c.dim(text)
+      })
+      lines.push(`  ${label.padEnd(cell)}${counts.join('')}`)
+    })
+  }
+  if (found.differing.length > 0) lines.push('', 'where they differ most:')
+  const room = Math.max(30, Math.min(width, 160) - 6)
+  const clip = (text: string) => {
+    const line = text.replace(/\s+/g, ' ')
+    return line.length > room ? `${line.slice(0, room - 1)}…` : line
+  }
+  for (const { record, one: left, other: right } of found.differing.slice(0, 4)) {
+    if (left.length + right.length < BRIEF) lines.push(`  ${c.bold(record)}  ${left} ${c.dim('|')} ${right}`)
+    else lines.push(`  ${c.bold(record)}`, `    ${clip(left)}`, `    ${clip(right)}`)
+  }
+  return `${lines.join('\n')}\n`
+}

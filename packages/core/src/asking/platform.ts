@@ -1,8 +1,0 @@
-export {}
-
-declare global {
-  /** What every platform has, and the language itself does not: where the platform's own types are known, they are the whole of it. */
-  interface AbortSignal {
-    readonly aborted: boolean
-  }
-}
