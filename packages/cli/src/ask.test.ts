@@ -171,6 +171,10 @@ describe('asking for a table', () => {
     expect(urgent.length).toBeGreaterThan(3)
     expect(rows.every((row) => row.trim().endsWith('it is made up'))).toBe(true)
     expect(text(`${HOUSE}/runs/spring-survey-1/report.html`)).toContain('nothing that it says is true')
+    // What a run has put there is written anew by the next; what somebody has changed since is not.
+    expect((await asked('spring-survey', '--to', at('graded.csv'), '--take', '30')).code).toBe(code)
+    appendFileSync(`${HOUSE}/out/conservator.csv`, 'by hand\n')
+    expect((await asked('spring-survey', '--take', '3', '--to', at('other.csv'))).err).toContain('[output-exists]')
     expect(dunelight('runs', HOUSE).out).toMatch(/spring-survey-1 +done .* answers?/)
   })
 
@@ -450,5 +454,29 @@ describe('a run that asks and is killed', () => {
     const again = await AnswerLog.open(path)
     expect([again.size, (await again.get('d'))?.text]).toEqual([3, 'reply d'])
     await again.close()
+  })
+
+  test('finds its answers where another process has added some to the same file', async () => {
+    const path = at('shared.jsonl')
+    const answer = (key: string) => ({
+      key,
+      record: key,
+      prompt: 'p',
+      model: 'm',
+      at: '',
+      text: `reply ${key.repeat(9)}`,
+      finish: 'done' as const,
+    })
+    const [one, other] = [await AnswerLog.open(path), await AnswerLog.open(path)]
+    for (const key of ['a', 'b', 'c']) {
+      await one.add(answer(key))
+      await other.add(answer(key.toUpperCase()))
+    }
+    for (const key of ['a', 'b', 'c'])
+      expect([(await one.get(key))?.text, (await other.get(key.toUpperCase()))?.text]).toEqual([
+        answer(key).text,
+        answer(key.toUpperCase()).text,
+      ])
+    await Promise.all([one.close(), other.close()])
   })
 })

@@ -1,4 +1,4 @@
-import { SingleBar } from 'cli-progress'
+import type { SingleBar } from 'cli-progress'
 import { printProblem, problem, STAND_IN, type Library, type Problem, type StandInOptions } from 'dunelight'
 import {
   askBatch,
@@ -20,6 +20,7 @@ import { namedBatch, type BatchFlags } from '../batch-flags.js'
 import { readMisbehaviour } from '../misbehaviour.js'
 import { openToRender, openToRun } from '../open.js'
 import { namedValues } from '../record.js'
+import { progressBar } from '../progress-bar.js'
 import { shownPath } from '../shown-path.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
@@ -220,18 +221,12 @@ class Telling {
   private progress({ records, counts, seconds, share }: AskProgress): void {
     const { stderr } = this.around
     if (!stderr.isTTY) return
-    if (!this.bar) {
-      this.bar = new SingleBar({
-        format: '{bar} {done} done · {aside} set aside · {again} repeated · {rate} a second',
-        stream: stderr,
-        hideCursor: true,
-        clearOnComplete: true,
-        barCompleteChar: '━',
-        barIncompleteChar: '─',
-        barsize: 28,
-      })
-      this.bar.start(1000, 0, { done: '0', aside: '0', again: '0', rate: '0' })
-    }
+    this.bar ??= progressBar(stderr, '{done} done · {aside} set aside · {again} repeated · {rate} a second', 1000, {
+      done: '0',
+      aside: '0',
+      again: '0',
+      rate: '0',
+    })
     this.bar.update(Math.round(share * 1000), {
       done: records.toLocaleString('en'),
       aside: counts.aside.toLocaleString('en'),

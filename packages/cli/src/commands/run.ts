@@ -1,5 +1,5 @@
 import { relative } from 'node:path'
-import { SingleBar } from 'cli-progress'
+import type { SingleBar } from 'cli-progress'
 import { printProblem, type Library } from 'dunelight'
 import {
   libraryOf,
@@ -16,6 +16,7 @@ import { resumeAsk } from './ask.js'
 import { Asides, printHeadings } from '../aside.js'
 import { namedBatch, type BatchFlags } from '../batch-flags.js'
 import { openToRender, openToRun } from '../open.js'
+import { progressBar } from '../progress-bar.js'
 import { shownPath } from '../shown-path.js'
 import { colorsFor, EXIT, paintFor, plural, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
@@ -169,18 +170,12 @@ class Telling {
   private progress({ bytesRead, bytes, tally, seconds }: RunProgress): void {
     const { stderr } = this.around
     if (!stderr.isTTY || bytes === 0) return
-    if (!this.bar) {
-      this.bar = new SingleBar({
-        format: '{bar} {percentage}% · {rendered} rendered · {aside} set aside · {rate} a second · {eta_formatted} left',
-        stream: stderr,
-        hideCursor: true,
-        clearOnComplete: true,
-        barCompleteChar: '━',
-        barIncompleteChar: '─',
-        barsize: 28,
-      })
-      this.bar.start(bytes, 0, { rendered: '0', aside: '0', rate: '0' })
-    }
+    this.bar ??= progressBar(
+      stderr,
+      '{percentage}% · {rendered} rendered · {aside} set aside · {rate} a second · {eta_formatted} left',
+      bytes,
+      { rendered: '0', aside: '0', rate: '0' },
+    )
     const number = (value: number) => Math.round(value).toLocaleString('en')
     this.bar.update(Math.min(bytesRead, bytes), {
       rendered: number(tally.rendered),

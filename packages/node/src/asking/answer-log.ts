@@ -15,12 +15,18 @@ export interface KeptAnswer extends ModelAnswer {
   readonly at: string
 }
 
+/** Where an answer stands in the file, in bytes. */
+interface Place {
+  readonly start: number
+  readonly length: number
+}
+
 /**
  * Answers in a file that is only ever added to: JSON Lines. Where each stands is held in memory, the answers themselves are not. Of several to
  * the same question the last counts.
  */
 export class AnswerLog {
-  private readonly places = new Map<string, { readonly start: number; readonly length: number }>()
+  private readonly places = new Map<string, Place>()
   /** Answers that are on their way to the disk. */
   private readonly unwritten = new Map<string, KeptAnswer>()
   private waiting: { readonly line: Buffer; readonly done: (fault?: Error) => void }[] = []
@@ -50,8 +56,26 @@ export class AnswerLog {
     if (!place) return undefined
     const unwritten = this.unwritten.get(key)
     if (unwritten) return unwritten
-    const { buffer } = await this.file.read(Buffer.alloc(place.length), 0, place.length, place.start)
-    return JSON.parse(buffer.toString('utf8')) as KeptAnswer
+    return (await this.at(place, key)) ?? this.anew(key)
+  }
+
+  private async at({ start, length }: Place, key: string): Promise<KeptAnswer | undefined> {
+    const { buffer } = await this.file.read(Buffer.alloc(length), 0, length, start)
+    try {
+      const found = JSON.parse(buffer.toString('utf8')) as KeptAnswer
+      return found.key === key ? found : undefined
+    } catch {
+      return undefined
+    }
+  }
+
+  /** Another process has added answers, and the places of ours are not where they were thought: the file says where they are. */
+  private async anew(key: string): Promise<KeptAnswer | undefined> {
+    await this.writing?.catch(() => undefined)
+    this.end = 0
+    await this.index()
+    const place = this.places.get(key)
+    return place && this.at(place, key)
   }
 
   /** Adds an answer; it is on its way to the disk when this is done, whatever becomes of the process. */

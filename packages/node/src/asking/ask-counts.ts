@@ -1,4 +1,4 @@
-import type { Problem, Usage } from 'dunelight'
+import type { Usage } from 'dunelight'
 import type { ReasonCount } from '../batches/tally.js'
 
 /** What a run that asks has counted: plain data. */
@@ -40,18 +40,6 @@ export function newAskCounts(): AskCounts {
     estimated: 0,
     reasons: [],
     labels: {},
-  }
-}
-
-const EXAMPLES = 3
-
-export function countReason(counts: AskCounts, id: string, row: number, problems: readonly Problem[]): void {
-  counts.aside++
-  for (const { code, message } of problems.slice(0, 1)) {
-    let reason = counts.reasons.find((one) => one.code === code)
-    if (!reason) counts.reasons.push((reason = { code, count: 0, examples: [] }))
-    reason.count++
-    if (reason.examples.length < EXAMPLES) reason.examples.push({ row, id, message })
   }
 }
 

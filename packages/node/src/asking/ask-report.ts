@@ -1,4 +1,5 @@
 import type { ModelDescription } from 'dunelight'
+import { reasonsSection } from '../batches/report.js'
 import type { Report, Section } from '../batches/report-layout.js'
 import type { RunFile } from '../batches/run-file.js'
 import type { AskCounts } from './ask-counts.js'
@@ -47,19 +48,7 @@ export function askReport(run: RunFile, counts: AskCounts, price: ModelDescripti
       bars: rows.map(([, count]) => count / most),
     }
   })
-  const reasons: Section = {
-    title: 'Set aside',
-    says:
-      counts.reasons.length === 0
-        ? ['Nothing was set aside.']
-        : ['All of them, with their replies and their rows, are in set-aside.jsonl.'],
-    ...(counts.reasons.length > 0 && {
-      head: ['reason', 'records', 'such as'],
-      rows: [...counts.reasons]
-        .sort((a, b) => b.count - a.count)
-        .map((one) => [one.code, number(one.count), one.examples.map((example) => `${example.id}: ${example.message}`).join('\n')]),
-    }),
-  }
+  const reasons = reasonsSection(counts.reasons, 'All of them, with their replies and their rows, are in set-aside.jsonl.')
   return {
     title: `Answers ${run.run}`,
     facts: [

@@ -19,7 +19,7 @@ import { checkBudget } from '../batches/budget.js'
 import { lineOptions } from '../batches/line-options.js'
 import { LINES } from '../batches/output-form.js'
 import type { TableFile } from '../sources/open-table.js'
-import { publish } from '../batches/finish.js'
+import { publish, type Published } from '../batches/finish.js'
 import { WriteFault } from '../batches/ledger.js'
 import { toHtml, toMarkdown } from '../batches/report-layout.js'
 import {
@@ -30,15 +30,18 @@ import {
   readyBatch,
   refuseChanged,
   refuseStranger,
+  resumable,
   type RunListener,
   type RunOptions,
 } from '../batches/run-batch.js'
-import { isAlive, markOf, newRunFolder, readRun, replaceFile, type RunFile, type RunState } from '../batches/run-file.js'
+import { markOf, newRunFolder, replaceFile, type RunFile, type RunState } from '../batches/run-file.js'
+import { keepStdin, moveInto } from '../batches/stdin.js'
+import { countAside } from '../batches/tally.js'
 import { readPools, tableFile } from '../sources/records.js'
 import { tokenCounter } from '../tokens.js'
 import { AnswerLog } from './answer-log.js'
 import { Asker } from './asker.js'
-import { countLabels, countReason, countUsage, newAskCounts, type AskCounts } from './ask-counts.js'
+import { countLabels, countUsage, newAskCounts, type AskCounts } from './ask-counts.js'
 import { askReport } from './ask-report.js'
 import { keptAnswer, Questions, sha256, type Answered } from './question.js'
 import type { ReadyModel } from './ready-model.js'
@@ -107,12 +110,14 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
   const { library, folder, model, overwrite = false, said = [], again = 2, fresh = false } = options
   const definition = batchModel(options.definition)
   const batch = await readyBatch(library, definition, folder, options)
-  const records = options.records ?? (definition.records && tableFile(folder, definition.records))
-  if (!records) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
+  const wanted = options.records ?? (definition.records && tableFile(folder, definition.records))
+  if (!wanted) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
   const runs = resolve(options.runs ?? join(folder, 'runs'))
   const to = outputPath(options, definition)
   const ending = endingOf(to)
   if (to !== undefined) await refuseStranger(to, runs, overwrite)
+  for (const { path } of definition.send) await refuseStranger(join(folder, path), runs, overwrite)
+  const records = wanted.from === '-' ? await keepStdin(wanted, runs) : wanted
   if (definition.budget !== undefined) await withinBudget(batch, definition, folder, records)
   // All that can be said of the sendings is said before a question costs anything.
   new Sendings(batch, definition)
@@ -132,7 +137,7 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
     locale: options.locale,
     workers: 1,
     bare: false,
-    records: await markOf(records),
+    records: await markOf(records === wanted ? records : await moveInto(made.folder, records)),
     joined: await Promise.all(definition.join.map((one) => markOf(tableFile(folder, one)))),
     output: `output${ending}`,
     to: to === undefined ? undefined : resolve(to),
@@ -163,10 +168,7 @@ export interface ResumeAskingOptions extends AskListener {
  * @throws ProblemError where it has ended, is under way, or where what it was begun with has changed since.
  */
 export async function resumeAsking(folder: string, options: ResumeAskingOptions): Promise<AskResult> {
-  const before = await readRun(folder)
-  if (before.state === 'done') throw new ProblemError([problem('run-over', { run: before.run })])
-  if (isAlive(before) && before.process !== process.pid)
-    throw new ProblemError([problem('run-alive', { run: before.run, process: before.process! })])
+  const before = await resumable(folder)
   const model = batchModel(before.definition)
   const library = libraryOf(folder, before)
   const { given = {} } = options
@@ -253,12 +255,9 @@ class AskRun {
       const published = file.to === undefined ? undefined : await publish(join(folder, file.output), file.to)
       await sent.close()
       for (const one of sent.files) await mkdir(join(options.folder, one.path, '..'), { recursive: true })
-      for (const one of sent.files) await publish(join(folder, one.name), join(options.folder, one.path))
-      return await this.end(
-        'done',
-        published ? { published } : {},
-        sent.files.map((one) => join(options.folder, one.path)),
-      )
+      const handed: Published[] = []
+      for (const one of sent.files) handed.push(await publish(join(folder, one.name), join(options.folder, one.path)))
+      return await this.end('done', { ...(published && { published }), ...(handed.length > 0 && { sent: handed }) })
     } catch (fault) {
       await this.end('failed').catch(() => undefined)
       if (fault instanceof WriteFault) fault.run = folder
@@ -372,7 +371,7 @@ class AskRun {
     counts.corrected += Math.max(0, given.length - 1)
     this.options.onAnswer?.(record, answered)
     if (problems.length > 0) {
-      countReason(counts, id, row, problems)
+      countAside(counts, id, row, problems)
       const recorded = problems.map(problemRecord)
       const whole = raw ?? Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? null]))
       const said = text === undefined ? {} : { reply: text, kept: reply?.kept ?? null }
@@ -402,7 +401,7 @@ class AskRun {
     if (notes !== '') await appendFile(join(this.folder, NOTES_FILE), notes)
   }
 
-  private async end(state: RunState, more: Partial<RunFile> = {}, sent: readonly string[] = []): Promise<AskResult> {
+  private async end(state: RunState, more: Partial<RunFile> = {}): Promise<AskResult> {
     const { process: _, ...rest } = this.file
     const seconds = Math.round((performance.now() - this.started) / 10) / 100
     const ended: RunFile = {
@@ -417,7 +416,7 @@ class AskRun {
     await replaceFile(join(this.folder, 'report.md'), toMarkdown(report))
     await replaceFile(join(this.folder, 'report.html'), toHtml(report))
     await replaceFile(join(this.folder, 'run.json'), jsonFile(ended))
-    return { folder: this.folder, file: ended, counts: this.counts, state, sent }
+    return { folder: this.folder, file: ended, counts: this.counts, state, sent: (ended.sent ?? []).map(({ path }) => path) }
   }
 }
 

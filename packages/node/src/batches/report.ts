@@ -1,7 +1,7 @@
 import type { Report, Section } from './report-layout.js'
 import type { RunFile } from './run-file.js'
 import { MOST_COMPARED } from './ledger.js'
-import { barsOf, type Extreme, type TallyState } from './tally.js'
+import { barsOf, type Extreme, type ReasonCount, type TallyState } from './tally.js'
 
 const number = (value: number) => Math.round(value).toLocaleString('en')
 
@@ -50,19 +50,7 @@ function sectionsOf(run: RunFile, tally: TallyState): Section[] {
     head: ['record', 'row', unit],
     rows: list.map((one) => [one.id, number(one.row), number(one.size)]),
   })
-  const reasons: Section = {
-    title: 'Set aside',
-    says:
-      tally.reasons.length === 0
-        ? ['Nothing was set aside.']
-        : ['All of them, with their rows as they stand in the table, are in set-aside.jsonl.'],
-    ...(tally.reasons.length > 0 && {
-      head: ['reason', 'records', 'such as'],
-      rows: [...tally.reasons]
-        .sort((a, b) => b.count - a.count)
-        .map((one) => [one.code, number(one.count), one.examples.map((example) => `${example.id}: ${example.message}`).join('\n')]),
-    }),
-  }
+  const reasons = reasonsSection(tally.reasons, 'All of them, with their rows as they stand in the table, are in set-aside.jsonl.')
   const same: Section = {
     title: 'Records that give the same prompt',
     says:
@@ -85,6 +73,15 @@ function sectionsOf(run: RunFile, tally: TallyState): Section[] {
     reasons,
     same,
   ]
+}
+
+/** Why records were set aside, the commonest reason first. */
+export function reasonsSection(reasons: readonly ReasonCount[], where: string): Section {
+  if (reasons.length === 0) return { title: 'Set aside', says: ['Nothing was set aside.'] }
+  const rows = [...reasons]
+    .sort((a, b) => b.count - a.count)
+    .map((one) => [one.code, number(one.count), one.examples.map((example) => `${example.id}: ${example.message}`).join('\n')])
+  return { title: 'Set aside', says: [where], head: ['reason', 'records', 'such as'], rows }
 }
 
 function headOf(run: RunFile): readonly (readonly [string, string])[] {

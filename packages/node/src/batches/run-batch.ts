@@ -163,10 +163,7 @@ export function libraryOf(folder: string, file: RunFile): string {
  * @throws ProblemError where it has ended, is under way, or where what it was begun with has changed since.
  */
 export async function resumeRun(folder: string, options: ResumeOptions): Promise<RunResult> {
-  const before = await readRun(folder)
-  if (before.state === 'done') throw new ProblemError([problem('run-over', { run: before.run })])
-  if (isAlive(before) && before.process !== process.pid)
-    throw new ProblemError([problem('run-alive', { run: before.run, process: before.process! })])
+  const before = await resumable(folder)
   const { library, given = {} } = options
   const model = batchModel(before.definition)
   const batch = await readyBatch(library, model, libraryOf(folder, before), {
@@ -179,6 +176,15 @@ export async function resumeRun(folder: string, options: ResumeOptions): Promise
   await replaceFile(join(folder, 'run.json'), jsonFile(file))
   const rendering = await renderingOf(batch, model, { folder: libraryOf(folder, file), records, to: file.to, bare: file.bare }, options)
   return carryOut(folder, file, model, rendering, await readCheckpoint(folder), options)
+}
+
+/** @throws ProblemError where a run has ended, or somebody is at it. */
+export async function resumable(folder: string): Promise<RunFile> {
+  const before = await readRun(folder)
+  if (before.state === 'done') throw new ProblemError([problem('run-over', { run: before.run })])
+  if (isAlive(before) && before.process !== process.pid)
+    throw new ProblemError([problem('run-alive', { run: before.run, process: before.process! })])
+  return before
 }
 
 async function carryOut(
@@ -290,8 +296,8 @@ export async function refuseStranger(to: string, runs: string, overwrite: boolea
   if (!there) return
   if (there.isDirectory()) throw new ProblemError([problem('file-unreadable', { file: to, why: 'it is a folder' })])
   const path = resolve(to)
-  const ours = (await listRuns(runs)).some(
-    ({ file: { published } }) => published?.path === path && published.bytes === there.size && published.changed === there.mtimeMs,
+  const ours = (await listRuns(runs)).some(({ file: { published, sent = [] } }) =>
+    [published, ...sent].some((one) => one?.path === path && one.bytes === there.size && one.changed === there.mtimeMs),
   )
   if (!ours && !overwrite) throw new ProblemError([problem('output-exists', { path: to, more: 0 })])
 }

@@ -45,6 +45,8 @@ export interface RunFile {
   /** Where it is handed on to at the end, and how it stood there. */
   readonly to: string | undefined
   readonly published?: { readonly path: string; readonly bytes: number; readonly changed: number }
+  /** The rows that were sent elsewhere, as they stand there. */
+  readonly sent?: readonly { readonly path: string; readonly bytes: number; readonly changed: number }[]
   readonly counts?: TallyState
   /** Of a run that asks a model: which, how, and what came of it. */
   readonly asking?: Asking

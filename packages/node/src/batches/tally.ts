@@ -58,7 +58,12 @@ export function countRendered(tally: TallyState, id: string, row: number, bytes:
   insert(tally.shortest, { id, row, size }, (a, b) => a.size - b.size)
 }
 
-export function countAside(tally: TallyState, id: string, row: number, problems: readonly ProblemRecord[]): void {
+export function countAside(
+  tally: Pick<TallyState, 'aside' | 'reasons'>,
+  id: string,
+  row: number,
+  problems: readonly Pick<ProblemRecord, 'code' | 'message'>[],
+): void {
   tally.aside++
   for (const { code, message } of problems.slice(0, 1)) {
     let reason = tally.reasons.find((one) => one.code === code)
