@@ -41,9 +41,9 @@ export interface AskFlags extends BatchFlags {
 /** Asks a model: for one record or set of values, its reply on stdout; for a table, into a run's folder. */
 export async function ask(around: Surroundings, folder: string, what: string, flags: AskFlags): Promise<number> {
   const library = await openToRun(folder, what)
-  const file = library.shelf.batches.get(what)
-  const prompt = file?.prompt?.name ?? what
-  if (!file && (flags.record !== undefined || flags.records === undefined)) return askForOne(around, library, folder, what, flags)
+  const batch = library.shelf.batches.get(what)
+  const prompt = batch?.prompt?.name ?? what
+  if (!batch && (flags.record !== undefined || flags.records === undefined)) return askForOne(around, library, folder, what, flags)
   if (flags.record !== undefined)
     throw new WrongUse(
       '--record takes one record for a prompt, not for a batch',
@@ -77,10 +77,13 @@ export async function ask(around: Surroundings, folder: string, what: string, fl
 
 /** Carries on a run that asks. */
 export async function resumeAsk(around: Surroundings, folder: string, flags: { overwrite?: boolean }): Promise<number> {
-  const file = await readRun(folder)
-  const library = await openToRender(libraryOf(folder, file), file.prompt.name)
-  const given = await readSet(library.prompt(file.prompt.name), file.said, { locale: file.locale, limit: library.limits.attachmentBytes })
-  const model = readyModel(library, file.prompt.name, file.asking!.model, file.asking!.standIn)
+  const before = await readRun(folder)
+  const library = await openToRender(libraryOf(folder, before), before.prompt.name)
+  const given = await readSet(library.prompt(before.prompt.name), before.said, {
+    locale: before.locale,
+    limit: library.limits.attachmentBytes,
+  })
+  const model = readyModel(library, before.prompt.name, before.asking!.model, before.asking!.standIn)
   const telling = new Telling(around, model)
   return telling.until(() => resumeAsking(folder, { library, model, given, overwrite: flags.overwrite ?? false, ...telling.listener }))
 }

@@ -153,10 +153,16 @@ function keysOf(data: unknown): string[] {
 /** A platform's fault in our words. */
 function whyNot(fault: unknown, signal: AbortSignal): string {
   if (signal.aborted) return 'it took too long'
-  const cause = fault instanceof Error ? fault.cause : undefined
-  const code = typeof cause === 'object' && cause !== null && 'code' in cause ? String(cause.code) : ''
+  const cause = partOf(fault, 'cause')
+  const code = partOf(cause, 'code')
   if (code === 'ECONNREFUSED') return 'nobody listens at its address'
   if (code === 'ENOTFOUND') return 'its address is unknown'
   if (code === 'ECONNRESET' || code === 'UND_ERR_SOCKET') return 'the connection was dropped'
-  return cause instanceof Error && code === '' ? cause.message : reason(cause ?? fault)
+  const message = partOf(cause, 'message')
+  return code === undefined && typeof message === 'string' ? message : reason(cause ?? fault)
+}
+
+/** What a fault of the platform holds: it may be of another realm than ours, as in a page's frame. */
+function partOf(fault: unknown, key: string): unknown {
+  return typeof fault === 'object' && fault !== null && key in fault ? (fault as Record<string, unknown>)[key] : undefined
 }

@@ -1,0 +1,166 @@
+import { createServer, type RequestListener, type Server } from 'node:http'
+import { afterAll, describe, expect, test } from '@jest/globals'
+import { libraryFrom, ModelFault, ProblemError, type ModelDescription, type ModelRequest } from 'dunelight'
+import { Asker, httpModel, serveStandIn, USUAL_RULES, type AskingRules } from '@dunelight/node'
+
+const request: ModelRequest = {
+  prompt: 'p',
+  record: '1',
+  turns: [{ role: 'user', text: 'one two three four' }],
+  settings: {},
+  form: undefined,
+  fingerprint: 'f',
+  values: {},
+  enveloped: () => '{}',
+}
+const servers: Server[] = []
+afterAll(() => {
+  for (const server of servers) server.close()
+})
+
+/** A service that answers in this way, as a model. */
+async function service(listener: RequestListener, more: Partial<ModelDescription> = {}, env: Record<string, string> = {}) {
+  const server = createServer(listener)
+  servers.push(server)
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  const description = {
+    name: 'm',
+    about: undefined,
+    at: `http://127.0.0.1:${(server.address() as { port: number }).port}/`,
+    headers: {},
+    envelope: undefined,
+    reply: '/a/0/b~1c',
+    ended: { at: '/why', cutOff: ['full'], refused: ['no'] },
+    used: { asked: '/m/i', answered: '/m/o' },
+    stream: undefined,
+    atOnce: 1,
+    aMinute: { asks: undefined, tokens: undefined },
+    wait: 5,
+    tries: 1,
+    price: undefined,
+    span: undefined,
+    ...more,
+  } as unknown as ModelDescription
+  const model = httpModel(description, env)
+  return (signal = new AbortController().signal) => model(request, { signal })
+}
+const faultOf = (asked: Promise<unknown>) =>
+  asked.then(
+    () => 'an answer',
+    (fault: unknown) => fault,
+  )
+
+describe('a model over HTTP', () => {
+  test('is read by JSON Pointers, its headers filled from the environment', async () => {
+    const seen: (string | undefined)[] = []
+    const ask = await service(
+      (incoming, answer) => {
+        seen.push(incoming.headers['x-pass'] as string)
+        answer.end(JSON.stringify({ a: [{ 'b/c': 'Sound.' }], why: 'full', m: { i: 9, o: 2 } }))
+      },
+      { headers: { 'x-pass': 'Pass {env.HERON}!' } },
+      { HERON: 'grey' },
+    )
+    expect(await ask()).toEqual({ text: 'Sound.', finish: 'cut-off', usage: { asked: 9, answered: 2 } })
+    expect(seen).toEqual(['Pass grey!'])
+  })
+
+  test('is asked again where that may help, and not where it cannot', async () => {
+    const status = async (code: number, headers: Record<string, string> = {}) => {
+      const ask = await service((_, answer) => answer.writeHead(code, headers).end('too\n much'))
+      return (await faultOf(ask())) as ModelFault
+    }
+    expect(await status(429, { 'retry-after': '7' })).toMatchObject({
+      message: 'it answers with status 429: too much',
+      options: { again: true, after: 7 },
+    })
+    const date = await status(503, { 'retry-after': new Date(Date.now() + 90_000).toUTCString() })
+    expect(date.options.after).toBeGreaterThan(85)
+    expect((await status(401)).options.again).toBe(false)
+    expect((await status(400)).options.again).toBe(false)
+    const dropped = await service((incoming) => incoming.socket.destroy())
+    expect(await faultOf(dropped())).toMatchObject({ message: 'the connection was dropped', options: { again: true } })
+    const words = await service((_, answer) => answer.end('<html>'))
+    expect(await faultOf(words())).toMatchObject({ message: 'what it sends is no JSON' })
+    const silent = await service(() => undefined)
+    expect(await faultOf(silent(AbortSignal.timeout(30)))).toMatchObject({ message: 'it took too long' })
+  })
+
+  test('comes in pieces, cut anywhere, and is not taken for whole where its end is missing', async () => {
+    const stream = { piece: '/p', last: 'over' }
+    const events = [
+      'data: {"p":"Straße"}\n\n',
+      ': still here\n\n',
+      'data: {"p":" und Möwe"}\n\n',
+      'data: {"why":"no","m":{"i":1,"o":2}}\n\n',
+      'data: over\n\n',
+    ]
+    const sending =
+      (all: readonly string[]): RequestListener =>
+      (_, answer) => {
+        const bytes = Buffer.from(all.join(''))
+        answer.writeHead(200, { 'content-type': 'text/event-stream' })
+        for (let at = 0; at < bytes.length; at += 7) answer.write(bytes.subarray(at, at + 7))
+        answer.end()
+      }
+    const whole = await service(sending(events), { stream })
+    expect(await whole()).toEqual({ text: 'Straße und Möwe', finish: 'refused', usage: { asked: 1, answered: 2 } })
+    const broken = await service(sending(events.slice(0, 3)), { stream })
+    expect(await faultOf(broken())).toMatchObject({ message: 'its answer breaks off before it is over' })
+  })
+})
+
+describe('an asker', () => {
+  const asker = (rules: Partial<AskingRules>, answers: (ModelFault | string)[], again: string[] = []) =>
+    new Asker(
+      'm',
+      () => {
+        const next = answers.shift() ?? 'done'
+        return typeof next === 'string' ? Promise.resolve({ text: next, finish: 'done' }) : Promise.reject(next)
+      },
+      { ...USUAL_RULES, ...rules },
+      (text) => text.length,
+      (why) => again.push(why),
+    )
+
+  test('waits as long as the service says, and asks no more often than it is told to', async () => {
+    const again: string[] = []
+    const busy = new ModelFault('busy', { again: true, after: 1.2 })
+    const started = performance.now()
+    const one = asker({}, [busy, 'at last'], again)
+    const asked = one.ask(request)
+    expect((await asked).text).toBe('at last')
+    expect(performance.now() - started).toBeGreaterThan(1150)
+    expect(again).toEqual(['busy'])
+    const fault = await faultOf(asker({ tries: 5 }, [new ModelFault('no', { again: false }), 'never']).ask(request))
+    expect(fault).toBeInstanceOf(ProblemError)
+    expect((fault as ProblemError).problems).toMatchObject([{ code: 'model-silent', message: '"m" gave no answer: no' }])
+  })
+
+  test('keeps to so many questions and tokens a minute', async () => {
+    const some = asker({ aMinute: { asks: 3, tokens: undefined } }, [])
+    const done: number[] = []
+    for (let i = 0; i < 4; i++) void some.ask(request).then(() => done.push(i))
+    await new Promise((resolve) => setTimeout(resolve, 150))
+    expect(done).toEqual([0, 1, 2])
+    const few = asker({ aMinute: { asks: undefined, tokens: 40 } }, [])
+    for (let i = 0; i < 3; i++) void few.ask(request).then(() => done.push(10 + i))
+    await new Promise((resolve) => setTimeout(resolve, 150))
+    expect(done.slice(3)).toEqual([10, 11])
+  })
+})
+
+test('the served stand-in takes questions alone, and says of every answer that it is made up', async () => {
+  const server = await serveStandIn({ library: libraryFrom({ 'prompts/p.yaml': 'title: P\nturns: [{ user: Go. }]\n' }) })
+  const post = (path: string, body: string) => fetch(server.at.replace('/ask', path), { method: 'POST', body })
+  expect([(await fetch(server.at)).status, (await post('/else', '{}')).status, (await post('/ask', 'nothing')).status]).toEqual([
+    404, 404, 400,
+  ])
+  const answer = await post('/ask', JSON.stringify({ prompt: 'p', record: 'MH-1', turns: [{ text: 'Go on.' }] }))
+  expect([answer.headers.get('x-made-up'), await answer.json()]).toEqual([
+    'yes',
+    { said: expect.stringContaining('MH-1') as unknown, why: 'done', meter: { asked: 2, answered: 5 } },
+  ])
+  expect(server.asked()).toBe(1)
+  await server.close()
+})
