@@ -106,6 +106,7 @@ describe('asking for one record', () => {
     expect((await asked(...words, 'dsk')).err).toMatch(/no model is called "dsk"[\s\S]*did you mean "desk"\?/)
     expect((await asked(...words, 'dsk')).err).toContain('[model-unknown]')
     expect((await asked(...words, 'desk', '--misbehave', 'empty=1%')).code).toBe(2)
+    expect((await asked(...words, 'desk', '--at-once', '0')).err).toContain('write --at-once 1 or more')
     expect((await asked(...words, 'stand-in', '--misbehave', 'emty=1%')).err).toContain('did you mean "empty"?')
     expect((await asked(...words, 'stand-in', '--misbehave', 'empty=80%,slow=30%')).err).toContain('more than all answers')
   })

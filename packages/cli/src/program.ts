@@ -125,7 +125,7 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--model <name>', 'one of models.yaml, or stand-in')
     .addOption(new Option('--take <n>', 'end after so many records').argParser(whole))
     .addOption(new Option('--again <n>', 'how often a reply that does not fit is asked for again; else 2').argParser(whole))
-    .addOption(new Option('--at-once <n>', 'requests under way at a time; else what the model’s description says').argParser(whole))
+    .addOption(new Option('--at-once <n>', 'requests under way at a time; else what the model’s description says').argParser(fromOne))
     .addOption(new Option('--sample <n>', 'only so many records, drawn by lot').argParser(whole))
     .option('--tokens', 'count the tokens of every prompt, and hold them against those that were used')
     .option('--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m')
@@ -154,7 +154,7 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--set <name=value>', 'a value of both; may be repeated', collect)
     .addOption(new Option('--take <n>', 'end after so many records').argParser(whole))
     .addOption(new Option('--seed <n>', 'decides between the wordings of vary, and what the stand-in says').argParser(whole))
-    .addOption(new Option('--at-once <n>', 'requests under way at a time').argParser(whole))
+    .addOption(new Option('--at-once <n>', 'requests under way at a time').argParser(fromOne))
     .option('--to <file>', 'write a report there: .html or .md')
     .option('--runs <folder>', 'make the runs’ folders there instead of in the library')
     .option('--overwrite', 'write over a file that exists')
@@ -295,6 +295,12 @@ function tableOptions(command: Command): Command {
 
 function collect(value: string, before: string[] = []): string[] {
   return [...before, value]
+}
+
+function fromOne(value: string): number {
+  const number = whole(value)
+  if (number === 0) throw new WrongUse('nothing would ever be asked with 0 at a time', 'write --at-once 1 or more')
+  return number
 }
 
 function whole(value: string): number {
