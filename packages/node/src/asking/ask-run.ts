@@ -1,5 +1,6 @@
 import { appendFile, mkdir, open, rm, type FileHandle } from 'node:fs/promises'
 import { extname, join, relative, resolve } from 'node:path'
+import { setTimeout as pause } from 'node:timers/promises'
 import PQueue from 'p-queue'
 import {
   batchModel,
@@ -194,6 +195,9 @@ function endingOf(to: string | undefined): RowEnding {
   return known
 }
 
+/** Milliseconds for which a run that breaks off waits for what is under way. */
+const LONGEST_LEAVE = 20_000
+
 /** So many records for each request under way are read ahead, so that a slow answer holds up none. */
 const AHEAD = 4
 
@@ -207,6 +211,7 @@ class AskRun {
   private asides: string[] = []
   private notes: string[] = []
   private readonly under = new Map<string, Promise<ModelAnswer>>()
+  private readonly queue = new PQueue()
   private readonly sendings: Sendings
   private headings: readonly string[] = []
 
@@ -259,6 +264,9 @@ class AskRun {
       for (const one of sent.files) handed.push(await publish(join(folder, one.name), join(options.folder, one.path)))
       return await this.end('done', { ...(published && { published }), ...(handed.length > 0 && { sent: handed }) })
     } catch (fault) {
+      // What is under way has been paid for, and is kept.
+      this.queue.clear()
+      await Promise.race([this.queue.onIdle(), pause(LONGEST_LEAVE, undefined, { ref: false })])
       await this.end('failed').catch(() => undefined)
       if (fault instanceof WriteFault) fault.run = folder
       throw fault
@@ -279,7 +287,8 @@ class AskRun {
     const { options, file, batch } = this
     const { notice, onHeading, signal } = options
     const atOnce = options.atOnce ?? options.model.atOnce
-    const queue = new PQueue({ concurrency: atOnce })
+    const { queue } = this
+    queue.concurrency = atOnce
     const { bytes: _, sha256: __, ...records } = file.records
     const pools = await readPools(batch, options.folder, notice ? { notice } : {})
     const window: Promise<readonly [BatchRecord, Answered]>[] = []
