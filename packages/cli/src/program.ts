@@ -12,6 +12,7 @@ import { schema, variables, type SchemaFlags } from './commands/schema.js'
 import { read, type ReadFlags } from './commands/read.js'
 import { sample, type SampleFlags } from './commands/sample.js'
 import { fit, type FitFlags } from './commands/fit.js'
+import { pick, type PickFlags } from './commands/pick.js'
 import { resume, runCommand, runs, type RunFlags } from './commands/run.js'
 import { standInCommand, type StandInFlags } from './commands/stand-in.js'
 import { types, type TypesFlags } from './commands/types.js'
@@ -129,6 +130,7 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .addOption(new Option('--sample <n>', 'only so many records, drawn by lot').argParser(whole))
     .option('--tokens', 'count the tokens of every prompt, and hold them against those that were used')
     .option('--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m')
+    .addOption(new Option('--answers <n>', 'so many answers for one record, to pick from').argParser(fromOne))
     .option('--fresh', 'ask anew what was answered before; the earlier answers stay')
     .option('--to <file>', 'hand the answers on to there: .jsonl, .csv or .tsv')
     .addOption(new Option('--seed <n>', 'decides between the wordings of vary, and what the stand-in says').argParser(whole))
@@ -168,6 +170,26 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
       'busy=10%,slow=5%: slow, busy, broken, dropped, cut-off, in-prose, passage-missing, wrong-label, figure, refusal, empty, endless',
     )
     .action(async (folder: string, flags: StandInFlags) => ended(await standInCommand(around, folder, flags)))
+  program
+    .command('pick')
+    .description('Picks from the answers of a run: keeps, rejects, asks again, and hands on what is settled.')
+    .argument('<run>', 'the run’s folder')
+    .option('--record <id>', 'show the answers of this record, whole')
+    .option('--keep <id>', 'keep the last answer of this record, or ID=2 its second; may be repeated', collect)
+    .option('--reject <id>', 'keep none of its answers; may be repeated', collect)
+    .option('--again <id>', 'ask for it again, or for a part of its answer alone: ID:PART; may be repeated', collect)
+    .option('--keep-rest', 'keep the last answer of every record that is open')
+    .option('--again-rest', 'ask again for every record that is not kept')
+    .option('--to <file>', 'write the kept answers beside their rows: .csv, .tsv or .jsonl')
+    .option('--cases <set>', 'make cases of this example set of them')
+    .option('--overwrite', 'write over a file that exists')
+    .option(...JSON_FLAG)
+    .addHelpText(
+      'after',
+      '\nExample:\n  dunelight ask demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007 --answers 5\n  dunelight pick demo/marram-house/runs/label-write-1 --keep MH-0007=2',
+    )
+    .exitOverride()
+    .action(async (folder: string, flags: PickFlags) => ended(await pick(around, folder, flags)))
   command('runs', 'Lists the runs of a library.', 'runs demo/marram-house')
     .option('--runs <folder>', 'where their folders are')
     .option(...JSON_FLAG)

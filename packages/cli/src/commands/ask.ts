@@ -4,6 +4,8 @@ import {
   askBatch,
   askOnce,
   doubtText,
+  estimateOf,
+  nearlyTheSame,
   libraryOf,
   readRun,
   readyModel,
@@ -16,6 +18,7 @@ import {
   type ReadyModel,
 } from '@dunelight/node'
 import { Asides, printHeadings } from '../aside.js'
+import { candidateText } from './pick.js'
 import { namedBatch, type BatchFlags } from '../batch-flags.js'
 import { readMisbehaviour } from '../misbehaviour.js'
 import { openToRender, openToRun } from '../open.js'
@@ -32,6 +35,7 @@ export interface AskFlags extends BatchFlags {
   readonly again?: number
   readonly atOnce?: number
   readonly fresh?: boolean
+  readonly answers?: number
   readonly misbehave?: string
   readonly locale?: string
   readonly overwrite?: boolean
@@ -43,8 +47,15 @@ export async function ask(around: Surroundings, folder: string, what: string, fl
   const library = await openToRun(folder, what)
   const batch = library.shelf.batches.get(what)
   const prompt = batch?.prompt?.name ?? what
-  if (!batch && (flags.record !== undefined || flags.records === undefined)) return askForOne(around, library, folder, what, flags)
-  if (flags.record !== undefined)
+  const several = flags.answers !== undefined && flags.answers > 1
+  if (several && flags.record === undefined)
+    throw new WrongUse(
+      '--answers asks several times for one record',
+      `add --record ID${flags.records === undefined ? ' and --records FILE' : ''}`,
+    )
+  if (!batch && !several && (flags.record !== undefined || flags.records === undefined))
+    return askForOne(around, library, folder, what, flags)
+  if (flags.record !== undefined && batch && !several)
     throw new WrongUse(
       '--record takes one record for a prompt, not for a batch',
       `dunelight ask ${folder} ${prompt} --records FILE --record ${flags.record}`,
@@ -52,7 +63,7 @@ export async function ask(around: Surroundings, folder: string, what: string, fl
   const { name, definition, records, to } = namedBatch(library, folder, what, flags)
   const model = modelFor(library, prompt, flags)
   const given = await readSet(library.prompt(prompt), flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
-  const telling = new Telling(around, model)
+  const telling = new Telling(around, model, several)
   return telling.until(() =>
     askBatch({
       library,
@@ -66,6 +77,7 @@ export async function ask(around: Surroundings, folder: string, what: string, fl
       overwrite: flags.overwrite ?? false,
       ...(records && { records }),
       ...(to !== undefined && { to }),
+      ...(several && { only: flags.record!, answers: flags.answers! }),
       ...(flags.again !== undefined && { again: flags.again }),
       ...(flags.atOnce !== undefined && { atOnce: flags.atOnce }),
       ...(flags.locale !== undefined && { locale: flags.locale }),
@@ -84,7 +96,7 @@ export async function resumeAsk(around: Surroundings, folder: string, flags: { o
     limit: library.limits.attachmentBytes,
   })
   const model = readyModel(library, before.prompt.name, before.asking!.model, before.asking!.standIn)
-  const telling = new Telling(around, model)
+  const telling = new Telling(around, model, before.asking!.answers !== undefined)
   return telling.until(() => resumeAsking(folder, { library, model, given, overwrite: flags.overwrite ?? false, ...telling.listener }))
 }
 
@@ -146,10 +158,13 @@ class Telling {
   private readonly asides = new Asides()
   private bar: SingleBar | undefined
   private again = 0
+  private readonly texts: string[] = []
 
   constructor(
     private readonly around: Surroundings,
     private readonly model: ReadyModel,
+    /** Whether several answers are asked for, from which somebody is to pick. */
+    private readonly several: boolean,
   ) {}
 
   get listener(): AskListener {
@@ -163,6 +178,7 @@ class Telling {
         this.again++
       },
       onProgress: (progress) => this.progress(progress),
+      ...(this.several && { onAnswer: (_, answered, draw) => this.printAnswer(answered, draw) }),
       ...(around.signal && { signal: around.signal }),
     }
   }
@@ -184,13 +200,29 @@ class Telling {
     }
   }
 
+  /** Each of several answers, with its number, as it comes. */
+  private printAnswer({ text, problems, reply, given }: Answered, number: number): void {
+    const { stdout, env } = this.around
+    if (text === undefined) return
+    this.texts[number - 1] = text
+    const like = nearlyTheSame(this.texts.map((one) => one))[number - 1]
+    const doubts = (reply?.doubts ?? []).map(doubtText)
+    stdout.write(
+      candidateText(
+        { number, text, like, problems, doubts, anew: undefined, madeUp: given.some(({ answer }) => answer.madeUp) },
+        { kept: undefined },
+        colorsFor(stdout, env),
+      ),
+    )
+  }
+
   private ended({ folder, file, counts, state, sent }: AskResult): number {
     const { stderr } = this.around
     const c = colorsFor(stderr, this.around.env)
     this.asides.print(this.around, true)
     const { answered, repaired, doubtful, aside, asks, kept, corrected, labels } = counts
     const line = (name: string, text: string) => stderr.write(`  ${c.dim(name.padEnd(9))} ${text}\n`)
-    const whole = `${plural(answered + aside, 'record')}: ${c.green(`${answered} answered`)}${repaired > 0 ? `, ${repaired} of them repaired` : ''}, ${aside > 0 ? c.yellow(`${aside} set aside`) : '0 set aside'}`
+    const whole = `${plural(answered + aside, this.several ? 'answer' : 'record')}: ${c.green(`${answered} ${this.several ? 'could be read' : 'answered'}`)}${repaired > 0 ? `, ${repaired} of them repaired` : ''}, ${aside > 0 ? c.yellow(`${aside} set aside`) : '0 set aside'}`
     if (state === 'interrupted') {
       stderr.write(
         `${whole}\n${c.yellow('interrupted')}: every answer that came is kept\n  ${c.bold('carry on')}: dunelight resume ${shownPath(folder)}\n`,
@@ -213,10 +245,14 @@ class Telling {
     if (counts.noted > 0) line('noted', `${plural(counts.noted, 'finding')} of screens, in notes.jsonl`)
     const { usage } = counts
     if (usage.asked + usage.answered > 0)
-      line('tokens', `${plural(usage.asked, 'token')} asked, ${usage.answered.toLocaleString('en')} answered`)
+      line(
+        'tokens',
+        `${plural(usage.asked, 'token')} asked, ${usage.answered.toLocaleString('en')} answered${counts.estimated > 0 ? `; estimated ${estimateOf(counts, file.asking!.correction)}` : ''}`,
+      )
     stderr.write(
       `→ ${[file.published?.path ?? `${folder}/${file.output}`, ...sent].map(shownPath).join(', ')}\n${c.dim(`run ${file.run}: ${shownPath(folder)}/report.html`)}\n`,
     )
+    if (this.several) stderr.write(c.dim(`pick one: dunelight pick ${shownPath(folder)} --keep ${file.asking!.only}=1\n`))
     return aside > 0 ? EXIT.aside : EXIT.done
   }
 

@@ -1,4 +1,4 @@
-import { foldHeading, problem, ProblemError, readCell, type CaseRows, type Declared, type PreparedSet } from 'dunelight'
+import { foldHeading, problem, ProblemError, readCell, type CaseRows, type Declared, type Library, type PreparedSet } from 'dunelight'
 import { appendCases, readCaseRows } from '@dunelight/node'
 import { openToLook } from '../open.js'
 import { setNamed } from './examples.js'
@@ -21,9 +21,21 @@ interface Row {
 /** Rows of a finished and corrected table become cases of a set; rows that break the set's rules are refused, and the rest is added. */
 export async function examplesAdd(around: Surroundings, folder: string, name: string, flags: ExamplesAddFlags): Promise<number> {
   const library = await openToLook(folder)
-  const set = setNamed(library, name)
   const rows = await readCaseRows(flags.from)
   if (typeof rows === 'string') throw new ProblemError([problem('file-unreadable', { file: flags.from, why: rows })])
+  return addCases(around, folder, library, name, rows, flags)
+}
+
+/** The same with rows that have been read. */
+export async function addCases(
+  around: Surroundings,
+  folder: string,
+  library: Library,
+  name: string,
+  rows: CaseRows,
+  flags: Pick<ExamplesAddFlags, 'keep' | 'dryRun'>,
+): Promise<number> {
+  const set = setNamed(library, name)
   const names = namesOf(rows, set)
   const read = rowsOf(rows, names)
   const keeps =

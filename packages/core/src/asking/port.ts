@@ -20,6 +20,8 @@ export interface ModelRequest {
   /** SHA-256 over the turns: the same for the same question. */
   readonly fingerprint: string
   readonly values: Readonly<Record<string, unknown>>
+  /** Which of several answers to the same question it asks for, from 1. */
+  readonly draw: number
   /** The request as JSON, in the form that an envelope of the library gives it. */
   readonly enveloped: (envelope: string) => string
 }

@@ -18,7 +18,7 @@ function requestFor(prompt: string, record = 'MH-1'): ModelRequest {
   const { made: _, ...name } = VALUES
   const values = prompt === 'card' ? VALUES : name
   const { turns, form, fingerprint } = library.prompt(prompt).render(values, { record })
-  return { prompt, record, turns, settings: {}, form, fingerprint: fingerprint + record, values, enveloped: () => '' }
+  return { prompt, record, turns, settings: {}, form, fingerprint: fingerprint + record, values, draw: 1, enveloped: () => '' }
 }
 const signal = new AbortController().signal
 

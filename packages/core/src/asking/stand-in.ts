@@ -30,7 +30,7 @@ export interface StandInOptions {
 }
 
 /** What is known of a question: enough to make an answer up. */
-export type Question = Pick<ModelRequest, 'prompt' | 'record' | 'values' | 'fingerprint' | 'form'>
+export type Question = Pick<ModelRequest, 'prompt' | 'record' | 'values' | 'fingerprint' | 'form'> & { readonly draw?: number }
 
 /** What a stand-in says, and in which way it misbehaves, if in any. */
 export interface MadeUp {
@@ -67,13 +67,14 @@ export function standIn(options: StandInOptions = {}): Model {
 export function inventor({ seed = 0, misbehave = {} }: StandInOptions): (question: Question) => MadeUp {
   const tries = new Map<string, number>()
   return (question) => {
-    const { fingerprint } = question
+    const { fingerprint, draw = 1 } = question
+    const about = draw === 1 ? 'text' : `text ${draw}`
     const turn = (tries.get(fingerprint) ?? 0) + 1
     // Only those who are asked again are counted on; the others are forgotten in time.
     if (tries.size > 10_000) tries.clear()
     tries.set(fingerprint, turn)
     const way = wayBy(lotBy(seed, fingerprint, `way ${turn}`), misbehave)
-    return { ...invented(question, lotBy(seed, fingerprint, 'text'), way), way }
+    return { ...invented(question, lotBy(seed, fingerprint, about), way), way }
   }
 }
 

@@ -128,6 +128,21 @@ export class Form<R = unknown> {
     return this.kind.write(this.shape, value)
   }
 
+  /** The parts of a value that can be asked for anew by themselves: its fields, its passages. */
+  get parts(): readonly string[] {
+    return this.kind.parts?.(this.shape) ?? []
+  }
+
+  /**
+   * A value with one of its parts taken from another, all else untouched.
+   *
+   * @throws TypeError where it has no such part.
+   */
+  exchange(value: R, other: R, part: string): R {
+    if (!this.parts.includes(part)) throw new TypeError(`there is no part "${part}": ${this.parts.join(', ') || 'it has none'}`)
+    return this.kind.exchange!(this.shape, value, other, part) as R
+  }
+
   /** The names of the ways in which a sample may be other than asked. */
   get ways(): { readonly repairable: readonly string[]; readonly wrong: readonly string[] } {
     const names = (wrong: boolean) => this.kind.ways.filter((way) => way.wrong === wrong).map((way) => way.name)

@@ -38,6 +38,10 @@ export interface OutputKind<S extends Shape> {
   readonly columns: (shape: S, value: unknown) => Readonly<Record<string, unknown>>
   /** A value in the words of the form: `read` gives it back. */
   readonly write: (shape: S, value: unknown) => string
+  /** Its parts that can be written anew by themselves: fields, passages. */
+  readonly parts?: (shape: S) => readonly string[]
+  /** A value with one of its parts taken from another. */
+  readonly exchange?: (shape: S, value: unknown, other: unknown, part: string) => unknown
   readonly sample: (shape: S, lot: Lot) => unknown
   readonly ways: readonly Way<S>[]
 }

@@ -39,6 +39,23 @@ export const askingCodes = {
     (d) => `what the service sent has no text at ${d.pointer}`,
     (d) => (d.keys.length > 0 ? `it holds: ${d.keys.join(', ')}; mend "reply" in models.yaml` : 'mend "reply" in models.yaml'),
   ),
+  'run-asked-nothing': error<{ run: string }>(
+    'A run that only rendered has no answers to pick from.',
+    (d) => `the run ${d.run} asked nobody: it has no answers to pick from`,
+    () => 'dunelight ask makes runs that have',
+  ),
+  'answer-unknown': error<{ record: string; number: number; count: number }>(
+    'An answer that a record does not have.',
+    (d) => `${d.record} has no answer ${d.number}${d.count > 0 ? `; its answers are 1 to ${d.count}` : ' that could be read'}`,
+  ),
+  'part-unknown': error<{ part: string; known: readonly string[] }>(
+    'A part of an answer that its output does not have: only fields and passages can be asked for by themselves.',
+    (d) => `the answer has no part "${d.part}"`,
+    (d) => {
+      const near = nearest(d.part, d.known)
+      return near ? `did you mean "${near}"?` : d.known.length > 0 ? `it has: ${d.known.join(', ')}` : 'ask for the whole of it again'
+    },
+  ),
   'answers-made-up': warning<object>(
     'The stand-in answers: nothing it says is true.',
     () => 'the stand-in answers: all that it says is made up',

@@ -266,6 +266,9 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'table-empty': 'packages/tables/src/tables.test.ts',
   'file-unreadable': 'packages/node/src/node.test.ts',
   'record-unknown': 'packages/cli/src/cli.test.ts',
+  'run-asked-nothing': 'packages/cli/src/pick.test.ts',
+  'answer-unknown': 'packages/cli/src/pick.test.ts',
+  'part-unknown': 'packages/cli/src/pick.test.ts',
 }
 
 describe('problem codes', () => {

@@ -75,6 +75,13 @@ export function clip(text: string, length = 40): string {
   return line.length > length ? `${line.slice(0, length - 1)}…` : line
 }
 
+/** A record with one of its fields taken from another. */
+export function withPart(value: object, other: object, part: string): Record<string, unknown> {
+  const changed: Record<string, unknown> = { ...value }
+  put(changed, part, own(other, part))
+  return changed
+}
+
 /** Sets a key as own data, `__proto__` too. */
 export function put(target: Record<string, unknown>, key: string, value: unknown): void {
   if (key === '__proto__') Object.defineProperty(target, key, { value, enumerable: true, configurable: true, writable: true })

@@ -24,15 +24,34 @@ function isPhone(found: string): boolean {
   return digits >= 7 && digits <= 15 && !DATE.test(found)
 }
 
-/** An account number may run on into the next words: the longest beginning that passes is taken. */
 function takeAccount(found: string, masks: Masks): string {
+  const account = accountIn(found)
+  return account === undefined ? found : replacement('account', account, masks) + found.slice(account.length)
+}
+
+/** An account number may run on into the next words: the longest beginning that passes is taken. */
+function accountIn(found: string): string | undefined {
   for (let end = found.length; end >= 15; end--) {
     const candidate = found.slice(0, end)
-    if (/[A-Za-z0-9]$/.test(candidate) && !/^[A-Za-z0-9]/.test(found.slice(end)) && passesMod97(candidate))
-      return replacement('account', candidate, masks) + found.slice(end)
+    if (/[A-Za-z0-9]$/.test(candidate) && !/^[A-Za-z0-9]/.test(found.slice(end)) && passesMod97(candidate)) return candidate
   }
-  return found
+  return undefined
 }
+
+/** Beyond doubt a telephone number: with the sign of a country. Any row of figures could be one without. */
+const ABROAD = /(?<![\p{L}\p{N}.,-])(?:\+|00)\d{1,3}[ ()/-]*\d(?:[ ()/-]*\d){5,12}(?!\p{N})/u
+
+/** What kind of personal data a text holds, if any: told more strictly than `mask` does, which is asked for by somebody who knows the value. */
+export function personalDataIn(text: string): 'e-mail address' | 'telephone number' | 'account number' | 'card number' | undefined {
+  if (text.includes('@') && text.search(EMAIL) >= 0) return 'e-mail address'
+  if (!LONG_NUMBER.test(text)) return undefined
+  if (ABROAD.test(text)) return 'telephone number'
+  if ([...text.matchAll(ACCOUNT)].some(([found]) => accountIn(found) !== undefined)) return 'account number'
+  return [...text.matchAll(CARD)].some(([found]) => passesLuhn(found)) ? 'card number' : undefined
+}
+
+/** Most texts hold nothing that could be any of them: seven digits with little between. */
+const LONG_NUMBER = /\d(?:[ ()/A-Za-z-]{0,3}\d){6}/
 
 function replacement(kind: string, found: string, masks: Masks): string {
   let numbers = masks.numbers.get(kind)

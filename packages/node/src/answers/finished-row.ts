@@ -9,6 +9,8 @@ export interface FinishedRow {
   readonly doubts: readonly string[]
   /** Whether no model gave it. */
   readonly madeUp?: boolean
+  /** What a line of JSON says before its row: which record it is, and who answered. */
+  readonly about?: Readonly<Record<string, unknown>>
 }
 
 /** How a finished row is written: one line of a file, and perhaps a line above all. */
@@ -55,8 +57,10 @@ function columnCell(value: unknown): string {
   return cellText(value)
 }
 
-function asRecord({ cells, answer, repaired, doubts, madeUp }: FinishedRow, headings: readonly string[], columns: readonly string[]) {
+function asRecord(finished: FinishedRow, headings: readonly string[], columns: readonly string[]) {
+  const { cells, answer, repaired, doubts, madeUp, about } = finished
   return {
+    ...about,
     row: Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? ''])),
     answer: Object.fromEntries(columns.map((name) => [name, answer[name] ?? null])),
     ...(repaired.length > 0 && { repaired }),

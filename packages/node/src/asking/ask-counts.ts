@@ -18,8 +18,9 @@ export interface AskCounts {
   /** Replies that were asked for again, since their output refused them. */
   corrected: number
   usage: { asked: number; answered: number }
-  /** The tokens of the same questions as they were counted before; 0 where nobody asked for that. */
+  /** The tokens of the questions as they were counted before, and what the model says of the same ones; 0 where nobody asked for that. */
   estimated: number
+  usedOfEstimated: number
   reasons: ReasonCount[]
   /** How often each label was given, by column. */
   labels: Record<string, Record<string, number>>
@@ -38,6 +39,7 @@ export function newAskCounts(): AskCounts {
     corrected: 0,
     usage: { asked: 0, answered: 0 },
     estimated: 0,
+    usedOfEstimated: 0,
     reasons: [],
     labels: {},
   }

@@ -1,10 +1,6 @@
-import { join } from 'node:path'
-import { Batch, batchModel, type BatchRecord, type Library, type ModelRequest, type PreparedValues, type Problem } from 'dunelight'
-import { tokenCounter } from '../tokens.js'
-import { AnswerLog } from './answer-log.js'
-import { Asker } from './asker.js'
-import { needsTokens, STORE } from './ask-run.js'
-import { keptAnswer, Questions, type Answered } from './question.js'
+import { Batch, batchModel, type BatchRecord, type Library, type PreparedValues, type Problem } from 'dunelight'
+import { AnswerSource } from './answer-source.js'
+import { Questions, type Answered } from './question.js'
 import type { ReadyModel } from './ready-model.js'
 
 export interface AskOnceOptions {
@@ -26,23 +22,15 @@ export interface AskOnceOptions {
 
 /** Asks for one record, and reads the answer; what was answered before is not asked again. */
 export async function askOnce(options: AskOnceOptions): Promise<Answered> {
-  const { library, prompt, prepared, model, again = 2, fresh = false, locale, seed } = options
+  const { library, prompt, prepared, model, again = 2, locale, seed, record: id } = options
   const definition = batchModel({ prompt, records: { from: 'records' }, ...(seed !== undefined && { seed }) })
   const batch = new Batch(library.prompt(prompt), definition, library, {}, locale)
-  const store = model.madeUp ? undefined : await AnswerLog.open(join(options.folder, STORE), options.notice)
-  const counter = needsTokens(model, batch) ? await tokenCounter(batch.prompt.tokenEncoding) : undefined
-  const asker = new Asker(model.name, model.model, model.rules, counter, options.onAgain)
-  const answering = async (key: string, request: ModelRequest) => {
-    const before = fresh ? undefined : await store?.get(key)
-    if (before) return { answer: before, kept: true }
-    const answer = await asker.ask(request)
-    await store?.add(keptAnswer(key, request, answer, model))
-    return { answer, kept: false }
-  }
+  const source = await AnswerSource.open({ ...options, batch })
   try {
-    const record: BatchRecord = { row: 1, id: options.record, named: true, cells: [], prepared, problems: [], path: undefined }
-    return await new Questions(batch, model, again, answering, counter).ask(record, prepared, [])
+    const record: BatchRecord = { row: 1, id, named: true, cells: [], prepared, problems: [], path: undefined }
+    const questions = new Questions(batch, model, again, (key, request) => source.answer(key, request), source.counter)
+    return await questions.ask(record, prepared, [])
   } finally {
-    await store?.close()
+    await source.close()
   }
 }

@@ -3,6 +3,7 @@ import { reasonsSection } from '../batches/report.js'
 import type { Report, Section } from '../batches/report-layout.js'
 import type { RunFile } from '../batches/run-file.js'
 import type { AskCounts } from './ask-counts.js'
+import type { TokenCorrection } from './correction.js'
 
 const number = (value: number) => Math.round(value).toLocaleString('en')
 
@@ -30,7 +31,7 @@ export function askReport(run: RunFile, counts: AskCounts, price: ModelDescripti
         ? [
             ['tokens asked', number(usage.asked)],
             ['tokens answered', number(usage.answered)],
-            ...(counts.estimated > 0 ? [['tokens estimated before', `${number(counts.estimated)}, ${biasOf(counts)}`]] : []),
+            ...(counts.estimated > 0 ? [['tokens estimated before', estimateOf(counts, run.asking!.correction)]] : []),
           ]
         : []),
       ...(price ? [['cost', costOf(usage, price)]] : []),
@@ -62,11 +63,15 @@ export function askReport(run: RunFile, counts: AskCounts, price: ModelDescripti
   }
 }
 
-/** How far the estimate lies from what was used. */
-export function biasOf({ estimated, usage }: AskCounts): string {
-  const share = (usage.asked / estimated - 1) * 100
-  if (Math.abs(share) < 0.05) return 'just what was used'
-  return `${Math.abs(share).toFixed(1)} % ${share > 0 ? 'less' : 'more'} than was used`
+/** The tokens of all questions as they were estimated, and how far that lies from what was used. */
+export function estimateOf({ estimated, usedOfEstimated }: AskCounts, correction: TokenCorrection | undefined): string {
+  const corrected = estimated * (correction?.factor ?? 1)
+  const share = (usedOfEstimated / corrected - 1) * 100
+  const bias =
+    Math.abs(share) < 0.05 ? 'just what was used' : `${Math.abs(share).toFixed(1)} % ${share > 0 ? 'less' : 'more'} than was used`
+  if (!correction) return `${number(corrected)}, ${bias}`
+  const by = correction.runs === 1 ? 'an earlier run' : `${correction.runs} earlier runs`
+  return `${number(corrected)}, ${bias} (${number(estimated)} counted, times ${correction.factor.toFixed(2)} as ${by} found)`
 }
 
 /** What the tokens cost by a price list. */

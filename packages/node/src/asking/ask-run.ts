@@ -2,19 +2,8 @@ import { appendFile, mkdir, open, rm, type FileHandle } from 'node:fs/promises'
 import { extname, join, relative, resolve } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import PQueue from 'p-queue'
-import {
-  batchModel,
-  problem,
-  problemRecord,
-  ProblemError,
-  type Batch,
-  type BatchModel,
-  type BatchRecord,
-  type Library,
-  type ModelAnswer,
-  type ModelRequest,
-} from 'dunelight'
-import { doubtText, ROW_ENDINGS, rowWriting, type FinishedRow, type RowEnding } from '../answers/finished-row.js'
+import { batchModel, problem, problemRecord, ProblemError, type Batch, type BatchModel, type BatchRecord, type Library } from 'dunelight'
+import { doubtText, ROW_ENDINGS, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from '../answers/finished-row.js'
 import { recordsOf } from '../batches/blocks.js'
 import { checkBudget } from '../batches/budget.js'
 import { lineOptions } from '../batches/line-options.js'
@@ -39,12 +28,11 @@ import { markOf, newRunFolder, replaceFile, type RunFile, type RunState } from '
 import { keepStdin, moveInto } from '../batches/stdin.js'
 import { countAside } from '../batches/tally.js'
 import { readPools, tableFile } from '../sources/records.js'
-import { tokenCounter } from '../tokens.js'
-import { AnswerLog } from './answer-log.js'
-import { Asker } from './asker.js'
+import { AnswerSource } from './answer-source.js'
 import { countLabels, countUsage, newAskCounts, type AskCounts } from './ask-counts.js'
+import { correctionFor, type TokenCorrection } from './correction.js'
 import { askReport } from './ask-report.js'
-import { keptAnswer, Questions, sha256, type Answered } from './question.js'
+import { Questions, sha256, type Answered } from './question.js'
 import type { ReadyModel } from './ready-model.js'
 import { Sendings } from './sendings.js'
 
@@ -59,8 +47,8 @@ export interface AskProgress {
 
 export interface AskListener extends Pick<RunListener, 'notice' | 'onHeading' | 'onAside' | 'signal'> {
   readonly onProgress?: (progress: AskProgress) => void
-  /** Hears of every record's answer, in the order of the records. */
-  readonly onAnswer?: (record: BatchRecord, answered: Answered) => void
+  /** Hears of every answer, in the order of the records; `draw` says which of several to the same question it is, from 1. */
+  readonly onAnswer?: (record: BatchRecord, answered: Answered, draw: number) => void
   /** Hears why the model is asked once more. */
   readonly onAgain?: (why: string) => void
 }
@@ -76,6 +64,10 @@ export interface AskOptions
   readonly fresh?: boolean
   /** Requests that are under way at a time; else what the model's description says. */
   readonly atOnce?: number
+  /** Asks for the record of this name alone. */
+  readonly only?: string
+  /** So many answers for each record; one where nothing is said. */
+  readonly answers?: number
 }
 
 export interface AskResult {
@@ -87,19 +79,11 @@ export interface AskResult {
   readonly sent: readonly string[]
 }
 
-/** Answers of all runs of a library, so that none is paid for twice. */
-export const STORE = join('answers', 'kept.jsonl')
-const RUN_LOG = 'answers.jsonl'
+/** The answers of a run, in its folder. */
+export const RUN_LOG = 'answers.jsonl'
 const ASIDE_FILE = 'set-aside.jsonl'
 /** What screens found and let pass. */
 const NOTES_FILE = 'notes.jsonl'
-
-/** Whether tokens have to be counted before something is asked. */
-export function needsTokens({ rules }: ReadyModel, { library, model }: Batch): boolean {
-  return (
-    rules.aMinute.tokens !== undefined || model.tokens || (library?.shelf.library.screens ?? []).some(({ finds }) => finds === 'tokens')
-  )
-}
 
 /**
  * Asks a model for every record of a batch: a run's folder gets the answers beside their records, what was set aside and why, and a report.
@@ -108,7 +92,7 @@ export function needsTokens({ rules }: ReadyModel, { library, model }: Batch): b
  * @throws ProblemError where it cannot be begun: then nothing has been asked.
  */
 export async function askBatch(options: AskOptions): Promise<AskResult> {
-  const { library, folder, model, overwrite = false, said = [], again = 2, fresh = false } = options
+  const { library, folder, model, overwrite = false, said = [], again = 2, fresh = false, only, answers } = options
   const definition = batchModel(options.definition)
   const batch = await readyBatch(library, definition, folder, options)
   const wanted = options.records ?? (definition.records && tableFile(folder, definition.records))
@@ -119,7 +103,9 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
   if (to !== undefined) await refuseStranger(to, runs, overwrite)
   for (const { path } of definition.send) await refuseStranger(join(folder, path), runs, overwrite)
   const records = wanted.from === '-' ? await keepStdin(wanted, runs) : wanted
-  if (definition.budget !== undefined) await withinBudget(batch, definition, folder, records)
+  const identity = sha256(model.identity)
+  const correction = definition.tokens || definition.budget !== undefined ? await correctionFor(runs, identity) : undefined
+  if (definition.budget !== undefined) await withinBudget(batch, definition, folder, records, correction)
   // All that can be said of the sendings is said before a question costs anything.
   new Sendings(batch, definition)
   const made = await newRunFolder(runs, options.name ?? definition.prompt!.name)
@@ -145,10 +131,13 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
     asking: {
       model: model.name,
       madeUp: model.madeUp,
-      identity: sha256(model.identity),
+      identity,
       ...(model.standIn && { standIn: model.standIn }),
       again,
       fresh,
+      ...(only !== undefined && { only }),
+      ...(answers !== undefined && { answers }),
+      ...(correction && { correction }),
     },
   }
   await replaceFile(join(made.folder, 'run.json'), jsonFile(file))
@@ -183,9 +172,15 @@ export async function resumeAsking(folder: string, options: ResumeAskingOptions)
 }
 
 /** @throws ProblemError where the prompts have more tokens than the budget. */
-async function withinBudget(batch: Batch, model: BatchModel, folder: string, source: TableFile): Promise<void> {
+async function withinBudget(
+  batch: Batch,
+  model: BatchModel,
+  folder: string,
+  source: TableFile,
+  correction: TokenCorrection | undefined,
+): Promise<void> {
   const rendering = { batch, source, pools: await readPools(batch, folder), form: LINES, line: await lineOptions(batch, model, false) }
-  await checkBudget(rendering, model.budget!, model.take)
+  await checkBudget(rendering, model.budget!, model.take, correction?.factor)
 }
 
 function endingOf(to: string | undefined): RowEnding {
@@ -201,6 +196,13 @@ const LONGEST_LEAVE = 20_000
 /** So many records for each request under way are read ahead, so that a slow answer holds up none. */
 const AHEAD = 4
 
+/** What came of one question. */
+interface Done {
+  readonly record: BatchRecord
+  readonly answered: Answered
+  readonly draw: number
+}
+
 class AskRun {
   private readonly counts = newAskCounts()
   private readonly started = performance.now()
@@ -210,9 +212,9 @@ class AskRun {
   private lines: string[] = []
   private asides: string[] = []
   private notes: string[] = []
-  private readonly under = new Map<string, Promise<ModelAnswer>>()
   private readonly queue = new PQueue()
   private readonly sendings: Sendings
+  private readonly writing: RowWriting
   private headings: readonly string[] = []
 
   constructor(
@@ -231,27 +233,28 @@ class AskRun {
     this.columns = answerColumns.map((one) => one.name)
     this.labelColumns = answerColumns.flatMap((one) => (one.labels ? [one.name] : []))
     this.sendings = new Sendings(batch, model)
+    this.writing = rowWriting(endingOf(file.output), this.columns)
   }
 
   async run(): Promise<AskResult> {
     const { file, folder, options, batch } = this
     const { model, notice } = options
-    const log = await AnswerLog.open(join(folder, RUN_LOG), notice)
-    const store = model.madeUp ? undefined : await AnswerLog.open(join(options.folder, STORE), notice)
+    const { again, fresh } = file.asking!
+    const source = await AnswerSource.open({
+      batch,
+      model,
+      folder: options.folder,
+      log: join(folder, RUN_LOG),
+      fresh,
+      ...(notice && { notice }),
+      ...(options.onAgain && { onAgain: options.onAgain }),
+    })
     // What the run wrote before it broke off is written once more: its answers are all there.
     const output = await open(join(folder, file.output), 'w')
     const aside = await open(join(folder, ASIDE_FILE), 'w')
     await rm(join(folder, NOTES_FILE), { force: true })
     const sent = await this.sendings.open(folder, this.columns)
-    const counter = needsTokens(model, batch) ? await tokenCounter(batch.prompt.tokenEncoding) : undefined
-    const asker = new Asker(model.name, model.model, model.rules, counter, options.onAgain)
-    const questions = new Questions(
-      batch,
-      model,
-      file.asking!.again,
-      (key, request) => this.answer(key, request, asker, log, store),
-      counter,
-    )
+    const questions = new Questions(batch, model, again, (key, request) => source.answer(key, request), source.counter)
     try {
       await this.askAll(questions, output, aside)
       const interrupted = options.signal?.aborted === true && !this.full
@@ -274,8 +277,7 @@ class AskRun {
       await output.close().catch(() => undefined)
       await aside.close()
       await sent.close()
-      await log.close()
-      await store?.close()
+      await source.close()
     }
   }
 
@@ -286,18 +288,19 @@ class AskRun {
   private async askAll(questions: Questions, output: FileHandle, aside: FileHandle): Promise<void> {
     const { options, file, batch } = this
     const { notice, onHeading, signal } = options
+    const { only, answers = 1 } = file.asking!
     const atOnce = options.atOnce ?? options.model.atOnce
     const { queue } = this
     queue.concurrency = atOnce
     const { bytes: _, sha256: __, ...records } = file.records
     const pools = await readPools(batch, options.folder, notice ? { notice } : {})
-    const window: Promise<readonly [BatchRecord, Answered]>[] = []
+    const window: Promise<Done>[] = []
     let taken = 0
     let bytesRead = 0
     let rowsRead = 0
     const write = async (): Promise<void> => {
-      const [record, answered] = await window.shift()!
-      await this.write(record, answered)
+      const { record, answered, draw } = await window.shift()!
+      await this.write(record, answered, draw)
       options.onProgress?.({
         records: this.records,
         counts: this.counts,
@@ -310,17 +313,22 @@ class AskRun {
     reading: for await (const chunk of chunks) {
       bytesRead = chunk.bytesRead
       rowsRead += chunk.rows
-      if (this.headings.length === 0) this.lines.push(rowWriting(endingOf(file.output), this.columns).head(chunk.headings))
+      if (this.headings.length === 0) this.lines.push(this.writing.head(chunk.headings))
       this.headings = chunk.headings
       for (const record of chunk.records) {
         if (signal?.aborted || taken >= (this.model.take ?? Infinity)) break reading
+        if (only !== undefined && record.id !== only) continue
         taken++
-        const done = queue.add(() => this.askOne(questions, record, chunk.headings))
-        done.catch(() => undefined)
-        window.push(done as Promise<readonly [BatchRecord, Answered]>)
-        while (window.length >= atOnce * AHEAD) await write()
+        for (let draw = 1; draw <= answers; draw++) {
+          const done = queue.add(() => this.askOne(questions, record, chunk.headings, draw)) as Promise<Done>
+          done.catch(() => undefined)
+          window.push(done)
+          while (window.length >= atOnce * AHEAD) await write()
+        }
+        if (only !== undefined) break reading
       }
     }
+    if (only !== undefined && taken === 0 && !signal?.aborted) throw new ProblemError([problem('record-unknown', { id: only })])
     // What is under way is finished, whoever wants to leave: it has been paid for.
     if (signal?.aborted) queue.clear()
     while (window.length > 0) {
@@ -330,38 +338,14 @@ class AskRun {
     await this.flush(output, aside)
   }
 
-  private async askOne(questions: Questions, record: BatchRecord, headings: readonly string[]): Promise<readonly [BatchRecord, Answered]> {
+  private async askOne(questions: Questions, record: BatchRecord, headings: readonly string[], draw: number): Promise<Done> {
     const { prepared, problems } = record
-    if (!prepared) return [record, { text: undefined, form: undefined, reply: undefined, problems, notes: [], given: [] }]
-    return [record, await questions.ask(record, prepared, headings)]
+    if (!prepared) return { record, draw, answered: { text: undefined, form: undefined, reply: undefined, problems, notes: [], given: [] } }
+    return { record, draw, answered: await questions.ask(record, prepared, headings, { draw }) }
   }
 
-  /** What was answered before, else what the model says now; the same question at the same time is asked once. */
-  private async answer(key: string, request: ModelRequest, asker: Asker, log: AnswerLog, store: AnswerLog | undefined) {
-    const { fresh } = this.file.asking!
-    const own = await log.get(key)
-    if (own) return { answer: own, kept: true }
-    const under = this.under.get(key)
-    if (under) return { answer: await under, kept: true }
-    const before = fresh ? undefined : await store?.get(key)
-    if (before) {
-      await log.add(before)
-      return { answer: before, kept: true }
-    }
-    const asked = asker.ask(request)
-    this.under.set(key, asked)
-    try {
-      const answer = await asked
-      const line = keptAnswer(key, request, answer, this.options.model)
-      await Promise.all([log.add(line), store?.add(line)])
-      return { answer, kept: false }
-    } finally {
-      this.under.delete(key)
-    }
-  }
-
-  private async write(record: BatchRecord, answered: Answered): Promise<void> {
-    const { counts, headings, file } = this
+  private async write(record: BatchRecord, answered: Answered, draw: number): Promise<void> {
+    const { counts, headings } = this
     const { id, row, cells, raw } = record
     const { problems, form, reply, text, given } = answered
     this.records++
@@ -370,7 +354,10 @@ class AskRun {
       else {
         counts.asks++
         countUsage(counts, answer.usage)
-        if (answer.usage) counts.estimated += estimate ?? 0
+        if (answer.usage && estimate !== undefined) {
+          counts.estimated += estimate
+          counts.usedOfEstimated += answer.usage.asked
+        }
       }
     }
     for (const { screen, says } of answered.notes) {
@@ -378,7 +365,7 @@ class AskRun {
       this.notes.push(`${JSON.stringify({ row, record: id, screen, found: says })}\n`)
     }
     counts.corrected += Math.max(0, given.length - 1)
-    this.options.onAnswer?.(record, answered)
+    this.options.onAnswer?.(record, answered, draw)
     if (problems.length > 0) {
       countAside(counts, id, row, problems)
       const recorded = problems.map(problemRecord)
@@ -396,8 +383,15 @@ class AskRun {
     if (repaired.length > 0) counts.repaired++
     if (doubts.length > 0) counts.doubtful++
     countLabels(counts, answer, this.labelColumns)
-    const finished: FinishedRow = { cells, answer, repaired: repaired.map((p) => p.message), doubts: doubts.map(doubtText), madeUp }
-    this.lines.push(rowLine(file, this.columns, finished, record, headings))
+    const finished: FinishedRow = {
+      cells,
+      answer,
+      repaired: repaired.map((p) => p.message),
+      doubts: doubts.map(doubtText),
+      madeUp,
+      about: { record: id, number: row, model: this.file.asking!.model, ...(this.file.asking!.answers !== undefined && { draw }) },
+    }
+    this.lines.push(this.writing.line(finished, headings))
     await this.sendings.write(record, finished, headings)
   }
 
@@ -430,20 +424,6 @@ class AskRun {
 }
 
 const LINES_AT_ONCE = 64
-
-function rowLine(
-  file: RunFile,
-  columns: readonly string[],
-  finished: FinishedRow,
-  { id, row }: BatchRecord,
-  headings: readonly string[],
-): string {
-  const { model } = file.asking!
-  const ending = endingOf(file.output)
-  const line = rowWriting(ending, columns).line(finished, headings)
-  if (ending !== '.jsonl') return line
-  return `${JSON.stringify({ record: id, number: row, model, ...(JSON.parse(line) as object) })}\n`
-}
 
 /** Whether a promise has come to its end already. */
 async function settled(promise: Promise<unknown>): Promise<boolean> {

@@ -11,6 +11,7 @@ const request: ModelRequest = {
   form: undefined,
   fingerprint: 'f',
   values: {},
+  draw: 1,
   enveloped: () => '{}',
 }
 const servers: Server[] = []

@@ -3,6 +3,7 @@ import { join } from 'node:path'
 import { createInterface } from 'node:readline'
 import { diffWordsWithSpace } from 'diff'
 import { cellText, type AnswerColumn, type ModelDescription } from 'dunelight'
+import { countWords, distanceOf } from '../answers/likeness.js'
 import type { Section, Stretch } from '../batches/report-layout.js'
 import type { ReasonCount } from '../batches/tally.js'
 import { costOf } from './ask-report.js'
@@ -137,28 +138,6 @@ function agreementOf({ name, labels: known }: AnswerColumn, pairs: ReadonlyMap<s
   const table = labels.map((one) => labels.map((other) => counted.find(([a, b]) => a === one && b === other)?.[2] ?? 0))
   const of = counted.reduce((sum, [, , count]) => sum + count, 0)
   return [{ column: name, labels, table, agree: labels.reduce((sum, _, i) => sum + table[i]![i]!, 0), of }]
-}
-
-/** The share of words that the two do not have in common. */
-function distanceOf(one: string, other: string): number {
-  const bag = new Map<string, number>()
-  const [left, right] = [wordsOf(one), wordsOf(other)]
-  for (const word of left) bag.set(word, (bag.get(word) ?? 0) + 1)
-  let shared = 0
-  for (const word of right) {
-    const count = bag.get(word) ?? 0
-    if (count > 0) shared++
-    bag.set(word, count - 1)
-  }
-  return left.length + right.length === 0 ? 0 : 1 - (2 * shared) / (left.length + right.length)
-}
-
-function wordsOf(text: string): string[] {
-  return text.toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? []
-}
-
-function countWords(text: string): number {
-  return wordsOf(text).length
 }
 
 const number = (value: number) => Math.round(value).toLocaleString('en')

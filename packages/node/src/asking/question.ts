@@ -3,9 +3,8 @@ import {
   byteList,
   bytesOf,
   EnvelopeWriter,
-  screened,
+  Screens,
   type ScreenFinding,
-  type ScreenModel,
   problem,
   ProblemError,
   type Batch,
@@ -27,12 +26,22 @@ export interface Answered {
   readonly text: string | undefined
   readonly form: Form | undefined
   readonly reply: CheckedReply | undefined
+  /** Reads another text as an answer to the same question. */
+  readonly read?: (text: string) => CheckedReply
   /** What keeps it from having an answer: it is set aside. */
   readonly problems: readonly Problem[]
   /** What screens found that keeps nothing from being used. */
   readonly notes: readonly ScreenFinding[]
   /** The answers that were given for it, the last one the one that counts; `kept`: not asked for now. */
   readonly given: readonly { readonly answer: ModelAnswer; readonly kept: boolean; readonly estimate?: number }[]
+}
+
+/** Which answer is asked for. */
+export interface Wanted {
+  /** Which of several to the same question, from 1. */
+  readonly draw?: number
+  /** An answer that stays but for one of its parts, which is to be written anew. */
+  readonly anew?: { readonly text: string; readonly part: string }
 }
 
 /** Where answers come from: what was answered before, or the model. */
@@ -43,7 +52,7 @@ export class Questions {
   private readonly writers = new Map<string, EnvelopeWriter>()
   private readonly settings: Readonly<Record<string, unknown>>
   private readonly head: string
-  private readonly screens: readonly ScreenModel[]
+  private readonly screens: Screens
 
   constructor(
     private readonly batch: Batch,
@@ -52,12 +61,13 @@ export class Questions {
     private readonly answering: Answering,
     private readonly countTokens?: (text: string) => number,
   ) {
-    this.screens = batch.library?.shelf.library.screens ?? []
+    this.screens = new Screens(batch.library?.shelf.library.screens ?? [], countTokens)
     this.settings = batch.prompt.settings
     this.head = JSON.stringify([this.settings, model.identity])
   }
 
-  async ask(record: BatchRecord, prepared: PreparedValues, headings: readonly string[]): Promise<Answered> {
+  async ask(record: BatchRecord, prepared: PreparedValues, headings: readonly string[], wanted: Wanted = {}): Promise<Answered> {
+    const { draw = 1, anew } = wanted
     const { locale, model: batchModel, prompt } = this.batch
     const options = {
       record: record.id,
@@ -68,17 +78,20 @@ export class Questions {
     const notes: ScreenFinding[] = []
     let form: Form | undefined
     let reply: CheckedReply | undefined
+    let read: Answered['read']
     try {
       const rendering = prepared.render(options)
       form = rendering.form
-      let turns: readonly Turn[] = rendering.turns
+      read = (text) => rendering.read(text)
+      let turns: readonly Turn[] = anew ? [...rendering.turns, ...partAnew(anew)] : rendering.turns
       const sent = textsOf(turns)
       const forbidden = this.screen('before', sent, [], notes)
       if (forbidden.length > 0) return { text: undefined, form, reply, problems: forbidden, notes, given }
       for (let left = this.again; ; left--) {
         const fingerprint = sha256(byteList(bytesOf(turns)))
         const said = turns
-        const found = await this.answering(sha256(`${this.head}${fingerprint}`), {
+        const found = await this.answering(sha256(`${this.head}${fingerprint}${draw === 1 ? '' : ` ${draw}`}`), {
+          draw,
           prompt: prompt.name,
           record: record.id,
           turns: said,
@@ -94,7 +107,7 @@ export class Questions {
         reply = rendering.read(text)
         const problems = [...faultsOf(answer, reply), ...this.screen('after', [text], sent, notes)]
         const useless = problems.length > 0
-        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, problems, notes, given }
+        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, given }
         turns = [...turns, ...correction(answer.text, problems)]
       }
     } catch (fault) {
@@ -108,9 +121,13 @@ export class Questions {
    *
    * @throws ScreenStop where all is to stop.
    */
-  private screen(side: ScreenModel['side'], texts: readonly string[], sent: readonly string[], notes: ScreenFinding[]): readonly Problem[] {
-    if (this.screens.length === 0) return NONE
-    const found = screened(this.screens, side, texts, { sent, ...(this.countTokens && { countTokens: this.countTokens }) })
+  private screen(
+    side: ScreenFinding['side'],
+    texts: readonly string[],
+    sent: readonly string[],
+    notes: ScreenFinding[],
+  ): readonly Problem[] {
+    const found = this.screens.find(side, texts, sent)
     notes.push(...found.filter(({ deed }) => deed === 'note'))
     const told = (deed: ScreenFinding['deed']) =>
       found.filter((one) => one.deed === deed).map(({ screen, says }) => problem('screen-found', { screen, side, says }))
@@ -140,8 +157,6 @@ export class Questions {
   }
 }
 
-const NONE: readonly Problem[] = []
-
 /** A screen found what nothing may be asked with. */
 export class ScreenStop extends ProblemError {}
 
@@ -157,6 +172,15 @@ function faultsOf({ finish, text }: ModelAnswer, reply: CheckedReply): readonly 
   if (finish === 'cut-off' && reply.problems.every((p) => p.code !== 'reply-cut-off'))
     return [problem('reply-cut-off', { within: '' }), ...reply.problems]
   return reply.problems
+}
+
+/** Asks for one part of an answer once more. */
+function partAnew({ text, part }: NonNullable<Wanted['anew']>): Turn[] {
+  const ask = `Write ${part} once more, in other words. Leave all else as it is, and give the whole answer again in the same form.`
+  return [
+    { role: 'assistant', text },
+    { role: 'user', text: ask },
+  ]
 }
 
 /** The reply that was no use, and what is asked for in its place. */

@@ -5,6 +5,7 @@ import { problem, ProblemError, type StandInOptions } from 'dunelight'
 import { reason } from '../reason.js'
 import type { TableFile } from '../sources/open-table.js'
 import type { AskCounts } from '../asking/ask-counts.js'
+import type { TokenCorrection } from '../asking/correction.js'
 import type { TallyState } from './tally.js'
 
 export type RunState = 'running' | 'done' | 'interrupted' | 'failed'
@@ -65,6 +66,11 @@ export interface Asking {
   readonly again: number
   /** Whether nothing is taken from what was answered before. */
   readonly fresh: boolean
+  /** The one record that was asked for, and how many answers. */
+  readonly only?: string
+  readonly answers?: number
+  /** How counts of tokens were corrected, by earlier runs. */
+  readonly correction?: TokenCorrection
   readonly counts?: AskCounts
 }
 

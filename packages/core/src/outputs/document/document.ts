@@ -47,12 +47,13 @@ export function readDocument(shape: DocumentShape, reading: Reading): unknown {
     for (const says of faults) reading.report(problem('reply-passage-unfit', { passage: stretch.name, says }, span))
     put(passages, stretch.name, value)
   }
-  const finished = finish(shape.stretches, passages)
+  const finished = finishDocument(shape.stretches, passages)
   reading.kept = finished
   return finished
 }
 
-function finish(stretches: readonly Stretch[], passages: Readonly<Record<string, unknown>>): FinishedDocument {
+/** A document with its passages in their places. */
+export function finishDocument(stretches: readonly Stretch[], passages: Readonly<Record<string, unknown>>): FinishedDocument {
   const done = stretches.map((one) => {
     if (one.kind !== 'passage') return one
     const value = Object.hasOwn(passages, one.name) ? passages[one.name] : ''

@@ -1,4 +1,4 @@
-import { instructDocument, readDocument, type FinishedDocument } from './document.js'
+import { finishDocument, instructDocument, readDocument, type FinishedDocument } from './document.js'
 import { partsOf } from './match.js'
 import type { OutputKind } from '../kind.js'
 import { amountsIn, passageFields, typedValue } from '../passages.js'
@@ -8,7 +8,7 @@ import { around } from '../sample/ways.js'
 import { wordsBy } from '../sample/values.js'
 import { ownText, passagesOf, type DocumentShape } from '../shape.js'
 import { schemaOf, type JsonSchema } from '../../interop/to-schema.js'
-import { own, put } from '../../values/data.js'
+import { own, put, withPart } from '../../values/data.js'
 
 const [fenced, inProse] = around<DocumentShape>((_, value) => (value as FinishedDocument).text, 'markdown')
 
@@ -30,6 +30,9 @@ export const documentKind: OutputKind<DocumentShape> = {
     document: own(value, 'text') ?? null,
   }),
   write: (_, value) => (value as FinishedDocument).text,
+  parts: (shape) => [...new Set(passagesOf(shape).map(({ name }) => name))],
+  exchange: ({ stretches }, value, other, part) =>
+    finishDocument(stretches, withPart((value as FinishedDocument).passages, (other as FinishedDocument).passages, part)),
   sample: (shape, lot) => withPassages(shape, (one) => samplePassage(one, lot, !ownLine(shape, one.name))),
   ways: [
     fenced!,

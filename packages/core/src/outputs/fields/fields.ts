@@ -6,7 +6,7 @@ import { sampleRecord, wordsBy } from '../sample/values.js'
 import { around } from '../sample/ways.js'
 import type { FieldsShape } from '../shape.js'
 import type { Lot } from '../sample/lot.js'
-import { isRecord, own } from '../../values/data.js'
+import { isRecord, own, withPart } from '../../values/data.js'
 import type { Declared, ValueType } from '../../values/types.js'
 
 /** Data fields, as a JSON object. */
@@ -18,6 +18,8 @@ export const fieldsKind: OutputKind<FieldsShape> = {
   read: readFields,
   columns: ({ fields }, value) => Object.fromEntries(fields.map(({ name }) => [name, own(value, name) ?? null])),
   write: (_, value) => JSON.stringify(value),
+  parts: ({ fields }) => fields.map(({ name }) => name),
+  exchange: (_, value, other, part) => withPart(value as Data, other as Data, part),
   sample: (shape, lot) => sampleRecord(shape.fields, lot),
   ways: [
     ...around<FieldsShape>((_, value) => JSON.stringify(value, null, 2), 'json'),

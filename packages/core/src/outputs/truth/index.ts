@@ -23,7 +23,7 @@ export interface Truth extends Pick<TruthFacts, 'given' | 'examples' | 'language
 /** What is to be verified in a reply: each once, with its place in it. */
 export function doubtsIn({ given, examples, language, reply, value }: Truth): Problem[] {
   const source = new Source('the reply', reply)
-  const knownText = { given: foldText(given.join('\n')), examples: foldText(examples.join('\n')) }
+  const knownText = { given: foldAll(given), examples: foldAll(examples) }
   const facts: TruthFacts = {
     given,
     examples,
@@ -41,6 +41,25 @@ export function doubtsIn({ given, examples, language, reply, value }: Truth): Pr
       if (found.size < MOST_DOUBTS) found.set(one.message, one)
     })
   return [...found.values()].sort((a, b) => (a.span?.start ?? 0) - (b.span?.start ?? 0))
+}
+
+/** Texts that are long and come again with every record, a system turn most of all, are folded once. */
+const folded = new Map<string, string>()
+const MOST_FOLDED = 64
+const WORTH_KEEPING = 400
+
+function foldAll(texts: readonly string[]): string {
+  return texts.map(foldOnce).join(' ')
+}
+
+function foldOnce(text: string): string {
+  if (text.length < WORTH_KEEPING) return foldText(text)
+  const before = folded.get(text)
+  if (before !== undefined) return before
+  const now = foldText(text)
+  if (folded.size >= MOST_FOLDED) folded.clear()
+  folded.set(text, now)
+  return now
 }
 
 /** Numbers of the data itself, as texts. */

@@ -1,0 +1,216 @@
+import { printProblem, problem, ProblemError, settledCase } from 'dunelight'
+import {
+  libraryOf,
+  Picking,
+  readRun,
+  readyModel,
+  rowWriting,
+  ROW_ENDINGS,
+  type Candidate,
+  type PickDeed,
+  type PickDone,
+  type PickedRecord,
+} from '@dunelight/node'
+import { extname } from 'node:path'
+import { addCases } from './examples-add.js'
+import { setNamed } from './examples.js'
+import { openToRender } from '../open.js'
+import { closed, resultFile } from '../result-file.js'
+import { shownPath } from '../shown-path.js'
+import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
+import { readSet } from '../values.js'
+
+export interface PickFlags {
+  readonly record?: string
+  readonly keep?: string[]
+  readonly reject?: string[]
+  readonly again?: string[]
+  readonly keepRest?: boolean
+  readonly againRest?: boolean
+  readonly to?: string
+  readonly cases?: string
+  readonly overwrite?: boolean
+  readonly json?: boolean
+}
+
+/** Picks from the answers of a run: keeps, rejects, asks again, and hands on what is settled. */
+export async function pick(around: Surroundings, folder: string, flags: PickFlags): Promise<number> {
+  const ending = endingOf(flags.to)
+  const run = await readRun(folder)
+  if (!run.asking) throw new ProblemError([problem('run-asked-nothing', { run: run.run })])
+  const home = libraryOf(folder, run)
+  const library = await openToRender(home, run.prompt.name)
+  const given = await readSet(library.prompt(run.prompt.name), run.said, { locale: run.locale, limit: library.limits.attachmentBytes })
+  const model = readyModel(library, run.prompt.name, run.asking.model, run.asking.standIn)
+  const { stderr } = around
+  const c = colorsFor(stderr, around.env)
+  const notice = (p: Parameters<typeof printProblem>[0]) => stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  const picking = await Picking.open(folder, { library, model, given, notice, ...(around.signal && { signal: around.signal }) })
+  let refused = 0
+  try {
+    const deeds = deedsOf(flags)
+    const onDone = (done: PickDone) => {
+      if (done.problems.length > 0) refused++
+      say(around, done, c)
+    }
+    if (deeds.length > 0) await picking.decide(deeds, onDone)
+    if (around.signal?.aborted) return EXIT.interrupted
+    if (flags.record !== undefined) return await showOne(around, picking, flags.record, flags.json ?? false)
+    if (flags.to !== undefined) await handOn(around, picking, flags.to, ending, flags.overwrite ?? false, c)
+    if (flags.cases !== undefined) {
+      const set = setNamed(library, flags.cases)
+      const { prompts } = library.shelf
+      const records: object[] = []
+      for await (const { row, values } of picking.settled())
+        records.push(settledCase(set.model, prompts, run.prompt.name, values, row.answer))
+      const code = await addCases(around, home, library, flags.cases, { kind: 'records', records }, {})
+      if (code !== EXIT.done) refused++
+    }
+    if (deeds.length === 0 && flags.to === undefined && flags.cases === undefined) await showAll(around, picking, flags.json ?? false)
+  } finally {
+    await picking.close()
+  }
+  return refused > 0 ? EXIT.aside : EXIT.done
+}
+
+function endingOf(to: string | undefined): (typeof ROW_ENDINGS)[number] {
+  const ending = ROW_ENDINGS.find((one) => one === extname(to ?? 'x.jsonl').toLowerCase())
+  if (!ending) throw new ProblemError([problem('output-ending', { path: to ?? '', known: [...ROW_ENDINGS] })])
+  return ending
+}
+
+function deedsOf({ keep = [], reject = [], again = [], keepRest, againRest }: PickFlags): PickDeed[] {
+  if (keepRest && againRest) throw new WrongUse('--keep-rest and --again-rest both speak of the rest', 'say one, then the other')
+  return [
+    ...keep.map((said): PickDeed => {
+      const [, record, answer] = /^(.*)=(\d+)$/.exec(said) ?? []
+      return { does: 'keep', records: new Set([record ?? said]), ...(answer !== undefined && { answer: Number(answer) }) }
+    }),
+    ...(reject.length > 0 ? [{ does: 'reject', records: new Set(reject) } as const] : []),
+    ...again.map((said): PickDeed => {
+      const [, record, part] = /^(.*):([^:]+)$/.exec(said) ?? []
+      return { does: 'again', records: new Set([record ?? said]), ...(part !== undefined && { part }) }
+    }),
+    ...(keepRest ? [{ does: 'keep', records: 'open' } as const] : []),
+    ...(againRest ? [{ does: 'again', records: 'unkept' } as const] : []),
+  ]
+}
+
+function say({ stderr }: Surroundings, { record, does, problems, candidate }: PickDone, c: Colors): void {
+  if (problems.length > 0)
+    stderr.write(`${c.yellow(record)}: ${problems.map(({ message, hint }) => (hint ? `${message} (${hint})` : message)).join('; ')}\n`)
+  else if (does === 'reject') stderr.write(`${record}: rejected\n`)
+  else if (does === 'keep') stderr.write(`${record}: kept answer ${candidate!.number}\n`)
+  else
+    stderr.write(
+      `${record}: answer ${candidate!.number} came${candidate!.anew ? `, ${candidate!.anew.part} anew, the rest of answer ${candidate!.anew.of}` : ''}\n`,
+    )
+}
+
+/** Records that a list shows; all of them stand in its JSON. */
+const MOST_SHOWN = 60
+
+async function showAll(around: Surroundings, picking: Picking, json: boolean): Promise<void> {
+  const { stdout, stderr } = around
+  const c = colorsFor(stdout, around.env)
+  const count = { kept: 0, rejected: 0, open: 0 }
+  const room = Math.max(20, (stdout.columns ?? 100) - 34)
+  let shown = 0
+  for await (const one of picking.records()) {
+    count[one.state]++
+    if (json) {
+      stdout.write(`${JSON.stringify(one)}\n`)
+      continue
+    }
+    if (++shown > MOST_SHOWN) continue
+    if (shown === 1) stdout.write(c.dim(`${'record'.padEnd(12)}${'state'.padEnd(10)}${'answers'.padEnd(9)}says\n`))
+    const best =
+      one.candidates.find(({ number }) => number === one.kept) ?? one.candidates.findLast(({ answer }) => answer) ?? one.candidates.at(-1)
+    const says = best?.answer ? said(best) : c.yellow(one.problems[0]?.message ?? best?.problems[0]?.message ?? 'no answer')
+    const state =
+      one.state === 'kept'
+        ? c.green(`kept ${one.kept}`.padEnd(10))
+        : one.state === 'rejected'
+          ? c.red('rejected'.padEnd(10))
+          : 'open'.padEnd(10)
+    stdout.write(`${one.record.padEnd(12)}${state}${String(one.candidates.length).padEnd(9)}${clipped(says, room)}\n`)
+  }
+  if (shown > MOST_SHOWN && !json) stdout.write(c.dim(`… and ${plural(shown - MOST_SHOWN, 'record')} more: --json lists them all\n`))
+  stderr.write(`${picking.file.run}: ${count.kept} kept, ${count.rejected} rejected, ${count.open} open\n`)
+  if (count.open > 0 && !json)
+    stderr.write(
+      c.dim('look at one: --record ID; then --keep ID=2, --reject ID, --again ID or --again ID:PART; --keep-rest keeps all that is open\n'),
+    )
+}
+
+async function showOne(around: Surroundings, picking: Picking, id: string, json: boolean): Promise<number> {
+  const { stdout, stderr } = around
+  for await (const one of picking.records()) {
+    if (one.record !== id) continue
+    if (json) stdout.write(`${JSON.stringify(one, null, 2)}\n`)
+    else {
+      const c = colorsFor(stdout, around.env)
+      stdout.write(one.candidates.map((candidate) => candidateText(candidate, one, c)).join('\n'))
+      for (const p of one.candidates.length === 0 ? one.problems : []) stderr.write(`${printProblem(p, paintFor(c))}\n`)
+      if (one.parts.length > 1)
+        stderr.write(c.dim(`parts that can be asked for anew: ${one.parts.map((part) => `${id}:${part}`).join(', ')}\n`))
+    }
+    return one.candidates.length === 0 ? EXIT.aside : EXIT.done
+  }
+  throw new ProblemError([problem('record-unknown', { id })])
+}
+
+/** An answer with its number, whole. */
+export function candidateText(
+  {
+    number,
+    text,
+    like,
+    problems,
+    doubts,
+    anew,
+    madeUp,
+  }: Pick<Candidate, 'number' | 'text' | 'like' | 'problems' | 'doubts' | 'anew' | 'madeUp'>,
+  { kept }: Pick<PickedRecord, 'kept'>,
+  c: Colors,
+): string {
+  const marks = [
+    ...(number === kept ? [c.green('kept')] : []),
+    ...(madeUp ? ['made up'] : []),
+    ...(like === undefined ? [] : [c.yellow(`nearly the same as ${like}`)]),
+    ...(anew ? [`${anew.part} anew, the rest of ${anew.of}`] : []),
+    ...(problems.length > 0 ? [c.red(`cannot be used: ${problems[0]!.message}`)] : []),
+    ...(doubts.length > 0 ? [c.dim(`to verify: ${doubts.join(' · ')}`)] : []),
+  ]
+  return `${c.bold(`[${number}]`)}${marks.length > 0 ? ` ${marks.join(', ')}` : ''}\n${text.trimEnd()}\n`
+}
+
+async function handOn(
+  { stderr }: Surroundings,
+  picking: Picking,
+  to: string,
+  ending: (typeof ROW_ENDINGS)[number],
+  overwrite: boolean,
+  c: Colors,
+): Promise<void> {
+  const writing = rowWriting(ending, picking.columns)
+  const file = await resultFile(to, overwrite, [])
+  let count = 0
+  for await (const { headings, row } of picking.settled()) {
+    if (count++ === 0) file.write(writing.head(headings))
+    if (!file.write(writing.line(row, headings))) await new Promise((resolve) => file.once('drain', resolve))
+  }
+  await closed(file)
+  stderr.write(`${plural(count, 'kept answer')} → ${shownPath(to)}\n${count === 0 ? c.dim('nothing has been kept yet\n') : ''}`)
+}
+
+/** An answer on one line. */
+function said({ answer, text }: Candidate): string {
+  const entries = Object.entries(answer ?? {})
+  return entries.length === 1 ? String(entries[0]![1]) : text
+}
+
+function clipped(text: string, room: number): string {
+  const line = text.replace(/\s+/g, ' ').trim()
+  return line.length > room ? `${line.slice(0, room - 1)}…` : line
+}

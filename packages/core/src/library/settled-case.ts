@@ -1,0 +1,34 @@
+import { ownTurns, type AskTurn, type ExampleSetModel, type PromptModel } from '../artefacts/artefacts.js'
+import { soleSlot } from '../text/sole-slot.js'
+import { isRecord, own } from '../values/data.js'
+
+/**
+ * An answer that somebody settled, as a case of an example set: each field is the answer's of that name; else what the prompt asks the set
+ * with (`with: { note: "{item.survey-note}" }`); else its variable, or a record's field, of that name. What is nowhere is null.
+ */
+export function settledCase(
+  set: ExampleSetModel,
+  prompts: ReadonlyMap<string, PromptModel>,
+  prompt: string,
+  values: Readonly<Record<string, unknown>>,
+  answer: Readonly<Record<string, unknown>>,
+): Record<string, unknown> {
+  const asked = askTurns(prompts, prompt).flatMap((turn) => (turn.set.name === set.name ? turn.with : []))
+  const named = (name: string): unknown => {
+    if (Object.hasOwn(answer, name)) return answer[name]
+    const given = asked.find((one) => one.name === name)
+    const path = given && soleSlot(given.text)?.paths[0]
+    if (path) return path.steps.reduce<unknown>((value, { key }) => own(value, key), own(values, path.name))
+    const holder = [values, ...Object.values(values)].find((one) => isRecord(one) && Object.hasOwn(one, name))
+    return own(holder, name)
+  }
+  return Object.fromEntries(set.fields.map(({ name }) => [name, named(name) ?? null]))
+}
+
+/** What a prompt asks by example sets, and what its bases do. */
+function askTurns(prompts: ReadonlyMap<string, PromptModel>, name: string): AskTurn[] {
+  const model = prompts.get(name)
+  if (!model) return []
+  const own = ownTurns(model).filter((turn): turn is AskTurn => turn.kind === 'ask')
+  return model.basedOn ? [...own, ...askTurns(prompts, model.basedOn.name)] : own
+}

@@ -1,0 +1,25 @@
+import { listRuns } from '../batches/run-file.js'
+
+/** How far a model's own counts lie from ours, as earlier runs of it found. */
+export interface TokenCorrection {
+  /** What a count of ours is multiplied by. */
+  readonly factor: number
+  /** How many runs say so. */
+  readonly runs: number
+}
+
+/** Of fewer tokens nothing can be told. */
+const FEWEST_TOKENS = 200
+
+/** What the runs of a library say of a model: a service counts in its own way, and adds signs of its own. Undefined where none does. */
+export async function correctionFor(runs: string, identity: string): Promise<TokenCorrection | undefined> {
+  let [used, estimated, count] = [0, 0, 0]
+  for (const { file } of await listRuns(runs)) {
+    const { identity: of, counts } = file.asking ?? {}
+    if (of !== identity || !counts || counts.estimated === 0) continue
+    used += counts.usedOfEstimated
+    estimated += counts.estimated
+    count++
+  }
+  return estimated < FEWEST_TOKENS ? undefined : { factor: used / estimated, runs: count }
+}

@@ -1,0 +1,67 @@
+import { appendFile, readFile } from 'node:fs/promises'
+import { WriteFault } from '../batches/ledger.js'
+import { reason } from '../reason.js'
+
+/** What a person decided of a record, or an answer that was asked for since: one line of JSON each, never changed. */
+export type PickLine = { readonly record: string; readonly row: number; readonly at: string } & (
+  | { readonly does: 'keep'; readonly answer: number }
+  | { readonly does: 'reject' }
+  | {
+      readonly does: 'add'
+      readonly text: string
+      readonly model: string
+      readonly part?: string
+      readonly of?: number
+      readonly madeUp?: true
+    }
+)
+
+/** The decisions about a run, in its folder. What a process that was killed left half written is passed over. */
+export class PickLog {
+  private constructor(
+    private readonly path: string,
+    private readonly lines: Map<string, PickLine[]>,
+    /** Whether the last line is whole. */
+    private whole: boolean,
+  ) {}
+
+  static async open(path: string): Promise<PickLog> {
+    const text = await readFile(path, 'utf8').catch(() => '')
+    const lines = new Map<string, PickLine[]>()
+    for (const one of text.split('\n')) {
+      const line = parsed(one)
+      if (line) listOf(lines, line.record).push(line)
+    }
+    return new PickLog(path, lines, text === '' || text.endsWith('\n'))
+  }
+
+  of(record: string): readonly PickLine[] {
+    return this.lines.get(record) ?? []
+  }
+
+  /** Written before it counts. */
+  async add(line: PickLine): Promise<void> {
+    try {
+      await appendFile(this.path, `${this.whole ? '' : '\n'}${JSON.stringify(line)}\n`)
+    } catch (fault) {
+      throw new WriteFault(this.path, reason(fault))
+    }
+    this.whole = true
+    listOf(this.lines, line.record).push(line)
+  }
+}
+
+function listOf(lines: Map<string, PickLine[]>, record: string): PickLine[] {
+  let list = lines.get(record)
+  if (!list) lines.set(record, (list = []))
+  return list
+}
+
+function parsed(line: string): PickLine | undefined {
+  if (line === '') return undefined
+  try {
+    return JSON.parse(line) as PickLine
+  } catch {
+    return undefined
+  }
+}
