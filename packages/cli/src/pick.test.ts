@@ -127,13 +127,13 @@ describe('picking from a run', () => {
     ].map((words) => pick('loan-round-1', ...words))
     expect(faults.map(({ code, err }) => [code, err.split('\n').find((line) => !line.startsWith('warning') && line !== '')])).toEqual([
       [1, 'error: no record is called "L-2026-99" [record-unknown]'],
-      [3, 'L-2026-13: L-2026-13 has no answer 7; its answers are 1 to 2'],
-      [3, 'L-2026-13: the answer has no part "trems" (did you mean "terms"?)'],
+      [3, 'L-2026-13: L-2026-13 has no answer 7; its answers are 1 to 2 [answer-unknown]'],
+      [3, 'L-2026-13: the answer has no part "trems" [part-unknown]'],
       [1, expect.stringContaining('letters.xlsx')],
       [2, 'error: --keep-rest and --again-rest both speak of the rest'],
     ])
     dunelight('run', HOUSE, 'upstairs')
-    expect(pick('upstairs-1').err).toContain('the run upstairs-1 asked nobody')
+    expect(pick('upstairs-1').err).toContain('asked nobody: it has no answers to pick from [run-asked-nothing]')
     expect(readdirSync(`${HOUSE}/runs/loan-round-1`)).toContain('picks.jsonl')
   })
 

@@ -97,14 +97,15 @@ function deedsOf({ keep = [], reject = [], again = [], keepRest, againRest }: Pi
 }
 
 function say({ stderr }: Surroundings, { record, does, problems, candidate }: PickDone, c: Colors): void {
-  if (problems.length > 0)
-    stderr.write(`${c.yellow(record)}: ${problems.map(({ message, hint }) => (hint ? `${message} (${hint})` : message)).join('; ')}\n`)
-  else if (does === 'reject') stderr.write(`${record}: rejected\n`)
+  for (const { message, code, hint } of problems)
+    stderr.write(`${c.yellow(record)}: ${message} ${c.dim(`[${code}]`)}\n${hint === undefined ? '' : `  ${c.bold('mend')}: ${hint}\n`}`)
+  if (problems.length > 0) return
+  if (does === 'reject') stderr.write(`${record}: rejected\n`)
   else if (does === 'keep') stderr.write(`${record}: kept answer ${candidate!.number}\n`)
-  else
-    stderr.write(
-      `${record}: answer ${candidate!.number} came${candidate!.anew ? `, ${candidate!.anew.part} anew, the rest of answer ${candidate!.anew.of}` : ''}\n`,
-    )
+  else {
+    const { number, anew } = candidate!
+    stderr.write(`${record}: answer ${number} came${anew ? `, ${anew.part} anew, the rest of answer ${anew.of}` : ''}\n`)
+  }
 }
 
 /** Records that a list shows; all of them stand in its JSON. */
