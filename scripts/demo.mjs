@@ -1,6 +1,6 @@
-// Checks the demo library, renders all its labels, prints one as a person would read it and what was set aside, then serves the example page.
+// Checks the demo library, renders all its labels, prints one as a person would read it and what was set aside, then opens the workbench on it.
 //   npm run demo -- [--no-serve] [--rows N] [--expect-aside]
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync } from 'node:fs'
 import { dirname, join, relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -17,10 +17,11 @@ const OBJECTS = `${LIBRARY}/data/objects.csv`
 const LABELS = `${LIBRARY}/out/labels.jsonl`
 const COMMAND = 'packages/cli/bin/dunelight.js'
 
-if (!existsSync('packages/cli/dist/command.js')) {
+if (!existsSync('packages/cli/dist/command.js') || !existsSync('packages/cli/dist/workbench/index.html')) {
   say('Building the packages …')
   step('node', ['node_modules/typescript/bin/tsc', '-b'])
   step('node', ['scripts/bundle-command.mjs'])
+  step('node', ['node_modules/vite/bin/vite.js', 'build', 'examples/workbench', '--logLevel', 'warn'])
 }
 mkdirSync(dirname(LABELS), { recursive: true })
 
@@ -48,12 +49,11 @@ for (const turn of turns) say(`── ${turn.role} ${'─'.repeat(60 - turn.role
 if (args.includes('--expect-aside')) process.exit(code === 3 ? 0 : 1)
 if (args.includes('--no-serve')) process.exit(code)
 
-heading('The example page')
-const { createServer } = await import('vite')
-const server = await createServer({ root: 'examples/label-desk', logLevel: 'warn' })
-await server.listen()
-say(`Label desk: ${server.resolvedUrls?.local[0] ?? ''}   (Ctrl+C ends it)`)
-process.on('SIGINT', () => void server.close().then(() => process.exit(code)))
+heading('The workbench')
+say('Open this address in a browser; Ctrl+C ends it.')
+const workbench = spawn(process.execPath, [COMMAND, 'open', LIBRARY], { stdio: 'inherit' })
+process.on('SIGINT', () => undefined)
+workbench.on('exit', (ended) => process.exit(ended === 0 ? code : (ended ?? 1)))
 
 function dunelight(words, allowed = [0]) {
   say(`$ dunelight ${words.join(' ')}`)

@@ -12,6 +12,7 @@ import { schema, variables, type SchemaFlags } from './commands/schema.js'
 import { read, type ReadFlags } from './commands/read.js'
 import { sample, type SampleFlags } from './commands/sample.js'
 import { fit, type FitFlags } from './commands/fit.js'
+import type { OpenFlags } from './commands/open.js'
 import { pick, type PickFlags } from './commands/pick.js'
 import { resume, runCommand, runs, type RunFlags } from './commands/run.js'
 import { standInCommand, type StandInFlags } from './commands/stand-in.js'
@@ -161,6 +162,14 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--runs <folder>', 'make the runs’ folders there instead of in the library')
     .option('--overwrite', 'write over a file that exists')
     .action(async (folder: string, prompt: string, flags: CompareFlags) => ended(await compare(around, folder, prompt, flags)))
+  command(
+    'open',
+    'Opens the workbench on a library: records, finished prompts and their source on one page, on this machine alone.',
+    'open demo/marram-house',
+  )
+    .addOption(new Option('--port <n>', 'where it listens; else 7118 or a free one').argParser(whole))
+    // What serves is loaded only where something is served: looking at a library stays quick.
+    .action(async (folder: string, flags: OpenFlags) => ended(await (await import('./commands/open.js')).open(around, folder, flags)))
   command('stand-in', 'Serves a model that makes everything up, on this machine alone.', 'stand-in demo/marram-house')
     .addOption(new Option('--port <n>', 'where it listens; else 7117, 0 for a free one').argParser(whole))
     .addOption(new Option('--seed <n>', 'another seed, other answers').argParser(whole))

@@ -17,7 +17,7 @@ export type { Turn } from './render/render.js'
 export type { Origin, Within } from './render/origins.js'
 export type { OriginKind } from './render/trace.js'
 export type { Role } from './artefacts/artefacts.js'
-export { attachedFiles, caseTables, FOLDERS, readShelf, type Shelf } from './artefacts/read.js'
+export { attachedFiles, caseTables, FOLDERS, KeptFiles, readShelf, type Shelf } from './artefacts/read.js'
 export {
   DEFAULT_LIMITS,
   type BatchModel,
@@ -98,6 +98,7 @@ export { promptTokens, type Line, type LineOptions, type LineWriter } from './ba
 export type { Pool } from './batches/pool.js'
 export type { BatchRecord, BatchRows } from './batches/rows.js'
 export { readAmount, TABLE_FORMATS, type TableFormat } from './artefacts/batch.js'
+export { countedByLines } from './batches/counted-by-lines.js'
 export { TOKEN_ENCODINGS, type TokenEncoding } from './artefacts/settings.js'
 export { BESIDE } from './artefacts/read.js'
 export { EnvelopeWriter } from './batches/envelope.js'

@@ -13,6 +13,8 @@ export interface LibraryFileOptions {
   readonly file: string
   /** The texts of the library's files; the edited one's is taken from the editor. */
   readonly files: () => Readonly<Record<string, string>>
+  /** The library with the edited text in it, where somebody has opened it already; else it is read here. */
+  readonly read?: (text: string) => Library
   /** Hears the library that each reading makes, with the edited text in it. */
   readonly onLibrary?: (library: Library, text: string) => void
   /** Milliseconds between the last key and the reading. */
@@ -20,11 +22,11 @@ export interface LibraryFileOptions {
 }
 
 /** CodeMirror for a library's file: YAML with the texts of the language in it, completion of names, and problems as squiggles. */
-export function libraryFile({ file, files, onLibrary, delay = 250 }: LibraryFileOptions): Extension {
+export function libraryFile({ file, files, read: opened, onLibrary, delay = 250 }: LibraryFileOptions): Extension {
   let library: Library | undefined
   const read = (view: EditorView): readonly Diagnostic[] => {
     const text = view.state.doc.toString()
-    library = libraryFrom({ ...files(), [file]: text })
+    library = opened?.(text) ?? libraryFrom({ ...files(), [file]: text })
     view.dispatch({ effects: setTexts.of(textsIn(library, file).texts) })
     onLibrary?.(library, text)
     return diagnosticsOf(library.problems, file, text.length)

@@ -1,4 +1,5 @@
-export { openLibrary, type OpenOptions } from './open-library.js'
+export { openLibrary, readLibraryFolder, type LibraryFolder, type OpenOptions } from './open-library.js'
+export { markOfText, saveText, type Saved } from './save-text.js'
 export { openLibraryFor } from './open-for.js'
 export { readFileValue, type FileOptions } from './file-value.js'
 export { reason } from './reason.js'
@@ -25,7 +26,7 @@ export {
   type RunResult,
 } from './batches/run-batch.js'
 export { listRuns, readRun, type ListedRun, type RunFile, type RunState } from './batches/run-file.js'
-export { countedByLines, tokenCounter } from './tokens.js'
+export { tokenCounter } from './tokens.js'
 export { WriteFault } from './batches/ledger.js'
 export type { TallyState } from './batches/tally.js'
 export { doubtText, ROW_ENDINGS, rowWriting, type FinishedRow, type RowWriting } from './answers/finished-row.js'

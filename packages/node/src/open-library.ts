@@ -25,10 +25,26 @@ import { tokenCounter } from './tokens.js'
 const READ = /\.(?:yaml|json|md|txt)$/
 const MISNAMED = /\.yml$/
 
-export interface OpenOptions extends LibraryOptions {
+/** A library's folder as data: what `libraryFrom` needs, and what reading it found wrong. */
+export interface LibraryFolder {
+  /** The folder itself, links resolved. */
+  readonly root: string
+  /** The texts of its files, by path below it. */
+  readonly files: Readonly<Record<string, string>>
+  readonly problems: readonly Problem[]
+  readonly shelf: Shelf
+  readonly attachments: Readonly<Record<string, FileValue | string>>
+  readonly tables: Readonly<Record<string, CaseRows | string>>
+}
+
+export interface ReadFolderOptions {
   /** Texts that count in place of what stands on the disk, by path below the library's folder: an earlier version, an unsaved edit. */
   readonly instead?: Readonly<Record<string, string>>
+  /** Takes a folder in which no library has been begun. */
+  readonly mayBeEmpty?: boolean
 }
+
+export interface OpenOptions extends LibraryOptions, Pick<ReadFolderOptions, 'instead'> {}
 
 /**
  * Opens a library folder. What is wrong with its files stands in `library.problems`.
@@ -36,37 +52,47 @@ export interface OpenOptions extends LibraryOptions {
  * @throws ProblemError where the folder itself cannot be read.
  */
 export async function openLibrary<P extends object = AnyPrompts>(folder: string, options: OpenOptions = {}): Promise<Library<P>> {
-  const root = await realpath(folder).catch((fault: unknown) => unreadable(folder, fault))
-  if (!(await stat(root)).isDirectory()) unreadable(folder, 'it is a file; name the library’s folder')
-  const found: Problem[] = []
-  const files: Record<string, string> = {}
-  for (const path of await listFiles(root, BESIDE)) {
-    const name = relative(root, path).split(sep).join('/')
-    if (MISNAMED.test(name)) found.push(problem('file-unreadable', { file: name, why: 'library files end in .yaml; rename it' }))
-    if (!READ.test(name)) continue
-    if (!(await realpath(path)).startsWith(root + sep)) {
-      found.push(problem('path-outside', { path: name }))
-      continue
-    }
-    const bytes = await readFile(path)
-    if (isUtf8(bytes)) files[name] = bytes.toString('utf8')
-    else found.push(problem('not-text', { file: name }))
-  }
-  Object.assign(files, options.instead)
-  const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
-  if (!known && found.length === 0) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
-  const shelf = readShelf(files, (p) => found.push(p))
+  const { shelf, problems, attachments, tables } = await readLibraryFolder(folder, options)
   const budgets = [...shelf.examples.values()].some((set) => set.pick.budget !== undefined)
   const countTokens = options.countTokens ?? (budgets ? await tokenCounter() : undefined)
   const schemas = [...shelf.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
   const validator = options.validator ?? (schemas ? (await import('dunelight/json-schema')).validator : undefined)
-  return new Library<P>(shelf, found, {
+  return new Library<P>(shelf, problems, {
     ...options,
     ...(validator && { validator }),
-    attachments: await readAttached(root, shelf),
-    tables: await readTables(root, shelf),
+    attachments,
+    tables,
     ...(countTokens && { countTokens }),
   })
+}
+
+/**
+ * Reads all that belongs to a library in a folder.
+ *
+ * @throws ProblemError where the folder itself cannot be read.
+ */
+export async function readLibraryFolder(folder: string, { instead, mayBeEmpty = false }: ReadFolderOptions = {}): Promise<LibraryFolder> {
+  const root = await realpath(folder).catch((fault: unknown) => unreadable(folder, fault))
+  if (!(await stat(root)).isDirectory()) unreadable(folder, 'it is a file; name the library’s folder')
+  const problems: Problem[] = []
+  const files: Record<string, string> = {}
+  for (const path of await listFiles(root, BESIDE)) {
+    const name = relative(root, path).split(sep).join('/')
+    if (MISNAMED.test(name)) problems.push(problem('file-unreadable', { file: name, why: 'library files end in .yaml; rename it' }))
+    if (!READ.test(name)) continue
+    if (!(await realpath(path)).startsWith(root + sep)) {
+      problems.push(problem('path-outside', { path: name }))
+      continue
+    }
+    const bytes = await readFile(path)
+    if (isUtf8(bytes)) files[name] = bytes.toString('utf8')
+    else problems.push(problem('not-text', { file: name }))
+  }
+  Object.assign(files, instead)
+  const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
+  if (!known && problems.length === 0 && !mayBeEmpty) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
+  const shelf = readShelf(files, (p) => problems.push(p))
+  return { root, files, problems, shelf, attachments: await readAttached(root, shelf), tables: await readTables(root, shelf) }
 }
 
 function unreadable(file: string, fault: unknown): never {

@@ -1,4 +1,4 @@
-import type { TokenEncoding } from 'dunelight'
+import { countedByLines, type TokenEncoding } from 'dunelight'
 
 const ENCODINGS = {
   o200k: () => import('gpt-tokenizer/encoding/o200k_base'),
@@ -16,44 +16,4 @@ export async function tokenCounter(encoding: TokenEncoding = 'o200k'): Promise<(
   const { countTokens } = await ENCODINGS[encoding]()
   // Words that some models read as orders to themselves are text like any other here.
   return countedByLines((text) => countTokens(text, { disallowedSpecial: new Set() }))
-}
-
-/** Lines that are longer are values: they hardly come again. */
-const LONGEST_KEPT = 400
-/** So many lines are held, twice: those of now, and those of before. */
-const MOST_KEPT = 20_000
-
-/**
- * Counts a text in pieces, each once. It is cut at line ends that are followed by a sign of ASCII which is neither blank nor a stroke: there no
- * encoding joins what stands before with what comes after. Cuts anywhere else would count too many or too few.
- */
-export function countedByLines(count: (text: string) => number): (text: string) => number {
-  let now = new Map<string, number>()
-  let before = new Map<string, number>()
-  const counted = (piece: string): number => {
-    if (piece.length > LONGEST_KEPT) return count(piece)
-    const known = now.get(piece) ?? before.get(piece)
-    const tokens = known ?? count(piece)
-    if (now.size >= MOST_KEPT) {
-      before = now
-      now = new Map()
-    }
-    now.set(piece, tokens)
-    return tokens
-  }
-  return (text) => {
-    let tokens = 0
-    let start = 0
-    for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) {
-      if (!isCut(text.charCodeAt(at + 1))) continue
-      tokens += counted(text.slice(start, at + 1))
-      start = at + 1
-    }
-    return tokens + (start < text.length ? counted(text.slice(start)) : 0)
-  }
-}
-
-/** Whether a line that begins with this sign stands for itself. */
-function isCut(unit: number): boolean {
-  return unit > 0x20 && unit < 0x7f && unit !== 0x2f
 }

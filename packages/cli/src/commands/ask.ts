@@ -77,7 +77,7 @@ export async function ask(around: Surroundings, folder: string, what: string, fl
       overwrite: flags.overwrite ?? false,
       ...(records && { records }),
       ...(to !== undefined && { to }),
-      ...(several && { only: flags.record!, answers: flags.answers! }),
+      ...(several && { only: flags.record!, answers: flags.answers }),
       ...(flags.again !== undefined && { again: flags.again }),
       ...(flags.atOnce !== undefined && { atOnce: flags.atOnce }),
       ...(flags.locale !== undefined && { locale: flags.locale }),

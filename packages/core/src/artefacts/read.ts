@@ -22,7 +22,7 @@ import { readPrompt } from './prompt.js'
 import type { Reading } from './reading.js'
 import { reportSecrets } from './secrets.js'
 import { readPlainSnippet, readSnippet } from './snippet.js'
-import { problem, type Report } from '../problems/problem.js'
+import { problem, type Problem, type Report } from '../problems/problem.js'
 import { Source } from '../source/source.js'
 import { parseYaml, type YamlNode } from '../source/yaml.js'
 import { isName } from '../values/names.js'
@@ -57,12 +57,41 @@ export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs', 'answers
 /** Folders whose files are none of the library's own. */
 export const BESIDE: readonly string[] = ['data', 'out', 'runs', 'answers']
 
+/**
+ * Files that were read before: those whose text is the same are not read again. For whoever opens one library after the other while a single
+ * file is being written.
+ */
+export class KeptFiles {
+  private limits = ''
+  private readonly read = new Map<string, { readonly text: string; readonly artefact: unknown; readonly problems: readonly Problem[] }>()
+
+  /** What a file holds: as it was read before, if it says the same. */
+  take(path: string, text: string, report: Report, read: (report: Report) => unknown): unknown {
+    let known = this.read.get(path)
+    if (known?.text !== text) {
+      const problems: Problem[] = []
+      const artefact = read((p) => problems.push(p))
+      this.read.set(path, (known = { text, artefact, problems }))
+    }
+    for (const one of known.problems) report(one)
+    return known.artefact
+  }
+
+  /** Under other limits all is read anew. */
+  under(limits: Limits): void {
+    const said = JSON.stringify(limits)
+    if (said !== this.limits) this.read.clear()
+    this.limits = said
+  }
+}
+
 /** Reads the files of a library: path below its folder → text. */
-export function readShelf(files: Readonly<Record<string, string>>, report: Report): Shelf {
+export function readShelf(files: Readonly<Record<string, string>>, report: Report, kept?: KeptFiles): Shelf {
   const paths = Object.keys(files).sort()
   const main = paths.find((path) => path === 'dunelight.yaml' || path === 'dunelight.json')
   const library = readMain(main, files, report)
   const models = readModelsFile(files, report)
+  kept?.under(library.limits)
   const shelves = eachFolder<unknown>()
   const taken = eachFolder<string>()
   const strangers = new Set<string>()
@@ -84,12 +113,14 @@ export function readShelf(files: Readonly<Record<string, string>>, report: Repor
       .slice(0, -ending.length - 1)
       .normalize('NFC')
     claim(name, path, READERS[kind].what, taken[kind], file, report)
-    reportSecrets(file, report)
-    if (ending === 'md' || ending === 'txt') shelves.snippets.set(name, readPlainSnippet(name, file, report))
-    else {
-      const root = openYaml(file, library.limits, report)
-      if (root) shelves[kind].set(name, READERS[kind].read({ name, file, root, report, limits: library.limits } satisfies Reading))
+    const read = (hear: Report) => {
+      reportSecrets(file, hear)
+      if (ending === 'md' || ending === 'txt') return readPlainSnippet(name, file, hear)
+      const root = openYaml(file, library.limits, hear)
+      return root && READERS[kind].read({ name, file, root, report: hear, limits: library.limits } satisfies Reading)
     }
+    const artefact = kept ? kept.take(path, file.text, report, read) : read(report)
+    if (artefact) shelves[kind].set(name, artefact)
   }
   return { library, models, ...shelves } as unknown as Shelf
 }

@@ -5,7 +5,7 @@ import { joinPrompt } from './join.js'
 import { Prompt, type AnyValues } from './prompt.js'
 import { seenFrom } from './seen-from.js'
 import { withRows, type CaseRows } from './case-rows.js'
-import { readShelf, type Shelf } from '../artefacts/read.js'
+import { readShelf, type KeptFiles, type Shelf } from '../artefacts/read.js'
 import { compileKeep, compileWords } from '../compile/keep.js'
 import type { Condition, Text } from '../text/nodes.js'
 import { caseOf } from '../artefacts/examples.js'
@@ -33,6 +33,8 @@ export interface LibraryOptions {
   readonly countTokens?: (text: string) => number
   /** Measures of likeness in place of the built-in one, by example set: vectors, or any function of the program. */
   readonly likeness?: Readonly<Record<string, Likeness>>
+  /** Files that were read before, for whoever opens the library again and again while it is being written. */
+  readonly kept?: KeptFiles
   /** Checks data by a JSON Schema, for outputs that are one: that of "dunelight/json-schema", or any other. */
   readonly validator?: Validator
 }
@@ -291,6 +293,6 @@ function inOrder(problems: readonly Problem[]): Problem[] {
  */
 export function libraryFrom(files: Readonly<Record<string, string>>, options: LibraryOptions = {}): Library {
   const problems: Problem[] = []
-  const shelf = readShelf(files, (p) => problems.push(p))
+  const shelf = readShelf(files, (p) => problems.push(p), options.kept)
   return new Library(shelf, problems, options)
 }

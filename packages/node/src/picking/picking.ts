@@ -158,7 +158,7 @@ export class Picking {
       if (missing.size > 0) throw new ProblemError([...missing].map((id) => problem('record-unknown', { id })))
     }
     const queue = new PQueue({ concurrency: this.options.model.atOnce })
-    let fault: unknown
+    let fault: Error | undefined
     for await (const subject of this.subjects((id) => all || named.has(id))) {
       if (this.options.signal?.aborted || fault !== undefined) break
       const { state, record } = subject.picked
@@ -172,7 +172,9 @@ export class Picking {
             .add(() => this.again(subject, deed.part))
             .then(
               (done) => done && onDone(done),
-              (thrown: unknown) => (fault ??= thrown),
+              (thrown: unknown) => {
+                fault ??= thrown instanceof Error ? thrown : new Error(String(thrown))
+              },
             )
         } else onDone(await this.settle(subject, deed))
       }
@@ -221,7 +223,7 @@ export class Picking {
     })
     const { form, reply, text, problems } = answered
     if (text === undefined || problems.length > 0) return refused(problems)
-    const whole = part === undefined ? text : form!.write(form!.exchange(form!.read(from!.text).kept as never, reply!.value as never, part))
+    const whole = part === undefined ? text : form!.write(form!.exchange(form!.read(from!.text).kept, reply!.value, part))
     const madeUp = answered.given.some((one) => one.answer.madeUp)
     const line: PickLine = {
       record: id,

@@ -1,0 +1,31 @@
+import '@mantine/core/styles.css'
+import './bench.css'
+import { createTheme, MantineProvider } from '@mantine/core'
+import { createRoot } from 'react-dom/client'
+import { Bench } from './bench/bench.js'
+import { Service } from './bench/service.js'
+import { Workbench } from './views/workbench.js'
+
+const theme = createTheme({
+  primaryColor: 'cyan',
+  primaryShade: 9,
+  fontFamily: '"Noto Sans", "DejaVu Sans", system-ui, sans-serif',
+  fontFamilyMonospace: '"DejaVu Sans Mono", Menlo, Consolas, monospace',
+  defaultRadius: 'xs',
+  fontSizes: { xs: '12px', sm: '13px', md: '14px', lg: '16px', xl: '18px' },
+})
+
+const bench = new Bench(new Service(location.hash.slice(1)))
+declare global {
+  interface Window {
+    /** For measuring in the page. */
+    bench: Bench
+  }
+}
+window.bench = bench
+
+createRoot(document.getElementById('bench')!).render(
+  <MantineProvider theme={theme} defaultColorScheme="auto">
+    <Workbench bench={bench} />
+  </MantineProvider>,
+)

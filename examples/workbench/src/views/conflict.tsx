@@ -1,0 +1,50 @@
+import { Button, Group, Modal } from '@mantine/core'
+import { diffLines } from 'diff'
+import type { Bench } from '../bench/bench.js'
+import { useBench } from './use-bench.js'
+
+/** Somebody else has written the file that was edited here: both texts are shown, and nothing is lost unasked. */
+export function ConflictDialog({ bench }: { bench: Bench }) {
+  const { conflict, files } = useBench(bench)
+  if (!conflict) return null
+  const { path, theirs, mark } = conflict
+  return (
+    <Modal
+      opened
+      onClose={() => bench.set({ conflict: undefined })}
+      title={`${path} was changed on the disk meanwhile`}
+      size="xl"
+      closeButtonProps={{ 'aria-label': 'close' }}
+    >
+      <p>
+        Marked with <ins>+</ins> is what stands here, with <del>−</del> what stands on the disk.
+      </p>
+      <pre className="conflict">
+        {theirs === null
+          ? 'The file is no longer there.'
+          : diffLines(theirs, files[path] ?? '').map((part, i) =>
+              part.added ? (
+                <ins key={i}>{prefixed(part.value, '+ ')}</ins>
+              ) : part.removed ? (
+                <del key={i}>{prefixed(part.value, '− ')}</del>
+              ) : (
+                <span key={i}>{prefixed(part.value, '  ')}</span>
+              ),
+            )}
+      </pre>
+      <Group justify="flex-end">
+        <Button variant="default" onClick={() => bench.set({ conflict: undefined })}>
+          Decide later
+        </Button>
+        <Button variant="default" onClick={() => bench.takeTheirs(path, theirs, mark)}>
+          Take what is on the disk
+        </Button>
+        <Button onClick={() => void bench.save(path, mark)}>Write mine over it</Button>
+      </Group>
+    </Modal>
+  )
+}
+
+function prefixed(text: string, sign: string): string {
+  return text.replace(/^(?=[^])/gm, sign)
+}

@@ -1,0 +1,205 @@
+import { Button, Checkbox, FileInput, NumberInput, SegmentedControl, Select, TagsInput, Text, Textarea, TextInput } from '@mantine/core'
+import { useState } from 'react'
+import { describe, type Declared, type FileValue } from 'dunelight'
+import type { Bench } from '../bench/bench.js'
+import { useBench } from './use-bench.js'
+
+export type Values = Readonly<Record<string, unknown>>
+
+/** A form made of the prompt's variables: for values that no table has, or over those of the record. */
+export function HandView({ bench }: { bench: Bench }) {
+  const { prompt, hand, sheet } = useBench(bench)
+  if (!prompt) return null
+  const values = hand ?? sheet.record?.prepared?.values ?? {}
+  const set = (name: string, value: unknown) => bench.writeByHand({ ...values, [name]: value })
+  return (
+    <section className="hand" aria-label="values by hand">
+      <div className="hand-tools">
+        <span>
+          {hand
+            ? 'Values of your own; the table is as it was.'
+            : 'The values of the chosen record: whatever you write here is tried at once.'}
+        </span>
+        <Button size="compact-xs" variant="default" disabled={!hand} onClick={() => bench.writeByHand(undefined)}>
+          Back to the record
+        </Button>
+        <Button size="compact-xs" variant="default" onClick={() => bench.writeByHand(blank(prompt.variables))}>
+          Blank form
+        </Button>
+      </div>
+      <div className="hand-fields">
+        {prompt.variables.length === 0 && <p className="empty">This prompt takes no values.</p>}
+        {prompt.variables.map((one) => (
+          <Variable key={one.name} declared={one} value={values[one.name]} onChange={(value) => set(one.name, value)} />
+        ))}
+      </div>
+    </section>
+  )
+}
+
+/** What a form begins with: defaults, and what the prompt gives as an example. */
+function blank(variables: readonly Declared[]): Record<string, unknown> {
+  return Object.fromEntries(
+    variables.flatMap((one) => {
+      if (one.type.kind === 'record' && one.type.fields) return [[one.name, blank(one.type.fields)]]
+      return one.default === undefined ? [] : [[one.name, one.default]]
+    }),
+  )
+}
+
+interface FieldProps {
+  readonly declared: Declared
+  readonly value: unknown
+  readonly onChange: (value: unknown) => void
+}
+
+function Variable({ declared, value, onChange }: FieldProps) {
+  const { type, name, about } = declared
+  if (type.kind !== 'record' || !type.fields) return <Field declared={declared} value={value} onChange={onChange} />
+  const record = (value ?? {}) as Values
+  return (
+    <fieldset>
+      <legend>
+        {name}
+        {about !== undefined && <Text component="span" size="xs" c="dimmed">{` ${about}`}</Text>}
+      </legend>
+      {type.fields.map((field) => (
+        <Field
+          key={field.name}
+          declared={field}
+          value={record[field.name]}
+          onChange={(next) => onChange({ ...record, [field.name]: next })}
+        />
+      ))}
+    </fieldset>
+  )
+}
+
+/** One field is what its type asks for; its question is its name where it has one. */
+function Field({ declared, value, onChange }: FieldProps) {
+  const { type, name, about, outside, question } = declared
+  const required = !declared.optional && declared.default === undefined
+  const notes = [about, outside ? 'from outside' : undefined].filter((note) => note !== undefined)
+  const common = {
+    label: question ?? name,
+    'aria-label': question === undefined ? name : `${question} (${name})`,
+    description: notes.join(' · ') || undefined,
+    size: 'xs' as const,
+    withAsterisk: required,
+    required,
+  }
+  const text = typeof value === 'string' ? value : ''
+  switch (type.kind) {
+    case 'choice':
+      return type.of.length <= 3 ? (
+        <div className="field">
+          <Text size="xs" fw={500}>
+            {question ?? name}
+          </Text>
+          <SegmentedControl
+            size="xs"
+            aria-label={name}
+            data={[...type.of]}
+            value={text || (declared.default as string | undefined) || ''}
+            onChange={onChange}
+          />
+        </div>
+      ) : (
+        <Select {...common} data={[...type.of]} value={text || ((declared.default as string | undefined) ?? null)} onChange={onChange} />
+      )
+    case 'boolean':
+      return <Checkbox label={question ?? name} size="xs" checked={value === true} onChange={(e) => onChange(e.currentTarget.checked)} />
+    case 'integer':
+    case 'number':
+      return (
+        <NumberInput
+          {...common}
+          hideControls
+          allowDecimal={type.kind === 'number'}
+          value={typeof value === 'number' ? value : ''}
+          onChange={(next) => onChange(next === '' ? null : next)}
+        />
+      )
+    case 'date':
+      return <TextInput {...common} type="date" value={text} onChange={(e) => onChange(e.currentTarget.value)} />
+    case 'date-time':
+      return (
+        <TextInput {...common} type="datetime-local" value={text.slice(0, 16)} onChange={(e) => onChange(`${e.currentTarget.value}:00Z`)} />
+      )
+    case 'list':
+      return type.item.kind === 'text' || type.item.kind === 'choice' ? (
+        <TagsInput {...common} value={Array.isArray(value) ? value.map(String) : []} onChange={onChange} />
+      ) : (
+        <AsJson {...common} value={value} onChange={onChange} />
+      )
+    case 'file':
+      return (
+        <FileInput
+          {...common}
+          placeholder={(value as FileValue | undefined)?.name ?? 'choose a file'}
+          onChange={(file) => file && void fileValue(file).then(onChange)}
+        />
+      )
+    case 'text':
+      return (
+        <Textarea
+          {...common}
+          autosize
+          minRows={outside ? 3 : 1}
+          maxRows={8}
+          dir="auto"
+          value={text}
+          onChange={(e) => onChange(e.currentTarget.value)}
+        />
+      )
+    default:
+      return <AsJson {...common} description={describe(type)} value={value} onChange={onChange} />
+  }
+}
+
+/** Lists of records, tables and turns are written as data. */
+function AsJson({
+  value,
+  onChange,
+  ...common
+}: {
+  value: unknown
+  onChange: (value: unknown) => void
+  label: string
+  description?: string | undefined
+}) {
+  const [typed, setTyped] = useState<string>()
+  const [wrong, setWrong] = useState(false)
+  return (
+    <Textarea
+      {...common}
+      size="xs"
+      autosize
+      minRows={2}
+      maxRows={10}
+      classNames={{ input: 'mono' }}
+      value={typed ?? (value === undefined || value === null ? '' : JSON.stringify(value, null, 1))}
+      error={wrong ? 'this is no JSON' : undefined}
+      onChange={(event) => {
+        const text = event.currentTarget.value
+        setTyped(text)
+        try {
+          onChange(text.trim() === '' ? null : JSON.parse(text))
+          setWrong(false)
+        } catch {
+          setWrong(true)
+        }
+      }}
+      onBlur={() => !wrong && setTyped(undefined)}
+    />
+  )
+}
+
+async function fileValue(file: File): Promise<FileValue> {
+  const mediaType = file.type || 'application/octet-stream'
+  const bytes = new Uint8Array(await file.arrayBuffer())
+  const isText = mediaType.startsWith('text/') || /\.(?:md|txt|csv|json|yaml)$/.test(file.name)
+  return isText
+    ? { name: file.name, mediaType: file.type || 'text/plain', text: new TextDecoder().decode(bytes) }
+    : { name: file.name, mediaType, bytes }
+}

@@ -1,0 +1,115 @@
+import { NumberInput, Tooltip } from '@mantine/core'
+import { useMemo, useState } from 'react'
+import type { OriginKind } from 'dunelight'
+import type { Bench } from '../bench/bench.js'
+import { KIND_NAMES, KINDS } from './origins.js'
+import { useBench, useNumber } from './use-bench.js'
+
+/** What the record costs, part by part, and how the table's records are spread, against a budget. */
+export function Meter({ bench }: { bench: Bench }) {
+  const { sheet, pass, exact } = useBench(bench)
+  const number = useNumber()
+  const [budget, setBudget] = useState<number>()
+  const { total, parts } = useMemo(() => partsOf(bench), [bench, sheet, exact])
+  const counted = pass?.tokens.filter((one) => one > 0)
+  const over = budget === undefined ? 0 : (counted?.filter((one) => one > budget).length ?? 0)
+  const scale = Math.max(total, budget ?? 0, 1)
+  return (
+    <div className="meter" aria-label="tokens" role="group">
+      <span className="meter-total">
+        <b>
+          {exact ? '' : '≈ '}
+          {number(total)}
+        </b>{' '}
+        tokens
+      </span>
+      <div className="meter-bar" role="img" aria-label={parts.map(({ kind, tokens }) => `${KIND_NAMES[kind]} ${tokens}`).join(', ') || 'nothing is rendered'}>
+        {parts.map(({ kind, tokens }) => (
+          <Tooltip key={kind} label={`${KIND_NAMES[kind]}: ${number(tokens)}`} withArrow>
+            <span className={`meter-part from-${kind}`} style={{ width: `${(tokens / scale) * 100}%` }}>
+              {tokens / scale > 0.06 ? number(tokens) : ''}
+            </span>
+          </Tooltip>
+        ))}
+        {budget !== undefined && <span className="meter-budget" style={{ left: `${(budget / scale) * 100}%` }} />}
+      </div>
+      <NumberInput
+        size="xs"
+        w={96}
+        aria-label="budget in tokens"
+        placeholder="budget"
+        min={1}
+        hideControls
+        value={budget ?? ''}
+        onChange={(next) => setBudget(typeof next === 'number' ? next : undefined)}
+      />
+      {pass && counted && counted.length > 0 && <Histogram tokens={counted} budget={budget} now={total} />}
+      {budget !== undefined && counted && (
+        <span className={over > 0 || total > budget ? 'meter-over bad' : 'meter-over'}>
+          {over > 0
+            ? `${number(over)} of ${number(counted.length)} are over it`
+            : total > budget
+              ? 'this one is over it'
+              : 'all are within it'}
+        </span>
+      )}
+    </div>
+  )
+}
+
+/** Tokens of the whole, shared out by what wrote them: a token that two parts share goes to the longer. */
+function partsOf(bench: Bench): { total: number; parts: { kind: OriginKind; tokens: number }[] } {
+  const turns = bench.sheet.rendering?.turns ?? []
+  const total = turns.reduce((sum, { text }) => sum + bench.count(text), 0)
+  const own = new Map<OriginKind, number>()
+  for (const { text, origins } of turns)
+    for (const { kind, start, end } of origins) own.set(kind, (own.get(kind) ?? 0) + bench.count(text.slice(start, end)))
+  const sum = [...own.values()].reduce((a, b) => a + b, 0)
+  const parts = KINDS.flatMap((kind) => (own.has(kind) ? [{ kind, tokens: Math.round((own.get(kind)! / Math.max(1, sum)) * total) }] : []))
+  return { total, parts }
+}
+
+const BARS = 24
+const [WIDTH, HEIGHT] = [168, 26]
+
+/** How many records have how many tokens. */
+function Histogram({ tokens, budget, now }: { tokens: Uint32Array; budget: number | undefined; now: number }) {
+  const number = useNumber()
+  const { bars, least, most, highest } = useMemo(() => {
+    const [low, high] = [Math.min(...few(tokens, Math.min)), Math.max(...few(tokens, Math.max))]
+    const counts = new Array<number>(BARS).fill(0)
+    for (const one of tokens) counts[Math.min(BARS - 1, Math.floor(((one - low) / Math.max(1, high - low)) * BARS))]!++
+    return { bars: counts, least: low, most: high, highest: Math.max(...counts) }
+  }, [tokens])
+  const at = (value: number) => ((Math.min(most, Math.max(least, value)) - least) / Math.max(1, most - least)) * WIDTH
+  return (
+    <figure className="histogram">
+      <svg width={WIDTH} height={HEIGHT} role="img" aria-label={`tokens of ${tokens.length} records, from ${least} to ${most}`}>
+        {bars.map((count, i) => (
+          <rect
+            key={i}
+            className="bar"
+            x={(i * WIDTH) / BARS}
+            width={WIDTH / BARS - 1}
+            y={HEIGHT - (count / highest) * HEIGHT}
+            height={(count / highest) * HEIGHT}
+          />
+        ))}
+        <line className="now" x1={at(now)} x2={at(now)} y1={0} y2={HEIGHT} />
+        {budget !== undefined && budget >= least && budget <= most && (
+          <line className="limit" x1={at(budget)} x2={at(budget)} y1={0} y2={HEIGHT} />
+        )}
+      </svg>
+      <figcaption>
+        {number(least)}–{number(most)} tokens, {number(tokens.length)} records
+      </figcaption>
+    </figure>
+  )
+}
+
+/** The least or the most, a part at a time: so many arguments as a table has rows no call takes. */
+function few(tokens: Uint32Array, of: (...values: number[]) => number): number[] {
+  const found: number[] = []
+  for (let from = 0; from < tokens.length; from += 1000) found.push(of(...tokens.subarray(from, from + 1000)))
+  return found
+}

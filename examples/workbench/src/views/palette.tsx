@@ -1,0 +1,87 @@
+import { Modal, TextInput } from '@mantine/core'
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react'
+
+export interface Command {
+  readonly name: string
+  readonly keys?: string
+  readonly run: () => void
+}
+
+interface Props {
+  readonly open: boolean
+  readonly commands: readonly Command[]
+  readonly onClose: () => void
+}
+
+/** All that the page can do, by its name. */
+export function Palette({ open, commands, onClose }: Props) {
+  const [words, setWords] = useState('')
+  const [at, setAt] = useState(0)
+  const list = useRef<HTMLUListElement>(null)
+  const before = useRef<Element>(null)
+  const found = useMemo(() => {
+    const wanted = words.toLowerCase().split(/\s+/)
+    return commands.filter(({ name }) => wanted.every((word) => name.toLowerCase().includes(word)))
+  }, [commands, words])
+  useEffect(() => {
+    if (!open) return
+    setWords('')
+    before.current = document.activeElement
+  }, [open])
+  /** The focus goes back to where it was; a command may have one of its own. */
+  const close = () => {
+    onClose()
+    if (before.current instanceof HTMLElement) before.current.focus()
+  }
+  useEffect(() => setAt(0), [words, open])
+  useEffect(() => {
+    list.current?.children[at]?.scrollIntoView({ block: 'nearest' })
+  }, [at])
+  const run = (command: Command | undefined) => {
+    if (!command) return
+    close()
+    command.run()
+  }
+  const key = (event: KeyboardEvent) => {
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key]
+    if (event.key === 'Enter') run(found[at])
+    else if (step !== undefined) {
+      event.preventDefault()
+      setAt((at + step + found.length) % Math.max(1, found.length))
+    }
+  }
+  return (
+    <Modal
+      opened={open}
+      onClose={close}
+      returnFocus={false}
+      title="What shall be done?"
+      size="lg"
+      yOffset={80}
+      transitionProps={{ duration: 0 }}
+      closeButtonProps={{ 'aria-label': 'close' }}
+    >
+      <TextInput
+        data-autofocus
+        aria-label="find a command"
+        role="combobox"
+        aria-expanded="true"
+        aria-controls="commands"
+        aria-activedescendant={found[at] ? `command-${at}` : undefined}
+        placeholder="a word of it: prompt, save, persona …"
+        value={words}
+        onChange={(event) => setWords(event.currentTarget.value)}
+        onKeyDown={key}
+      />
+      <ul ref={list} id="commands" role="listbox" aria-label="commands" className="commands">
+        {found.map((command, i) => (
+          <li key={command.name} id={`command-${i}`} role="option" aria-selected={i === at} onMouseDown={() => run(command)}>
+            {command.name}
+            {command.keys !== undefined && <kbd>{command.keys}</kbd>}
+          </li>
+        ))}
+      </ul>
+      {found.length === 0 && <p className="empty">Nothing is called that.</p>}
+    </Modal>
+  )
+}

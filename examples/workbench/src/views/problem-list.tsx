@@ -1,0 +1,39 @@
+import { Alert, Anchor } from '@mantine/core'
+import type { Problem } from 'dunelight'
+import type { FilePlace } from '../bench/bench.js'
+
+interface Props {
+  readonly problems: readonly Problem[]
+  readonly onPlace?: (place: FilePlace) => void
+}
+
+const COLOURS = { error: 'red', warning: 'yellow', info: 'gray' } as const
+const MOST = 12
+
+/** What is wrong, each with the likeliest mend and the way to its place. */
+export function ProblemList({ problems, onPlace }: Props) {
+  if (problems.length === 0) return null
+  return (
+    <div role="alert" className="problems">
+      {problems.slice(0, MOST).map((p, i) => (
+        <Alert key={i} color={COLOURS[p.severity]} variant="light" title={p.message} p="xs">
+          {p.hint !== undefined && <div>{p.hint}</div>}
+          {p.place && p.span && (
+            <Anchor
+              component="button"
+              type="button"
+              size="xs"
+              onClick={() => {
+                const { source, start, end } = p.span!
+                onPlace?.({ file: p.place!.file, start: source.fileOffset(start), end: source.fileOffset(Math.max(start, end - 1)) + 1 })
+              }}
+            >
+              {p.place.file}, line {p.place.line}
+            </Anchor>
+          )}
+        </Alert>
+      ))}
+      {problems.length > MOST && <p>… and {problems.length - MOST} more</p>}
+    </div>
+  )
+}

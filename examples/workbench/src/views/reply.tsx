@@ -1,0 +1,138 @@
+import { Button, Group, Select, Textarea } from '@mantine/core'
+import { useMemo, useState } from 'react'
+import { inventor, ProblemError, type CheckedReply, type Form, type Problem } from 'dunelight'
+import type { Bench } from '../bench/bench.js'
+import { ProblemList } from './problem-list.js'
+import { useBench } from './use-bench.js'
+
+/** A reply, pasted or made up, and what it is read as: what is filled, what is missing, what is to be verified. */
+export function ReplyView({ bench }: { bench: Bench }) {
+  const { sheet } = useBench(bench)
+  const [text, setText] = useState('')
+  const [seed, setSeed] = useState(1)
+  const [way, setWay] = useState<string | null>(null)
+  const [fault, setFault] = useState<string>()
+  const [madeUp, setMadeUp] = useState('')
+  const { rendering } = sheet
+  const form = rendering?.form
+  const read = useMemo(() => (rendering && text !== '' ? rendering.read(text) : undefined), [rendering, text])
+  const makeUp = () => {
+    try {
+      setFault(undefined)
+      const made = sampled(bench, form, seed, way)
+      setText(made)
+      setMadeUp(made)
+      setSeed(seed + 1)
+    } catch (thrown) {
+      if (!(thrown instanceof ProblemError)) throw thrown
+      setFault(thrown.message)
+    }
+  }
+  if (!rendering) return <ProblemList problems={sheet.problems} onPlace={(place) => bench.jump(place)} />
+  return (
+    <section className="reply" aria-label="reply">
+      <div className="reply-side">
+        <Group gap="xs">
+          <Button size="compact-xs" onClick={makeUp}>
+            Make one up
+          </Button>
+          {form && (
+            <Select
+              size="xs"
+              w={190}
+              clearable
+              aria-label="made up in another way"
+              placeholder="as it is asked for"
+              data={[
+                { group: 'read all the same', items: [...form.ways.repairable] },
+                { group: 'wrong', items: [...form.ways.wrong] },
+              ]}
+              value={way}
+              onChange={setWay}
+            />
+          )}
+          {text !== '' && text === madeUp && <span className="quiet">made up: nothing of it is true</span>}
+          {fault !== undefined && <span className="bad">{fault}</span>}
+        </Group>
+        <Textarea
+          className="reply-text"
+          aria-label="the model’s reply"
+          placeholder="Paste a reply here, or have one made up."
+          dir="auto"
+          value={text}
+          onChange={(event) => setText(event.currentTarget.value)}
+        />
+      </div>
+      <div className="reply-side" aria-live="polite">
+        {!form && <p className="empty">This prompt says no form of its answer: a reply is taken as it is.</p>}
+        {form && !read && <p className="empty">Its answer has the form “{form.name}”. What a reply is read as stands here.</p>}
+        {form && read && <Reading read={read} form={form} />}
+      </div>
+    </section>
+  )
+}
+
+function sampled(bench: Bench, form: Form | undefined, seed: number, way: string | null): string {
+  const { record, rendering } = bench.sheet
+  if (way !== null && form) return form.sample(seed, { as: way }) ?? ''
+  const question = {
+    prompt: bench.wanted.prompt,
+    record: record!.id,
+    values: record!.prepared!.values,
+    fingerprint: rendering!.fingerprint,
+    form,
+  }
+  return inventor({ seed })(question).text
+}
+
+function Reading({ read, form }: { read: CheckedReply; form: Form }) {
+  const columns = form.columns((read.value ?? read.kept))
+  return (
+    <>
+      <p className={read.problems.length > 0 ? 'verdict bad' : 'verdict good'}>
+        {read.problems.length > 0
+          ? `✕ cannot be used: ${read.problems.length === 1 ? 'one thing is' : `${read.problems.length} things are`} wrong`
+          : read.repaired.length > 0
+            ? `✓ read, with ${read.repaired.length} mended`
+            : '✓ read as it was asked for'}
+      </p>
+      <table className="read-as">
+        <tbody>
+          {Object.entries(columns).map(([name, value]) => (
+            <tr key={name} className={value === null || value === undefined ? 'missing' : ''}>
+              <th scope="row">{name}</th>
+              <td dir="auto">{shown(value)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <Findings title="wrong" problems={read.problems} />
+      <Findings title="mended" problems={read.repaired} />
+      <Findings title="to verify: it stands in nothing that the model was told" problems={read.doubts} />
+    </>
+  )
+}
+
+function shown(value: unknown): string {
+  if (value === null || value === undefined) return 'missing'
+  if (typeof value === 'string') return value
+  if (Array.isArray(value) && value.every((one) => typeof one === 'string')) return value.map((one) => `· ${one}`).join('\n')
+  return JSON.stringify(value, null, 1)
+}
+
+function Findings({ title, problems }: { title: string; problems: readonly Problem[] }) {
+  if (problems.length === 0) return null
+  return (
+    <>
+      <h4>{title}</h4>
+      <ul className="findings">
+        {problems.map((p, i) => (
+          <li key={i}>
+            {p.message}
+            {p.hint === undefined ? '' : ` (${p.hint})`}
+          </li>
+        ))}
+      </ul>
+    </>
+  )
+}

@@ -1,0 +1,112 @@
+import { ActionIcon, Badge, Button, Select } from '@mantine/core'
+import { basicSetup, EditorView } from 'codemirror'
+import { Compartment, StateEffect, StateField } from '@codemirror/state'
+import { Decoration, type DecorationSet } from '@codemirror/view'
+import { useEffect, useRef } from 'react'
+import { libraryFile } from '@dunelight/editor'
+import type { Bench, FilePlace } from '../bench/bench.js'
+import { useBench } from './use-bench.js'
+
+/** The file beside the sheet: every key renders it anew; what is pointed at on the sheet is marked here, and the cursor here lights the sheet. */
+export function SourceView({ bench, onClose }: { bench: Bench; onClose: () => void }) {
+  const { file, files, edited } = useBench(bench)
+  const paths = Object.keys(files).sort()
+  return (
+    <section className="source" aria-label="source">
+      <div className="source-tools">
+        <Select
+          size="xs"
+          className="grow"
+          aria-label="file"
+          searchable
+          data={paths}
+          value={file ?? null}
+          allowDeselect={false}
+          onChange={(next) => next && bench.set({ file: next })}
+        />
+        {file !== undefined && edited.includes(file) && (
+          <>
+            <Badge size="sm" variant="outline" color="gray" tt="none">
+              not saved
+            </Badge>
+            <Button size="compact-xs" variant="subtle" onClick={() => bench.revert(file)}>
+              Take back
+            </Button>
+          </>
+        )}
+        <ActionIcon size="sm" variant="subtle" color="gray" aria-label="close the source" onClick={onClose}>
+          ✕
+        </ActionIcon>
+      </div>
+      {file !== undefined && <FileEditor key={file} bench={bench} file={file} />}
+    </section>
+  )
+}
+
+const setPointed = StateEffect.define<{ from: number; to: number } | undefined>()
+const pointedMark = StateField.define<DecorationSet>({
+  create: () => Decoration.none,
+  update(marks, transaction) {
+    const set = transaction.effects.find((effect) => effect.is(setPointed))
+    if (!set) return marks.map(transaction.changes)
+    const place = set.value as { from: number; to: number } | undefined
+    return place && place.to > place.from
+      ? Decoration.set([Decoration.mark({ class: 'pointed' }).range(place.from, place.to)])
+      : Decoration.none
+  },
+  provide: (field) => EditorView.decorations.from(field),
+})
+
+function FileEditor({ bench, file }: { bench: Bench; file: string }) {
+  const host = useRef<HTMLDivElement>(null)
+  const editor = useRef<EditorView>(undefined)
+  const { goal, pointed, files } = useBench(bench)
+  useEffect(() => {
+    const language = new Compartment()
+    const view = new EditorView({
+      doc: bench.files[file] ?? '',
+      extensions: [
+        basicSetup,
+        pointedMark,
+        language.of(libraryFile({ file, files: () => bench.files, read: () => bench.library, delay: 60 })),
+        EditorView.contentAttributes.of({ 'aria-label': `text of ${file}` }),
+        EditorView.updateListener.of((update) => {
+          if (update.docChanged) bench.edit(file, update.state.doc.toString())
+          if (update.docChanged || (update.selectionSet && update.view.hasFocus))
+            bench.set({ cursor: { file, offset: update.state.selection.main.head } })
+        }),
+      ],
+      parent: host.current!,
+    })
+    editor.current = view
+    return () => {
+      bench.set({ cursor: undefined })
+      view.destroy()
+    }
+  }, [bench, file])
+  useEffect(() => {
+    // Taken back, or written by somebody else: the editor shows what counts.
+    const view = editor.current!
+    const text = files[file] ?? ''
+    if (view.state.doc.toString() !== text) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
+  }, [file, files])
+  useEffect(() => {
+    const view = editor.current!
+    if (goal?.file !== file) return
+    const [anchor, head] = within(goal, view)
+    view.dispatch({ selection: { anchor, head }, effects: EditorView.scrollIntoView(anchor, { y: 'center' }) })
+    view.focus()
+    bench.set({ goal: undefined, cursor: { file, offset: anchor } })
+  }, [bench, file, goal])
+  useEffect(() => {
+    const view = editor.current!
+    const [from, to] = pointed?.file === file ? within(pointed, view) : [0, 0]
+    view.dispatch({ effects: setPointed.of(to > from ? { from, to } : undefined) })
+  }, [file, pointed])
+  return <div ref={host} className="editor" data-file={file} />
+}
+
+function within({ start, end }: FilePlace, view: EditorView): [number, number] {
+  const { length } = view.state.doc
+  return [Math.min(start, length), Math.min(end, length)]
+}

@@ -1,0 +1,53 @@
+import { randomBytes } from 'node:crypto'
+import { existsSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import { serve, type ServerType } from '@hono/node-server'
+import { readLibraryFolder } from '@dunelight/node'
+import { colorsFor, EXIT, WrongUse, type Surroundings } from '../surroundings.js'
+import { workbenchApp } from '../workbench/app.js'
+
+export interface OpenFlags {
+  readonly port?: number
+}
+
+/** The built pages stand beside the command. */
+const PAGES = ['./workbench', '../workbench', '../../dist/workbench', '../dist/workbench']
+  .map((path) => fileURLToPath(new URL(path, import.meta.url)))
+  .find((path) => existsSync(`${path}/index.html`))
+
+/** Serves the workbench for a library, on this machine alone, until it is interrupted. */
+export async function open(around: Surroundings, folder: string, flags: OpenFlags): Promise<number> {
+  const { root, shelf } = await readLibraryFolder(folder, { mayBeEmpty: true })
+  if (!PAGES) throw new WrongUse('the pages of the workbench are not built', 'npm run build')
+  const key = randomBytes(18).toString('base64url')
+  const app = workbenchApp({ root, key, pages: PAGES })
+  const server = await listening(app.fetch, flags.port ?? USUAL_PORT, flags.port !== undefined)
+  const { port } = server.address() as { port: number }
+  const c = colorsFor(around.stderr, around.env)
+  // The key stands behind the #: it is sent to nobody and kept in no log.
+  around.stdout.write(`http://127.0.0.1:${port}/#${key}\n`)
+  around.stderr.write(c.dim(`the workbench for ${shelf.library.title ?? folder}; Ctrl+C ends it\n`))
+  await new Promise<void>((resolve) => {
+    if (around.signal?.aborted) resolve()
+    around.signal?.addEventListener('abort', () => resolve())
+  })
+  await new Promise<void>((resolve) => {
+    server.close(() => resolve())
+    if ('closeAllConnections' in server) server.closeAllConnections()
+  })
+  return EXIT.done
+}
+
+const USUAL_PORT = 7118
+
+/** Listens there; where nobody asked for that port and it is taken, at any that is free. */
+function listening(fetch: Parameters<typeof serve>[0]['fetch'], port: number, asked: boolean): Promise<ServerType> {
+  return new Promise((resolve, reject) => {
+    const server = serve({ fetch, port, hostname: '127.0.0.1' }, () => resolve(server))
+    server.once('error', (fault: NodeJS.ErrnoException) => {
+      if (fault.code !== 'EADDRINUSE') reject(fault)
+      else if (asked) reject(new WrongUse(`something else listens at port ${port}`, 'choose another, or --port 0 for a free one'))
+      else listening(fetch, 0, false).then(resolve, reject)
+    })
+  })
+}
