@@ -1,4 +1,4 @@
-// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading] [--asking]
+// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading] [--asking] [--workbench]
 import { spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { closeSync, existsSync, mkdirSync, openSync, readSync, rmSync, statSync } from 'node:fs'
@@ -11,6 +11,7 @@ import { benchReading } from './reading.mjs'
 import { benchStages } from './stages.mjs'
 import { linesOfObjects } from './lines.mjs'
 import { benchTypes } from './types.mjs'
+import { benchWorkbench } from './workbench.mjs'
 
 const args = process.argv.slice(2)
 const number = (name, usual) => {
@@ -23,7 +24,9 @@ const say = (text) => process.stdout.write(`${text}\n`)
 const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1]
 
 say(`Node ${process.versions.node}, ${cpus().length} cores, ${cpus()[0].model}`)
-const only = ['--functions', '--table', '--stages', '--types', '--picking', '--reading', '--asking'].filter((flag) => args.includes(flag))
+const only = ['--functions', '--table', '--stages', '--types', '--picking', '--reading', '--asking', '--workbench'].filter((flag) =>
+  args.includes(flag),
+)
 const does = (flag) => only.length === 0 || only.includes(flag)
 if (does('--functions')) await benchFunctions(say)
 if (does('--table')) await benchTable()
@@ -31,6 +34,7 @@ if (does('--stages')) await benchStages(say)
 if (does('--picking')) benchPicking(say)
 if (does('--reading')) await benchReading(say)
 if (does('--asking')) await benchAsking(say)
+if (does('--workbench')) await benchWorkbench(say)
 if (does('--types')) benchTypes(say)
 
 /** The script of the same work by hand, and the library on one and on two threads, taking turns. */

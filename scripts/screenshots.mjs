@@ -1,5 +1,5 @@
 // Makes the pictures in docs/screenshots anew: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
-//   node scripts/screenshots.mjs [page] [terminal [NAME …]]
+//   node scripts/screenshots.mjs [page] [workbench] [terminal [NAME …]]
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -15,6 +15,7 @@ const does = (what) => wanted.length === 0 || wanted.includes(what)
 const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms))
 
 if (does('page')) await shootPage()
+if (does('workbench')) await shootWorkbench()
 if (does('terminal')) await shootTerminal()
 
 async function shootPage() {
@@ -32,32 +33,12 @@ async function shootPage() {
   await page.locator('.stretch-value', { hasText: 'Buoy bell' }).hover()
   await wait(600)
   await page.screenshot({ path: `${OUT}/label-desk.png` })
-  await page.getByText('library file', { exact: true }).click()
-  await page.locator('.cm-line', { hasText: 'Write the label for' }).first().click()
-  await page.keyboard.press('End')
-  await page.keyboard.type(' Its name is {item.titel}')
-  await page.locator('.cm-lintRange-error').first().waitFor()
-  await page.locator('.cm-lintRange-error').first().hover()
-  await wait(900)
-  await page.screenshot({ path: `${OUT}/editor.png` })
   const drawn = join(profile, 'house.html')
   execFileSync(process.execPath, ['packages/cli/bin/dunelight.js', 'graph', 'demo/marram-house', '--to', drawn])
   await page.goto(`file://${drawn}`)
   await page.locator('.member', { hasText: 'label/write' }).first().hover()
   await wait(300)
   await page.screenshot({ path: `${OUT}/graph.png` })
-  const floor = join(profile, 'floor.html')
-  execFileSync(process.execPath, [
-    'packages/cli/bin/dunelight.js',
-    'examples',
-    'demo/marram-house',
-    'condition-notes',
-    '--leave-one-out',
-    '--to',
-    floor,
-  ])
-  await page.goto(`file://${floor}`)
-  await page.screenshot({ path: `${OUT}/floor.png` })
   const letters = join(profile, 'letters')
   const demo = 'demo/marram-house'
   const loans = ['--replies', `${demo}/data/replies/loan-letters.jsonl`, '--records', `${demo}/data/loans.jsonl`]
@@ -106,6 +87,47 @@ async function shootPage() {
   await browser.close()
   await server.close()
   rmSync(profile, { recursive: true, force: true })
+}
+
+/** The workbench: a sheet with its source while a sentence is changed, two wordings side by side, values by hand, a reply. */
+async function shootWorkbench() {
+  const folder = mkdtempSync(join(tmpdir(), 'shots-'))
+  cpSync('demo/marram-house', join(folder, 'marram-house'), { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
+  const server = spawn(process.execPath, ['packages/cli/bin/dunelight.js', 'open', join(folder, 'marram-house'), '--port', '0'])
+  const address = await new Promise((resolve) => server.stdout.once('data', (line) => resolve(`${line}`.trim())))
+  const browser = await chromium.launchPersistentContext(join(folder, 'profile'), {
+    executablePath: findChromium(),
+    args: CHROMIUM_FLAGS,
+    viewport: { width: 1280, height: 800 },
+  })
+  const page = await browser.newPage()
+  await page.goto(address)
+  await page.locator('.grid-row', { hasText: 'MH-0007' }).click({ position: { x: 200, y: 10 } })
+  await page.keyboard.press('Control+e')
+  await page.locator('.cm-line', { hasText: 'Write the label for' }).first().click()
+  await page.keyboard.press('End')
+  await page.keyboard.type(' Its name is {item.title as lower}')
+  await page.locator('.turn .from-value', { hasText: 'Dent above' }).hover()
+  await page.getByText('176 changed').waitFor()
+  await wait(800)
+  await page.screenshot({ path: `${OUT}/workbench.png` })
+  await page.keyboard.press('Control+e')
+  await page.getByText('Side by side').click()
+  await page.getByRole('combobox', { name: 'held against' }).click()
+  await page.getByRole('option', { name: 'persona storyteller' }).click()
+  await wait(300)
+  await page.screenshot({ path: `${OUT}/side-by-side.png` })
+  await page.getByText('Reply', { exact: true }).click()
+  await page
+    .getByRole('textbox', { name: 'the model’s reply' })
+    .fill(
+      'Here is the label:\n\n{"heading": "A helmet with a dent", "body": "Copper and brass, made in 1921 by Corwen Brassworks. The dent above the left port came from a shelf in Port Ellery, not from the sea. It weighs 17 kilograms.", "keywords": ["diving", "copper"]}',
+    )
+  await wait(300)
+  await page.screenshot({ path: `${OUT}/reply.png` })
+  await browser.close()
+  server.kill()
+  rmSync(folder, { recursive: true, force: true })
 }
 
 async function shootTerminal() {

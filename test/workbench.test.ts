@@ -23,7 +23,7 @@ const faults: string[] = []
 async function serve(library: string): Promise<string> {
   const server = spawn(process.execPath, [COMMAND, 'open', library, '--port', '0'], { stdio: ['ignore', 'pipe', 'ignore'] })
   servers.push(server)
-  const [line] = (await once(server.stdout!, 'data')) as [Buffer]
+  const [line] = (await once(server.stdout, 'data')) as [Buffer]
   return line.toString().trim()
 }
 

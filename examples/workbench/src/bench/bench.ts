@@ -200,7 +200,10 @@ export class Bench {
 
   private async openTable(path: string | undefined, row: number): Promise<void> {
     this.tablePath = path
-    if (path === undefined) { this.take(undefined, new Map(), 0); return; }
+    if (path === undefined) {
+      this.take(undefined, new Map(), 0)
+      return
+    }
     this.reading = true
     this.tell()
     try {

@@ -33,7 +33,8 @@ export function BesideView({ bench }: { bench: Bench }) {
     for (let at = row + by, looked = 0; at >= 0 && at < rows; at += by, looked++) {
       if (turnsText(bench.current, at) !== turnsText(subject, at)) {
         setLooking(undefined)
-        bench.chooseRow(at); return;
+        bench.chooseRow(at)
+        return
       }
       // The page stays quick while a large table is gone through.
       if (looked % 200 === 199) await new Promise((resolve) => setTimeout(resolve, 0))

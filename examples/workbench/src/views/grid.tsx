@@ -1,15 +1,18 @@
-import { Button, CloseButton, FileButton, Select, TextInput } from '@mantine/core'
+import { Button, CloseButton, FileButton, TextInput } from '@mantine/core'
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useEffect, useMemo, useRef, useState, type DragEvent, type KeyboardEvent } from 'react'
-import { cellText } from 'dunelight'
+import { memo, useEffect, useMemo, useRef, useState, type DragEvent, type KeyboardEvent } from 'react'
+import { cellText, type Problem } from 'dunelight'
 import type { Bench } from '../bench/bench.js'
 import { ROW } from '../bench/pass.js'
 import { NO_WISHES, orderOf, type GridWishes, type StateFilter } from './grid-order.js'
+import { Chooser } from './chooser.js'
 import { ProblemList } from './problem-list.js'
 import { useBench, useNumber } from './use-bench.js'
 
 const ROW_HEIGHT = 26
 const PAGE = 20
+/** Milliseconds that nothing has to move for until what is in view is looked at. */
+const QUIET = 80
 const STATES: readonly { readonly value: StateFilter; readonly label: string }[] = [
   { value: 'all', label: 'all rows' },
   { value: 'fits', label: 'that fit' },
@@ -76,14 +79,12 @@ export function Grid({ bench }: { bench: Bench }) {
       }}
     >
       <div className="grid-tools">
-        <Select
-          size="xs"
-          w={120}
-          aria-label="rows by state"
-          data={[...STATES]}
+        <Chooser
+          label="rows by state"
+          width={120}
+          data={STATES}
           value={wishes.state}
-          allowDeselect={false}
-          onChange={(state) => setWishes({ ...wishes, state: state as StateFilter })}
+          onChoose={(state) => setWishes((before) => ({ ...before, state: state as StateFilter }))}
         />
         <span className="grid-count">
           {table ? `${number(order.length)} of ${number(table.rows.length)}${table.cut ? ' and more' : ''}` : 'no table'}
@@ -131,12 +132,20 @@ export function Grid({ bench }: { bench: Bench }) {
               <Row
                 key={order[index]}
                 bench={bench}
+                cells={table.rows[order[index]!]!}
+                headings={table.headings}
                 at={order[index]!}
                 index={index}
                 top={start}
                 chosen={order[index] === row}
                 focusable={place < 0 ? index === 0 : index === place}
                 follow={follow}
+                state={pass?.states[order[index]!] ?? ROW.unknown}
+                changed={pass?.changed[order[index]!] === 1}
+                tokens={pass?.tokens[order[index]!] ?? 0}
+                problems={
+                  pass?.states[order[index]!] === ROW.aside ? (bench.current?.record(order[index]!)?.problems ?? NO_PROBLEMS) : NO_PROBLEMS
+                }
               />
             ))}
           </div>
@@ -161,7 +170,7 @@ interface HeadingProps {
 }
 
 /** A column's name, by which it is sorted, and what its cells have to hold. */
-function Heading({ heading, column, wishes, onWish }: HeadingProps) {
+const Heading = memo(function Heading({ heading, column, wishes, onWish }: HeadingProps) {
   const { sort, filters } = wishes
   const own = sort?.column === column ? sort : undefined
   return (
@@ -184,32 +193,36 @@ function Heading({ heading, column, wishes, onWish }: HeadingProps) {
       />
     </span>
   )
-}
+})
 
 interface RowProps {
   readonly bench: Bench
+  readonly cells: readonly unknown[]
+  readonly headings: readonly string[]
   readonly at: number
   readonly index: number
   readonly top: number
   readonly chosen: boolean
   readonly focusable: boolean
   readonly follow: { current: boolean }
+  readonly state: number
+  readonly changed: boolean
+  readonly tokens: number
+  /** Why it is set aside. */
+  readonly problems: readonly Problem[]
 }
 
-function Row({ bench, at, index, top, chosen, focusable, follow }: RowProps) {
-  const { table, pass } = bench
-  const state = pass?.states[at] ?? 0
-  const changed = pass?.changed[at] === 1
+/** Drawn again only where something of it is another: a grid is scrolled a few rows at a time. */
+const Row = memo(function Row(props: RowProps) {
+  const { bench, cells, headings, at, index, top, chosen, focusable, follow, state, changed, tokens, problems } = props
   const self = useRef<HTMLDivElement>(null)
   useEffect(() => {
     if (!chosen || !follow.current) return
     self.current?.focus({ preventScroll: true })
     follow.current = false
   }, [chosen, follow])
-  const record = state === ROW.aside ? bench.current?.record(at) : undefined
-  const unfit = new Set((record?.problems ?? []).flatMap((p) => ('column' in p.data ? [p.data.column] : [])))
-  const why = record?.problems.map((p) => p.message).join('; ')
-  const tokens = pass?.tokens[at]
+  const unfit = new Set(problems.flatMap((p) => ('column' in p.data ? [p.data.column] : [])))
+  const why = problems.map((p) => p.message).join('; ')
   const [sign, words] = SIGNS[state]!
   return (
     <div
@@ -221,21 +234,21 @@ function Row({ bench, at, index, top, chosen, focusable, follow }: RowProps) {
       tabIndex={focusable ? 0 : -1}
       style={{ transform: `translateY(${top}px)` }}
       onClick={() => bench.chooseRow(at)}
-      title={why}
+      title={why || undefined}
     >
       <span
         className={`cell state state-${state}`}
         role="gridcell"
-        aria-label={`${words}${changed ? ', changed' : ''}${why === undefined ? '' : `: ${why}`}`}
+        aria-label={`${words}${changed ? ', changed' : ''}${why === '' ? '' : `: ${why}`}`}
       >
         {sign}
         {changed && <span className="changed">≠</span>}
-        {tokens ? <span className="tokens">{tokens}</span> : null}
+        {tokens > 0 && <span className="tokens">{tokens}</span>}
       </span>
       <span className="cell number" role="gridcell">
         {at + 1}
       </span>
-      {table!.headings.map((heading, column) => (
+      {headings.map((heading, column) => (
         <span
           key={column}
           className={unfit.has(heading) ? 'cell unfit' : 'cell'}
@@ -243,12 +256,14 @@ function Row({ bench, at, index, top, chosen, focusable, follow }: RowProps) {
           dir="auto"
           aria-invalid={unfit.has(heading) || undefined}
         >
-          {clipped(cellText(table!.rows[at]![column]))}
+          {clipped(cellText(cells[column]))}
         </span>
       ))}
     </div>
   )
-}
+})
+
+const NO_PROBLEMS: readonly Problem[] = []
 
 /** States are told by their signs, not by colour alone. */
 const SIGNS: Readonly<Record<number, readonly [string, string]>> = {
@@ -267,7 +282,13 @@ function clipped(text: string): string {
 function InView({ bench, rows }: { bench: Bench; rows: readonly number[] }) {
   const number = useNumber()
   const { pass, edited, table } = bench
-  const now = useMemo(() => rows.map((at) => bench.stateNow(at)), [bench, bench.files, bench.library, rows.join()])
+  const [now, setNow] = useState<readonly { readonly fits: boolean; readonly changed: boolean }[]>([])
+  const wanted = rows.join()
+  // Once nothing has moved for a moment: while the grid is scrolled its rows have all of the time.
+  useEffect(() => {
+    const timer = setTimeout(() => setNow((wanted === '' ? [] : wanted.split(',')).map((at) => bench.stateNow(Number(at)))), QUIET)
+    return () => clearTimeout(timer)
+  }, [bench, bench.files, bench.library, wanted])
   if (!table) return null
   const changed = now.filter((one) => one.changed).length
   const failing = now.filter((one) => !one.fits).length
@@ -275,7 +296,7 @@ function InView({ bench, rows }: { bench: Bench; rows: readonly number[] }) {
     <div className="in-view" role="status" aria-label="what the edits change">
       {edited.length > 0 ? (
         <>
-          <b>In view:</b> {number(changed)} of {number(rows.length)} changed, {number(failing)} fail.{' '}
+          <b>In view:</b> {number(changed)} of {number(now.length)} changed, {number(failing)} fail.{' '}
         </>
       ) : null}
       {pass && (

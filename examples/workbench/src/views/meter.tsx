@@ -1,16 +1,18 @@
 import { NumberInput, Tooltip } from '@mantine/core'
-import { useMemo, useState } from 'react'
+import { useDeferredValue, useMemo, useState } from 'react'
 import type { OriginKind } from 'dunelight'
-import type { Bench } from '../bench/bench.js'
+import type { Bench, Sheet } from '../bench/bench.js'
 import { KIND_NAMES, KINDS } from './origins.js'
 import { useBench, useNumber } from './use-bench.js'
 
 /** What the record costs, part by part, and how the table's records are spread, against a budget. */
 export function Meter({ bench }: { bench: Bench }) {
-  const { sheet, pass, exact } = useBench(bench)
+  const { sheet: now, pass, exact } = useBench(bench)
+  // The sheet comes first: what it costs is worked out once it stands.
+  const sheet = useDeferredValue(now)
   const number = useNumber()
   const [budget, setBudget] = useState<number>()
-  const { total, parts } = useMemo(() => partsOf(bench), [bench, sheet, exact])
+  const { total, parts } = useMemo(() => partsOf(bench, sheet), [bench, sheet, exact])
   const counted = pass?.tokens.filter((one) => one > 0)
   const over = budget === undefined ? 0 : (counted?.filter((one) => one > budget).length ?? 0)
   const scale = Math.max(total, budget ?? 0, 1)
@@ -23,7 +25,11 @@ export function Meter({ bench }: { bench: Bench }) {
         </b>{' '}
         tokens
       </span>
-      <div className="meter-bar" role="img" aria-label={parts.map(({ kind, tokens }) => `${KIND_NAMES[kind]} ${tokens}`).join(', ') || 'nothing is rendered'}>
+      <div
+        className="meter-bar"
+        role="img"
+        aria-label={parts.map(({ kind, tokens }) => `${KIND_NAMES[kind]} ${tokens}`).join(', ') || 'nothing is rendered'}
+      >
         {parts.map(({ kind, tokens }) => (
           <Tooltip key={kind} label={`${KIND_NAMES[kind]}: ${number(tokens)}`} withArrow>
             <span className={`meter-part from-${kind}`} style={{ width: `${(tokens / scale) * 100}%` }}>
@@ -58,8 +64,8 @@ export function Meter({ bench }: { bench: Bench }) {
 }
 
 /** Tokens of the whole, shared out by what wrote them: a token that two parts share goes to the longer. */
-function partsOf(bench: Bench): { total: number; parts: { kind: OriginKind; tokens: number }[] } {
-  const turns = bench.sheet.rendering?.turns ?? []
+function partsOf(bench: Bench, sheet: Sheet): { total: number; parts: { kind: OriginKind; tokens: number }[] } {
+  const turns = sheet.rendering?.turns ?? []
   const total = turns.reduce((sum, { text }) => sum + bench.count(text), 0)
   const own = new Map<OriginKind, number>()
   for (const { text, origins } of turns)

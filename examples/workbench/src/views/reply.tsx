@@ -86,7 +86,7 @@ function sampled(bench: Bench, form: Form | undefined, seed: number, way: string
 }
 
 function Reading({ read, form }: { read: CheckedReply; form: Form }) {
-  const columns = form.columns((read.value ?? read.kept))
+  const columns = form.columns(read.value ?? read.kept)
   return (
     <>
       <p className={read.problems.length > 0 ? 'verdict bad' : 'verdict good'}>

@@ -1,10 +1,11 @@
-import { ActionIcon, Badge, Button, Select } from '@mantine/core'
+import { ActionIcon, Badge, Button } from '@mantine/core'
 import { basicSetup, EditorView } from 'codemirror'
 import { Compartment, StateEffect, StateField } from '@codemirror/state'
 import { Decoration, type DecorationSet } from '@codemirror/view'
 import { useEffect, useRef } from 'react'
 import { libraryFile } from '@dunelight/editor'
 import type { Bench, FilePlace } from '../bench/bench.js'
+import { Chooser, choices } from './chooser.js'
 import { useBench } from './use-bench.js'
 
 /** The file beside the sheet: every key renders it anew; what is pointed at on the sheet is marked here, and the cursor here lights the sheet. */
@@ -14,16 +15,7 @@ export function SourceView({ bench, onClose }: { bench: Bench; onClose: () => vo
   return (
     <section className="source" aria-label="source">
       <div className="source-tools">
-        <Select
-          size="xs"
-          className="grow"
-          aria-label="file"
-          searchable
-          data={paths}
-          value={file ?? null}
-          allowDeselect={false}
-          onChange={(next) => next && bench.set({ file: next })}
-        />
+        <Chooser label="file" data={choices(paths)} value={file ?? null} onChoose={(next) => bench.set({ file: next })} />
         {file !== undefined && edited.includes(file) && (
           <>
             <Badge size="sm" variant="outline" color="gray" tt="none">

@@ -1,0 +1,39 @@
+import type { Bench, View } from '../bench/bench.js'
+import type { Command } from './palette.js'
+import { chooseSource, sourcesOf } from './sources.js'
+
+export const VIEWS: readonly { readonly value: View; readonly label: string }[] = [
+  { value: 'sheet', label: 'Sheet' },
+  { value: 'beside', label: 'Side by side' },
+  { value: 'hand', label: 'By hand' },
+  { value: 'reply', label: 'Reply' },
+]
+const FIRST_PROMPT = 'title: A first prompt\nvariables:\n  name: text\nturns:\n  - user: |\n      Say good day to {name}.\n'
+
+/** Opens the source of the prompt, or closes it. */
+export function toggleSource(bench: Bench): void {
+  bench.set({ file: bench.file === undefined ? bench.fileOf(bench.wanted.prompt) : undefined })
+}
+
+/** All that can be done with the library that is open. */
+export function commandsOf(bench: Bench): Command[] {
+  return [
+    { name: 'Save what is edited', keys: 'Ctrl+S', run: () => void bench.saveAll() },
+    { name: bench.file === undefined ? 'Open the source' : 'Close the source', keys: 'Ctrl+E', run: () => toggleSource(bench) },
+    ...VIEWS.map(({ value, label }) => ({ name: `View: ${label}`, run: () => bench.set({ view: value }) })),
+    { name: 'Go to the records', run: () => document.querySelector<HTMLElement>('.grid-row[tabindex="0"]')?.focus() },
+    { name: 'Go to the sheet', run: () => document.querySelector<HTMLElement>('.stretch[data-at="0"]')?.focus() },
+    ...bench.promptNames.map((name) => ({ name: `Prompt: ${name}`, run: () => void bench.choosePrompt(name) })),
+    ...sourcesOf(bench).map(({ value, label }) => ({ name: `Records: ${label}`, run: () => chooseSource(bench, value) })),
+    ...Object.keys(bench.files).map((path) => ({ name: `File: ${path}`, run: () => bench.set({ file: path }) })),
+    ...bench.edited.map((path) => ({ name: `Take back the edits of ${path}`, run: () => bench.revert(path) })),
+    { name: 'New prompt', run: () => bench.create(freeName(bench), FIRST_PROMPT) },
+  ]
+}
+
+function freeName(bench: Bench): string {
+  for (let i = 1; ; i++) {
+    const path = `prompts/first${i === 1 ? '' : `-${i}`}.yaml`
+    if (!(path in bench.files)) return path
+  }
+}

@@ -1,0 +1,85 @@
+import { Button, SegmentedControl, Tooltip } from '@mantine/core'
+import { memo } from 'react'
+import type { Bench, View } from '../bench/bench.js'
+import { Chooser, choices } from './chooser.js'
+import { toggleSource, VIEWS } from './commands.js'
+import { chooseSource, sourceOfBench, sourcesOf } from './sources.js'
+import { useBench } from './use-bench.js'
+
+/** What is looked at, how, and what is to be done about it. */
+export function Header({ bench, onPalette }: { bench: Bench; onPalette: () => void }) {
+  const { library, wanted, table, file, view, edited, data } = useBench(bench)
+  const errors = library.problems.filter((p) => p.severity === 'error').map((p) => p.message)
+  return (
+    <header className="bench-head">
+      <h1>{library.title ?? data.folder}</h1>
+      <Chooser
+        label="prompt"
+        width={190}
+        data={choices(bench.promptNames)}
+        value={wanted.prompt || null}
+        placeholder="no prompt yet"
+        onChoose={(name) => void bench.choosePrompt(name)}
+      />
+      <Chooser
+        label="records from"
+        width={210}
+        data={sourcesOf(bench)}
+        value={sourceOfBench(bench)}
+        placeholder={table?.name ?? 'no table'}
+        onChoose={(value) => chooseSource(bench, value)}
+      />
+      <Buttons
+        bench={bench}
+        view={view}
+        open={file !== undefined}
+        edited={edited.length}
+        errors={errors.join('\n')}
+        onPalette={onPalette}
+      />
+    </header>
+  )
+}
+
+interface ButtonsProps {
+  readonly bench: Bench
+  readonly view: View
+  readonly open: boolean
+  readonly edited: number
+  /** The sentences of all errors, a line each. */
+  readonly errors: string
+  readonly onPalette: () => void
+}
+
+const Buttons = memo(function Buttons({ bench, view, open, edited, errors, onPalette }: ButtonsProps) {
+  const count = errors === '' ? 0 : errors.split('\n').length
+  return (
+    <>
+      <SegmentedControl size="xs" aria-label="view" data={[...VIEWS]} value={view} onChange={(next) => bench.set({ view: next })} />
+      <span className="spring" />
+      {count > 0 && (
+        <Tooltip label={errors.split('\n').slice(0, 6).join('\n')} multiline maw={480} withArrow>
+          <Button size="compact-xs" color="red" variant="light" onClick={() => openFirst(bench)}>
+            {count === 1 ? '1 error' : `${count} errors`}
+          </Button>
+        </Tooltip>
+      )}
+      <Button size="compact-xs" variant={open ? 'filled' : 'default'} onClick={() => toggleSource(bench)} aria-pressed={open}>
+        Source
+      </Button>
+      <Button size="compact-xs" variant={edited > 0 ? 'filled' : 'default'} disabled={edited === 0} onClick={() => void bench.saveAll()}>
+        {edited > 1 ? `Save ${edited}` : 'Save'}
+      </Button>
+      <Button size="compact-xs" variant="default" onClick={onPalette} aria-label="commands, Ctrl+K">
+        Ctrl+K
+      </Button>
+    </>
+  )
+})
+
+function openFirst(bench: Bench): void {
+  const first = bench.library.problems.find((p) => p.severity === 'error' && p.place && p.span)
+  if (!first) return
+  const { source, start, end } = first.span!
+  bench.jump({ file: first.place!.file, start: source.fileOffset(start), end: source.fileOffset(Math.max(start, end - 1)) + 1 })
+}
