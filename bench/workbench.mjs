@@ -11,7 +11,7 @@ import { generateObjects } from '../scripts/generate.mjs'
 
 const STARTS = 5
 const WORDS = ' It hangs by the door, and nobody has ever asked why.'
-const PAGES = 'packages/cli/dist/workbench/assets'
+const PAGES = 'packages/cli/dist/pages/assets'
 
 export async function benchWorkbench(say) {
   const folder = mkdtempSync(join(tmpdir(), 'bench-workbench-'))

@@ -17,7 +17,7 @@ const OBJECTS = `${LIBRARY}/data/objects.csv`
 const LABELS = `${LIBRARY}/out/labels.jsonl`
 const COMMAND = 'packages/cli/bin/dunelight.js'
 
-if (!existsSync('packages/cli/dist/command.js') || !existsSync('packages/cli/dist/workbench/index.html')) {
+if (!existsSync('packages/cli/dist/command.js') || !existsSync('packages/cli/dist/pages/index.html')) {
   say('Building the packages …')
   step('node', ['node_modules/typescript/bin/tsc', '-b'])
   step('node', ['scripts/bundle-command.mjs'])

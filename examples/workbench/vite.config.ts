@@ -8,5 +8,5 @@ export default defineConfig({
   worker: { format: 'es' },
   // While the page is worked on: dunelight open LIBRARY --port 7119 answers, and its key goes behind the # here too.
   server: { fs: { allow: ['../..'] }, port: 5311, proxy: { '/api': 'http://127.0.0.1:7119' } },
-  build: { chunkSizeWarningLimit: 3000, outDir: '../../packages/cli/dist/workbench', emptyOutDir: true },
+  build: { chunkSizeWarningLimit: 3000, outDir: '../../packages/cli/dist/pages', emptyOutDir: true },
 })

@@ -1,4 +1,4 @@
-export { openLibrary, readLibraryFolder, type LibraryFolder, type OpenOptions } from './open-library.js'
+export { openLibrary, readLibraryFolder, readLibraryTexts, type LibraryFolder, type OpenOptions } from './open-library.js'
 export { markOfText, saveText, type Saved } from './save-text.js'
 export { openLibraryFor } from './open-for.js'
 export { readFileValue, type FileOptions } from './file-value.js'

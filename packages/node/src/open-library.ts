@@ -72,6 +72,22 @@ export async function openLibrary<P extends object = AnyPrompts>(folder: string,
  * @throws ProblemError where the folder itself cannot be read.
  */
 export async function readLibraryFolder(folder: string, { instead, mayBeEmpty = false }: ReadFolderOptions = {}): Promise<LibraryFolder> {
+  const read = await readLibraryTexts(folder)
+  const files = { ...read.files, ...instead }
+  const problems = [...read.problems]
+  const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
+  if (!known && problems.length === 0 && !mayBeEmpty) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
+  const shelf = readShelf(files, (p) => problems.push(p))
+  const { root } = read
+  return { root, files, problems, shelf, attachments: await readAttached(root, shelf), tables: await readTables(root, shelf) }
+}
+
+/**
+ * The texts of a library's folder alone, by path below it: nothing of them is read as anything yet.
+ *
+ * @throws ProblemError where the folder itself cannot be read.
+ */
+export async function readLibraryTexts(folder: string): Promise<Pick<LibraryFolder, 'root' | 'files' | 'problems'>> {
   const root = await realpath(folder).catch((fault: unknown) => unreadable(folder, fault))
   if (!(await stat(root)).isDirectory()) unreadable(folder, 'it is a file; name the library’s folder')
   const problems: Problem[] = []
@@ -88,11 +104,7 @@ export async function readLibraryFolder(folder: string, { instead, mayBeEmpty = 
     if (isUtf8(bytes)) files[name] = bytes.toString('utf8')
     else problems.push(problem('not-text', { file: name }))
   }
-  Object.assign(files, instead)
-  const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
-  if (!known && problems.length === 0 && !mayBeEmpty) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
-  const shelf = readShelf(files, (p) => problems.push(p))
-  return { root, files, problems, shelf, attachments: await readAttached(root, shelf), tables: await readTables(root, shelf) }
+  return { root, files, problems }
 }
 
 function unreadable(file: string, fault: unknown): never {

@@ -282,6 +282,8 @@ export class Bench {
   /** A new file, with what a first file of its kind holds. */
   create(path: string, text: string): void {
     this.edit(path, text)
+    const name = path.replace(/^prompts\/|\.yaml$/g, '')
+    if (this.library.shelf.prompts.has(name)) void this.choosePrompt(name)
     this.set({ file: path })
   }
 

@@ -27,8 +27,13 @@ export function commandsOf(bench: Bench): Command[] {
     ...sourcesOf(bench).map(({ value, label }) => ({ name: `Records: ${label}`, run: () => chooseSource(bench, value) })),
     ...Object.keys(bench.files).map((path) => ({ name: `File: ${path}`, run: () => bench.set({ file: path }) })),
     ...bench.edited.map((path) => ({ name: `Take back the edits of ${path}`, run: () => bench.revert(path) })),
-    { name: 'New prompt', run: () => bench.create(freeName(bench), FIRST_PROMPT) },
+    { name: 'New prompt', run: () => beginPrompt(bench) },
   ]
+}
+
+/** A file of its own for a new prompt, in the editor; the first one of a library is looked at at once. */
+export function beginPrompt(bench: Bench): void {
+  bench.create(freeName(bench), FIRST_PROMPT)
 }
 
 function freeName(bench: Bench): string {

@@ -1,6 +1,6 @@
 import { Button, CloseButton, FileButton, TextInput } from '@mantine/core'
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { memo, useEffect, useMemo, useRef, useState, type DragEvent, type KeyboardEvent } from 'react'
+import { Fragment, memo, useEffect, useMemo, useRef, useState, type DragEvent, type KeyboardEvent } from 'react'
 import { cellText, type Problem } from 'dunelight'
 import type { Bench } from '../bench/bench.js'
 import { ROW } from '../bench/pass.js'
@@ -13,6 +13,8 @@ const ROW_HEIGHT = 26
 const PAGE = 20
 /** Milliseconds that nothing has to move for until what is in view is looked at. */
 const QUIET = 80
+/** Rows in view that fail are named, as far as anybody reads on. */
+const MOST_NAMED = 4
 const STATES: readonly { readonly value: StateFilter; readonly label: string }[] = [
   { value: 'all', label: 'all rows' },
   { value: 'fits', label: 'that fit' },
@@ -282,21 +284,33 @@ function clipped(text: string): string {
 function InView({ bench, rows }: { bench: Bench; rows: readonly number[] }) {
   const number = useNumber()
   const { pass, edited, table } = bench
-  const [now, setNow] = useState<readonly { readonly fits: boolean; readonly changed: boolean }[]>([])
+  const [now, setNow] = useState<readonly { readonly at: number; readonly fits: boolean; readonly changed: boolean }[]>([])
   const wanted = rows.join()
   // Once nothing has moved for a moment: while the grid is scrolled its rows have all of the time.
   useEffect(() => {
-    const timer = setTimeout(() => setNow((wanted === '' ? [] : wanted.split(',')).map((at) => bench.stateNow(Number(at)))), QUIET)
+    const timer = setTimeout(
+      () => setNow((wanted === '' ? [] : wanted.split(',')).map((at) => ({ at: Number(at), ...bench.stateNow(Number(at)) }))),
+      QUIET,
+    )
     return () => clearTimeout(timer)
   }, [bench, bench.files, bench.library, wanted])
   if (!table) return null
   const changed = now.filter((one) => one.changed).length
-  const failing = now.filter((one) => !one.fits).length
+  const failing = now.filter((one) => !one.fits)
   return (
     <div className="in-view" role="status" aria-label="what the edits change">
       {edited.length > 0 ? (
         <>
-          <b>In view:</b> {number(changed)} of {number(now.length)} changed, {number(failing)} fail.{' '}
+          <b>In view:</b> {number(changed)} of {number(now.length)} changed, {number(failing.length)} fail
+          {failing.slice(0, MOST_NAMED).map(({ at }, i) => (
+            <Fragment key={at}>
+              {i === 0 ? ': ' : ', '}
+              <button type="button" className="to-row" onClick={() => bench.chooseRow(at)}>
+                row {number(at + 1)}
+              </button>
+            </Fragment>
+          ))}
+          {failing.length > MOST_NAMED ? ' …' : '.'}{' '}
         </>
       ) : null}
       {pass && (

@@ -49,7 +49,7 @@ export function Meter({ bench }: { bench: Bench }) {
         value={budget ?? ''}
         onChange={(next) => setBudget(typeof next === 'number' ? next : undefined)}
       />
-      {pass && counted && counted.length > 0 && <Histogram tokens={counted} budget={budget} now={total} />}
+      {pass && counted && counted.length > 1 && <Histogram tokens={counted} budget={budget} now={total} />}
       {budget !== undefined && counted && (
         <span className={over > 0 || total > budget ? 'meter-over bad' : 'meter-over'}>
           {over > 0

@@ -1,6 +1,8 @@
 import { memo, useEffect, useMemo, useRef, useState, type KeyboardEvent, type MouseEvent, type FocusEvent } from 'react'
+import { Button } from '@mantine/core'
 import type { FinishedTurn, Origin } from 'dunelight'
 import type { Bench } from '../bench/bench.js'
+import { beginPrompt } from './commands.js'
 import { isAt, KIND_NAMES, KIND_WORDS, KINDS, nameOrigin, placeOf, sourceOf } from './origins.js'
 import { ProblemList } from './problem-list.js'
 import { useBench } from './use-bench.js'
@@ -81,6 +83,11 @@ export function SheetView({ bench }: { bench: Bench }) {
           return <Turn key={i} turn={turn} from={from} cursor={cursor} />
         })}
         {turns.length === 0 && sheet.problems.length === 0 && <p className="empty">{emptyWords(bench, table?.rows.length, row)}</p>}
+        {bench.wanted.prompt === '' && (
+          <Button size="xs" ml={18} onClick={() => beginPrompt(bench)}>
+            Begin a prompt
+          </Button>
+        )}
       </div>
       <Legend />
     </div>
@@ -90,7 +97,7 @@ export function SheetView({ bench }: { bench: Bench }) {
 const NONE: readonly FinishedTurn[] = []
 
 function emptyWords(bench: Bench, rows: number | undefined, row: number): string {
-  if (bench.wanted.prompt === '') return 'This library has no prompt yet. The palette (Ctrl+K) begins one.'
+  if (bench.wanted.prompt === '') return 'This library has no prompt yet.'
   if (bench.reading) return 'Reading the table …'
   return rows === 0
     ? 'The table has no rows. “By hand” takes values of your own.'

@@ -11,7 +11,7 @@ export interface OpenFlags {
 }
 
 /** The built pages stand beside the command. */
-const PAGES = ['./workbench', '../workbench', '../../dist/workbench', '../dist/workbench']
+const PAGES = ['./pages', '../pages']
   .map((path) => fileURLToPath(new URL(path, import.meta.url)))
   .find((path) => existsSync(`${path}/index.html`))
 

@@ -5,7 +5,7 @@ import { Readable } from 'node:stream'
 import { Hono, type Context } from 'hono'
 import { bodyLimit } from 'hono/body-limit'
 import { BESIDE, FOLDERS, ProblemError, problemRecord, TABLE_FORMATS, type FileValue } from 'dunelight'
-import { formatOf, markOfText, readLibraryFolder, readTable, saveText, textFormatOf } from '@dunelight/node'
+import { formatOf, markOfText, readLibraryFolder, readLibraryTexts, readTable, saveText, textFormatOf } from '@dunelight/node'
 
 export interface WorkbenchOptions {
   /** The library's folder, links resolved. */
@@ -61,7 +61,7 @@ export function workbenchApp({ root, key, pages }: WorkbenchOptions): Hono {
     ahead = undefined
     return c.json(await data)
   })
-  app.get('/api/marks', async (c) => c.json(marksOf((await readLibraryFolder(root, { mayBeEmpty: true })).files)))
+  app.get('/api/marks', async (c) => c.json(marksOf((await readLibraryTexts(root)).files)))
   app.get('/api/table', (c) => sendTable(c, root))
   app.put('/api/file', bodyLimit({ maxSize: MOST_BYTES }), async (c) => {
     const { path, text, was } = await c.req.json<{ path: unknown; text: unknown; was: unknown }>()
