@@ -170,8 +170,8 @@ async function shootTerminal() {
       `cd ${folder}; node ${command} run ${process.cwd()}/${demo} tonight --runs runs --to labels.jsonl; echo; node ${command} runs ${process.cwd()}/${demo} --runs runs; echo; node ${command} run ${process.cwd()}/${demo} label/write --records half-a-million.csv --runs runs --to half-a-million.jsonl --workers 2; cd ${process.cwd()}`,
     ],
     ask: [
-      `dunelight ask ${demo} label/write … --record MH-0007; dunelight ask … survey/grade …; dunelight ask … label/write`,
-      `cd ${folder}; node ${command} stand-in ${process.cwd()}/${demo} --takes 300 --misbehave busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 | fold -s -w 130; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --misbehave wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
+      `dunelight ask ${demo} label/write … --record MH-0007 --answers 2; dunelight pick …; dunelight ask … survey/grade; dunelight ask … label/write`,
+      `cd ${folder}; node ${command} stand-in ${process.cwd()}/${demo} --takes 300 --misbehave busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 --answers 2 --runs asked 2>/dev/null | fold -s -w 138; node ${command} pick asked/label-write-1 --keep MH-0007=2; node ${command} pick asked/label-write-1 2>/dev/null; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --misbehave wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
     ],
     compare: [
       `dunelight compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv`,
@@ -204,7 +204,7 @@ async function shootTerminal() {
       ['-fa', 'DejaVu Sans Mono', '-fs', '11', '-geometry', '142x44+0+0', '-bg', '#fbf8f0', '-fg', '#22302f', '-e', 'bash', script],
       { env, stdio: 'ignore' },
     )
-    await wait({ run: 9000, ask: 8000 }[name] ?? 3500)
+    await wait({ run: 9000, ask: 12000 }[name] ?? 3500)
     execFileSync('import', ['-window', 'root', `${OUT}/${name}.png`], { env })
     terminal.kill()
     display.kill()
