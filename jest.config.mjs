@@ -11,4 +11,6 @@ export default {
   testEnvironmentOptions: { customExportConditions: ['@dunelight/source', 'node', 'node-addons'] },
   modulePathIgnorePatterns: ['/dist/'],
   workerIdleMemoryLimit: '256MB',
+  // Many tests start the command several times: on a loaded machine that takes its time.
+  testTimeout: 30_000,
 }

@@ -1,16 +1,10 @@
-import { countedByLines, problem, ProblemError, type BatchRecord, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
+import { countedByLines, problem, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
 import { Pass, type FromWorker, type ToWorker } from './pass.js'
 import { Kept } from './kept.js'
 import { ServiceFault, type LibraryData, type Service } from './service.js'
-import { handRecord, Opener, Subject, type Wanted } from './subject.js'
+import { EMPTY, sheetOf, turnsText } from './sheet.js'
+import { Opener, Subject, type Wanted } from './subject.js'
 import { readBenchTable, type BenchTable } from './table.js'
-
-/** A sheet: the finished turns of one record, or what keeps it from having any. */
-export interface Sheet {
-  readonly record: BatchRecord | undefined
-  readonly rendering: Rendering | undefined
-  readonly problems: readonly Problem[]
-}
 
 /** A place in a file of the library, in UTF-16 units. */
 export interface FilePlace {
@@ -28,7 +22,6 @@ export interface Conflict {
 
 export type View = 'sheet' | 'beside' | 'hand' | 'reply'
 
-const EMPTY: Sheet = { record: undefined, rendering: undefined, problems: [] }
 /** Milliseconds after the last key until the whole table is looked at again. */
 const PAUSE = 150
 /** Milliseconds that the first sheet has for itself. */
@@ -369,9 +362,9 @@ export class Bench {
     this.refresh()
   }
 
-  /** The file that holds a prompt. */
-  fileOf(prompt: string): string | undefined {
-    return this.library.shelf.prompts.get(prompt)?.file.name ?? Object.keys(this.files).find((path) => path.startsWith('prompts/'))
+  /** Where a prompt stands. */
+  fileOf(name: string): string | undefined {
+    return this.library.shelf.prompts.get(name)?.file.name ?? Object.keys(this.files).find((path) => path.startsWith('prompts/'))
   }
 
   /** Opens the source of a stretch. */
@@ -443,34 +436,6 @@ export class Bench {
 
   private keepPlace(): void {
     this.kept.at({ prompt: this.wanted.prompt, batch: this.wanted.batch, table: this.tablePath, row: this.row })
-  }
-}
-
-/** The sheet of a row, or of values that were written by hand. */
-export function sheetOf(subject: Subject, row: number, hand: Readonly<Record<string, unknown>> | undefined, hasRows: boolean): Sheet {
-  const { prompt } = subject
-  if (!prompt) return { record: undefined, rendering: undefined, problems: subject.problems }
-  const record = hand || !hasRows ? handRecord(prompt, hand ?? {}) : subject.record(row)
-  if (!record) return { record: undefined, rendering: undefined, problems: [] }
-  if (!record.prepared) return { record, rendering: undefined, problems: record.problems }
-  try {
-    const rendering = record.prepared.render({ ...subject.options(record), origins: true })
-    return { record, rendering, problems: rendering.problems }
-  } catch (fault) {
-    if (fault instanceof ProblemError) return { record, rendering: undefined, problems: fault.problems }
-    throw fault
-  }
-}
-
-/** What a row is rendered to, as one text; undefined where it is set aside or left out. */
-export function turnsText(subject: Subject | undefined, row: number): string | undefined {
-  const record = subject?.record(row)
-  if (!record?.prepared) return undefined
-  try {
-    return JSON.stringify(record.prepared.turns(subject!.options(record)).map(({ role, text }) => [role, text]))
-  } catch (fault) {
-    if (fault instanceof ProblemError) return undefined
-    throw fault
   }
 }
 

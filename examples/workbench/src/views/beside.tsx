@@ -1,9 +1,10 @@
 import { Button, Group, Select, Switch, Textarea } from '@mantine/core'
 import { diffWordsWithSpace } from 'diff'
 import { useMemo, useState } from 'react'
+import { STRATEGIES } from 'dunelight'
 import { parseDocument } from 'yaml'
 import type { Bench } from '../bench/bench.js'
-import { sheetOf, turnsText, type Sheet } from '../bench/bench.js'
+import { sheetOf, turnsText, type Sheet } from '../bench/sheet.js'
 import type { Subject } from '../bench/subject.js'
 import { ProblemList } from './problem-list.js'
 import { useBench } from './use-bench.js'
@@ -82,8 +83,8 @@ export function BesideView({ bench }: { bench: Bench }) {
 }
 
 function othersOf(bench: Bench): Other[] {
-  const prompt = bench.library.shelf.prompts.get(bench.wanted.prompt)
-  const sets = prompt ? bench.library.graph.drawsOn({ kind: 'prompt', name: prompt.name }).filter(({ kind }) => kind === 'example set') : []
+  const own = bench.library.shelf.prompts.get(bench.wanted.prompt)
+  const sets = own ? bench.library.graph.drawsOn({ kind: 'prompt', name: own.name }).filter(({ kind }) => kind === 'example set') : []
   const changed = (file: string, change: (document: ReturnType<typeof parseDocument>) => void) => (held: Bench) => {
     const document = parseDocument(held.files[file] ?? '')
     change(document)
@@ -91,16 +92,16 @@ function othersOf(bench: Bench): Other[] {
   }
   return [
     { value: 'saved', label: 'as saved', files: (held) => held.data.files },
-    ...(prompt
+    ...(own
       ? [...bench.library.shelf.personas.keys()].map((name) => ({
           value: `persona ${name}`,
           label: `persona ${name}`,
-          files: changed(prompt.file.name, (document) => document.set('persona', name)),
+          files: changed(own.file.name, (document) => document.set('persona', name)),
         }))
       : []),
     ...sets.flatMap(({ name }) => {
       const file = bench.library.shelf.examples.get(name)!.file.name
-      return ['all', 'first', 'seeded', 'likeness', 'spread'].map((by) => ({
+      return STRATEGIES.map(({ name: by }) => ({
         value: `pick ${name} ${by}`,
         label: `${name} picked by ${by}`,
         files: changed(file, (document) => document.setIn(['pick', 'by'], by)),

@@ -1,7 +1,8 @@
 import { NumberInput, Tooltip } from '@mantine/core'
 import { useDeferredValue, useMemo, useState } from 'react'
 import type { OriginKind } from 'dunelight'
-import type { Bench, Sheet } from '../bench/bench.js'
+import type { Bench } from '../bench/bench.js'
+import type { Sheet } from '../bench/sheet.js'
 import { KIND_NAMES, KINDS } from './origins.js'
 import { useBench, useNumber } from './use-bench.js'
 

@@ -22,10 +22,10 @@ export async function open(around: Surroundings, folder: string, flags: OpenFlag
   const key = randomBytes(18).toString('base64url')
   const app = workbenchApp({ root, key, pages: PAGES })
   const server = await listening(app.fetch, flags.port ?? USUAL_PORT, flags.port !== undefined)
-  const { port } = server.address() as { port: number }
+  const { port: place } = server.address() as { port: number }
   const c = colorsFor(around.stderr, around.env)
   // The key stands behind the #: it is sent to nobody and kept in no log.
-  around.stdout.write(`http://127.0.0.1:${port}/#${key}\n`)
+  around.stdout.write(`http://127.0.0.1:${place}/#${key}\n`)
   around.stderr.write(c.dim(`the workbench for ${shelf.library.title ?? folder}; Ctrl+C ends it\n`))
   await new Promise<void>((resolve) => {
     if (around.signal?.aborted) resolve()

@@ -39,7 +39,7 @@ function accountIn(found: string): string | undefined {
 }
 
 /** Beyond doubt a telephone number: with the sign of a country. Any row of figures could be one without. */
-const ABROAD = /(?<![\p{L}\p{N}.,-])(?:\+|00)\d{1,3}[ ()/-]*\d(?:[ ()/-]*\d){5,12}(?!\p{N})/u
+const ABROAD = /(?<![\p{L}\p{N}.,-])(?<!\p{N} )(?:\+|00)\d{1,3}[ ()/-]*\d(?:[ ()/-]*\d){5,12}(?!\p{N})/u
 
 /** What kind of personal data a text holds, if any: told more strictly than `mask` does, which is asked for by somebody who knows the value. */
 export function personalDataIn(text: string): 'e-mail address' | 'telephone number' | 'account number' | 'card number' | undefined {

@@ -1,9 +1,8 @@
 import type { ModelDescription } from 'dunelight'
 import { reasonsSection } from '../batches/report.js'
 import type { Report, Section } from '../batches/report-layout.js'
-import type { RunFile } from '../batches/run-file.js'
+import type { RunFile, TokenCorrection } from '../batches/run-file.js'
 import type { AskCounts } from './ask-counts.js'
-import type { TokenCorrection } from './correction.js'
 
 const number = (value: number) => Math.round(value).toLocaleString('en')
 

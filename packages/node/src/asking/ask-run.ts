@@ -24,13 +24,13 @@ import {
   type RunListener,
   type RunOptions,
 } from '../batches/run-batch.js'
-import { markOf, newRunFolder, replaceFile, type RunFile, type RunState } from '../batches/run-file.js'
+import { markOf, newRunFolder, replaceFile, type RunFile, type RunState, type TokenCorrection } from '../batches/run-file.js'
 import { keepStdin, moveInto } from '../batches/stdin.js'
 import { countAside } from '../batches/tally.js'
 import { readPools, tableFile } from '../sources/records.js'
 import { AnswerSource } from './answer-source.js'
 import { countLabels, countUsage, newAskCounts, type AskCounts } from './ask-counts.js'
-import { correctionFor, type TokenCorrection } from './correction.js'
+import { correctionFor } from './correction.js'
 import { askReport } from './ask-report.js'
 import { Questions, sha256, type Answered } from './question.js'
 import type { ReadyModel } from './ready-model.js'

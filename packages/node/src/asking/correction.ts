@@ -1,12 +1,4 @@
-import { listRuns } from '../batches/run-file.js'
-
-/** How far a model's own counts lie from ours, as earlier runs of it found. */
-export interface TokenCorrection {
-  /** What a count of ours is multiplied by. */
-  readonly factor: number
-  /** How many runs say so. */
-  readonly runs: number
-}
+import { listRuns, type TokenCorrection } from '../batches/run-file.js'
 
 /** Of fewer tokens nothing can be told. */
 const FEWEST_TOKENS = 200

@@ -5,7 +5,6 @@ import { problem, ProblemError, type StandInOptions } from 'dunelight'
 import { reason } from '../reason.js'
 import type { TableFile } from '../sources/open-table.js'
 import type { AskCounts } from '../asking/ask-counts.js'
-import type { TokenCorrection } from '../asking/correction.js'
 import type { TallyState } from './tally.js'
 
 export type RunState = 'running' | 'done' | 'interrupted' | 'failed'
@@ -52,6 +51,14 @@ export interface RunFile {
   /** Of a run that asks a model: which, how, and what came of it. */
   readonly asking?: Asking
   readonly seconds?: number
+}
+
+/** How far a model's own counts of tokens lie from ours, as earlier runs of it found. */
+export interface TokenCorrection {
+  /** What a count of ours is multiplied by. */
+  readonly factor: number
+  /** How many runs say so. */
+  readonly runs: number
 }
 
 /** How a run asks a model. */

@@ -1,0 +1,52 @@
+import { describe, expect, test } from '@jest/globals'
+import { libraryFrom, settledCase } from '../index.js'
+
+const files = {
+  'outputs/card.yaml': 'kind: fields\nfields: { heading: text, body: text }\n',
+  'outputs/grade.yaml': 'kind: one-of\nof: [sound, watch]\n',
+  'outputs/letter.yaml':
+    'kind: document\ntext: |\n  # To {who}\n\n  <opening: one warm sentence>\n\n  ## Terms\n  <terms: what we ask>\n\n  Yours\n',
+  'examples/notes.yaml':
+    'title: Notes\nfields: { note: text, grade: { type: choice, of: [sound, watch] } }\nask: "{note}"\nanswer: "{grade}"\ncases: [{ note: Whole., grade: sound }]\n',
+  'prompts/card.yaml': 'title: C\noutput: card\nturns: [{ user: x }]\n',
+  'prompts/letter.yaml': 'title: L\noutput: letter\nvariables: { who: text }\nturns: [{ user: "{who}" }]\n',
+  'prompts/grade.yaml':
+    'title: G\noutput: grade\nvariables: { item: { type: record, fields: { survey-note: text } } }\nturns:\n  - ask: notes\n    with: { note: "{item.survey-note}" }\n',
+  'prompts/strict.yaml': 'title: S\nbased-on: grade\nadd-turns: [{ user: Be strict. }]\n',
+}
+const library = libraryFrom(files)
+
+describe('one part of an answer', () => {
+  test('is taken from another answer, and all else stays sign by sign', () => {
+    const { form } = library.prompt('letter').render({ who: 'the Chapel' })
+    const letter = (opening: string, terms: string) => `# To the Chapel\n\n${opening}\n\n## Terms\n${terms}\n\nYours\n`
+    const [kept, other] = [letter('Dear all.', 'Gloves.'), letter('Good day.', 'Gloves, and no polish.')].map(
+      (text) => form!.read(text).value,
+    )
+    expect(form!.parts).toEqual(['opening', 'terms'])
+    expect(form!.write(form!.exchange(kept, other, 'terms')).trim()).toBe(letter('Dear all.', 'Gloves, and no polish.').trim())
+    const card = library.prompt('card').form()!
+    expect(card.exchange({ heading: 'A', body: 'B' }, { heading: 'C', body: 'D' }, 'body')).toEqual({ heading: 'A', body: 'D' })
+  })
+
+  test('is only what the output has', () => {
+    const grade = library.prompt('grade').form()!
+    expect(grade.parts).toEqual([])
+    expect(() => grade.exchange('sound', 'watch', 'grade')).toThrow('there is no part "grade": it has none')
+    expect(() => library.prompt('card').form()!.exchange({}, {}, 'foot')).toThrow('there is no part "foot": heading, body')
+  })
+})
+
+describe('a settled answer as a case', () => {
+  const set = library.shelf.examples.get('notes')!
+  const values = { item: { 'survey-note': 'Cracked.', grade: 'never taken' } }
+
+  test('takes what the prompt asks the set with, a base’s too, and the answer before all', () => {
+    for (const prompt of ['grade', 'strict'])
+      expect(settledCase(set, library.shelf.prompts, prompt, values, { grade: 'watch' })).toEqual({ note: 'Cracked.', grade: 'watch' })
+  })
+
+  test('takes a variable or a field of its name otherwise, and null where there is none', () => {
+    expect(settledCase(set, library.shelf.prompts, 'card', { row: { note: 'Worn.' } }, {})).toEqual({ note: 'Worn.', grade: null })
+  })
+})
