@@ -168,6 +168,7 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     'open demo/marram-house',
   )
     .addOption(new Option('--port <n>', 'where it listens; else 7118 or a free one').argParser(whole))
+    .option('--no-browser', 'only print the address')
     // What serves is loaded only where something is served: looking at a library stays quick.
     .action(async (folder: string, flags: OpenFlags) => ended(await (await import('./commands/open.js')).open(around, folder, flags)))
   command('stand-in', 'Serves a model that makes everything up, on this machine alone.', 'stand-in demo/marram-house')

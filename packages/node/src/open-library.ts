@@ -92,7 +92,7 @@ export async function readLibraryTexts(folder: string): Promise<Pick<LibraryFold
   if (!(await stat(root)).isDirectory()) unreadable(folder, 'it is a file; name the library’s folder')
   const problems: Problem[] = []
   const files: Record<string, string> = {}
-  for (const path of await listFiles(root, BESIDE)) {
+  for (const path of await listLibrary(root)) {
     const name = relative(root, path).split(sep).join('/')
     if (MISNAMED.test(name)) problems.push(problem('file-unreadable', { file: name, why: 'library files end in .yaml; rename it' }))
     if (!READ.test(name)) continue
@@ -137,13 +137,33 @@ async function readOwn<T>(root: string, paths: readonly string[], read: (path: s
   return Object.fromEntries(await Promise.all(paths.map(async (path) => [path, await attempt(path)] as const)))
 }
 
-async function listFiles(folder: string, without: readonly string[] = []): Promise<string[]> {
+/** So much of a folder that no library has is looked at: enough to say that it is none, wherever somebody points. */
+const MOST_STRANGE = 200
+
+/** All files of a library; of folders that are none of its own, a few. */
+async function listLibrary(root: string): Promise<string[]> {
   const files: string[] = []
-  for (const entry of await readdir(folder, { withFileTypes: true })) {
-    if (entry.name.startsWith('.') || entry.name === 'node_modules' || without.includes(entry.name)) continue
-    const path = join(folder, entry.name)
-    if (entry.isDirectory()) files.push(...(await listFiles(path)))
-    else files.push(path)
+  for (const entry of await entriesOf(root)) {
+    const path = join(root, entry.name)
+    if (!entry.isDirectory()) files.push(path)
+    else if (!BESIDE.includes(entry.name))
+      files.push(...(await listFiles(path, { left: FOLDERS.includes(entry.name) ? Infinity : MOST_STRANGE })))
   }
   return files.sort()
+}
+
+async function listFiles(folder: string, room: { left: number }): Promise<string[]> {
+  const files: string[] = []
+  for (const entry of await entriesOf(folder)) {
+    if (room.left-- <= 0) break
+    const path = join(folder, entry.name)
+    if (entry.isDirectory()) files.push(...(await listFiles(path, room)))
+    else files.push(path)
+  }
+  return files
+}
+
+async function entriesOf(folder: string) {
+  const entries = await readdir(folder, { withFileTypes: true })
+  return entries.filter(({ name }) => !name.startsWith('.') && name !== 'node_modules')
 }

@@ -1,5 +1,5 @@
 import { countedByLines, problem, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
-import { Pass, type FromWorker, type ToWorker } from './pass.js'
+import { Pass, type FaultOfWorker, type FromWorker, type ToWorker } from './pass.js'
 import { Kept } from './kept.js'
 import { ServiceFault, type LibraryData, type Service } from './service.js'
 import { EMPTY, sheetOf, turnsText } from './sheet.js'
@@ -80,9 +80,10 @@ export class Bench {
   private looker(): Worker {
     if (!this.worker) {
       this.worker = new Worker(new URL('./pass.worker.ts', import.meta.url), { type: 'module' })
-      this.worker.addEventListener('message', ({ data }: MessageEvent<FromWorker>) => {
+      this.worker.addEventListener('message', ({ data }: MessageEvent<FromWorker | FaultOfWorker>) => {
         if (data.id !== this.pass?.id) return
-        this.pass.take(data)
+        if ('fault' in data) this.note = { says: `the table could not be looked at: ${data.fault}`, bad: true }
+        else this.pass.take(data)
         this.tell()
       })
     }

@@ -28,6 +28,12 @@ export interface FromWorker {
   readonly done: boolean
 }
 
+/** What kept the worker from looking on: a fault of ours. */
+export interface FaultOfWorker {
+  readonly id: number
+  readonly fault: string
+}
+
 /** The whole table as the worker has found it so far. */
 export class Pass {
   readonly states: Uint8Array

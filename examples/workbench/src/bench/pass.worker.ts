@@ -1,5 +1,5 @@
 import { countedByLines, ProblemError, type Turn } from 'dunelight'
-import { ROW, type FromWorker, type ToWorker } from './pass.js'
+import { ROW, type FaultOfWorker, type FromWorker, type ToWorker } from './pass.js'
 import { Opener, Subject } from './subject.js'
 import type { BenchTable } from './table.js'
 
@@ -24,7 +24,7 @@ const counting = import('gpt-tokenizer/encoding/o200k_base').then(({ countTokens
 
 self.addEventListener('message', ({ data }: MessageEvent<ToWorker>) => {
   if (data.kind === 'table') [table, joined] = [data.table, data.joined]
-  else void look(data)
+  else look(data).catch((fault: unknown) => self.postMessage({ id: data.id, fault: String(fault) } satisfies FaultOfWorker))
 })
 
 async function look({ id, saved, files, beside, wanted }: ToWorker & { kind: 'look' }): Promise<void> {

@@ -59,6 +59,14 @@ describe('the records of a batch on the workbench', () => {
   })
 })
 
+test('a spreadsheet that is dropped is told what to do with it', async () => {
+  const table = await read('PK\u0003\u0004', 'visits.xlsx')
+  expect([table.rows, table.problems.map(({ message }) => message)]).toEqual([
+    [],
+    [expect.stringContaining('put it into the library’s folder')],
+  ])
+})
+
 describe('the order of the grid', () => {
   const rows = [
     ['b', '10'],
@@ -100,4 +108,34 @@ describe('the order of the grid', () => {
     expect(new Pass(2, rows.length, pass).states[2]).toBe(ROW.aside)
     expect(new Pass(3, rows.length + 1, pass).states[2]).toBe(ROW.unknown)
   })
+})
+
+test('a JSON Schema that says more than fields can is checked without making code of it', () => {
+  const schema = {
+    type: 'object',
+    required: ['parts'],
+    additionalProperties: false,
+    properties: {
+      parts: {
+        type: 'array',
+        items: { type: 'object', required: ['name'], properties: { name: { type: 'string', pattern: '^[a-z]+$' } } },
+      },
+    },
+    if: { required: ['parts'] },
+    then: { properties: { parts: { minItems: 1 } } },
+  }
+  const library = opener.open(
+    { 'outputs/parts.schema.json': JSON.stringify(schema), 'prompts/p.yaml': 'title: P\noutput: parts\nturns: [{ user: x }]\n' },
+    BESIDE,
+  )
+  expect(library.problems).toEqual([])
+  const read = (reply: unknown) =>
+    library
+      .prompt('p')
+      .form()!
+      .read(JSON.stringify(reply))
+      .problems.map(({ message }) => message)
+  expect(read({ parts: [{ name: 'wick' }] })).toEqual([])
+  expect(read({ parts: [{ name: 'Wick' }] }).join()).toMatch(/parts\.1\.name/)
+  expect(read({ parts: [] })).toEqual([expect.stringContaining('"parts" Array has too few items')])
 })

@@ -15,6 +15,7 @@ import {
   type Problem,
   type Prompt,
 } from 'dunelight'
+import { validator } from './json-schema.js'
 import type { BenchTable } from './table.js'
 
 /** All of a library that is not its texts. */
@@ -36,7 +37,7 @@ export class Opener {
   countTokens: (text: string) => number = (text) => Math.ceil(text.length / 4)
 
   open(files: Readonly<Record<string, string>>, beside: Beside): Library {
-    return libraryFrom(files, { ...beside, kept: this.kept, countTokens: this.countTokens })
+    return libraryFrom(files, { ...beside, validator, kept: this.kept, countTokens: this.countTokens })
   }
 }
 

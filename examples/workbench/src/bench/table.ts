@@ -1,5 +1,5 @@
 import { Misread, readTextTable, textFormatOf, type TextFormat } from '@dunelight/tables'
-import { ProblemError, type Problem } from 'dunelight'
+import { problem, ProblemError, type Problem } from 'dunelight'
 
 /** A table as it was read: nothing of it is a value yet. */
 export interface BenchTable {
@@ -17,6 +17,10 @@ export interface BenchTable {
 /** Rows beyond these are for a run, not for looking. */
 export const MOST_ROWS = 200_000
 
+/** What the server reads, and the page by itself does not. */
+const OTHER_TABLE = /\.(?:xlsx?|ods|parquet|sqlite3?|db|zip|gz|pdf)$/i
+const ONLY_TEXT = 'only tables of text can be dropped; put it into the library’s folder “data”, or save it as CSV'
+
 /** Reads a table as it streams in. What keeps it from being read stands in its problems, never thrown. */
 export async function readBenchTable(stream: ReadableStream<Uint8Array>, name: string, format?: string): Promise<BenchTable> {
   const rows: (readonly unknown[])[] = []
@@ -26,6 +30,7 @@ export async function readBenchTable(stream: ReadableStream<Uint8Array>, name: s
   let cut = false
   try {
     const kind = (format as TextFormat | undefined) ?? textFormatOf(name) ?? 'csv'
+    if (format === undefined && OTHER_TABLE.test(name)) throw new ProblemError([problem('file-unreadable', { file: name, why: ONLY_TEXT })])
     for await (const part of readTextTable(stream, kind, { name, notice: (p) => problems.push(p) })) {
       headings = part.headings
       for (const row of part.rows) {

@@ -2,12 +2,15 @@ import { randomBytes } from 'node:crypto'
 import { existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { serve, type ServerType } from '@hono/node-server'
+import openAddress from 'open'
 import { readLibraryFolder } from '@dunelight/node'
 import { colorsFor, EXIT, WrongUse, type Surroundings } from '../surroundings.js'
 import { workbenchApp } from '../workbench/app.js'
 
 export interface OpenFlags {
   readonly port?: number
+  /** False where no browser is to be started. */
+  readonly browser?: boolean
 }
 
 /** The built pages stand beside the command. */
@@ -26,6 +29,8 @@ export async function open(around: Surroundings, folder: string, flags: OpenFlag
   const c = colorsFor(around.stderr, around.env)
   // The key stands behind the #: it is sent to nobody and kept in no log.
   around.stdout.write(`http://127.0.0.1:${place}/#${key}\n`)
+  // Whoever reads the address from a pipe opens it as they like.
+  if (flags.browser !== false && around.stdout.isTTY) await inBrowser(`http://127.0.0.1:${place}/#${key}`)
   around.stderr.write(c.dim(`the workbench for ${shelf.library.title ?? folder}; Ctrl+C ends it\n`))
   await new Promise<void>((resolve) => {
     if (around.signal?.aborted) resolve()
@@ -36,6 +41,16 @@ export async function open(around: Surroundings, folder: string, flags: OpenFlag
     if ('closeAllConnections' in server) server.closeAllConnections()
   })
   return EXIT.done
+}
+
+/** Without a browser the address is there to be copied. */
+async function inBrowser(address: string): Promise<void> {
+  try {
+    const started = await openAddress(address)
+    started.on('error', () => undefined)
+  } catch {
+    // Nothing to be said: the address stands above.
+  }
 }
 
 const USUAL_PORT = 7118
