@@ -213,6 +213,25 @@ describe('the workbench', () => {
     await turn('user').getByText('MH-0002').waitFor()
   })
 
+  test('takes the records of a batch as the batch does, and a form where no table fits', async () => {
+    const choose = async (command: string) => {
+      await page.keyboard.press('Control+k')
+      await page.getByRole('combobox', { name: 'find a command' }).fill(command)
+      await page.keyboard.press('Enter')
+    }
+    // A document that the batch hands to every record, joined tables, and a spreadsheet.
+    await choose('prompt: visitor/answer')
+    await strip().getByText('60 fit, 0 set aside').waitFor()
+    await choose('prompt: survey/summary')
+    await strip().getByText('8 fit, 0 set aside').waitFor()
+    await choose('view: sheet')
+    await choose('prompt: tour/stop')
+    await page.getByRole('region', { name: 'values by hand' }).waitFor()
+    expect(await page.getByText('No table of this library fits this prompt').count()).toBe(1)
+    await choose('prompt: label/write')
+    await strip().getByText('176 fit, 4 set aside').waitFor()
+  })
+
   test('shows what a reply is read as', async () => {
     await page.getByText('Reply', { exact: true }).click()
     await page.getByRole('button', { name: 'Make one up' }).click()

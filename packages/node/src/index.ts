@@ -14,6 +14,7 @@ export { renderTable, type Sink, type TableOptions, type TableReport } from './r
 export { compareTable, type CompareOptions, type Comparison } from './compare-table.js'
 export { readCaseRows } from './case-tables.js'
 export { appendCases, type AddedCase } from './append-cases.js'
+export { filesThatItSets } from './batches/own-files.js'
 export {
   readyBatch,
   runBatch,

@@ -24,6 +24,8 @@ export type View = 'sheet' | 'beside' | 'hand' | 'reply'
 
 /** Milliseconds after the last key until the whole table is looked at again. */
 const PAUSE = 150
+/** Larger tables are not read to see whether they fit. */
+const LARGE = 4 * 1024 * 1024
 /** Milliseconds that the first sheet has for itself. */
 const SETTLED = 120
 
@@ -67,6 +69,7 @@ export class Bench {
   private readonly hearers = new Set<() => void>()
   private timer: ReturnType<typeof setTimeout> | undefined
   private looks = 0
+  private choosing = 0
   /** Whether the worker has the table that is looked at. */
   private handed = false
   /** Milliseconds from the page's beginning until its first sheet stood. */
@@ -169,9 +172,29 @@ export class Bench {
     this.wanted = { prompt: name, batch }
     this.hand = undefined
     if (this.file !== undefined) this.file = this.fileOf(name)
-    const path =
-      batch === undefined ? (at.table ?? this.tablePath ?? this.data.data[0]?.path) : this.library.shelf.batches.get(batch)!.records!.path
+    const turn = ++this.choosing
+    const path = batch === undefined ? (at.table ?? (await this.fittingTable())) : this.library.shelf.batches.get(batch)!.records!.path
+    if (turn !== this.choosing) return
+    // Where no table fits, values by hand are what is left.
+    if (path === undefined && this.view === 'sheet' && this.data.data.length > 0) {
+      const { prompt } = new Subject(this.library, this.wanted, undefined, new Map())
+      if (prompt && prompt.variables.length > 0) this.view = 'hand'
+    }
     await this.openTable(path, at.row ?? 0)
+  }
+
+  /** The table that is looked at, if it fits the prompt; else the first of the library that does. */
+  private async fittingTable(): Promise<string | undefined> {
+    const paths = this.data.data.filter(({ bytes }) => bytes < LARGE).map(({ path }) => path)
+    const first = this.tablePath === undefined ? [] : [this.tablePath]
+    for (const path of new Set([...first, ...paths])) {
+      try {
+        if (new Subject(this.library, this.wanted, await this.read(path, {}), new Map()).problems.length === 0) return path
+      } catch (fault) {
+        if (!(fault instanceof ServiceFault)) throw fault
+      }
+    }
+    return undefined
   }
 
   /** Takes another table of the library, or the records of a batch. */
@@ -198,13 +221,20 @@ export class Bench {
       this.take(undefined, new Map(), 0)
       return
     }
+    const turn = ++this.choosing
     this.reading = true
     this.tell()
     try {
-      const model = this.wanted.batch === undefined ? undefined : this.library.shelf.batches.get(this.wanted.batch)
+      const { batch, prompt } = this.wanted
+      const model = batch === undefined ? undefined : this.library.shelf.batches.get(batch)
+      const given = batch !== undefined && model && Object.keys(model.set).length > 0 ? await this.service.given(batch) : undefined
       const joined = new Map<string, BenchTable>()
       for (const one of model?.join ?? []) joined.set(one.path, await this.read(one.path, one))
-      this.take(await this.read(path, model?.records ?? {}), joined, row)
+      const table = await this.read(path, model?.records ?? {})
+      // Somebody has chosen something else meanwhile.
+      if (turn !== this.choosing) return
+      this.wanted = { prompt, batch, ...(given && { given }) }
+      this.take(table, joined, row)
     } catch (fault) {
       if (!(fault instanceof ServiceFault)) throw fault
       this.take(

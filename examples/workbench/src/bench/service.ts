@@ -30,6 +30,12 @@ export class Service {
     return { ...data, attachments }
   }
 
+  /** The documents that a batch hands to all of its records. */
+  async given(batch: string): Promise<Readonly<Record<string, unknown>>> {
+    const found = (await (await this.ask(`/api/given?${new URLSearchParams({ batch }).toString()}`)).json()) as Record<string, FileValue>
+    return Object.fromEntries(Object.entries(found).map(([name, one]) => [name, withBytes(one)]))
+  }
+
   async marks(): Promise<Readonly<Record<string, string>>> {
     return (await (await this.ask('/api/marks')).json()) as Record<string, string>
   }

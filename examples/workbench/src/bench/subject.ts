@@ -29,6 +29,8 @@ export interface Wanted {
   readonly prompt: string
   /** A batch of the library says which records there are, and how they are read. */
   readonly batch: string | undefined
+  /** Documents that the batch hands to all of its records. */
+  readonly given?: Readonly<Record<string, unknown>>
 }
 
 /** Opens the same library again and again while its texts are being written. */
@@ -57,7 +59,9 @@ export class Subject {
     try {
       this.prompt = library.prompt(wanted.prompt)
       const model = wanted.batch === undefined ? undefined : library.shelf.batches.get(wanted.batch)
-      this.batch = model ? batchOf(library, model) : plainBatch(this.prompt, { ...localeOf(library) })
+      this.batch = model
+        ? batchOf(library, model, wanted.given ? { given: wanted.given } : {})
+        : plainBatch(this.prompt, { ...localeOf(library) })
       const pools = poolsOf(this.batch, joined)
       this.rows = table && this.batch.rows(table.headings, pools)
       const wrong = this.rows?.problems.filter((p) => p.severity === 'error') ?? []

@@ -155,7 +155,12 @@ export function Grid({ bench }: { bench: Bench }) {
         </div>
       )}
       {!table && (
-        <p className="empty">There is no table in this library’s folder “data”. Drop one here: .csv, .tsv, .jsonl, .json or .yaml.</p>
+        <p className="empty">
+          {bench.data.data.length === 0
+            ? 'There is no table in this library’s folder “data”.'
+            : 'No table of this library fits this prompt: choose one above, or write values by hand.'}{' '}
+          Drop one here: .csv, .tsv, .jsonl, .json or .yaml.
+        </p>
       )}
       <InView bench={bench} rows={inView.map(({ index }) => order[index]!)} />
     </section>

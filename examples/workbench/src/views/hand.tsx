@@ -75,6 +75,9 @@ function Variable({ declared, value, onChange }: FieldProps) {
   )
 }
 
+/** Choices of so many signs stand beside each other; more of them are a list. */
+const MOST_BESIDE = 20
+
 /** One field is what its type asks for; its question is its name where it has one. */
 function Field({ declared, value, onChange }: FieldProps) {
   const { type, name, about, outside, question } = declared
@@ -91,7 +94,7 @@ function Field({ declared, value, onChange }: FieldProps) {
   const text = typeof value === 'string' ? value : ''
   switch (type.kind) {
     case 'choice':
-      return type.of.length <= 3 ? (
+      return type.of.length <= 3 && type.of.join('').length <= MOST_BESIDE ? (
         <div className="field">
           <Text size="xs" fw={500}>
             {question ?? name}

@@ -5,7 +5,17 @@ import { Readable } from 'node:stream'
 import { Hono, type Context } from 'hono'
 import { bodyLimit } from 'hono/body-limit'
 import { BESIDE, FOLDERS, ProblemError, problemRecord, TABLE_FORMATS, type FileValue } from 'dunelight'
-import { formatOf, markOfText, readLibraryFolder, readLibraryTexts, readTable, saveText, textFormatOf } from '@dunelight/node'
+import {
+  filesThatItSets,
+  formatOf,
+  markOfText,
+  openLibrary,
+  readLibraryFolder,
+  readLibraryTexts,
+  readTable,
+  saveText,
+  textFormatOf,
+} from '@dunelight/node'
 
 export interface WorkbenchOptions {
   /** The library's folder, links resolved. */
@@ -63,6 +73,7 @@ export function workbenchApp({ root, key, pages }: WorkbenchOptions): Hono {
   })
   app.get('/api/marks', async (c) => c.json(marksOf((await readLibraryTexts(root)).files)))
   app.get('/api/table', (c) => sendTable(c, root))
+  app.get('/api/given', async (c) => c.json(await givenBy(root, c.req.query('batch') ?? '')))
   app.put('/api/file', bodyLimit({ maxSize: MOST_BYTES }), async (c) => {
     const { path, text, was } = await c.req.json<{ path: unknown; text: unknown; was: unknown }>()
     if (typeof path !== 'string' || typeof text !== 'string' || (was !== null && typeof was !== 'string'))
@@ -127,6 +138,15 @@ async function tablesIn(root: string): Promise<{ path: string; bytes: number }[]
 function isTable(name: string): boolean {
   const format = formatOf({ from: name })
   return format !== undefined && (TABLE_FORMATS as readonly string[]).includes(format)
+}
+
+/** The documents that a batch hands to all of its records. */
+async function givenBy(root: string, name: string): Promise<Record<string, unknown>> {
+  const library = await openLibrary(root, { countTokens: () => 0 })
+  const model = library.shelf.batches.get(name)
+  if (!model?.prompt) return {}
+  const found = await filesThatItSets(library.prompt(model.prompt.name), model, root, library.limits.attachmentBytes)
+  return Object.fromEntries(Object.entries(found).map(([key, one]) => [key, asData(one as FileValue)]))
 }
 
 /** A text as it is; a table of any other kind as JSON Lines. */
