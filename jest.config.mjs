@@ -12,5 +12,5 @@ export default {
   modulePathIgnorePatterns: ['/dist/'],
   workerIdleMemoryLimit: '256MB',
   // Many tests start the command several times: on a loaded machine that takes its time.
-  testTimeout: 30_000,
+  testTimeout: 90_000,
 }

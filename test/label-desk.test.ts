@@ -21,7 +21,7 @@ beforeAll(async () => {
     viewport: { width: 1280, height: 800 },
   })
   page = await browser.newPage()
-  page.setDefaultTimeout(10_000)
+  page.setDefaultTimeout(30_000)
   page.setDefaultNavigationTimeout(60_000)
   page.on('console', (message) => message.type() === 'error' && faults.push(message.text()))
   page.on('pageerror', (fault) => faults.push(fault.message))
@@ -127,7 +127,7 @@ describe('the label desk', () => {
     await page.getByText('finished turns', { exact: true }).click()
     await turn('user').getByText('BUOY BELL', { exact: true }).waitFor()
     expect(await turn('user').innerText()).toContain('Write the label for MH-0128. It is BUOY BELL')
-  }, 30_000)
+  })
 
   test('reads a table that is dropped or picked, as it streams in, whatever its encoding', async () => {
     const table = 'Object No.;Title;Kind;Made;Materials;Height mm;Weight g;Room;Status;Survey note;Surveyed\n'
@@ -142,7 +142,7 @@ describe('the label desk', () => {
     await page.getByText('MH-9002 · set aside').waitFor()
     await page.locator('input[type=file]').setInputFiles({ name: 'wrong.csv', mimeType: 'text/csv', buffer: Buffer.from('a,b\n1,2\n') })
     await page.getByText('no column gives "object-no"').waitFor()
-  }, 30_000)
+  })
 
   test('reports nothing to the console', () => {
     expect(faults).toEqual([])

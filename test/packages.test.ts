@@ -123,5 +123,5 @@ describe('the packages, installed into an empty project', () => {
       await browser.close()
       server.close()
     }
-  }, 60_000)
+  })
 })

@@ -5,7 +5,7 @@ import { request } from 'node:http'
 import { createRequire } from 'node:module'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals'
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { chromium, type BrowserContext, type Page } from 'playwright-core'
 import { CHROMIUM_FLAGS, findChromium } from '../scripts/chromium.mjs'
 import { COMMAND } from './command.js'
@@ -34,7 +34,7 @@ async function opened(name: string, files: Readonly<Record<string, string>>): Pr
     writeFileSync(join(folder, name, path), text)
   }
   const other = await browser.newPage()
-  other.setDefaultTimeout(10_000)
+  other.setDefaultTimeout(30_000)
   await other.goto(await serve(join(folder, name)))
   await other.getByRole('region', { name: 'finished sheet' }).waitFor()
   return other
@@ -49,7 +49,7 @@ beforeAll(async () => {
     viewport: { width: 1280, height: 800 },
   })
   page = await browser.newPage()
-  page.setDefaultTimeout(10_000)
+  page.setDefaultTimeout(30_000)
   page.on('console', (message) => message.type() === 'error' && faults.push(message.text()))
   page.on('pageerror', (fault) => faults.push(fault.message))
   await page.goto(address)
@@ -84,8 +84,6 @@ async function serious(on: Page): Promise<string[]> {
       .map(({ id, nodes }) => `${id}: ${nodes[0]!.target.join()}`)
   })
 }
-
-jest.setTimeout(30_000)
 
 describe('the workbench', () => {
   test('shows the records with what becomes of each, and the sheet of the chosen one', async () => {

@@ -104,7 +104,16 @@ export { BESIDE } from './artefacts/read.js'
 export { EnvelopeWriter } from './batches/envelope.js'
 export { byteList, bytesOf } from './render/render.js'
 export { STAND_IN, type ModelDescription, type ModelList } from './artefacts/models.js'
-export { inventor, MISBEHAVIOURS, standIn, type MadeUp, type Misbehaviour, type Question, type StandInOptions } from './asking/stand-in.js'
+export {
+  inventor,
+  madeUpUsage,
+  MISBEHAVIOURS,
+  standIn,
+  type MadeUp,
+  type Misbehaviour,
+  type Question,
+  type StandInOptions,
+} from './asking/stand-in.js'
 export { settledCase } from './library/settled-case.js'
 export { Screens, type ScreenFinding } from './asking/screens.js'
 export type { ScreenModel } from './artefacts/screens.js'

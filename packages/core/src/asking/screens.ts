@@ -50,8 +50,8 @@ function lookOf({ finds, words, most }: ScreenModel, countTokens: (text: string)
     }
     case 'tokens':
       return (texts) => {
-        // No token is shorter than a byte, and no sign longer than three for each of its halves.
-        if (texts.reduce((sum, text) => sum + 3 * text.length, 0) <= most) return undefined
+        // No token is shorter than a byte, and beyond ASCII no sign longer than three of them for each of its halves.
+        if (texts.reduce((sum, text) => sum + (BEYOND_ASCII.test(text) ? 3 : 1) * text.length, 0) <= most) return undefined
         const count = texts.reduce((sum, text) => sum + countTokens(text), 0)
         return count > most ? `${count} tokens, more than ${most}` : undefined
       }
@@ -64,6 +64,9 @@ function lookOf({ finds, words, most }: ScreenModel, countTokens: (text: string)
     }
   }
 }
+
+// eslint-disable-next-line no-control-regex -- all signs of ASCII, those that are not printed too
+const BEYOND_ASCII = /[^\u0000-\u007f]/
 
 function wholeWord(word: string): RegExp {
   const literal = word

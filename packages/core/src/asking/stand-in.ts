@@ -1,4 +1,4 @@
-import { ModelFault, type Finish, type Model, type ModelRequest } from './port.js'
+import { ModelFault, type Finish, type Model, type ModelRequest, type Usage } from './port.js'
 import { lotBy } from '../render/choose.js'
 import type { Form } from '../outputs/form.js'
 
@@ -58,9 +58,13 @@ export function standIn(options: StandInOptions = {}): Model {
       await pause(FOR_EVER, signal)
       throw new ModelFault('it never ended', { again: true })
     }
-    const asked = request.turns.reduce((sum, turn) => sum + countWords(turn.text), 0)
-    return { text, finish, usage: { asked, answered: countWords(text) }, madeUp: true }
+    return { text, finish, usage: madeUpUsage(request.turns, text), madeUp: true }
   }
+}
+
+/** What a stand-in says that it used: a token for what stands between two blanks. */
+export function madeUpUsage(turns: readonly { readonly text?: string }[], answer: string): Usage {
+  return { asked: turns.reduce((sum, { text = '' }) => sum + runsIn(text), 0), answered: runsIn(answer) }
 }
 
 /** Makes up one answer after the other, each in its way. */
@@ -146,6 +150,7 @@ function knownIn(values: Readonly<Record<string, unknown>>): Known {
   return { words: [...words].slice(0, MOST_WORDS), numbers: [...numbers] }
 }
 
-function countWords(text: string): number {
-  return text.split(/\s+/).filter((word) => word !== '').length
+/** Runs of signs between blanks. */
+function runsIn(text: string): number {
+  return text.match(/\S+/g)?.length ?? 0
 }

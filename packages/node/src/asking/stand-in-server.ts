@@ -1,6 +1,6 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import { setTimeout as pause } from 'node:timers/promises'
-import { inventor, type Library, type MadeUp, type StandInOptions } from 'dunelight'
+import { inventor, madeUpUsage, type Library, type MadeUp, type StandInOptions } from 'dunelight'
 import { MADE_UP } from './http-model.js'
 import { sha256 } from './question.js'
 
@@ -112,7 +112,7 @@ async function misbehaving(
     request.socket.destroy()
     return
   }
-  const meter = { asked: (turns ?? []).reduce((sum, turn) => sum + words(turn.text ?? ''), 0), answered: words(text) }
+  const meter = madeUpUsage(turns ?? [], text)
   if (way === 'endless') {
     await endless(response, stream)
     return
@@ -134,10 +134,6 @@ async function endless(response: ServerResponse, stream: boolean): Promise<void>
     response.write(stream ? `data: ${JSON.stringify({ piece: 'and so on ' })}\n\n` : 'and so on ')
     await pause(20)
   }
-}
-
-function words(text: string): number {
-  return text.split(/\s+/).filter((word) => word !== '').length
 }
 
 function send(response: ServerResponse, status: number, body: object): void {
