@@ -105,6 +105,23 @@ describe('picking from a run', () => {
     expect(text(at('letters.csv'))).toContain(first!.split('\n')[0])
   })
 
+  test('does one thing after the other, and nothing twice to a record that is named', () => {
+    expect(ask('label/write', '--records', OBJECTS, '--take', '3', '--runs', at('three')).code).toBe(0)
+    const run = at('three/label-write-1')
+    const did = (...words: string[]) => dunelight('pick', run, ...words).err.match(/^MH-.*$/gm)?.sort()
+    expect(did('--again', 'MH-0001')).toEqual(['MH-0001: answer 2 came'])
+    expect(did('--keep', 'MH-0001=1', '--again', 'MH-0001:body', '--keep-rest')).toEqual([
+      'MH-0001: answer 3 came, body anew, the rest of answer 1',
+      'MH-0001: kept answer 1',
+      'MH-0002: kept answer 1',
+      'MH-0003: kept answer 1',
+    ])
+    const [first] = dunelight('pick', run, '--json').out.split('\n')
+    const { kept, candidates } = JSON.parse(first!) as { kept: number; candidates: { answer: Record<string, unknown> }[] }
+    expect([kept, candidates[2]!.answer['heading']]).toEqual([1, candidates[0]!.answer['heading']])
+    expect(candidates[2]!.answer['body']).not.toBe(candidates[0]!.answer['body'])
+  })
+
   test('makes cases of what is settled', () => {
     expect(ask('survey/grade', '--records', OBJECTS, '--take', '3', '--again', '0').code).toBe(0)
     pick('survey-grade-1', '--keep-rest')

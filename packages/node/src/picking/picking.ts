@@ -71,8 +71,8 @@ interface Subject {
   readonly record: BatchRecord
   readonly headings: readonly string[]
   readonly picked: PickedRecord
-  /** How the record's answers are read. */
-  readonly reading: Answered | undefined
+  /** The answers that the run was given for it, by which later ones are read too. */
+  readonly given: readonly Answered[]
 }
 
 const PICKS_FILE = 'picks.jsonl'
@@ -162,21 +162,24 @@ export class Picking {
     for await (const subject of this.subjects((id) => all || named.has(id))) {
       if (this.options.signal?.aborted || fault !== undefined) break
       const { state, record } = subject.picked
-      const meant = deeds.filter(({ records }) =>
-        records === 'open' ? state === 'open' : records === 'unkept' ? state !== 'kept' : records.has(record),
-      )
-      for (const deed of meant) {
-        if (deed.does === 'again') {
-          await queue.onSizeLessThan(this.options.model.atOnce)
-          void queue
-            .add(() => this.again(subject, deed.part))
-            .then(
-              (done) => done && onDone(done),
-              (thrown: unknown) => {
-                fault ??= thrown instanceof Error ? thrown : new Error(String(thrown))
-              },
-            )
-        } else onDone(await this.settle(subject, deed))
+      const own = deeds.filter(({ records }) => typeof records !== 'string' && records.has(record))
+      const rest = deeds.filter(({ records }) => (records === 'open' ? state === 'open' : records === 'unkept' && state !== 'kept'))
+      // What is said of a record by its name is not said of it once more as one of the rest.
+      const meant = own.length > 0 ? own : rest
+      // One after the other: what is asked anew is asked of what has just been kept.
+      const run = async () => {
+        for (const deed of meant) {
+          const now = { ...subject, picked: this.picked(subject.record, subject.given) }
+          const done = deed.does === 'again' ? await this.again(now, deed.part) : await this.settle(now, deed)
+          if (done) onDone(done)
+        }
+      }
+      if (meant.every(({ does }) => does !== 'again')) await run()
+      else {
+        await queue.onSizeLessThan(this.options.model.atOnce)
+        queue.add(run).catch((thrown: unknown) => {
+          fault ??= thrown instanceof Error ? thrown : new Error(String(thrown))
+        })
       }
     }
     await queue.onIdle()
@@ -206,7 +209,7 @@ export class Picking {
   }
 
   /** Asks once more: for the whole answer, or for a part of the one that was kept, else of the last. */
-  private async again({ record, headings, picked, reading }: Subject, part: string | undefined): Promise<PickDone | undefined> {
+  private async again({ record, headings, picked, given }: Subject, part: string | undefined): Promise<PickDone | undefined> {
     if (this.options.signal?.aborted) return undefined
     const { prepared, id, row } = record
     const refused = (problems: readonly Problem[]): PickDone => ({ record: id, does: 'again', problems, candidate: undefined })
@@ -236,7 +239,7 @@ export class Picking {
       ...(madeUp && { madeUp: true as const }),
     }
     await this.log.add(line)
-    const candidate = candidateOf(draw, whole, reading ?? answered, madeUp, line)
+    const candidate = candidateOf(draw, whole, given[0] ?? answered, madeUp, line)
     return { record: id, does: 'again', problems: candidate.problems, candidate }
   }
 
@@ -274,7 +277,7 @@ export class Picking {
           if (!(fault instanceof Unanswered)) throw fault
         }
       }
-      yield { record, headings, reading: given[0], picked: this.picked(record, given) }
+      yield { record, headings, given, picked: this.picked(record, given) }
     }
   }
 
