@@ -3,7 +3,7 @@ import { gzipSync } from 'node:zlib'
 import { build } from 'esbuild'
 
 /** In kilobytes; raised on purpose only. */
-const MOST = 121
+const MOST = 123
 
 const parts = {
   'the core, all of it': "export * from 'dunelight'",

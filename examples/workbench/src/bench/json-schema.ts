@@ -1,4 +1,4 @@
-import { Validator as SchemaReader, type Schema } from '@cfworker/json-schema'
+import { Validator as SchemaReader } from '@cfworker/json-schema'
 import type { Validator } from 'dunelight'
 
 /** Checks data by JSON Schemas without making code of them, which this page's content security policy forbids. */
