@@ -108,7 +108,10 @@ describe('picking from a run', () => {
   test('does one thing after the other, and nothing twice to a record that is named', () => {
     expect(ask('label/write', '--records', OBJECTS, '--take', '3', '--runs', at('three')).code).toBe(0)
     const run = at('three/label-write-1')
-    const did = (...words: string[]) => dunelight('pick', run, ...words).err.match(/^MH-.*$/gm)?.sort()
+    const did = (...words: string[]) =>
+      dunelight('pick', run, ...words)
+        .err.match(/^MH-.*$/gm)
+        ?.sort()
     expect(did('--again', 'MH-0001')).toEqual(['MH-0001: answer 2 came'])
     expect(did('--keep', 'MH-0001=1', '--again', 'MH-0001:body', '--keep-rest')).toEqual([
       'MH-0001: answer 3 came, body anew, the rest of answer 1',
