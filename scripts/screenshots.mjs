@@ -5,7 +5,6 @@ import { cpSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } f
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium } from 'playwright-core'
-import { createServer } from 'vite'
 import { CHROMIUM_FLAGS, findChromium } from './chromium.mjs'
 import { generateObjects } from './generate.mjs'
 
@@ -19,8 +18,6 @@ if (does('workbench')) await shootWorkbench()
 if (does('terminal')) await shootTerminal()
 
 async function shootPage() {
-  const server = await createServer({ root: 'examples/label-desk', logLevel: 'error', server: { port: 5399 } })
-  await server.listen()
   const profile = mkdtempSync(join(tmpdir(), 'shots-'))
   const browser = await chromium.launchPersistentContext(profile, {
     executablePath: findChromium(),
@@ -28,11 +25,6 @@ async function shootPage() {
     viewport: { width: 1280, height: 800 },
   })
   const page = await browser.newPage()
-  await page.goto(server.resolvedUrls.local[0])
-  await page.getByText('Buoy bell').first().click()
-  await page.locator('.stretch-value', { hasText: 'Buoy bell' }).hover()
-  await wait(600)
-  await page.screenshot({ path: `${OUT}/label-desk.png` })
   const drawn = join(profile, 'house.html')
   execFileSync(process.execPath, ['packages/cli/bin/dunelight.js', 'graph', 'demo/marram-house', '--to', drawn])
   await page.goto(`file://${drawn}`)
@@ -85,7 +77,6 @@ async function shootPage() {
   await page.goto(`file://${compared}`)
   await page.screenshot({ path: `${OUT}/compared.png` })
   await browser.close()
-  await server.close()
   rmSync(profile, { recursive: true, force: true })
 }
 
@@ -117,6 +108,12 @@ async function shootWorkbench() {
   await page.getByRole('option', { name: 'persona storyteller' }).click()
   await wait(300)
   await page.screenshot({ path: `${OUT}/side-by-side.png` })
+  await page.getByText('By hand').click()
+  await page.getByText('child', { exact: true }).click()
+  await page.getByRole('textbox', { name: 'title', exact: true }).fill('Diving helmet of the harbour’s last diver')
+  await wait(300)
+  await page.screenshot({ path: `${OUT}/by-hand.png` })
+  await page.getByRole('button', { name: 'Back to the record' }).click()
   await page.getByText('Reply', { exact: true }).click()
   await page
     .getByRole('textbox', { name: 'the model’s reply' })
