@@ -130,6 +130,18 @@ describe('asking for one record', () => {
   })
 })
 
+test('several answers keep their numbers where some never come', async () => {
+  await served('flaky', { misbehave: { dropped: 0.5 }, seed: 4 }, ['tries: 1', 'at-once: 1'])
+  const words = ['label/write', '--records', OBJECTS, '--record', 'MH-0007', '--answers', '6', '--again', '0']
+  const { code, out, err } = await asked(...words, '--model', 'flaky', '--runs', at('flaky'))
+  const numbers = [...out.matchAll(/^\[(\d)\]/gm)].map(([, number]) => Number(number))
+  // The first never came: what comes later is held against it all the same.
+  expect([code, numbers[0]! > 1, numbers.length > 1]).toEqual([3, true, true])
+  // A served stand-in says the same again.
+  expect(out).toContain(`nearly the same as ${numbers[0]!}`)
+  expect(err).toContain(`6 answers: ${numbers.length} could be read`)
+})
+
 describe('models.yaml', () => {
   test('is checked as every other file', () => {
     const library = at('models')

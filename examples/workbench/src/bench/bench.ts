@@ -177,10 +177,14 @@ export class Bench {
     if (turn !== this.choosing) return
     // Where no table fits, values by hand are what is left.
     if (path === undefined && this.view === 'sheet' && this.data.data.length > 0) {
-      const { prompt } = new Subject(this.library, this.wanted, undefined, new Map())
-      if (prompt && prompt.variables.length > 0) this.view = 'hand'
+      if ((this.wantedPrompt()?.variables.length ?? 0) > 0) this.view = 'hand'
     }
     await this.openTable(path, at.row ?? 0)
+  }
+
+  /** The prompt that is to be looked at, before its table has been read; undefined where it has errors. */
+  private wantedPrompt(): Prompt | undefined {
+    return new Subject(this.library, this.wanted, undefined, new Map()).prompt
   }
 
   /** The table that is looked at, if it fits the prompt; else the first of the library that does. */
@@ -212,22 +216,28 @@ export class Bench {
   async drop(file: File): Promise<void> {
     this.wanted = { ...this.wanted, batch: undefined }
     this.tablePath = undefined
-    this.take(await readBenchTable(file.stream(), file.name), new Map(), 0)
+    const turn = ++this.choosing
+    const table = await readBenchTable(file.stream(), file.name)
+    if (turn === this.choosing) this.take(table, new Map(), 0)
   }
 
   private async openTable(path: string | undefined, row: number): Promise<void> {
     this.tablePath = path
+    const turn = ++this.choosing
     if (path === undefined) {
       this.take(undefined, new Map(), 0)
       return
     }
-    const turn = ++this.choosing
     this.reading = true
     this.tell()
     try {
       const { batch, prompt } = this.wanted
       const model = batch === undefined ? undefined : this.library.shelf.batches.get(batch)
-      const given = batch !== undefined && model && Object.keys(model.set).length > 0 ? await this.service.given(batch) : undefined
+      // Only documents have to be fetched: the server opens the library for them.
+      const documents = (this.wantedPrompt()?.variables ?? []).filter(
+        ({ name, type }) => type.kind === 'file' && model && name in model.set,
+      )
+      const given = batch !== undefined && documents.length > 0 ? await this.service.given(batch) : undefined
       const joined = new Map<string, BenchTable>()
       for (const one of model?.join ?? []) joined.set(one.path, await this.read(one.path, one))
       const table = await this.read(path, model?.records ?? {})
@@ -237,6 +247,7 @@ export class Bench {
       this.take(table, joined, row)
     } catch (fault) {
       if (!(fault instanceof ServiceFault)) throw fault
+      if (turn !== this.choosing) return
       this.take(
         {
           name: path,

@@ -3,6 +3,7 @@ import { memo } from 'react'
 import type { Bench, View } from '../bench/bench.js'
 import { Chooser, choices } from './chooser.js'
 import { toggleSource, VIEWS } from './commands.js'
+import { placeIn } from './origins.js'
 import { chooseSource, sourceOfBench, sourcesOf } from './sources.js'
 import { useBench } from './use-bench.js'
 
@@ -80,6 +81,5 @@ const Buttons = memo(function Buttons({ bench, view, open, edited, errors, onPal
 function openFirst(bench: Bench): void {
   const first = bench.library.problems.find((p) => p.severity === 'error' && p.place && p.span)
   if (!first) return
-  const { source, start, end } = first.span!
-  bench.jump({ file: first.place!.file, start: source.fileOffset(start), end: source.fileOffset(Math.max(start, end - 1)) + 1 })
+  bench.jump(placeIn(first.place!.file, first.span!))
 }

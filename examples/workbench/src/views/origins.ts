@@ -1,4 +1,4 @@
-import type { Library, Origin, OriginKind } from 'dunelight'
+import type { Library, Origin, OriginKind, Span } from 'dunelight'
 import type { FilePlace } from '../bench/bench.js'
 
 /** What each kind of origin is called on the page. */
@@ -33,8 +33,12 @@ export function nameOrigin(origin: Origin): string {
 
 /** Where a stretch stands in its file. */
 export function placeOf({ span, place }: Origin): FilePlace {
-  const { source, start, end } = span
-  return { file: place.file, start: source.fileOffset(start), end: end > start ? source.fileOffset(end - 1) + 1 : source.fileOffset(start) }
+  return placeIn(place.file, span)
+}
+
+/** A span as a stretch of its file. */
+export function placeIn(file: string, { source, start, end }: Span): FilePlace {
+  return { file, start: source.fileOffset(start), end: end > start ? source.fileOffset(end - 1) + 1 : source.fileOffset(start) }
 }
 
 /** The same in a file of the library: what the standard layout of a persona writes leads to the persona. */

@@ -1,6 +1,7 @@
 import { Alert, Anchor } from '@mantine/core'
 import type { Problem } from 'dunelight'
 import type { FilePlace } from '../bench/bench.js'
+import { placeIn } from './origins.js'
 
 interface Props {
   readonly problems: readonly Problem[]
@@ -19,15 +20,7 @@ export function ProblemList({ problems, onPlace }: Props) {
         <Alert key={i} color={COLOURS[p.severity]} variant="light" title={p.message} p="xs">
           {p.hint !== undefined && <div>{p.hint}</div>}
           {p.place && p.span && (
-            <Anchor
-              component="button"
-              type="button"
-              size="xs"
-              onClick={() => {
-                const { source, start, end } = p.span!
-                onPlace?.({ file: p.place!.file, start: source.fileOffset(start), end: source.fileOffset(Math.max(start, end - 1)) + 1 })
-              }}
-            >
+            <Anchor component="button" type="button" size="xs" onClick={() => onPlace?.(placeIn(p.place!.file, p.span!))}>
               {p.place.file}, line {p.place.line}
             </Anchor>
           )}

@@ -203,9 +203,10 @@ class Telling {
   /** Each of several answers, with its number, as it comes. */
   private printAnswer({ text, problems, reply, given }: Answered, number: number): void {
     const { stdout, env } = this.around
+    // One that never came has its number all the same.
+    this.texts[number - 1] = text ?? ''
     if (text === undefined) return
-    this.texts[number - 1] = text
-    const like = nearlyTheSame(this.texts.map((one) => one))[number - 1]
+    const like = nearlyTheSame(this.texts)[number - 1]
     const doubts = (reply?.doubts ?? []).map(doubtText)
     stdout.write(
       candidateText(
