@@ -4,6 +4,7 @@ import { problem, problemRecord, type ProblemRecord } from 'dunelight'
 import { reason } from '../reason.js'
 import type { Aside, Block } from './block.js'
 import { replaceFile, type Checkpoint } from './run-file.js'
+import { Names } from './names.js'
 import { safePath } from './safe-path.js'
 import { hashFingerprint, hashName, Seen } from './seen.js'
 import { countAside, countRendered, countSame, newTally, type TallyState } from './tally.js'
@@ -35,7 +36,7 @@ export interface LedgerOptions {
 export class Ledger {
   readonly tally: TallyState
   private records = 0
-  private readonly names = new Seen(false)
+  private readonly names = new Names()
   private readonly paths = new Seen(false)
   private readonly prompts = new Seen(true)
   private readonly before: number
@@ -59,7 +60,8 @@ export class Ledger {
   static async open(options: LedgerOptions, from: Checkpoint | undefined): Promise<Ledger> {
     const cut = async (name: string, length: number) => {
       const file = await open(join(options.folder, name), 'a+')
-      await file.truncate(length)
+      // Not cut where there is nothing behind: some disks write all of a file that was ever cut when it is closed, and have it waited for.
+      if ((await file.stat()).size > length) await file.truncate(length)
       return file
     }
     const output = options.perRecord ? undefined : await cut(options.output, from?.output ?? 0)
@@ -153,8 +155,7 @@ export class Ledger {
   /** A record whose name came before. Rows without a name of their own are told apart by their number. */
   private refused({ named, ids }: Block, i: number): Refused | undefined {
     if (named[i] === 0) return undefined
-    const [high, low] = hashName(ids[i]!)
-    if (this.names.add(high, low, 0) === undefined) return undefined
+    if (!this.names.add(ids[i]!)) return undefined
     return { problems: [problemRecord(problem('record-named-twice', { name: ids[i]! }))] }
   }
 

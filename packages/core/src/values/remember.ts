@@ -1,0 +1,25 @@
+/** So long a text is worth finding again: shorter ones are done anew as quickly. */
+const WORTH_IT = 400
+/** So many are held in each of two generations: what came again within one of them stays. */
+const MOST = 64
+
+/**
+ * The same work, remembered for long texts: those that come again with every record, a system turn most of all, are gone through once. Texts that
+ * come once do not drive them out.
+ */
+export function rememberLong<V extends {} | null>(work: (text: string) => V): (text: string) => V {
+  let young = new Map<string, V>()
+  let old = new Map<string, V>()
+  return (text) => {
+    if (text.length < WORTH_IT) return work(text)
+    const known = young.get(text)
+    if (known !== undefined) return known
+    const found = old.get(text) ?? work(text)
+    if (young.size === MOST) {
+      old = young
+      young = new Map()
+    }
+    young.set(text, found)
+    return found
+  }
+}
