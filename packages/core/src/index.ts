@@ -116,6 +116,7 @@ export {
 } from './asking/stand-in.js'
 export { settledCase } from './library/settled-case.js'
 export { Screens, type ScreenFinding } from './asking/screens.js'
+export { wordsIn } from './values/words.js'
 export type { ScreenModel } from './artefacts/screens.js'
 export { ModelFault, type Finish, type Model, type ModelAnswer, type ModelRequest, type Usage } from './asking/port.js'
 export { jsonBytes, utf8Bytes } from './render/json-bytes.js'

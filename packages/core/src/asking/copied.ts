@@ -1,28 +1,39 @@
-/** Texts whose words are remembered: the turns that are the same for every record. */
-const REMEMBERED = 64
+import { rememberLong } from '../values/remember.js'
+import { standInARow, wordsIn } from '../values/words.js'
 
 /** Finds so many words in a row that stand in what was sent. */
 export class Copied {
-  private readonly remembered = new Map<string, readonly string[]>()
-
   constructor(private readonly most: number) {}
 
   /** The first run of words of the texts that stands in `sent` too. The answer is the shorter: what was sent is held against its words. */
   find(texts: readonly string[], sent: readonly string[]): string | undefined {
     for (const text of texts) {
       const words = wordsIn(text)
+      if (words.length < this.most || !this.mayHold(words, sent)) continue
       const begins = new Map<string, number[]>()
       for (let at = 0; at + this.most <= words.length; at++) {
         const places = begins.get(words[at]!)
         if (places) places.push(at)
         else begins.set(words[at]!, [at])
       }
-      if (begins.size === 0) continue
       let earliest = Infinity
-      for (const one of sent) earliest = Math.min(earliest, this.earliest(words, begins, this.wordsOf(one)))
+      for (const one of sent) earliest = Math.min(earliest, this.earliest(words, begins, wordsIn(one)))
       if (earliest < Infinity) return words.slice(earliest, earliest + this.most).join(' ')
     }
     return undefined
+  }
+
+  /**
+   * Whether a run may be found at all. Of the words cut into blocks of half a run's length, every run holds a whole block: few have to be looked
+   * for, without cutting what was sent into words.
+   */
+  private mayHold(words: readonly string[], sent: readonly string[]): boolean {
+    const size = Math.ceil(this.most / 2)
+    for (let at = 0; at + size <= words.length; at += size) {
+      const block = words.slice(at, at + size)
+      if (sent.some((one) => standInARow(block, lowerCase(one)))) return true
+    }
+    return false
   }
 
   private earliest(words: readonly string[], begins: ReadonlyMap<string, readonly number[]>, sent: readonly string[]): number {
@@ -37,19 +48,8 @@ export class Copied {
     }
     return earliest
   }
-
-  private wordsOf(text: string): readonly string[] {
-    const before = this.remembered.get(text)
-    if (before) return before
-    const words = wordsIn(text)
-    if (this.remembered.size >= REMEMBERED) this.remembered.clear()
-    this.remembered.set(text, words)
-    return words
-  }
 }
+
+const lowerCase = rememberLong((text) => text.toLowerCase())
 
 const NOWHERE: readonly number[] = []
-
-function wordsIn(text: string): string[] {
-  return text.toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? []
-}

@@ -1,6 +1,7 @@
 import type { ScreenDeed, ScreenModel } from '../artefacts/screens.js'
 import { KEY_SHAPES } from '../source/key-shapes.js'
 import { personalDataIn } from '../values/mask.js'
+import { rememberLong } from '../values/remember.js'
 import { Copied } from './copied.js'
 
 /** What a screen found: in words that do not repeat what should not be read. */
@@ -22,6 +23,11 @@ export class Screens {
     this.all = screens.map((screen) => ({ screen, look: lookOf(screen, countTokens) }))
   }
 
+  /** Whether tokens have to be counted before these texts are looked at. */
+  haveToCount(side: ScreenModel['side'], texts: readonly string[]): boolean {
+    return this.all.some(({ screen }) => screen.side === side && screen.finds === 'tokens' && mayExceed(texts, screen.most))
+  }
+
   /** What the screens of one side find. */
   find(side: ScreenModel['side'], texts: readonly string[], sent: readonly string[] = []): ScreenFinding[] {
     return this.all.flatMap(({ screen: { name, side: own, deed }, look }) => {
@@ -33,25 +39,26 @@ export class Screens {
 
 function lookOf({ finds, words, most }: ScreenModel, countTokens: (text: string) => number): Look {
   switch (finds) {
-    case 'personal-data':
+    case 'personal-data': {
+      const look = rememberLong((text) => personalDataIn(text) ?? null)
       return (texts) => {
-        const found = first(texts, personalDataIn)
+        const found = first(texts, look)
         return found && (/^[aeiou]/.test(found) ? `an ${found}` : `a ${found}`)
       }
+    }
     case 'key-shaped':
-      return (texts) =>
-        texts.some((text) => KEY_SHAPES.some((shape) => text.search(shape) >= 0)) ? 'a text that has the shape of an access key' : undefined
+      return (texts) => (texts.some(holdsKey) ? 'a text that has the shape of an access key' : undefined)
     case 'words': {
       const shapes = words.map((word) => [word, wholeWord(word)] as const)
+      const look = rememberLong((text) => shapes.find(([, shape]) => shape.test(text))?.[0] ?? null)
       return (texts) => {
-        const found = shapes.find(([, shape]) => texts.some((text) => shape.test(text)))
-        return found && `the word "${found[0]}"`
+        const found = first(texts, look)
+        return found && `the word "${found}"`
       }
     }
     case 'tokens':
       return (texts) => {
-        // No token is shorter than a byte, and beyond ASCII no sign longer than three of them for each of its halves.
-        if (texts.reduce((sum, text) => sum + (BEYOND_ASCII.test(text) ? 3 : 1) * text.length, 0) <= most) return undefined
+        if (!mayExceed(texts, most)) return undefined
         const count = texts.reduce((sum, text) => sum + countTokens(text), 0)
         return count > most ? `${count} tokens, more than ${most}` : undefined
       }
@@ -65,8 +72,17 @@ function lookOf({ finds, words, most }: ScreenModel, countTokens: (text: string)
   }
 }
 
+const holdsKey = rememberLong((text) => KEY_SHAPES.some((shape) => text.search(shape) >= 0))
+
 // eslint-disable-next-line no-control-regex -- all signs of ASCII, those that are not printed too
 const BEYOND_ASCII = /[^\u0000-\u007f]/
+
+/** No token is shorter than a byte, and beyond ASCII no sign longer than three of them for each of its halves. */
+function mayExceed(texts: readonly string[], tokens: number): boolean {
+  return texts.reduce((sum, text) => sum + mostTokens(text), 0) > tokens
+}
+
+const mostTokens = rememberLong((text) => (BEYOND_ASCII.test(text) ? 3 : 1) * text.length)
 
 function wholeWord(word: string): RegExp {
   const literal = word
@@ -76,10 +92,10 @@ function wholeWord(word: string): RegExp {
   return new RegExp(`(?<![\\p{L}\\p{N}])${literal}(?![\\p{L}\\p{N}])`, 'iu')
 }
 
-function first<T>(texts: readonly string[], look: (text: string) => T | undefined): T | undefined {
+function first<T>(texts: readonly string[], look: (text: string) => T | null): T | undefined {
   for (const text of texts) {
     const found = look(text)
-    if (found !== undefined) return found
+    if (found !== null) return found
   }
   return undefined
 }

@@ -1,6 +1,7 @@
 import { ModelFault, type Finish, type Model, type ModelRequest, type Usage } from './port.js'
 import { lotBy } from '../render/choose.js'
 import type { Form } from '../outputs/form.js'
+import { rememberLong } from '../values/remember.js'
 
 /** How a stand-in can misbehave, and what that is like. */
 export const MISBEHAVIOURS = {
@@ -64,7 +65,7 @@ export function standIn(options: StandInOptions = {}): Model {
 
 /** What a stand-in says that it used: a token for what stands between two blanks. */
 export function madeUpUsage(turns: readonly { readonly text?: string }[], answer: string): Usage {
-  return { asked: turns.reduce((sum, { text = '' }) => sum + runsIn(text), 0), answered: runsIn(answer) }
+  return { asked: turns.reduce((sum, { text = '' }) => sum + runsOf(text), 0), answered: runsIn(answer) }
 }
 
 /** Makes up one answer after the other, each in its way. */
@@ -142,7 +143,12 @@ function knownIn(values: Readonly<Record<string, unknown>>): Known {
   const numbers = new Set<number>()
   const look = (value: unknown): void => {
     if (typeof value === 'number') numbers.add(value)
-    else if (typeof value === 'string') for (const [word] of value.slice(0, 2000).matchAll(/\p{L}{3,}/gu)) words.add(word.toLowerCase())
+    else if (typeof value === 'string')
+      for (const word of value
+        .slice(0, 2000)
+        .toLowerCase()
+        .match(/\p{L}{3,}/gu) ?? [])
+        words.add(word)
     else if (Array.isArray(value)) value.forEach(look)
     else if (typeof value === 'object' && value !== null) Object.values(value).forEach(look)
   }
@@ -150,7 +156,16 @@ function knownIn(values: Readonly<Record<string, unknown>>): Known {
   return { words: [...words].slice(0, MOST_WORDS), numbers: [...numbers] }
 }
 
+const runsOf = rememberLong(runsIn)
+
 /** Runs of signs between blanks. */
 function runsIn(text: string): number {
-  return text.match(/\S+/g)?.length ?? 0
+  let runs = 0
+  let blank = true
+  for (let i = 0; i < text.length; i++) {
+    const before = blank
+    blank = text.charCodeAt(i) <= 32
+    if (before && !blank) runs++
+  }
+  return runs
 }

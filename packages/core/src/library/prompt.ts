@@ -332,7 +332,10 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     let asked: { readonly form: Form<R> | undefined } | undefined
     const formOf = () => (asked ??= { form: this.formFor(accepted, options, choose) }).form
     const checked = (reply: string, read: Reply<R>): CheckedReply<R> => {
-      const doubts = doubtsIn({ ...this.told(accepted, turns, picks, options), reply, value: read.kept })
+      const language = (options.locale ?? this.library.locale)?.split('-')[0]
+      const examples = () => this.exampleTexts(picks)
+      const given = () => this.givenTexts(accepted, turns, examples())
+      const doubts = doubtsIn({ given, examples, language, reply, value: read.kept })
       return { ...read, doubts }
     }
     const rendered = this.run(accepted, options, choose, options.origins ?? false)
@@ -365,9 +368,9 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     return formOf(this.plan, accepted, this.setting(options, choose, false)) as Form<R> | undefined
   }
 
-  /** What a reply may know: the turns without their examples, and all values of the record. */
-  private told(accepted: readonly unknown[], turns: readonly RenderedTurn[], picks: readonly SetPick[], options: RenderOptions) {
-    const examples = picks.flatMap(({ set, cases }) => {
+  /** The texts of the examples that were written, and of their records. */
+  private exampleTexts(picks: readonly SetPick[]): readonly string[] {
+    return picks.flatMap(({ set, cases }) => {
       const prepared = this.sets.get(set)
       return cases.flatMap((one) => [
         prepared?.asks[one.case] ?? '',
@@ -375,11 +378,14 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
         ...givenTexts(prepared?.rows[one.case]),
       ])
     })
+  }
+
+  /** What a reply may know: the turns without their examples, and all values of the record. */
+  private givenTexts(accepted: readonly unknown[], turns: readonly RenderedTurn[], examples: readonly string[]): readonly string[] {
     const written = examples.filter((text) => text.length > 12)
     const bare = turns.map(({ text }) => written.reduce((rest, example) => rest.replace(example, () => ' '), text))
     const parts = turns.flatMap(({ parts: all }) => (all ?? []).flatMap((part) => (part.kind === 'text' ? [part.text] : [])))
-    const language = (options.locale ?? this.library.locale)?.split('-')[0]
-    return { given: [...bare, ...parts, ...givenTexts(accepted)], examples, language }
+    return [...bare, ...parts, ...givenTexts(accepted)]
   }
 
   private run(accepted: readonly unknown[], options: RenderOptions, choose: Choose, traced: boolean): Rendered {

@@ -43,5 +43,7 @@ export interface OutputKind<S extends Shape> {
   /** A value with one of its parts taken from another. */
   readonly exchange?: (shape: S, value: unknown, other: unknown, part: string) => unknown
   readonly sample: (shape: S, lot: Lot) => unknown
+  /** Whether a sample is read back as it was whatever words are in it: then only what it must and must not say is looked at. */
+  readonly faithful?: (shape: S) => boolean
   readonly ways: readonly Way<S>[]
 }

@@ -16,14 +16,15 @@ interface Kept {
  * where nothing that the turn draws on has changed, it is not written again.
  */
 export class TurnMemo {
-  private kept: Kept | undefined
+  private readonly kept: { text?: Kept | undefined; json?: Kept | undefined } = {}
 
   /** `variables`: all that the turn draws on, by index. */
   constructor(private readonly variables: readonly number[]) {}
 
   /** The text, if nothing has changed since it was written. */
   take(run: Run): string | undefined {
-    const { kept, variables } = this
+    const { variables } = this
+    const kept = this.kept[formOf(run)]
     if (kept?.locale !== run.locale || kept.persona !== run.persona || kept.output !== run.output) return undefined
     for (let i = 0; i < variables.length; i++) if (run.values[variables[i]!] !== kept.values[i]) return undefined
     run.repeats += kept.repeats
@@ -33,6 +34,13 @@ export class TurnMemo {
   /** Keeps what has just been written. A text with a sign that could begin a fence's tag is looked at anew in each rendering. */
   keep(run: Run, text: string, repeats: number): void {
     const { locale, persona, output, suspect } = run
-    this.kept = suspect ? undefined : { values: this.variables.map((at) => run.values[at]), locale, persona, output, text, repeats }
+    this.kept[formOf(run)] = suspect
+      ? undefined
+      : { values: this.variables.map((at) => run.values[at]), locale, persona, output, text, repeats }
   }
+}
+
+/** The same turn as text, and as it stands in JSON. */
+function formOf({ json }: Run): 'text' | 'json' {
+  return json ? 'json' : 'text'
 }

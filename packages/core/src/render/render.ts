@@ -9,6 +9,7 @@ import type { TurnMemo } from './memo.js'
 import type { Plan, TurnPlan } from './plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import type { Locale } from '../values/locale.js'
+import { rememberLong } from '../values/remember.js'
 
 /** One message of a finished prompt. Its origins are worked out when somebody looks at them. */
 export interface Turn {
@@ -99,11 +100,13 @@ export function byteList(turns: readonly ByteTurn[]): string {
   return `${list}]`
 }
 
+const longJson = rememberLong(jsonBytes)
+
 export function bytesOf(turns: readonly Turn[]): ByteTurn[] {
   return turns.map(({ role, name, text, parts }) => ({
     role,
     name,
-    text: jsonBytes(text),
+    text: longJson(text),
     parts: parts && utf8Bytes(JSON.stringify(parts)),
   }))
 }
@@ -186,7 +189,7 @@ function runOnce(
 function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[]): void {
   switch (turn.kind) {
     case 'text': {
-      if (run.json && turn.memo) {
+      if (!traced && turn.memo) {
         turns.push(remembered(turn.memo, turn, run))
         return
       }

@@ -15,6 +15,7 @@ import {
   type ValueType,
 } from './types.js'
 import { wholePattern } from './pattern.js'
+import { isWordSign } from './words.js'
 import { problem, type Report } from '../problems/problem.js'
 import { nearest } from '../problems/suggest.js'
 
@@ -114,7 +115,7 @@ export function wordCount(text: string): number {
   for (let i = 0; i < text.length; i++) {
     const unit = text.charCodeAt(i)
     if (unit === 32 || (unit < 14 && unit > 8)) counted = false
-    else if (!counted && isWordSign(text, i, unit)) {
+    else if (!counted && isWordSign(text, i)) {
       counted = true
       count++
     } else if (counted && unit > 127 && BLANK.test(text[i]!)) counted = false
@@ -123,12 +124,6 @@ export function wordCount(text: string): number {
 }
 
 const BLANK = /\s/u
-const WORD_SIGN = /[\p{L}\p{N}]/u
-
-function isWordSign(text: string, at: number, unit: number): boolean {
-  if (unit < 128) return (unit > 47 && unit < 58) || (unit > 64 && unit < 91) || (unit > 96 && unit < 123)
-  return WORD_SIGN.test(String.fromCodePoint(text.codePointAt(at)!))
-}
 
 function acceptNumber(value: unknown, type: NumberType, where: Where, report: Report): unknown {
   const fits =

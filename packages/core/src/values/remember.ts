@@ -7,7 +7,7 @@ const MOST = 64
  * The same work, remembered for long texts: those that come again with every record, a system turn most of all, are gone through once. Texts that
  * come once do not drive them out.
  */
-export function rememberLong<V extends {} | null>(work: (text: string) => V): (text: string) => V {
+export function rememberLong<V extends string | number | boolean | object | null>(work: (text: string) => V): (text: string) => V {
   let young = new Map<string, V>()
   let old = new Map<string, V>()
   return (text) => {

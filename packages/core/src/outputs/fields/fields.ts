@@ -21,6 +21,8 @@ export const fieldsKind: OutputKind<FieldsShape> = {
   parts: ({ fields }) => fields.map(({ name }) => name),
   exchange: (_, value, other, part) => withPart(value as Data, other as Data, part),
   sample: (shape, lot) => sampleRecord(shape.fields, lot),
+  // A JSON Schema may ask for more than each field by itself does.
+  faithful: ({ check }) => !check,
   ways: [
     ...around<FieldsShape>((_, value) => JSON.stringify(value, null, 2), 'json'),
     wandering('trailing-comma', (text) => text.replace(/\}$/, ',}')),

@@ -19,6 +19,7 @@ export function readFields(shape: FieldsShape, reading: Reading): unknown {
 
 /** Whether an object says something of the fields; another one may wrap it. */
 function isOwn(data: Record<string, unknown>, { fields }: FieldsShape): boolean {
+  if (fields.some(({ name }) => Object.hasOwn(data, name))) return true
   const names = new Set(fields.map((field) => foldHeading(field.name)))
   return fields.length === 0 || Object.keys(data).some((key) => names.has(foldHeading(key))) || !Object.values(data).some(isRecord)
 }

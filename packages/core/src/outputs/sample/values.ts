@@ -14,10 +14,17 @@ const WORDS =
 
 /** As many words. */
 export function wordsBy(lot: Lot, count: number): string {
-  const { words = [] } = lot.known
-  const all = words.length === 0 ? WORDS : [...words, ...WORDS.slice(0, Math.max(0, LEAST_WORDS - words.length))]
-  return Array.from({ length: count }, () => lot.of(all)).join(' ')
+  const { words = NO_WORDS } = lot.known
+  const plain = words.length === 0 ? WORDS.length : Math.max(0, LEAST_WORDS - words.length)
+  let text = ''
+  for (let i = 0; i < count; i++) {
+    const at = lot.whole(0, words.length + plain - 1)
+    text += `${i === 0 ? '' : ' '}${words[at] ?? WORDS[at - words.length]!}`
+  }
+  return text
 }
+
+const NO_WORDS: readonly string[] = []
 
 /** Fewer words than these repeat themselves. */
 const LEAST_WORDS = 16

@@ -1,6 +1,6 @@
 import { doubt } from './doubt.js'
 import type { TruthRule } from './facts.js'
-import { GivenNumbers, numbersIn, type SaidNumber } from './numbers.js'
+import { GivenNumbers, mayHoldNumbers, numbersIn, type SaidNumber } from './numbers.js'
 import { datesIn } from '../../values/written-dates.js'
 
 /** Small numbers in words are counted by everybody: "two hands". */
@@ -11,9 +11,10 @@ const LINE_NUMBER = /(?:^|\n)[ \t]*(?:[-*>#] )?$/
 export const figuresAreFounded: TruthRule = {
   name: 'figures-are-founded',
   check: (facts, report) => {
-    const said = facts.said.flatMap((text) =>
-      numbersIn(text, datesIn(text)).filter((one) => !isTrifle(one, text) && !facts.stands(one.text, 'given')),
-    )
+    if (!mayHoldNumbers(facts.said.join('\n'))) return
+    const said = facts.said
+      .filter(mayHoldNumbers)
+      .flatMap((text) => numbersIn(text, datesIn(text)).filter((one) => !isTrifle(one, text) && !facts.stands(one.text, 'given')))
     if (said.length === 0) return
     const given = numbersOf(facts.given)
     const unknown = said.filter((one) => !given.holds(one))

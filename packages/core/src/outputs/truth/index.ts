@@ -5,8 +5,9 @@ import { namesAreFounded } from './names-are-founded.js'
 import { noSentenceIsCopied } from './no-sentence-is-copied.js'
 import { foldText } from '../fold.js'
 import { placeOf, textsIn } from '../must-say.js'
+import { rememberLong } from '../../values/remember.js'
 import type { Problem } from '../../problems/problem.js'
-import { Source } from '../../source/source.js'
+import { Source, type Span } from '../../source/source.js'
 
 /** In the order in which they are told. */
 export const TRUTH_RULES: readonly TruthRule[] = Object.freeze([figuresAreFounded, datesAreFounded, namesAreFounded, noSentenceIsCopied])
@@ -14,27 +15,18 @@ export const TRUTH_RULES: readonly TruthRule[] = Object.freeze([figuresAreFounde
 /** So many are worth a line each; a reply with more is doubtful as a whole. */
 const MOST_DOUBTS = 50
 
-export interface Truth extends Pick<TruthFacts, 'given' | 'examples' | 'language'> {
+export interface Truth extends Pick<TruthFacts, 'language'> {
+  /** What the model was told: asked for only where the reply says something that it is to be held against. */
+  readonly given: () => readonly string[]
+  readonly examples: () => readonly string[]
   readonly reply: string
   /** What the reply was read as. */
   readonly value: unknown
 }
 
 /** What is to be verified in a reply: each once, with its place in it. */
-export function doubtsIn({ given, examples, language, reply, value }: Truth): Problem[] {
-  const source = new Source('the reply', reply)
-  const knownText = { given: foldAll(given), examples: foldAll(examples) }
-  const facts: TruthFacts = {
-    given,
-    examples,
-    language,
-    said: [...textsIn(value), ...numbersOf(value)],
-    stands: (words, among) => placeOf(among === 'given' ? knownText.given : knownText.examples, words) >= 0,
-    placeOf: (text) => {
-      const at = reply.indexOf(text)
-      return at < 0 ? undefined : source.span(at, at + text.length)
-    },
-  }
+export function doubtsIn(truth: Truth): Problem[] {
+  const facts = new Facts(truth)
   const found = new Map<string, Problem>()
   for (const rule of TRUTH_RULES)
     rule.check(facts, (one) => {
@@ -43,24 +35,43 @@ export function doubtsIn({ given, examples, language, reply, value }: Truth): Pr
   return [...found.values()].sort((a, b) => (a.span?.start ?? 0) - (b.span?.start ?? 0))
 }
 
-/** Texts that are long and come again with every record, a system turn most of all, are folded once. */
-const folded = new Map<string, string>()
-const MOST_FOLDED = 64
-const WORTH_KEEPING = 400
+/** What most replies never ask for is worked out when it is asked for. */
+class Facts implements TruthFacts {
+  readonly said: readonly string[]
+  private readonly told: { given?: readonly string[]; examples?: readonly string[] } = {}
+  private readonly folded: { given?: string; examples?: string } = {}
+  private source: Source | undefined
 
-function foldAll(texts: readonly string[]): string {
-  return texts.map(foldOnce).join(' ')
+  constructor(private readonly truth: Truth) {
+    this.said = [...textsIn(truth.value), ...numbersOf(truth.value)]
+  }
+
+  get language(): string | undefined {
+    return this.truth.language
+  }
+
+  get given(): readonly string[] {
+    return (this.told.given ??= this.truth.given())
+  }
+
+  get examples(): readonly string[] {
+    return (this.told.examples ??= this.truth.examples())
+  }
+
+  stands(words: string, among: 'given' | 'examples'): boolean {
+    return placeOf((this.folded[among] ??= this[among].map(folded).join(' ')), words) >= 0
+  }
+
+  placeOf(text: string): Span | undefined {
+    const { reply } = this.truth
+    const at = reply.indexOf(text)
+    if (at < 0) return undefined
+    this.source ??= new Source('the reply', reply)
+    return this.source.span(at, at + text.length)
+  }
 }
 
-function foldOnce(text: string): string {
-  if (text.length < WORTH_KEEPING) return foldText(text)
-  const before = folded.get(text)
-  if (before !== undefined) return before
-  const now = foldText(text)
-  if (folded.size >= MOST_FOLDED) folded.clear()
-  folded.set(text, now)
-  return now
-}
+const folded = rememberLong(foldText)
 
 /** Numbers of the data itself, as texts. */
 function numbersOf(value: unknown, depth = 0): string[] {

@@ -42,6 +42,7 @@ interface Run {
 /** Runs of words with capitals, line by line; headings, in which most words have one, are passed over. */
 function runsIn(text: string): Run[] {
   return text.split('\n').flatMap((line) => {
+    if (!CAPITAL.test(line)) return []
     const words = [...line.matchAll(WORD)].map((match) => ({ word: match[0], start: match.index, end: match.index + match[0].length }))
     const long = words.filter(({ word }) => word.length > 3)
     const capital = long.filter(({ word }) => isCapital(word))
@@ -58,6 +59,8 @@ function runsIn(text: string): Run[] {
     return runs
   })
 }
+
+const CAPITAL = /\p{Lu}/u
 
 function isCapital(word: string): boolean {
   return /^\p{Lu}/u.test(word)

@@ -10,6 +10,7 @@ const SENTENCE = /[^.!?…\n]+[.!?…]*/gu
 export const noSentenceIsCopied: TruthRule = {
   name: 'no-sentence-is-copied',
   check: (facts, report) => {
+    if (facts.examples.length === 0) return
     const examples = new Set(facts.examples.flatMap(sentences).map(fold))
     if (examples.size === 0) return
     const given = new Set(facts.given.flatMap(sentences).map(fold))

@@ -1,3 +1,5 @@
+import { rememberLong } from '../../values/remember.js'
+
 /** A number as a text says it, in digits or in words; `readings` are all that it may mean. */
 export interface SaidNumber {
   readonly text: string
@@ -24,6 +26,14 @@ const ORDINALS =
 const NUMBER_WORD = `(?:${[...SMALL, ...TENS, 'hundred', 'thousand'].join('|')})`
 const WORDS = new RegExp(`(?<![\\p{L}\\p{N}])${NUMBER_WORD}(?:(?:[ -]| and )${NUMBER_WORD})*(?!\\p{L})`, 'giu')
 
+const DIGIT = /\d/
+const SOME_NUMBER = new RegExp(`\\d|centur|(?<![\\p{L}\\p{N}])${NUMBER_WORD}(?!\\p{L})`, 'iu')
+
+/** Whether a text may say a number at all: most answers say none, and need no closer look. */
+export function mayHoldNumbers(text: string): boolean {
+  return SOME_NUMBER.test(text)
+}
+
 /** All numbers that a text says. Places taken by one of `taken`, dates most of all, are passed over. */
 export function numbersIn(text: string, taken: readonly { readonly start: number; readonly text: string }[] = []): SaidNumber[] {
   const found: SaidNumber[] = []
@@ -37,8 +47,10 @@ export function numbersIn(text: string, taken: readonly { readonly start: number
     const ordinal = match[1] === undefined ? ORDINALS.indexOf(match[2]!.toLowerCase()) + 1 : Number(match[1])
     if (ordinal > 0) add(match, 'century', [String(ordinal)])
   }
-  for (const match of text.matchAll(DECADE)) add(match, 'decade', [match[1]!])
-  for (const match of text.matchAll(DIGITS)) add(match, kindOf(match), readingsOf(match[2]!))
+  if (DIGIT.test(text)) {
+    for (const match of text.matchAll(DECADE)) add(match, 'decade', [match[1]!])
+    for (const match of text.matchAll(DIGITS)) add(match, kindOf(match), readingsOf(match[2]!))
+  }
   for (const match of text.matchAll(WORDS)) add(match, 'figure', wordReadings(match[0]))
   return found
 }
@@ -108,10 +120,11 @@ export class GivenNumbers {
   private readonly centuries = new Set<string>()
 
   add(text: string): void {
-    for (const { readings, kind } of numbersIn(text)) {
+    const { said, rangeEnds } = given(text)
+    for (const { readings, kind } of said) {
       for (const one of readings) (kind === 'century' ? this.centuries : this.readings).add(one)
     }
-    for (const [, century, , years] of text.matchAll(RANGE)) this.readings.add(`${Number(century! + years!)}`)
+    for (const one of rangeEnds) this.readings.add(one)
   }
 
   holds({ readings, kind }: SaidNumber): boolean {
@@ -130,3 +143,9 @@ export class GivenNumbers {
     return false
   }
 }
+
+/** The numbers that a text gives, and the last years of its ranges. */
+const given = rememberLong((text) => ({
+  said: numbersIn(text),
+  rangeEnds: [...text.matchAll(RANGE)].map(([, century, , years]) => `${Number(century! + years!)}`),
+}))
