@@ -7,7 +7,7 @@ import type { BatchRecord } from './rows.js'
 import { compileShape, jsonOf, type Piece } from './shape.js'
 import { problem, ProblemError } from '../problems/problem.js'
 import { jsonBytes } from '../render/json-bytes.js'
-import { byteList, bytesOf, type ByteTurn, type Turn } from '../render/render.js'
+import { byteList, type ByteTurn } from '../render/render.js'
 import type { Span } from '../source/source.js'
 import type { SlotValue, Text } from '../text/nodes.js'
 import { soleSlot } from '../text/sole-slot.js'
@@ -55,11 +55,9 @@ export class EnvelopeWriter implements LineWriter {
   }
 
   /** A record's line with the turns as they are said: those of its rendering, or more of them. */
-  of(record: BatchRecord, prepared: PreparedValues, said: readonly Turn[]): string {
+  of(record: BatchRecord, prepared: PreparedValues, turns: readonly ByteTurn[], fingerprint: string): string {
     const options = renderOptions(this.options, record.id)
-    const turns = bytesOf(said)
     this.refuseLost(turns)
-    const fingerprint = (this.options.hash ?? hashBytes)(byteList(turns))
     return this.whole({ record, prepared, options, turns, fingerprint, tokens: undefined }) ?? 'null'
   }
 

@@ -29,7 +29,7 @@ export type RowEnding = (typeof ROW_ENDINGS)[number]
 
 /** The writing of a file by its ending. `columns` are those of the answer. */
 export function rowWriting(ending: RowEnding, columns: readonly string[]): RowWriting {
-  if (ending === '.jsonl') return { head: () => '', line: (row, headings) => `${JSON.stringify(asRecord(row, headings, columns))}\n` }
+  if (ending === '.jsonl') return linesOf(columns)
   const line = (cells: readonly unknown[]) =>
     `${Papa.unparse([cells.map(cellText)], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' })}\n`
   const more = [...columns, REPAIRED, VERIFY]
@@ -57,16 +57,32 @@ function columnCell(value: unknown): string {
   return cellText(value)
 }
 
-function asRecord(finished: FinishedRow, headings: readonly string[], columns: readonly string[]) {
-  const { cells, answer, repaired, doubts, madeUp, about } = finished
+/** Lines of JSON. All rows of a table have the same keys: they are written once, and the values between them. */
+function linesOf(columns: readonly string[]): RowWriting {
+  const answerMembers = membersOf(columns)
+  let known: readonly string[] | undefined
+  let rowMembers = membersOf([])
   return {
-    ...about,
-    row: Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? ''])),
-    answer: Object.fromEntries(columns.map((name) => [name, answer[name] ?? null])),
-    ...(repaired.length > 0 && { repaired }),
-    ...(doubts.length > 0 && { verify: doubts }),
-    ...(madeUp && { 'made-up': true }),
+    head: () => '',
+    line: ({ cells, answer, repaired, doubts, madeUp, about }, headings) => {
+      if (headings !== known) {
+        known = headings
+        rowMembers = membersOf(headings)
+      }
+      const before = about && Object.keys(about).length > 0 ? `${JSON.stringify(about).slice(1, -1)},` : ''
+      const row = rowMembers((i) => cells[i] ?? '')
+      const answered = answerMembers((i) => answer[columns[i]!] ?? null)
+      const mended = repaired.length > 0 ? `,"repaired":${JSON.stringify(repaired)}` : ''
+      const verify = doubts.length > 0 ? `,"verify":${JSON.stringify(doubts)}` : ''
+      return `{${before}"row":${row},"answer":${answered}${mended}${verify}${madeUp ? ',"made-up":true' : ''}}\n`
+    },
   }
+}
+
+/** Writes an object with these keys. Of two columns with one name the last counts. */
+function membersOf(keys: readonly string[]): (value: (at: number) => unknown) => string {
+  const places = [...new Map(keys.map((key, i) => [key, i]))].map(([key, at]) => ({ at, key: `${JSON.stringify(key)}:` }))
+  return (value) => `{${places.map(({ at, key }) => key + JSON.stringify(value(at))).join(',')}}`
 }
 
 /** A doubt in a few words: the stretch that is to be verified. */

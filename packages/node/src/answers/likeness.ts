@@ -1,7 +1,9 @@
+import { wordsIn } from 'dunelight'
+
 /** The share of words that two texts do not have in common: from 0, the same words, to 1, none. */
 export function distanceOf(one: string, other: string): number {
   const bag = new Map<string, number>()
-  const [left, right] = [wordsOf(one), wordsOf(other)]
+  const [left, right] = [wordsIn(one), wordsIn(other)]
   for (const word of left) bag.set(word, (bag.get(word) ?? 0) + 1)
   let shared = 0
   for (const word of right) {
@@ -13,7 +15,7 @@ export function distanceOf(one: string, other: string): number {
 }
 
 export function countWords(text: string): number {
-  return wordsOf(text).length
+  return wordsIn(text).length
 }
 
 /** Texts with so few words of their own say the same. */
@@ -25,8 +27,4 @@ export function nearlyTheSame(texts: readonly string[]): (number | undefined)[] 
     const first = texts.findIndex((other, j) => j < i && distanceOf(other, text) <= NEARLY)
     return first < 0 ? undefined : first + 1
   })
-}
-
-function wordsOf(text: string): string[] {
-  return text.toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? []
 }

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import type { Batch, ModelAnswer, ModelRequest, Problem } from 'dunelight'
-import { tokenCounter } from '../tokens.js'
+import { lazyTokenCounter, type CountTokens } from '../tokens.js'
 import { AnswerLog } from './answer-log.js'
 import { Asker } from './asker.js'
 import { keptAnswer } from './question.js'
@@ -8,13 +8,6 @@ import type { ReadyModel } from './ready-model.js'
 
 /** Answers of all runs of a library, so that none is paid for twice. */
 export const STORE = join('answers', 'kept.jsonl')
-
-/** Whether tokens have to be counted before something is asked. */
-function needsTokens({ rules }: ReadyModel, { library, model }: Batch): boolean {
-  return (
-    rules.aMinute.tokens !== undefined || model.tokens || (library?.shelf.library.screens ?? []).some(({ finds }) => finds === 'tokens')
-  )
-}
 
 export interface AnswerSourceOptions {
   readonly batch: Batch
@@ -25,6 +18,8 @@ export interface AnswerSourceOptions {
   readonly log?: string
   /** Takes nothing of what was answered before. */
   readonly fresh?: boolean
+  /** Questions that are under way at a time; else what the model's description says. */
+  readonly atOnce?: number
   readonly notice?: (found: Problem) => void
   readonly onAgain?: (why: string) => void
 }
@@ -39,20 +34,29 @@ export class AnswerSource {
     private readonly log: AnswerLog | undefined,
     private readonly store: AnswerLog | undefined,
     private readonly fresh: boolean,
-    /** Counts tokens, where anybody needs them. */
-    readonly counter: ((text: string) => number) | undefined,
+    /** Counts tokens, for whoever needs them. */
+    readonly counter: () => Promise<CountTokens>,
   ) {}
 
-  static async open({ batch, model, folder, log, fresh = false, notice, onAgain }: AnswerSourceOptions): Promise<AnswerSource> {
+  static async open({
+    batch,
+    model,
+    folder,
+    log,
+    fresh = false,
+    atOnce = model.atOnce,
+    notice,
+    onAgain,
+  }: AnswerSourceOptions): Promise<AnswerSource> {
     const own = log === undefined ? undefined : await AnswerLog.open(log, notice)
     // What a stand-in makes up is nobody else's answer.
     const store = model.madeUp ? undefined : await AnswerLog.open(join(folder, STORE), notice)
-    const counter = needsTokens(model, batch) ? await tokenCounter(batch.prompt.tokenEncoding) : undefined
-    return new AnswerSource(model, new Asker(model.name, model.model, model.rules, counter, onAgain), own, store, fresh, counter)
+    const counter = lazyTokenCounter(batch.prompt.tokenEncoding)
+    return new AnswerSource(model, new Asker(model.name, model.model, model.rules, atOnce, counter, onAgain), own, store, fresh, counter)
   }
 
   /** The answer to a question; the same question at the same time is asked once. */
-  async answer(key: string, request: ModelRequest): Promise<{ readonly answer: ModelAnswer; readonly kept: boolean }> {
+  async answer(key: string, request: ModelRequest, urgent = false): Promise<{ readonly answer: ModelAnswer; readonly kept: boolean }> {
     const { log, store } = this
     const own = await log?.get(key)
     if (own) return { answer: own, kept: true }
@@ -63,16 +67,30 @@ export class AnswerSource {
       await log?.add(before)
       return { answer: before, kept: true }
     }
-    const asked = this.asker.ask(request)
+    const asked = this.askAndKeep(key, request, urgent)
     this.under.set(key, asked)
     try {
-      const answer = await asked
-      const line = keptAnswer(key, request, answer, this.model)
-      await Promise.all([log?.add(line), store?.add(line)])
-      return { answer, kept: false }
+      return { answer: await asked, kept: false }
     } finally {
       this.under.delete(key)
     }
+  }
+
+  private async askAndKeep(key: string, request: ModelRequest, urgent: boolean): Promise<ModelAnswer> {
+    const answer = await this.asker.ask(request, urgent)
+    const line = keptAnswer(key, request, answer, this.model)
+    await Promise.all([this.log?.add(line), this.store?.add(line)])
+    return answer
+  }
+
+  /** Asks nothing any more: what waits for its turn is refused as not asked. */
+  leave(): void {
+    this.asker.leave()
+  }
+
+  /** Until all that is under way has been answered and kept: it has been paid for. */
+  async settled(): Promise<void> {
+    await Promise.allSettled(this.under.values())
   }
 
   /** What was answered in this run, and nothing else. */

@@ -28,7 +28,7 @@ export async function askOnce(options: AskOnceOptions): Promise<Answered> {
   const source = await AnswerSource.open({ ...options, batch })
   try {
     const record: BatchRecord = { row: 1, id, named: true, cells: [], prepared, problems: [], path: undefined }
-    const questions = new Questions(batch, model, again, (key, request) => source.answer(key, request), source.counter)
+    const questions = new Questions(batch, model, again, (...question) => source.answer(...question), source.counter)
     return await questions.ask(record, prepared, [])
   } finally {
     await source.close()

@@ -1,7 +1,6 @@
 import { appendFile, mkdir, open, rm, type FileHandle } from 'node:fs/promises'
 import { extname, join, relative, resolve } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
-import PQueue from 'p-queue'
 import { batchModel, problem, problemRecord, ProblemError, type Batch, type BatchModel, type BatchRecord, type Library } from 'dunelight'
 import { doubtText, ROW_ENDINGS, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from '../answers/finished-row.js'
 import { recordsOf } from '../batches/blocks.js'
@@ -29,6 +28,7 @@ import { keepStdin, moveInto } from '../batches/stdin.js'
 import { countAside } from '../batches/tally.js'
 import { readPools, tableFile } from '../sources/records.js'
 import { AnswerSource } from './answer-source.js'
+import { NotAsked } from './asker.js'
 import { countLabels, countUsage, newAskCounts, type AskCounts } from './ask-counts.js'
 import { correctionFor } from './correction.js'
 import { askReport } from './ask-report.js'
@@ -212,7 +212,6 @@ class AskRun {
   private lines: string[] = []
   private asides: string[] = []
   private notes: string[] = []
-  private readonly queue = new PQueue()
   private readonly sendings: Sendings
   private readonly writing: RowWriting
   private headings: readonly string[] = []
@@ -246,17 +245,25 @@ class AskRun {
       folder: options.folder,
       log: join(folder, RUN_LOG),
       fresh,
+      ...(options.atOnce !== undefined && { atOnce: options.atOnce }),
       ...(notice && { notice }),
       ...(options.onAgain && { onAgain: options.onAgain }),
     })
+    const leave = () => source.leave()
+    if (options.signal?.aborted) leave()
+    options.signal?.addEventListener('abort', leave)
     // What the run wrote before it broke off is written once more: its answers are all there.
     const output = await open(join(folder, file.output), 'w')
     const aside = await open(join(folder, ASIDE_FILE), 'w')
     await rm(join(folder, NOTES_FILE), { force: true })
     const sent = await this.sendings.open(folder, this.columns)
-    const questions = new Questions(batch, model, again, (key, request) => source.answer(key, request), source.counter)
+    const questions = new Questions(batch, model, again, (...question) => source.answer(...question), source.counter)
     try {
-      await this.askAll(questions, output, aside)
+      await this.askAll(questions, output, aside).catch(async (fault: unknown) => {
+        if (!(fault instanceof NotAsked)) throw fault
+        await source.settled()
+      })
+      await this.flush(output, aside)
       const interrupted = options.signal?.aborted === true && !this.full
       if (interrupted) return await this.end('interrupted')
       await output.close()
@@ -267,13 +274,13 @@ class AskRun {
       for (const one of sent.files) handed.push(await publish(join(folder, one.name), join(options.folder, one.path)))
       return await this.end('done', { ...(published && { published }), ...(handed.length > 0 && { sent: handed }) })
     } catch (fault) {
-      // What is under way has been paid for, and is kept.
-      this.queue.clear()
-      await Promise.race([this.queue.onIdle(), pause(LONGEST_LEAVE, undefined, { ref: false })])
+      source.leave()
+      await Promise.race([source.settled(), pause(LONGEST_LEAVE, undefined, { ref: false })])
       await this.end('failed').catch(() => undefined)
       if (fault instanceof WriteFault) fault.run = folder
       throw fault
     } finally {
+      options.signal?.removeEventListener('abort', leave)
       await output.close().catch(() => undefined)
       await aside.close()
       await sent.close()
@@ -290,8 +297,6 @@ class AskRun {
     const { notice, onHeading, signal } = options
     const { only, answers = 1 } = file.asking!
     const atOnce = options.atOnce ?? options.model.atOnce
-    const { queue } = this
-    queue.concurrency = atOnce
     const { bytes: _, sha256: __, ...records } = file.records
     const pools = await readPools(batch, options.folder, notice ? { notice } : {})
     const window: Promise<Done>[] = []
@@ -320,7 +325,7 @@ class AskRun {
         if (only !== undefined && record.id !== only) continue
         taken++
         for (let draw = 1; draw <= answers; draw++) {
-          const done = queue.add(() => this.askOne(questions, record, chunk.headings, draw)) as Promise<Done>
+          const done = this.askOne(questions, record, chunk.headings, draw)
           done.catch(() => undefined)
           window.push(done)
           while (window.length >= atOnce * AHEAD) await write()
@@ -329,13 +334,7 @@ class AskRun {
       }
     }
     if (only !== undefined && taken === 0 && !signal?.aborted) throw new ProblemError([problem('record-unknown', { id: only })])
-    // What is under way is finished, whoever wants to leave: it has been paid for.
-    if (signal?.aborted) queue.clear()
-    while (window.length > 0) {
-      if (signal?.aborted && queue.pending === 0 && !(await settled(window[0]!))) break
-      await write()
-    }
-    await this.flush(output, aside)
+    while (window.length > 0) await write()
   }
 
   private async askOne(questions: Questions, record: BatchRecord, headings: readonly string[], draw: number): Promise<Done> {
@@ -424,9 +423,3 @@ class AskRun {
 }
 
 const LINES_AT_ONCE = 64
-
-/** Whether a promise has come to its end already. */
-async function settled(promise: Promise<unknown>): Promise<boolean> {
-  const open = {}
-  return (await Promise.race([promise.catch(() => undefined), Promise.resolve(open)])) !== open
-}

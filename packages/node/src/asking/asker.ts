@@ -1,7 +1,9 @@
 import { setTimeout as pause } from 'node:timers/promises'
 import { ModelFault, problem, ProblemError, type Model, type ModelAnswer, type ModelDescription, type ModelRequest } from 'dunelight'
 import { RateLimiter } from 'limiter'
+import PQueue from 'p-queue'
 import pRetry from 'p-retry'
+import type { CountTokens } from '../tokens.js'
 
 /** How a model is asked: how often in a minute, how long it may take, how often again. */
 export type AskingRules = Pick<ModelDescription, 'aMinute' | 'wait' | 'tries'>
@@ -18,6 +20,9 @@ const MOST_SILENT = 20
 /** Nobody is there: a run that went on would set every record aside. */
 export class ModelGone extends ProblemError {}
 
+/** The question was still waiting for its turn when whoever asked wanted to leave. */
+export class NotAsked extends Error {}
+
 /** Asks one model, within its limits, again where that is worth a try. */
 export class Asker {
   private readonly asks: RateLimiter | undefined
@@ -25,21 +30,45 @@ export class Asker {
   /** Nobody asks before then: the service said so. */
   private notBefore = 0
   private silent = 0
+  private leaving = false
+  /** What is rendered, read and written goes on beside it: a place is free again as soon as its answer is there. */
+  private readonly queue: PQueue
 
   constructor(
     private readonly name: string,
     private readonly model: Model,
     private readonly rules: AskingRules,
-    private readonly countTokens: ((text: string) => number) | undefined,
+    atOnce: number,
+    private readonly counter: () => Promise<CountTokens>,
     private readonly onAgain: (why: string) => void = () => undefined,
   ) {
     const { asks, tokens } = rules.aMinute
+    this.queue = new PQueue({ concurrency: atOnce })
     this.asks = asks === undefined ? undefined : new RateLimiter({ tokensPerInterval: asks, interval: 'minute' })
     this.tokens = tokens === undefined ? undefined : new RateLimiter({ tokensPerInterval: tokens, interval: 'minute' })
   }
 
-  /** @throws ProblemError where there is no answer. */
-  async ask(request: ModelRequest): Promise<ModelAnswer> {
+  /**
+   * `urgent` goes before what waits: others wait for its answer.
+   *
+   * @throws ProblemError where there is no answer, NotAsked where it is no longer wanted.
+   */
+  async ask(request: ModelRequest, urgent = false): Promise<ModelAnswer> {
+    return this.queue.add(
+      () => {
+        if (this.leaving) throw new NotAsked()
+        return this.try(request)
+      },
+      { throwOnTimeout: true, priority: urgent ? 1 : 0 },
+    )
+  }
+
+  /** Asks nothing any more; what is under way comes to its end. */
+  leave(): void {
+    this.leaving = true
+  }
+
+  private async try(request: ModelRequest): Promise<ModelAnswer> {
     const { tries } = this.rules
     let made = 0
     try {
@@ -77,8 +106,9 @@ export class Asker {
   private async turn({ turns }: ModelRequest): Promise<void> {
     for (let wait = this.notBefore - Date.now(); wait > 0; wait = this.notBefore - Date.now()) await pause(wait)
     await this.asks?.removeTokens(1)
-    if (!this.tokens || !this.countTokens) return
-    const count = turns.reduce((sum, { text }) => sum + this.countTokens!(text), 0)
+    if (!this.tokens) return
+    const countTokens = await this.counter()
+    const count = turns.reduce((sum, { text }) => sum + countTokens(text), 0)
     // One that is longer than a minute's share has a minute for itself.
     await this.tokens.removeTokens(Math.min(count, this.rules.aMinute.tokens!))
   }

@@ -1,7 +1,10 @@
+import { mkdtempSync, rmSync } from 'node:fs'
 import { createServer, type RequestListener, type Server } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { afterAll, describe, expect, test } from '@jest/globals'
 import { libraryFrom, ModelFault, ProblemError, type ModelDescription, type ModelRequest } from 'dunelight'
-import { Asker, httpModel, serveStandIn, USUAL_RULES, type AskingRules } from '@dunelight/node'
+import { askOnce, Asker, httpModel, readyModel, serveStandIn, USUAL_RULES, type AskingRules } from '@dunelight/node'
 
 const request: ModelRequest = {
   prompt: 'p',
@@ -87,6 +90,39 @@ describe('a model over HTTP', () => {
     expect(await faultOf(silent(AbortSignal.timeout(30)))).toMatchObject({ message: 'it took too long' })
   })
 
+  test('is told what a record holds in signs of all kinds, in an envelope too, and is followed nowhere else', async () => {
+    const bodies: string[] = []
+    const server = createServer((incoming, answer) => {
+      const chunks: Buffer[] = []
+      incoming.on('data', (chunk: Buffer) => chunks.push(chunk))
+      incoming.on('end', () => {
+        bodies.push(Buffer.concat(chunks).toString('utf8'))
+        answer.end(JSON.stringify({ said: 'Möwe 🦆' }))
+      })
+    })
+    servers.push(server)
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+    const library = libraryFrom({
+      'prompts/p.yaml': 'title: P\nvariables: { note: text }\nturns: [{ user: "Über: {note}" }]\n',
+      'envelopes/e.yaml': 'line: { asks: "{turns}", about: "Fußnote zu {record.id}" }\n',
+      'models.yaml': `models:\n  m: { at: "http://127.0.0.1:${(server.address() as { port: number }).port}/", envelope: e, reply: /said }\n`,
+    })
+    const note = 'a hand’s breadth – 𝟘 "q"'
+    const prepared = library.prompt('p').prepare({ note })
+    const folder = mkdtempSync(join(tmpdir(), 'asking-'))
+    const found = await askOnce({ library, folder, prompt: 'p', prepared, record: 'Nº 1', model: readyModel(library, 'p', 'm') })
+    rmSync(folder, { recursive: true })
+    expect(found.text).toBe('Möwe 🦆')
+    expect(bodies.map((body) => JSON.parse(body) as unknown)).toEqual([
+      { asks: [{ role: 'user', text: `Über: ${note}` }], about: 'Fußnote zu Nº 1' },
+    ])
+    const onward = await service((_, answer) => answer.writeHead(307, { location: 'http://127.0.0.1:9/else' }).end())
+    expect(await faultOf(onward())).toMatchObject({
+      message: 'it answers with status 307: it sends on to http://127.0.0.1:9/else',
+      options: { again: false },
+    })
+  })
+
   test('comes in pieces, cut anywhere, and is not taken for whole where its end is missing', async () => {
     const stream = { piece: '/p', last: 'over' }
     const events = [
@@ -120,7 +156,8 @@ describe('an asker', () => {
         return typeof next === 'string' ? Promise.resolve({ text: next, finish: 'done' }) : Promise.reject(next)
       },
       { ...USUAL_RULES, ...rules },
-      (text) => text.length,
+      5,
+      () => Promise.resolve((text) => text.length),
       (why) => again.push(why),
     )
 

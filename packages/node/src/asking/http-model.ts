@@ -1,6 +1,7 @@
 import { problem, ProblemError, ModelFault, type Finish, type Model, type ModelAnswer, type ModelDescription, type Usage } from 'dunelight'
-import { EventSourceParserStream } from 'eventsource-parser/stream'
+import { createParser } from 'eventsource-parser'
 import jsonpointer from 'jsonpointer'
+import { request as send, type Dispatcher } from 'undici'
 import { reason } from '../reason.js'
 
 /** The header by which a stand-in says what it is. */
@@ -19,13 +20,14 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
   const headers = { 'content-type': 'application/json', ...headersOf(description, env) }
   return async (request, { signal }) => {
     const body = description.envelope ? request.enveloped(description.envelope.name) : standardBody(request)
-    const answer = await fetch(at, { method: 'POST', headers, body, signal }).catch((fault: unknown) => {
+    // How long it may take is the asker's affair: its signal says when it is over.
+    const answer = await send(at, { method: 'POST', headers, body, signal, headersTimeout: 0, bodyTimeout: 0 }).catch((fault: unknown) => {
       throw new ModelFault(whyNot(fault, signal), { again: true })
     })
-    if (!answer.ok) throw await refusal(answer)
+    if (answer.statusCode < 200 || answer.statusCode > 299) throw await refusal(answer)
     try {
-      const found = stream ? await pieces(answer, description, stream) : wholeAnswer(await boundedText(answer), description)
-      return answer.headers.has(MADE_UP) ? { ...found, madeUp: true } : found
+      const found = stream ? await pieces(answer, description, stream) : wholeAnswer(await wholeText(answer), description)
+      return MADE_UP in answer.headers ? { ...found, madeUp: true } : found
     } catch (fault) {
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
       throw new ModelFault(whyNot(fault, signal), { again: true })
@@ -49,34 +51,46 @@ function standardBody({ prompt, record, turns, settings, fingerprint, form }: Pa
   return JSON.stringify({ record, prompt, fingerprint, turns, settings, ...(form && { output: form.name, schema: form.schema() }) })
 }
 
+type Answer = Dispatcher.ResponseData
+
 /** Too many requests and faults of the service pass; a request that it does not take is not made better by being made again. */
-async function refusal(answer: Response): Promise<ModelFault> {
-  const { status, headers } = answer
-  const says = (await boundedText(answer).catch(() => '')).replace(/\s+/g, ' ').trim().slice(0, 120)
-  const again = status === 408 || status === 425 || status === 429 || status >= 500
-  return new ModelFault(`it answers with status ${status}${says === '' ? '' : `: ${says}`}`, {
-    again,
-    after: secondsIn(headers.get('retry-after')),
-  })
+async function refusal(answer: Answer): Promise<ModelFault> {
+  const { statusCode, headers } = answer
+  const says = (await wholeText(answer).catch(() => '')).replace(/\s+/g, ' ').trim().slice(0, 120)
+  // What is asked goes where the library says, with its secrets, and nowhere else.
+  const elsewhere = statusCode > 299 && statusCode < 400 ? [`it sends on to ${one(headers.location) ?? 'another address'}`] : []
+  const words = [...elsewhere, ...(says === '' ? [] : [says])].map((part) => `: ${part}`).join('')
+  const again = statusCode === 408 || statusCode === 425 || statusCode === 429 || statusCode >= 500
+  return new ModelFault(`it answers with status ${statusCode}${words}`, { again, after: secondsIn(one(headers['retry-after'])) })
+}
+
+function one(header: string | string[] | undefined): string | undefined {
+  return Array.isArray(header) ? header[0] : header
 }
 
 /** `Retry-After`: seconds, or a date. */
-function secondsIn(header: string | null): number | undefined {
-  if (header === null) return undefined
+function secondsIn(header: string | undefined): number | undefined {
+  if (header === undefined) return undefined
   const seconds = /^\d+(\.\d+)?$/.test(header.trim()) ? Number(header) : (Date.parse(header) - Date.now()) / 1000
   return Number.isFinite(seconds) ? Math.max(0, seconds) : undefined
 }
 
-async function boundedText(answer: Response): Promise<string> {
-  const decoder = new TextDecoder()
+async function wholeText({ body }: Answer): Promise<string> {
   let text = ''
+  for await (const piece of textOf(body)) text += piece
+  return text
+}
+
+/** What comes, as text; one that does not end is left. */
+async function* textOf(body: Answer['body']): AsyncGenerator<string> {
+  const decoder = new TextDecoder()
   let size = 0
-  for await (const bytes of answer.body ?? []) {
-    size += (bytes as Uint8Array).length
+  for await (const bytes of body as AsyncIterable<Uint8Array>) {
+    size += bytes.length
     if (size > MOST_BYTES) throw new ModelFault(`its answer is longer than ${MOST_BYTES} bytes`, { again: true })
-    text += decoder.decode(bytes, { stream: true })
+    yield decoder.decode(bytes, { stream: true })
   }
-  return text + decoder.decode()
+  yield decoder.decode()
 }
 
 function wholeAnswer(text: string, { reply, ended, used }: ModelDescription): ModelAnswer {
@@ -93,26 +107,28 @@ function wholeAnswer(text: string, { reply, ended, used }: ModelDescription): Mo
 
 /** The pieces of an answer that comes as server-sent events. */
 async function pieces(
-  answer: Response,
+  { body }: Answer,
   { ended, used }: ModelDescription,
   stream: NonNullable<ModelDescription['stream']>,
 ): Promise<ModelAnswer> {
   let text = ''
   let finish: Finish | undefined
   let usage: Usage | undefined
-  let closed = false
-  const events = answer
-    .body!.pipeThrough(new TextDecoderStream() as unknown as TransformStream<Uint8Array, string>)
-    .pipeThrough(new EventSourceParserStream())
-  for await (const { data } of events) {
-    closed ||= data === stream.last
-    if (data === stream.last) break
-    const event = parsed(data)
-    const piece = at(event, stream.piece)
-    if (typeof piece === 'string') text += piece
-    if (text.length > MOST_BYTES) throw new ModelFault(`its answer is longer than ${MOST_BYTES} bytes`, { again: true })
-    if (ended) finish = finishOf(at(event, ended.at), ended) ?? finish
-    if (used) usage = usageOf(event, used) ?? usage
+  let closed = false as boolean
+  const parser = createParser({
+    onEvent: ({ data }) => {
+      closed ||= data === stream.last
+      if (closed) return
+      const event = parsed(data)
+      const piece = at(event, stream.piece)
+      if (typeof piece === 'string') text += piece
+      if (ended) finish = finishOf(at(event, ended.at), ended) ?? finish
+      if (used) usage = usageOf(event, used) ?? usage
+    },
+  })
+  for await (const some of textOf(body)) {
+    parser.feed(some)
+    if (closed) break
   }
   // Without a word that it is over, a stream that ends was cut.
   if (stream.last !== undefined && !closed) throw new ModelFault('its answer breaks off before it is over', { again: true })
@@ -153,13 +169,11 @@ function keysOf(data: unknown): string[] {
 /** A platform's fault in our words. */
 function whyNot(fault: unknown, signal: AbortSignal): string {
   if (signal.aborted) return 'it took too long'
-  const cause = partOf(fault, 'cause')
-  const code = partOf(cause, 'code')
+  const code = partOf(fault, 'code')
   if (code === 'ECONNREFUSED') return 'nobody listens at its address'
   if (code === 'ENOTFOUND') return 'its address is unknown'
   if (code === 'ECONNRESET' || code === 'UND_ERR_SOCKET') return 'the connection was dropped'
-  const message = partOf(cause, 'message')
-  return code === undefined && typeof message === 'string' ? message : reason(cause ?? fault)
+  return reason(fault)
 }
 
 /** What a fault of the platform holds: it may be of another realm than ours, as in a page's frame. */

@@ -20,6 +20,7 @@ import {
 import { ModelGone } from './asker.js'
 import type { KeptAnswer } from './answer-log.js'
 import type { ReadyModel } from './ready-model.js'
+import type { CountTokens } from '../tokens.js'
 
 /** What came of a record. */
 export interface Answered {
@@ -45,7 +46,12 @@ export interface Wanted {
 }
 
 /** Where answers come from: what was answered before, or the model. */
-export type Answering = (key: string, request: ModelRequest) => Promise<{ readonly answer: ModelAnswer; readonly kept: boolean }>
+export type Answering = (
+  key: string,
+  request: ModelRequest,
+  /** Whether the record has been asked for already, and others wait for it. */
+  urgent: boolean,
+) => Promise<{ readonly answer: ModelAnswer; readonly kept: boolean }>
 
 /** Puts records to a model, reads what it replies, and has what its output refuses done again. */
 export class Questions {
@@ -53,15 +59,16 @@ export class Questions {
   private readonly settings: Readonly<Record<string, unknown>>
   private readonly head: string
   private readonly screens: Screens
+  private countTokens: CountTokens | undefined
 
   constructor(
     private readonly batch: Batch,
     private readonly model: ReadyModel,
     private readonly again: number,
     private readonly answering: Answering,
-    private readonly countTokens?: (text: string) => number,
+    private readonly counter: () => Promise<CountTokens>,
   ) {
-    this.screens = new Screens(batch.library?.shelf.library.screens ?? [], countTokens)
+    this.screens = new Screens(batch.library?.shelf.library.screens ?? [], (text) => this.countTokens!(text))
     this.settings = batch.prompt.settings
     this.head = JSON.stringify([this.settings, model.identity])
   }
@@ -85,27 +92,32 @@ export class Questions {
       read = (text) => rendering.read(text)
       let turns: readonly Turn[] = anew ? [...rendering.turns, ...partAnew(anew)] : rendering.turns
       const sent = textsOf(turns)
-      const forbidden = this.screen('before', sent, [], notes)
+      const forbidden = await this.screen('before', sent, [], notes)
       if (forbidden.length > 0) return { text: undefined, form, reply, problems: forbidden, notes, given }
       for (let left = this.again; ; left--) {
-        const fingerprint = sha256(byteList(bytesOf(turns)))
         const said = turns
-        const found = await this.answering(sha256(`${this.head}${fingerprint}${draw === 1 ? '' : ` ${draw}`}`), {
-          draw,
-          prompt: prompt.name,
-          record: record.id,
-          turns: said,
-          settings: this.settings,
-          form,
-          fingerprint,
-          values: prepared.values,
-          enveloped: (name) => this.writerFor(name, headings).of(record, prepared, said),
-        })
-        given.push({ ...found, ...(batchModel.tokens && { estimate: this.tokensOf(said) }) })
+        const bytes = bytesOf(said)
+        const fingerprint = sha256(byteList(bytes))
+        const found = await this.answering(
+          sha256(`${this.head}${fingerprint}${draw === 1 ? '' : ` ${draw}`}`),
+          {
+            draw,
+            prompt: prompt.name,
+            record: record.id,
+            turns: said,
+            settings: this.settings,
+            form,
+            fingerprint,
+            values: prepared.values,
+            enveloped: (name) => textOf(this.writerFor(name, headings).of(record, prepared, bytes, fingerprint)),
+          },
+          left < this.again,
+        )
+        given.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(said) }) })
         const { answer } = found
         const text = unmasked(answer.text, rendering.masked)
         reply = rendering.read(text)
-        const problems = [...faultsOf(answer, reply), ...this.screen('after', [text], sent, notes)]
+        const problems = [...faultsOf(answer, reply), ...(await this.screen('after', [text], sent, notes))]
         const useless = problems.length > 0
         if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, given }
         turns = [...turns, ...correction(answer.text, problems)]
@@ -121,12 +133,13 @@ export class Questions {
    *
    * @throws ScreenStop where all is to stop.
    */
-  private screen(
+  private async screen(
     side: ScreenFinding['side'],
     texts: readonly string[],
     sent: readonly string[],
     notes: ScreenFinding[],
-  ): readonly Problem[] {
+  ): Promise<readonly Problem[]> {
+    if (this.screens.haveToCount(side, texts)) this.countTokens ??= await this.counter()
     const found = this.screens.find(side, texts, sent)
     notes.push(...found.filter(({ deed }) => deed === 'note'))
     const told = (deed: ScreenFinding['deed']) =>
@@ -136,8 +149,9 @@ export class Questions {
     return told('set aside')
   }
 
-  private tokensOf(turns: readonly Turn[]): number {
-    return textsOf(turns).reduce((sum, text) => sum + (this.countTokens?.(text) ?? 0), 0)
+  private async tokensOf(turns: readonly Turn[]): Promise<number> {
+    const countTokens = (this.countTokens ??= await this.counter())
+    return textsOf(turns).reduce((sum, text) => sum + countTokens(text), 0)
   }
 
   private writerFor(name: string, headings: readonly string[]): EnvelopeWriter {
@@ -198,6 +212,11 @@ const MOST_SAID = 8
 /** What `masked` replaced is put back here, and nowhere else. */
 function unmasked(text: string, masked: Readonly<Record<string, string>>): string {
   return Object.entries(masked).reduce((whole, [sign, stood]) => whole.replaceAll(sign, () => stood), text)
+}
+
+/** Bytes of one sign each as the text that they are the UTF-8 of. */
+function textOf(bytes: string): string {
+  return Buffer.from(bytes, 'latin1').toString('utf8')
 }
 
 export function sha256(bytes: string): string {

@@ -1,4 +1,3 @@
-import { setTimeout as wait } from 'node:timers/promises'
 import { problem, ProblemError, STAND_IN, standIn, type Library, type Model, type ModelDescription, type StandInOptions } from 'dunelight'
 import { USUAL_RULES, type AskingRules } from './asker.js'
 import { httpModel } from './http-model.js'
@@ -20,8 +19,17 @@ export interface ReadyModel {
 
 const STAND_IN_AT_ONCE = 16
 
-async function pause(milliseconds: number, signal: AbortSignal): Promise<void> {
-  await wait(milliseconds, undefined, { signal })
+/** As the platform's own promise does, but for an answer: its signal goes with it, and need not be cleared of who listens. */
+function pause(milliseconds: number, signal: AbortSignal): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const clock = setTimeout(resolve, milliseconds)
+    const over = () => {
+      clearTimeout(clock)
+      reject(signal.reason as Error)
+    }
+    if (signal.aborted) over()
+    else signal.addEventListener('abort', over, { once: true })
+  })
 }
 
 /**
