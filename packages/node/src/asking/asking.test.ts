@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { createServer, type RequestListener, type Server } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { gzipSync } from 'node:zlib'
 import { afterAll, describe, expect, test } from '@jest/globals'
 import { libraryFrom, ModelFault, ProblemError, type ModelDescription, type ModelRequest } from 'dunelight'
 import { askOnce, Asker, httpModel, readyModel, serveStandIn, USUAL_RULES, type AskingRules } from '@dunelight/node'
@@ -116,6 +117,14 @@ describe('a model over HTTP', () => {
     expect(bodies.map((body) => JSON.parse(body) as unknown)).toEqual([
       { asks: [{ role: 'user', text: `Über: ${note}` }], about: 'Fußnote zu Nº 1' },
     ])
+    const packed = await service((incoming, answer) => {
+      const { accept, 'user-agent': agent } = incoming.headers
+      answer.writeHead(200, { 'content-encoding': 'gzip' })
+      answer.end(gzipSync(JSON.stringify({ a: [{ 'b/c': `Möwe, ${accept} for ${agent}` }] })))
+    })
+    expect(await packed()).toMatchObject({ text: 'Möwe, application/json for dunelight' })
+    const broken = await service((_, answer) => answer.writeHead(200, { 'content-encoding': 'gzip' }).end('no such thing'))
+    expect(await faultOf(broken())).toMatchObject({ name: 'Error', options: { again: true } })
     const onward = await service((_, answer) => answer.writeHead(307, { location: 'http://127.0.0.1:9/else' }).end())
     expect(await faultOf(onward())).toMatchObject({
       message: 'it answers with status 307: it sends on to http://127.0.0.1:9/else',

@@ -2,6 +2,8 @@ import { problem, ProblemError, ModelFault, type Finish, type Model, type ModelA
 import { createParser } from 'eventsource-parser'
 import jsonpointer from 'jsonpointer'
 import { request as send, type Dispatcher } from 'undici'
+import { pipeline, type Transform } from 'node:stream'
+import { createBrotliDecompress, createUnzip } from 'node:zlib'
 import { reason } from '../reason.js'
 
 /** The header by which a stand-in says what it is. */
@@ -17,7 +19,8 @@ const MOST_BYTES = 16 * 1024 * 1024
  */
 export function httpModel(description: ModelDescription, env: Readonly<Record<string, string | undefined>> = process.env): Model {
   const { at, stream } = description
-  const headers = { 'content-type': 'application/json', ...headersOf(description, env) }
+  const accept = stream ? 'text/event-stream' : 'application/json'
+  const headers = { accept, 'content-type': 'application/json', 'user-agent': 'dunelight', ...headersOf(description, env) }
   return async (request, { signal }) => {
     const body = description.envelope ? request.enveloped(description.envelope.name) : standardBody(request)
     // How long it may take is the asker's affair: its signal says when it is over.
@@ -39,11 +42,12 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
 function headersOf({ name, headers }: ModelDescription, env: Readonly<Record<string, string | undefined>>): Record<string, string> {
   const filled = (text: string) =>
     text.replace(/\{env\.([A-Za-z_][A-Za-z0-9_]*)\}/g, (_, key: string) => {
-      const value = env[key]
+      // A secret that was put there from a file has its line end with it.
+      const value = env[key]?.trim()
       if (value === undefined || value === '') throw new ProblemError([problem('environment-missing', { name: key, model: name })])
       return value
     })
-  return Object.fromEntries(Object.entries(headers).map(([key, text]) => [key, filled(text)]))
+  return Object.fromEntries(Object.entries(headers).map(([key, text]) => [key.toLowerCase(), filled(text)]))
 }
 
 /** The body where no envelope is named: the plain parts of a request. */
@@ -75,17 +79,32 @@ function secondsIn(header: string | undefined): number | undefined {
   return Number.isFinite(seconds) ? Math.max(0, seconds) : undefined
 }
 
-async function wholeText({ body }: Answer): Promise<string> {
+async function wholeText(answer: Answer): Promise<string> {
   let text = ''
-  for await (const piece of textOf(body)) text += piece
+  for await (const piece of textOf(answer)) text += piece
   return text
 }
 
+/** Nobody is asked to pack an answer, and some do it all the same. */
+const UNPACKING: Readonly<Record<string, () => Transform>> = {
+  gzip: createUnzip,
+  'x-gzip': createUnzip,
+  deflate: createUnzip,
+  br: createBrotliDecompress,
+}
+
+function unpacked({ headers, body }: Answer): AsyncIterable<Uint8Array> {
+  const unpacking = UNPACKING[one(headers['content-encoding'])?.toLowerCase() ?? '']
+  if (!unpacking) return body
+  // Whoever reads hears of a fault.
+  return pipeline(body, unpacking(), () => undefined)
+}
+
 /** What comes, as text; one that does not end is left. */
-async function* textOf(body: Answer['body']): AsyncGenerator<string> {
+async function* textOf(answer: Answer): AsyncGenerator<string> {
   const decoder = new TextDecoder()
   let size = 0
-  for await (const bytes of body as AsyncIterable<Uint8Array>) {
+  for await (const bytes of unpacked(answer)) {
     size += bytes.length
     if (size > MOST_BYTES) throw new ModelFault(`its answer is longer than ${MOST_BYTES} bytes`, { again: true })
     yield decoder.decode(bytes, { stream: true })
@@ -107,7 +126,7 @@ function wholeAnswer(text: string, { reply, ended, used }: ModelDescription): Mo
 
 /** The pieces of an answer that comes as server-sent events. */
 async function pieces(
-  { body }: Answer,
+  answer: Answer,
   { ended, used }: ModelDescription,
   stream: NonNullable<ModelDescription['stream']>,
 ): Promise<ModelAnswer> {
@@ -126,7 +145,7 @@ async function pieces(
       if (used) usage = usageOf(event, used) ?? usage
     },
   })
-  for await (const some of textOf(body)) {
+  for await (const some of textOf(answer)) {
     parser.feed(some)
     if (closed) break
   }
