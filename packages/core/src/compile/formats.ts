@@ -15,6 +15,8 @@ export interface Chain {
   /** `fenced` stands at the end: the tag that it names, or undefined for the path's own. */
   readonly fence: { readonly tag: string | undefined } | undefined
   readonly apply: ((value: unknown, run: Run) => unknown) | undefined
+  /** Whether the same value gives the same again, in one locale: `masked` counts what it replaces. */
+  readonly pure: boolean
 }
 
 export function compileFormats(calls: readonly FormatCall[], type: ValueType, path: string, context: Context): Chain | undefined {
@@ -48,10 +50,11 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
     current = given
   }
   const last = calls.at(-1)?.name
-  if (steps.length === 0) return { type: current, last, fence, apply: undefined }
+  const pure = calls.every((call) => call.name !== 'masked')
+  if (steps.length === 0) return { type: current, last, fence, apply: undefined, pure }
   const runs = steps.map((step) => runner(step.format, step.args, step.type, path))
   const [only] = runs
-  if (runs.length === 1) return { type: current, last, fence, apply: only }
+  if (runs.length === 1) return { type: current, last, fence, apply: only, pure }
   const apply = (value: unknown, run: Run): unknown => {
     let result = value
     for (const step of runs) {
@@ -60,7 +63,7 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
     }
     return result
   }
-  return { type: current, last, fence, apply }
+  return { type: current, last, fence, apply, pure }
 }
 
 /** A value of an open record is looked at when it is there; the format decides then. */

@@ -2,6 +2,7 @@ import { descent, type Context } from './context.js'
 import { compileAlternatives, type Alternative } from './given.js'
 import type { LineState } from './line.js'
 import type { PlainValue } from './op-list.js'
+import { writtenAgain } from './written-again.js'
 import { problem } from '../problems/problem.js'
 import { bothWays, type Op, type Run } from '../render/run.js'
 import type { Descent } from '../render/trace.js'
@@ -119,7 +120,8 @@ function writer(a: Alternative, slot: Slot, context: Context, more: Continuation
   if (fence) return fenceWriter(a, fence.tag, put, made, more)
   if (!apply && plain && !more) return (value, run) => run.writeGiven(value as string, from)
   if (!apply) return (value, run) => put(write(value, type), run)
-  return (value, run) => writeResult(apply(value, run), type, run, put, made, more)
+  const formatted = (value: unknown, run: Run) => writeResult(apply(value, run), type, run, put, made, more)
+  return a.chain.pure ? writtenAgain(formatted) : formatted
 }
 
 function writeResult(
