@@ -23,6 +23,17 @@ export function recordsOf({ batch, source, pools, notice, onHeading }: Omit<Rend
   return sample ? sampled(chunks, sample.count, sample.seed) : chunks
 }
 
+/** What renders a run's records: this thread, or several others. */
+export interface Renderer {
+  /** The records of a run's table, in order. The first `skip` were rendered before, and may be handed over empty. */
+  readonly blocks: (source: TableFile, skip: number) => AsyncIterable<Block>
+  readonly end: () => Promise<void>
+}
+
+export function onThisThread(rendering: Rendering): Renderer {
+  return { blocks: (source, skip) => renderBlocks({ ...rendering, source }, skip), end: () => Promise.resolve() }
+}
+
 /** Renders a run's records on this thread, but for the first `skip`, which were rendered before. */
 export async function* renderBlocks(rendering: Rendering, skip = 0): AsyncGenerator<Block> {
   const maker = new BlockMaker(rendering.batch, rendering.form, rendering.line)

@@ -14,8 +14,8 @@ import {
 } from 'dunelight'
 import type { TableFile } from '../sources/open-table.js'
 import { readPools, tableFile } from '../sources/records.js'
-import type { Aside, Block } from './block.js'
-import { canBeCut, headingsOf, renderBlocks, type Rendering } from './blocks.js'
+import type { Aside } from './block.js'
+import { canBeCut, headingsOf, onThisThread, type Renderer, type Rendering } from './blocks.js'
 import { checkBudget } from './budget.js'
 import { convert, publish, publishAll } from './finish.js'
 import { filesThatItSets } from './own-files.js'
@@ -27,7 +27,7 @@ import { toHtml, toMarkdown } from './report-layout.js'
 import { commonFolder } from './safe-path.js'
 import { keepStdin, moveInto } from './stdin.js'
 import { isAlive, listRuns, markOf, newRunFolder, readRun, replaceFile, type Checkpoint, type RunFile, type RunState } from './run-file.js'
-import { renderInWorkers } from './workers.js'
+import { Threads } from './workers.js'
 import type { TallyState } from './tally.js'
 
 /** What a run tells while it goes on. */
@@ -98,9 +98,15 @@ export async function runBatch(options: RunOptions): Promise<RunResult> {
   const to = outputPath(options, model)
   if (to !== undefined && to !== '-' && !batch.perRecord) await refuseStranger(to, runs, overwrite)
   const records = wanted.from === '-' ? await keepStdin(wanted, runs) : wanted
+  let renderer: Renderer | undefined
   try {
     const rendering = await renderingOf(batch, model, { folder, records, to, bare }, options)
     if (model.budget !== undefined) await checkBudget(rendering, model.budget, model.take)
+    const output = batch.perRecord ? 'output' : outputName(to)
+    const { definition, locale } = options
+    const handedOn = to === undefined || to === '-' ? undefined : resolve(to)
+    // Threads get ready while the table's mark is taken.
+    renderer = await rendererOf(rendering, records, { folder, definition, locale, bare, to: handedOn, output, workers })
     const joined = await Promise.all(model.join.map((one) => markOf(tableFile(folder, one))))
     const made = await newRunFolder(runs, options.name ?? model.prompt!.name)
     const kept = records === wanted ? records : await moveInto(made.folder, records)
@@ -111,23 +117,24 @@ export async function runBatch(options: RunOptions): Promise<RunResult> {
       started: new Date().toISOString(),
       library: relative(made.folder, resolve(folder)),
       batch: options.name,
-      definition: options.definition,
+      definition,
       prompt: { name: batch.prompt.name, fingerprint: batch.prompt.fingerprint },
       envelope: envelopeMark(library, model),
       given: fingerprintOf(batch.given),
       said,
-      locale: options.locale,
+      locale,
       workers,
       bare,
       records: await markOf(kept),
       joined,
-      output: batch.perRecord ? 'output' : outputName(to),
-      to: to === undefined || to === '-' ? undefined : resolve(to),
+      output,
+      to: handedOn,
     }
     if (batch.perRecord) await mkdir(join(made.folder, 'output'), { recursive: true })
     await replaceFile(join(made.folder, 'run.json'), jsonFile(file))
-    return await carryOut(made.folder, file, model, { ...rendering, source: kept }, undefined, { ...options, overwrite })
+    return await carryOut(made.folder, file, model, { ...rendering, source: kept }, renderer, undefined, { ...options, overwrite })
   } finally {
+    await renderer?.end()
     if (records !== wanted) await rm(records.from, { force: true })
   }
 }
@@ -175,7 +182,12 @@ export async function resumeRun(folder: string, options: ResumeOptions): Promise
   const file: RunFile = { ...before, state: 'running', process: process.pid }
   await replaceFile(join(folder, 'run.json'), jsonFile(file))
   const rendering = await renderingOf(batch, model, { folder: libraryOf(folder, file), records, to: file.to, bare: file.bare }, options)
-  return carryOut(folder, file, model, rendering, await readCheckpoint(folder), options)
+  const renderer = await rendererOf(rendering, records, { ...file, folder: libraryOf(folder, file) })
+  try {
+    return await carryOut(folder, file, model, rendering, renderer, await readCheckpoint(folder), options)
+  } finally {
+    await renderer.end()
+  }
 }
 
 /** @throws ProblemError where a run has ended, or somebody is at it. */
@@ -192,6 +204,7 @@ async function carryOut(
   file: RunFile,
   model: BatchModel,
   rendering: Rendering,
+  renderer: Renderer,
   from: Checkpoint | undefined,
   { also, onAside, onProgress, signal, overwrite = false }: RunListener & { overwrite?: boolean },
 ): Promise<RunResult> {
@@ -229,7 +242,7 @@ async function carryOut(
   }
   try {
     if (!from?.written) {
-      for await (const block of blocksOf(rendering, file, libraryOf(folder, file), ledger.skip)) {
+      for await (const block of renderer.blocks(rendering.source as TableFile, ledger.skip)) {
         await ledger.take(block)
         onProgress?.({ bytesRead: block.bytesRead, bytes: file.records.bytes, tally: ledger.tally, seconds: ledger.seconds })
         if (ledger.full || signal?.aborted) break
@@ -253,10 +266,20 @@ async function carryOut(
   }
 }
 
-function blocksOf(rendering: Rendering, file: RunFile, library: string, skip: number): AsyncIterable<Block> {
-  const { source, batch } = rendering
-  if (file.workers > 1 && canBeCut(batch, source as TableFile)) return renderInWorkers(rendering, file, library, file.workers)
-  return renderBlocks(rendering, skip)
+/** One thread, or as many as were asked for where the table can be cut for them. */
+async function rendererOf(
+  rendering: Rendering,
+  table: TableFile,
+  { folder, definition, locale, bare, to, output, workers }: RendererSetting,
+): Promise<Renderer> {
+  const { batch } = rendering
+  if (workers < 2 || !canBeCut(batch, table)) return onThisThread(rendering)
+  return Threads.begin(rendering, { folder, definition, given: batch.given, locale, output: to ?? output, bare, count: workers })
+}
+
+interface RendererSetting extends Pick<RunFile, 'definition' | 'locale' | 'bare' | 'to' | 'output' | 'workers'> {
+  /** The library's folder. */
+  readonly folder: string
 }
 
 async function handOn(folder: string, file: RunFile, batch: Batch, model: BatchModel, overwrite: boolean) {

@@ -7,10 +7,9 @@ import { problem, ProblemError } from 'dunelight'
 import { delimiterOf } from '@dunelight/tables'
 import { formatOf, type TableFile } from '../sources/open-table.js'
 import type { Block } from './block.js'
-import { headingsOf, type Rendering } from './blocks.js'
+import { headingsOf, type Renderer, type Rendering } from './blocks.js'
 import { sharedRoom } from './rooms.js'
 import { cuts, wholeRows, type Cut, type Delimiter } from './cutter.js'
-import type { RunFile } from './run-file.js'
 import type { FromWorker, ToRender, ToWorker, WorkerStart } from './worker.js'
 
 /** Blocks that are under way for each thread: one is rendered while the next waits. */
@@ -18,42 +17,52 @@ const AHEAD = 2
 /** Rooms that each thread fills in turn: for those blocks, and for one that is being written. */
 const ROOMS = AHEAD + 1
 
+/** What threads have to be told before they can render. */
+export interface ThreadsStart extends Omit<WorkerStart, 'headings' | 'delimiter' | 'rooms'> {
+  readonly count: number
+}
+
 /**
  * Renders a run's records on several threads, in order: this one cuts the table into blocks of whole rows, the others read and render them. What
- * is written is the same, byte for byte, as on one thread.
+ * is written is the same, byte for byte, as on one thread. The threads open the library as soon as they are begun, whatever this one does
+ * meanwhile.
  */
-export async function* renderInWorkers(rendering: Rendering, file: RunFile, folder: string, count: number): AsyncGenerator<Block> {
-  const table = rendering.source as TableFile
-  const headings = await headingsOf(rendering)
-  const { delimiter, start } = await beginning(table)
-  const begin: WorkerStart = {
-    folder,
-    definition: file.definition,
-    given: rendering.batch.given,
-    locale: file.locale,
-    output: file.to ?? file.output,
-    bare: file.bare,
-    headings,
-    delimiter,
-    rooms: ROOMS,
+export class Threads implements Renderer {
+  private constructor(
+    private readonly threads: readonly Thread[],
+    private readonly beginning: { readonly delimiter: Delimiter; readonly start: number },
+    private readonly notice: Rendering['notice'],
+  ) {}
+
+  static async begin(rendering: Rendering, { count, ...start }: ThreadsStart): Promise<Threads> {
+    const place = await beginning(rendering.source as TableFile)
+    const begin: WorkerStart = { ...start, headings: await headingsOf(rendering), delimiter: place.delimiter, rooms: ROOMS }
+    return new Threads(
+      Array.from({ length: count }, () => new Thread(begin)),
+      place,
+      rendering.notice,
+    )
   }
-  const threads = Array.from({ length: count }, () => new Thread(begin))
-  try {
+
+  async *blocks({ from }: TableFile): AsyncGenerator<Block> {
+    const { threads, beginning } = this
     const under: { block: Promise<Block>; end: number }[] = []
     let turn = 0
-    const encoding = new Encoding(table.from, rendering.notice)
-    for await (const cut of cuts(table.from, delimiter, start)) {
-      const block = threads[turn++ % count]!.render(cut, encoding.of(cut.bytes))
+    const encoding = new Encoding(from, this.notice)
+    for await (const cut of cuts(from, beginning.delimiter, beginning.start)) {
+      const block = threads[turn++ % threads.length]!.render(cut, encoding.of(cut.bytes))
       // Heard of when its turn comes.
       block.catch(() => undefined)
       under.push({ block, end: cut.end })
-      if (under.length < count * AHEAD) continue
+      if (under.length < threads.length * AHEAD) continue
       const first = under.shift()!
       yield { ...(await first.block), bytesRead: first.end }
     }
     for (const { block, end } of under) yield { ...(await block), bytesRead: end }
-  } finally {
-    await Promise.all(threads.map((thread) => thread.end()))
+  }
+
+  async end(): Promise<void> {
+    await Promise.all(this.threads.map((thread) => thread.end()))
   }
 }
 
