@@ -23,19 +23,27 @@ export function sayings({ mustSay, mustNotSay }: Shape, value: unknown, reading:
   if (mustSay.length === 0 && mustNotSay.length === 0) return
   const said = textsIn(value).map(foldText)
   const whole = isFinished(value) ? [foldText(value.text)] : said
-  for (const text of mustSay) if (!whole.some((one) => placeOf(one, text) >= 0)) reading.report(problem('reply-unsaid', { text }))
+  const isIn = (texts: readonly string[], words: string) => {
+    const wanted = foldWords(words)
+    return texts.some((one) => placeOf(one, wanted) >= 0)
+  }
+  for (const text of mustSay) if (!isIn(whole, text)) reading.report(problem('reply-unsaid', { text }))
   for (const text of mustNotSay) {
-    if (!said.some((one) => placeOf(one, text) >= 0)) continue
+    if (!isIn(said, text)) continue
     const folded = foldBlanks(reading.text)
-    const at = placeOf(folded.text, text)
+    const at = placeOf(folded.text, foldWords(text))
     const place = at < 0 ? undefined : reading.span(folded.places[at]!, folded.places[at + foldText(text).length - 1]! + 1)
     reading.report(problem('reply-says', { text }, place))
   }
 }
 
-/** Where words stand by themselves in a folded text, or -1: "art" does not stand in "part". */
-export function placeOf(folded: string, words: string): number {
-  const wanted = foldText(words).trim()
+/** Words as `placeOf` looks for them. */
+export function foldWords(words: string): string {
+  return foldText(words).trim()
+}
+
+/** Where folded words stand by themselves in a folded text, or -1: "art" does not stand in "part". */
+export function placeOf(folded: string, wanted: string): number {
   const joins = (sign: string | undefined) => sign !== undefined && /[\p{L}\p{N}]/u.test(sign)
   if (wanted === '') return -1
   for (let at = folded.indexOf(wanted); at >= 0; at = folded.indexOf(wanted, at + 1)) {

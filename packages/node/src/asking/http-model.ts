@@ -1,7 +1,7 @@
 import { problem, ProblemError, ModelFault, type Finish, type Model, type ModelAnswer, type ModelDescription, type Usage } from 'dunelight'
 import { createParser } from 'eventsource-parser'
 import jsonpointer from 'jsonpointer'
-import { request as send, type Dispatcher } from 'undici'
+import type { Dispatcher } from 'undici'
 import { pipeline, type Transform } from 'node:stream'
 import { createBrotliDecompress, createUnzip } from 'node:zlib'
 import { reason } from '../reason.js'
@@ -21,7 +21,9 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
   const { at, stream } = description
   const accept = stream ? 'text/event-stream' : 'application/json'
   const headers = { accept, 'content-type': 'application/json', 'user-agent': 'dunelight', ...headersOf(description, env) }
+  let client: ReturnType<typeof loadClient> | undefined
   return async (request, { signal }) => {
+    const { request: send } = await (client ??= loadClient())
     const body = description.envelope ? request.enveloped(description.envelope.name) : standardBody(request)
     // How long it may take is the asker's affair: its signal says when it is over.
     const answer = await send(at, { method: 'POST', headers, body, signal, headersTimeout: 0, bodyTimeout: 0 }).catch((fault: unknown) => {
@@ -54,6 +56,9 @@ function headersOf({ name, headers }: ModelDescription, env: Readonly<Record<str
 function standardBody({ prompt, record, turns, settings, fingerprint, form }: Parameters<Model>[0]): string {
   return JSON.stringify({ record, prompt, fingerprint, turns, settings, ...(form && { output: form.name, schema: form.schema() }) })
 }
+
+/** Loaded with the first question: most commands ask nothing. */
+const loadClient = () => import('undici')
 
 type Answer = Dispatcher.ResponseData
 

@@ -4,7 +4,7 @@ import { figuresAreFounded } from './figures-are-founded.js'
 import { namesAreFounded } from './names-are-founded.js'
 import { noSentenceIsCopied } from './no-sentence-is-copied.js'
 import { foldText } from '../fold.js'
-import { placeOf, textsIn } from '../must-say.js'
+import { foldWords, placeOf, textsIn } from '../must-say.js'
 import { rememberLong } from '../../values/remember.js'
 import type { Problem } from '../../problems/problem.js'
 import { Source, type Span } from '../../source/source.js'
@@ -59,7 +59,7 @@ class Facts implements TruthFacts {
   }
 
   stands(words: string, among: 'given' | 'examples'): boolean {
-    return placeOf((this.folded[among] ??= this[among].map(folded).join(' ')), words) >= 0
+    return placeOf((this.folded[among] ??= this[among].map(folded).join(' ')), foldWords(words)) >= 0
   }
 
   placeOf(text: string): Span | undefined {
