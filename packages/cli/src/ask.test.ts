@@ -335,7 +335,13 @@ describe('screens', () => {
 
   test('stop the run where they are told to, without repeating what they found', async () => {
     const key = `tok_${'Zx9'.repeat(10)}`
-    const told = await asking(['Sound.', `Use ${key}`, 'Never asked.'], () => 'Yes.').catch((fault: unknown) => String(fault))
+    const asked: string[] = []
+    const never = Array.from({ length: 20 }, (_, i) => `Never asked ${i}.`)
+    const told = await asking(['Sound.', `Use ${key}`, ...never], (said) => {
+      asked.push(said)
+      return 'Yes.'
+    }).catch((fault: unknown) => String(fault))
+    expect(asked.filter((said) => said !== 'Answer: Sound.')).toEqual([])
     expect(told).toContain('the screen "secrets" found a text that has the shape of an access key')
     expect(told).not.toContain('Zx9Zx9')
     expect(dunelight('runs', library, '--runs', at('screens')).out).toMatch(/failed/)

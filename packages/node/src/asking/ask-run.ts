@@ -28,11 +28,11 @@ import { keepStdin, moveInto } from '../batches/stdin.js'
 import { countAside } from '../batches/tally.js'
 import { readPools, tableFile } from '../sources/records.js'
 import { AnswerSource } from './answer-source.js'
-import { NotAsked } from './asker.js'
+import { ModelGone, NotAsked } from './asker.js'
 import { countLabels, countUsage, newAskCounts, type AskCounts } from './ask-counts.js'
 import { correctionFor } from './correction.js'
 import { askReport } from './ask-report.js'
-import { Questions, sha256, type Answered } from './question.js'
+import { Questions, ScreenStop, sha256, type Answered } from './question.js'
 import type { ReadyModel } from './ready-model.js'
 import { Sendings } from './sendings.js'
 
@@ -215,6 +215,9 @@ class AskRun {
   private readonly sendings: Sendings
   private readonly writing: RowWriting
   private headings: readonly string[] = []
+  /** What ends the run, as soon as it is known. */
+  private fault: ProblemError | undefined
+  private leave: () => void = () => undefined
 
   constructor(
     private readonly folder: string,
@@ -249,7 +252,7 @@ class AskRun {
       ...(notice && { notice }),
       ...(options.onAgain && { onAgain: options.onAgain }),
     })
-    const leave = () => source.leave()
+    const leave = (this.leave = () => source.leave())
     if (options.signal?.aborted) leave()
     options.signal?.addEventListener('abort', leave)
     // What the run wrote before it broke off is written once more: its answers are all there.
@@ -262,6 +265,7 @@ class AskRun {
       await this.askAll(questions, output, aside).catch(async (fault: unknown) => {
         if (!(fault instanceof NotAsked)) throw fault
         await source.settled()
+        if (this.fault) throw this.fault
       })
       await this.flush(output, aside)
       const interrupted = options.signal?.aborted === true && !this.full
@@ -340,7 +344,16 @@ class AskRun {
   private async askOne(questions: Questions, record: BatchRecord, headings: readonly string[], draw: number): Promise<Done> {
     const { prepared, problems } = record
     if (!prepared) return { record, draw, answered: { text: undefined, form: undefined, reply: undefined, problems, notes: [], given: [] } }
-    return { record, draw, answered: await questions.ask(record, prepared, headings, { draw }) }
+    try {
+      return { record, draw, answered: await questions.ask(record, prepared, headings, { draw }) }
+    } catch (fault) {
+      // Nothing more is asked, not even of the records before it that wait for their turn.
+      if (fault instanceof ScreenStop || fault instanceof ModelGone) {
+        this.fault ??= fault
+        this.leave()
+      }
+      throw fault
+    }
   }
 
   private async write(record: BatchRecord, answered: Answered, draw: number): Promise<void> {

@@ -58,7 +58,7 @@ function standardBody({ prompt, record, turns, settings, fingerprint, form }: Pa
 }
 
 /** Loaded with the first question: most commands ask nothing. */
-const loadClient = () => import('undici')
+const loadClient = async () => (await import('undici')).default
 
 type Answer = Dispatcher.ResponseData
 
