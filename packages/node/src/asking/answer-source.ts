@@ -76,11 +76,12 @@ export class AnswerSource {
     }
   }
 
-  private async askAndKeep(key: string, request: ModelRequest, urgent: boolean): Promise<ModelAnswer> {
-    const answer = await this.asker.ask(request, urgent)
-    const line = keptAnswer(key, request, answer, this.model)
-    await Promise.all([this.log?.add(line), this.store?.add(line)])
-    return answer
+  private askAndKeep(key: string, request: ModelRequest, urgent: boolean): Promise<ModelAnswer> {
+    const keep = (answer: ModelAnswer) => {
+      const line = keptAnswer(key, request, answer, this.model)
+      return Promise.all([this.log?.add(line), this.store?.add(line)])
+    }
+    return this.asker.ask(request, { urgent, keep })
   }
 
   /** Asks nothing any more: what waits for its turn is refused as not asked. */

@@ -23,6 +23,11 @@ export class ModelGone extends ProblemError {}
 /** The question was still waiting for its turn when whoever asked wanted to leave. */
 export class NotAsked extends Error {}
 
+interface AskingSetting {
+  readonly urgent?: boolean
+  readonly keep?: (answer: ModelAnswer) => Promise<unknown>
+}
+
 /** Asks one model, within its limits, again where that is worth a try. */
 export class Asker {
   private readonly asks: RateLimiter | undefined
@@ -31,7 +36,7 @@ export class Asker {
   private notBefore = 0
   private silent = 0
   private leaving = false
-  /** What is rendered, read and written goes on beside it: a place is free again as soon as its answer is there. */
+  /** What is rendered, read and written goes on beside it: a place is free again as soon as its answer is there, and kept. */
   private readonly queue: PQueue
 
   constructor(
@@ -49,15 +54,18 @@ export class Asker {
   }
 
   /**
-   * `urgent` goes before what waits: others wait for its answer.
+   * `urgent` goes before what waits: others wait for its answer. The next question takes its place once `keep` is done: what is lost with the
+   * process is at most what was under way.
    *
    * @throws ProblemError where there is no answer, NotAsked where it is no longer wanted.
    */
-  async ask(request: ModelRequest, urgent = false): Promise<ModelAnswer> {
+  async ask(request: ModelRequest, { urgent = false, keep }: AskingSetting = {}): Promise<ModelAnswer> {
     return this.queue.add(
-      () => {
+      async () => {
         if (this.leaving) throw new NotAsked()
-        return this.try(request)
+        const answer = await this.try(request)
+        await keep?.(answer)
+        return answer
       },
       { throwOnTimeout: true, priority: urgent ? 1 : 0 },
     )
