@@ -161,10 +161,7 @@ export class Questions {
       const envelope = library?.shelf.envelopes.get(name)
       if (!library || !envelope)
         throw new ProblemError([problem('use-unknown', { name, what: 'envelope', known: [...(library?.shelf.envelopes.keys() ?? [])] })])
-      writer = new EnvelopeWriter(envelope, library, prompt, headings, {
-        hash: sha256,
-        ...(model.seed !== undefined && { seed: model.seed }),
-      })
+      writer = new EnvelopeWriter(envelope, library, prompt, headings, model.seed === undefined ? {} : { seed: model.seed })
       this.writers.set(name, writer)
     }
     return writer

@@ -11,7 +11,6 @@ const LINE_NUMBER = /(?:^|\n)[ \t]*(?:[-*>#] )?$/
 export const figuresAreFounded: TruthRule = {
   name: 'figures-are-founded',
   check: (facts, report) => {
-    if (!mayHoldNumbers(facts.said.join('\n'))) return
     const said = facts.said
       .filter(mayHoldNumbers)
       .flatMap((text) => numbersIn(text, datesIn(text)).filter((one) => !isTrifle(one, text) && !facts.stands(one.text, 'given')))
