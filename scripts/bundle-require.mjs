@@ -10,7 +10,7 @@ for (const name of ['core', 'tables', 'node', 'editor']) {
   rmSync(out, { recursive: true, force: true })
   mkdirSync(out)
   await build({
-    entryPoints: [`${dist}/index.js`, ...(name === 'core' ? [`${dist}/json-schema.js`] : [])],
+    entryPoints: [`${dist}/index.js`, ...(name === 'core' ? [`${dist}/json-schema.js`, `${dist}/file-schemas/index.js`] : [])],
     outdir: out,
     bundle: true,
     packages: 'external',

@@ -1,9 +1,10 @@
-// Writes what derives from the code: docs/problems.md, and in docs/language.md the formats and the grammar. With --check it only says whether
+// Writes what derives from the code: docs/problems.md, docs/schemas, and in docs/language.md the formats and the grammar. With --check it only says whether
 // they are current.
 import { execFileSync } from 'node:child_process'
-import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
 import { FORMATS, plainBatch, registry } from 'dunelight'
+import { FILE_KINDS } from 'dunelight/file-schemas'
 import { openLibrary, readRecords } from '@dunelight/node'
 
 const problems = `# Problems
@@ -57,6 +58,7 @@ for (const [name, records] of [
   outputs = fill(outputs, `asking ${name}`, await asked(name, records))
 
 const pages = {
+  ...Object.fromEntries(FILE_KINDS.map(({ name, schema }) => [`docs/schemas/${name}.schema.json`, `${JSON.stringify(schema, null, 2)}\n`])),
   'docs/outputs.md': outputs,
   'docs/examples.md': examples,
   'docs/problems.md': problems,
@@ -67,5 +69,8 @@ for (const [path, text] of Object.entries(pages)) {
   if (process.argv.includes('--check')) {
     process.stderr.write(`${path} is not current: npm run docs\n`)
     process.exitCode = 1
-  } else writeFileSync(path, text)
+  } else {
+    mkdirSync(dirname(path), { recursive: true })
+    writeFileSync(path, text)
+  }
 }

@@ -51,11 +51,11 @@ describe('the packages, installed into an empty project', () => {
   test('are required by programs of the older kind', () => {
     writeFileSync(
       at('program.cjs'),
-      `const { libraryFrom } = require('dunelight')\nconst { openLibrary } = require('@dunelight/node')\nconst { libraryFile } = require('@dunelight/editor')\nopenLibrary('house').then((library) => console.log(${USE}.text, library.promptNames().length, typeof libraryFile))\n`,
+      `const { libraryFrom } = require('dunelight')\nconst { openLibrary } = require('@dunelight/node')\nconst { libraryFile } = require('@dunelight/editor')\nconst { FILE_KINDS } = require('dunelight/file-schemas')\nopenLibrary('house').then((library) => console.log(${USE}.text, library.promptNames().length, typeof libraryFile, FILE_KINDS[0].name))\n`,
     )
     mkdirSync(at('house/prompts'), { recursive: true })
     writeFileSync(at('house/prompts/p.yaml'), 'title: P\nturns: [{ user: Go. }]\n')
-    expect(run(process.execPath, 'program.cjs')).toBe('Good day, Ines. 1 function\n')
+    expect(run(process.execPath, 'program.cjs')).toBe('Good day, Ines. 1 function prompt\n')
   })
 
   test('bring the command', () => {

@@ -55,6 +55,31 @@ describe('check', () => {
   })
 })
 
+describe('schemas', () => {
+  test('of the library’s own files, for editors: printed, or a file each, none written over', () => {
+    const printed = JSON.parse(dunelight('schemas').out) as Record<string, { files: string; schema: object }>
+    expect(printed['models']).toMatchObject({ files: 'models.yaml', schema: { required: ['models'] } })
+    const { code, out, err } = dunelight('schemas', '--to', at('schemas'))
+    expect([code, out]).toEqual([0, ''])
+    for (const [name, { files, schema }] of Object.entries(printed)) {
+      const file = join(at('schemas'), `${name}.schema.json`)
+      expect(err).toMatch(new RegExp(`^${files.replaceAll('*', '\\*')} +${file}$`, 'm'))
+      expect(JSON.parse(readFileSync(file, 'utf8'))).toEqual(schema)
+    }
+    writeFileSync(join(at('schemas'), 'models.schema.json'), 'mine')
+    rmSync(join(at('schemas'), 'prompt.schema.json'))
+    expect(dunelight('schemas', '--to', at('schemas'))).toMatchObject({ code: 2, err: expect.stringContaining('exists already') })
+    expect(existsSync(join(at('schemas'), 'prompt.schema.json'))).toBe(false)
+    expect(dunelight('schemas', '--to', at('schemas'), '--overwrite').code).toBe(0)
+    expect(JSON.parse(readFileSync(join(at('schemas'), 'models.schema.json'), 'utf8'))).toEqual(printed['models']!.schema)
+  })
+
+  test('into a place where a file stands', () => {
+    const { code, err } = dunelight('schemas', '--to', COMMAND)
+    expect([code, err]).toEqual([2, expect.stringContaining('a file of this name is there already')])
+  })
+})
+
 describe('list and show', () => {
   test('what a library holds', () => {
     const { code, out } = dunelight('list', LIBRARY)

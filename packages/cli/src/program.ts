@@ -9,6 +9,7 @@ import { graph, type GraphFlags } from './commands/graph.js'
 import { list } from './commands/list.js'
 import { render, type RenderFlags } from './commands/render.js'
 import { schema, variables, type SchemaFlags } from './commands/schema.js'
+import { schemas, type SchemasFlags } from './commands/schemas.js'
 import { read, type ReadFlags } from './commands/read.js'
 import { sample, type SampleFlags } from './commands/sample.js'
 import { fit, type FitFlags } from './commands/fit.js'
@@ -292,6 +293,14 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--strict', 'with --answer: everything required, null where it may be missing')
     .option('--call', 'with --answer: as a function with parameters')
     .action(async (folder: string, prompt: string, flags: SchemaFlags) => ended(await schema(around, folder, prompt, flags)))
+  program
+    .command('schemas')
+    .description('Prints the JSON Schemas of a library’s own files: editors complete and check by them.')
+    .option('--to <folder>', 'write one file for each kind into it')
+    .option('--overwrite', 'write over files that exist')
+    .addHelpText('after', '\nExample:\n  dunelight schemas --to schemas')
+    .exitOverride()
+    .action(async (flags: SchemasFlags) => ended(await schemas(around, flags)))
   program
     .command('variables')
     .description('Prints the properties of a JSON Schema as variables of a library’s file.')

@@ -1,10 +1,20 @@
+const IN_WORDS: Readonly<Record<string, string>> = {
+  ENOENT: 'there is no such file or folder',
+  EACCES: 'no permission',
+  EPERM: 'no permission',
+  EROFS: 'nothing can be written there',
+  EISDIR: 'it is a folder',
+  ENOTDIR: 'a file stands where a folder is meant',
+  EEXIST: 'a file of this name is there already',
+  ENAMETOOLONG: 'its name is too long',
+  EMFILE: 'too many files are open',
+  ENOSPC: 'the disk is full',
+  EDQUOT: 'the disk is full',
+}
+
 /** Why a file could not be opened, in words. */
 export function reason(fault: unknown): string {
   if (typeof fault === 'string') return fault
   const code = typeof fault === 'object' && fault !== null && 'code' in fault ? fault.code : undefined
-  if (code === 'ENOENT') return 'there is no such file or folder'
-  if (code === 'EACCES' || code === 'EPERM') return 'no permission'
-  if (code === 'EISDIR') return 'it is a folder'
-  if (code === 'ENOSPC') return 'the disk is full'
-  return typeof code === 'string' ? code : String(fault)
+  return typeof code === 'string' ? (IN_WORDS[code] ?? code) : String(fault)
 }

@@ -11,13 +11,37 @@ import { parseCondition } from '../text/values.js'
 import { isName } from '../values/names.js'
 import { BOOLEAN, DATE, DATE_TIME, INTEGER, NUMBER, TEXT, type ValueType } from '../values/types.js'
 
-const TABLE_KEYS = { from: 'text', as: 'text', format: 'text', sheet: 'text', query: 'text' } as const
+export const BATCH_KEYS = {
+  title: 'text',
+  about: 'text',
+  prompt: 'text',
+  records: 'map',
+  join: 'list',
+  keep: 'text',
+  columns: 'map',
+  set: 'map',
+  name: 'text',
+  take: 'integer',
+  sample: 'any',
+  seed: 'integer',
+  to: 'text',
+  envelope: 'text',
+  tokens: 'boolean',
+  budget: 'any',
+  send: 'list',
+} as const
+export const TABLE_KEYS = { from: 'text', as: 'text', format: 'text', sheet: 'text', query: 'text' } as const
+export const JOIN_KEYS = { ...TABLE_KEYS, where: 'text', many: 'boolean', of: 'text' } as const
+export const COLUMN_KEYS = { heading: 'text', type: 'text' } as const
+export const SAMPLE_KEYS = { count: 'integer', seed: 'integer' } as const
+export const SENDING_KEYS = { when: 'text', to: 'text' } as const
+
 /** Formats that a table can be in, where its ending does not say it. */
 export const TABLE_FORMATS = ['csv', 'tsv', 'jsonl', 'json', 'yaml', 'xlsx', 'parquet', 'sqlite'] as const
 export type TableFormat = (typeof TABLE_FORMATS)[number]
 
 /** The types that a batch gives to columns which the prompt does not declare. */
-const COLUMN_TYPES: Readonly<Record<string, ValueType>> = {
+export const COLUMN_TYPES: Readonly<Record<string, ValueType>> = {
   text: TEXT,
   integer: INTEGER,
   number: NUMBER,
@@ -35,25 +59,7 @@ class BatchReader {
   private readonly reader
 
   constructor(private readonly reading: Reading) {
-    this.reader = new ArtefactReader(reading, 'a batch', {
-      title: 'text',
-      about: 'text',
-      prompt: 'text',
-      records: 'map',
-      join: 'list',
-      keep: 'text',
-      columns: 'map',
-      set: 'map',
-      name: 'text',
-      take: 'integer',
-      sample: 'any',
-      seed: 'integer',
-      to: 'text',
-      envelope: 'text',
-      tokens: 'boolean',
-      budget: 'any',
-      send: 'list',
-    })
+    this.reader = new ArtefactReader(reading, 'a batch', BATCH_KEYS)
   }
 
   read(): BatchModel {
@@ -102,7 +108,7 @@ class BatchReader {
   }
 
   private join(node: YamlNode): JoinModel[] {
-    const keys = new Keys(node, 'a join', { ...TABLE_KEYS, where: 'text', many: 'boolean', of: 'text' } as const, this.reader.report)
+    const keys = new Keys(node, 'a join', JOIN_KEYS, this.reader.report)
     const table = this.table(keys)
     keys.required('as')
     keys.required('where')
@@ -131,7 +137,7 @@ class BatchReader {
     for (const { key, value } of node?.entries() ?? []) {
       if (value.kind === 'scalar') found.set(key, { heading: value.string ?? '', type: undefined, span: value.span })
       else if (value.kind === 'map') {
-        const keys = new Keys(value, 'a column', { heading: 'text', type: 'text' } as const, this.reader.report)
+        const keys = new Keys(value, 'a column', COLUMN_KEYS, this.reader.report)
         const named = keys.get('type')
         const type = named && (Object.hasOwn(COLUMN_TYPES, named.string ?? '') ? COLUMN_TYPES[named.string!] : undefined)
         if (named && !type) this.unfit('type', `one of ${Object.keys(COLUMN_TYPES).join(', ')}`, named)
@@ -151,7 +157,7 @@ class BatchReader {
 
   private sample(node: YamlNode | undefined): BatchModel['sample'] {
     if (!node) return undefined
-    const count = node.kind === 'map' ? new Keys(node, 'a sample', { count: 'integer', seed: 'integer' }, this.reader.report) : undefined
+    const count = node.kind === 'map' ? new Keys(node, 'a sample', SAMPLE_KEYS, this.reader.report) : undefined
     const many = count ? count.number('count') : node.scalar
     if (Number.isInteger(many) && Number(many) >= 1) return { count: Number(many), seed: count?.number('seed') ?? 0 }
     this.unfit('sample', 'a whole number from 1, or count: and seed:', node)
@@ -174,7 +180,7 @@ class BatchReader {
   }
 
   private send(node: YamlNode): BatchModel['send'] {
-    const keys = new Keys(node, 'a sending', { when: 'text', to: 'text' }, this.reader.report)
+    const keys = new Keys(node, 'a sending', SENDING_KEYS, this.reader.report)
     keys.required('when')
     const to = keys.required('to')
     const path = to && ownPath(to.string ?? '', to.span, this.reading.file.name, this.reader.report)

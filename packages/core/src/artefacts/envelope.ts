@@ -3,15 +3,17 @@ import { Keys } from './keys.js'
 import { ArtefactReader, type Reading } from './reading.js'
 import type { YamlNode } from '../source/yaml.js'
 
+export const ENVELOPE_KEYS = { title: 'text', about: 'text', line: 'any', turn: 'any', roles: 'map' } as const
+export const ROLE_KEYS = { system: 'text', user: 'text', assistant: 'text' } as const
 const ROLES: readonly Role[] = ['system', 'user', 'assistant']
 
 /** envelopes/*.yaml: the form that a record's line has. */
 export function readEnvelope(reading: Reading): EnvelopeModel {
-  const reader = new ArtefactReader(reading, 'an envelope', { title: 'text', about: 'text', line: 'any', turn: 'any', roles: 'map' })
+  const reader = new ArtefactReader(reading, 'an envelope', ENVELOPE_KEYS)
   const { keys } = reader
   const line = keys.required('line')
   const roles = keys.get('roles')
-  const named = roles && new Keys(roles, 'roles', { system: 'text', user: 'text', assistant: 'text' }, reader.report)
+  const named = roles && new Keys(roles, 'roles', ROLE_KEYS, reader.report)
   const shape = (node: YamlNode): Shape => {
     switch (node.kind) {
       case 'map':

@@ -12,18 +12,20 @@ import { accept, topLevel } from '../values/accept.js'
 import { own } from '../values/data.js'
 import type { Declared } from '../values/types.js'
 
+export const SET_KEYS = {
+  title: 'text',
+  about: 'text',
+  fields: 'map',
+  ask: 'text',
+  answer: 'text',
+  cases: 'list',
+  from: 'text',
+  pick: 'map',
+} as const
+
 /** examples/*.yaml */
 export function readExampleSet(reading: Reading): ExampleSetModel {
-  const reader = new ArtefactReader(reading, 'an example set', {
-    title: 'text',
-    about: 'text',
-    fields: 'map',
-    ask: 'text',
-    answer: 'text',
-    cases: 'list',
-    from: 'text',
-    pick: 'map',
-  })
+  const reader = new ArtefactReader(reading, 'an example set', SET_KEYS)
   const { keys, report } = reader
   const fieldsNode = keys.required('fields')
   const fields = fieldsNode ? readDeclarations(fieldsNode, 'field', report) : []
@@ -49,7 +51,7 @@ function readFrom(node: YamlNode | undefined, { file, report }: Reading): Exampl
   return node && path !== undefined ? { path, span: node.span } : undefined
 }
 
-const PICK_KEYS = { by: 'text', 'at-most': 'integer', 'at-least': 'integer', cover: 'text', budget: 'any', order: 'text' } as const
+export const PICK_KEYS = { by: 'text', 'at-most': 'integer', 'at-least': 'integer', cover: 'text', budget: 'any', order: 'text' } as const
 const EVERYTHING: PickRule = { by: 'all', atMost: undefined, atLeast: undefined, cover: undefined, budget: undefined, order: undefined }
 
 function readPick(node: YamlNode | undefined, fields: readonly Declared[], report: Report): PickRule {

@@ -6,7 +6,8 @@ import { problem, type Report } from '../problems/problem.js'
 import type { YamlNode } from '../source/yaml.js'
 import { localeOf } from '../values/locale.js'
 
-const LIMIT_KEYS = {
+export const LIBRARY_KEYS = { title: 'text', about: 'text', locale: 'text', settings: 'map', limits: 'map', screens: 'list' } as const
+export const LIMIT_KEYS = {
   nesting: 'integer',
   repeats: 'integer',
   'rendering-bytes': 'integer',
@@ -17,12 +18,7 @@ const LIMIT_KEYS = {
 
 /** dunelight.yaml */
 export function readLibraryFile(root: YamlNode, report: Report): LibraryModel {
-  const keys = new Keys<'title' | 'about' | 'locale' | 'settings' | 'limits' | 'screens'>(
-    root,
-    'dunelight.yaml',
-    { title: 'text', about: 'text', locale: 'text', settings: 'map', limits: 'map', screens: 'list' },
-    report,
-  )
+  const keys = new Keys(root, 'dunelight.yaml', LIBRARY_KEYS, report)
   const locale = keys.text('locale')
   if (locale !== undefined && !localeOf(locale)) report(problem('locale-unknown', { name: locale }, keys.get('locale')!.span))
   return {
@@ -36,7 +32,7 @@ export function readLibraryFile(root: YamlNode, report: Report): LibraryModel {
 
 function readLimits(node: YamlNode | undefined, report: Report): Limits {
   if (!node) return DEFAULT_LIMITS
-  const keys = new Keys<keyof typeof LIMIT_KEYS>(node, 'limits', LIMIT_KEYS, report)
+  const keys = new Keys(node, 'limits', LIMIT_KEYS, report)
   const read = (key: keyof typeof LIMIT_KEYS, usual: number): number => {
     const value = keys.number(key)
     if (value === undefined || value >= 1) return value ?? usual

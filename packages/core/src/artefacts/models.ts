@@ -1,5 +1,5 @@
 import { readAmount } from './batch.js'
-import { Keys, textsOf } from './keys.js'
+import { Keys, textsOf, type KeyKind } from './keys.js'
 import type { Named } from './artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
 import type { Span } from '../source/source.js'
@@ -38,11 +38,36 @@ export interface ModelList {
   readonly models: ReadonlyMap<string, ModelDescription>
 }
 
+export const MODELS_KEYS = { usual: 'text', models: 'map' } as const
+export const MODEL_KEYS = {
+  about: 'text',
+  at: 'text',
+  headers: 'map',
+  envelope: 'text',
+  reply: 'text',
+  ended: 'map',
+  used: 'map',
+  stream: 'map',
+  'at-once': 'integer',
+  'a-minute': 'map',
+  wait: 'number',
+  tries: 'integer',
+  price: 'map',
+} as const
+/** The keys within some of a model's keys. */
+export const INNER_KEYS = {
+  ended: { at: 'text', 'cut-off': 'list', refused: 'list' },
+  used: { asked: 'text', answered: 'text' },
+  stream: { piece: 'text', last: 'text' },
+  'a-minute': { asks: 'any', tokens: 'any' },
+  price: { asked: 'number', answered: 'number', per: 'any', in: 'text' },
+} as const
+
 export const NO_MODELS: ModelList = { usual: undefined, models: new Map() }
 
 /** models.yaml */
 export function readModels(root: YamlNode, report: Report): ModelList {
-  const keys = new Keys(root, 'models.yaml', { usual: 'text', models: 'map' }, report)
+  const keys = new Keys(root, 'models.yaml', MODELS_KEYS, report)
   const models = new Map<string, ModelDescription>()
   for (const { key, value } of keys.required('models')?.entries() ?? []) {
     const found = readModel(key, value, report)
@@ -58,26 +83,7 @@ export function readModels(root: YamlNode, report: Report): ModelList {
 export const STAND_IN = 'stand-in'
 
 function readModel(name: string, node: YamlNode, report: Report): ModelDescription | undefined {
-  const keys = new Keys(
-    node,
-    'a model',
-    {
-      about: 'text',
-      at: 'text',
-      headers: 'map',
-      envelope: 'text',
-      reply: 'text',
-      ended: 'map',
-      used: 'map',
-      stream: 'map',
-      'at-once': 'integer',
-      'a-minute': 'map',
-      wait: 'number',
-      tries: 'integer',
-      price: 'map',
-    },
-    report,
-  )
+  const keys = new Keys(node, 'a model', MODEL_KEYS, report)
   const unfit = (key: string, expected: string, at: YamlNode) =>
     report(problem('model-key-unfit', { key, expected, found: JSON.stringify(at.string ?? at.data()) }, at.span))
   const pointer = (at: YamlNode | undefined, key: string): string => {
@@ -96,18 +102,17 @@ function readModel(name: string, node: YamlNode, report: Report): ModelDescripti
   if (name === STAND_IN) unfit('name', 'another name: the stand-in has this one', node)
   if (at && !/^https?:\/\/\S+$/.test(at.string ?? '')) unfit('at', 'an address such as https://…', at)
   if (!at || !reply) return undefined
-  const inner = <K extends string>(
-    key: 'ended' | 'used' | 'stream' | 'a-minute' | 'price',
-    known: Readonly<Record<K, 'text' | 'list' | 'any' | 'number'>>,
-  ) => {
+  const inner = <K extends keyof typeof INNER_KEYS>(key: K) => {
     const found = keys.get(key)
-    return found && new Keys<K>(found, key, known, report)
+    return (
+      found && new Keys<keyof (typeof INNER_KEYS)[K] & string>(found, key, INNER_KEYS[key] as Readonly<Record<string, KeyKind>>, report)
+    )
   }
-  const ended = inner('ended', { at: 'text', 'cut-off': 'list', refused: 'list' })
-  const used = inner('used', { asked: 'text', answered: 'text' })
-  const stream = inner('stream', { piece: 'text', last: 'text' })
-  const minute = inner('a-minute', { asks: 'any', tokens: 'any' })
-  const price = inner('price', { asked: 'number', answered: 'number', per: 'any', in: 'text' })
+  const ended = inner('ended')
+  const used = inner('used')
+  const stream = inner('stream')
+  const minute = inner('a-minute')
+  const price = inner('price')
   const amount = (found: Keys<string> | undefined, key: string): number | undefined => {
     const said = found?.get(key)
     const number = said && readAmount(said.string ?? String(said.scalar))

@@ -9,7 +9,7 @@ import type { YamlNode } from '../source/yaml.js'
 import { withPassages } from '../text/passages.js'
 import type { Text } from '../text/nodes.js'
 
-const COMMON = {
+export const OUTPUT_KEYS = {
   title: 'text',
   about: 'text',
   kind: 'text',
@@ -20,14 +20,16 @@ const COMMON = {
 } satisfies Record<string, KeyKind>
 
 /** The keys that a kind has beside those of all. */
-const OWN = {
+export const FORM_KEYS = {
   fields: { fields: 'map' },
   'one-of': { of: 'any' },
   rows: { row: 'text', count: 'any' },
   document: { text: 'text' },
 } satisfies Record<OutputModel['form'], Record<string, KeyKind>>
-const FORMS = Object.keys(OWN) as OutputModel['form'][]
-type Key = keyof typeof COMMON | 'fields' | 'of' | 'row' | 'count' | 'text'
+export const LABELS_KEYS = { field: 'text', examples: 'text' } as const
+export const COUNT_KEYS = { min: 'any', max: 'any' } as const
+const FORMS = Object.keys(FORM_KEYS) as OutputModel['form'][]
+type Key = keyof typeof OUTPUT_KEYS | 'fields' | 'of' | 'row' | 'count' | 'text'
 
 /** outputs/*.yaml, and outputs/*.schema.json */
 export function readOutput(reading: Reading): OutputModel {
@@ -53,7 +55,10 @@ class OutputReader {
     reading: Reading,
     private readonly form: OutputModel['form'],
   ) {
-    this.reader = new ArtefactReader<Key>(reading, `an output of the kind ${form}`, { ...COMMON, ...OWN[form] } as Record<Key, KeyKind>)
+    this.reader = new ArtefactReader<Key>(reading, `an output of the kind ${form}`, { ...OUTPUT_KEYS, ...FORM_KEYS[form] } as Record<
+      Key,
+      KeyKind
+    >)
   }
 
   read(): OutputModel {
@@ -124,7 +129,7 @@ class OutputReader {
     const { keys, report } = this.reader
     const node = this.own('of')
     if (node?.kind === 'map') {
-      const from = new Keys<'field' | 'examples'>(node, 'of', { field: 'text', examples: 'text' }, report)
+      const from = new Keys(node, 'of', LABELS_KEYS, report)
       const field = from.required('field')
       const set = from.required('examples')
       if (!field?.string || !set?.string) return { of: [], from: undefined }
@@ -160,7 +165,7 @@ class OutputReader {
     const { keys, report } = this.reader
     const node = keys.get('count')
     if (!node) return { min: undefined, max: undefined }
-    const map = node.kind === 'map' ? new Keys<'min' | 'max'>(node, 'count', { min: 'any', max: 'any' }, report) : undefined
+    const map = node.kind === 'map' ? new Keys(node, 'count', COUNT_KEYS, report) : undefined
     const read = (bound: 'min' | 'max'): number | undefined => {
       const at = map ? map.get(bound) : node
       if (!at) return undefined

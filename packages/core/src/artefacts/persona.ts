@@ -19,6 +19,15 @@ Never:
 ~ end
 `
 
+export const PERSONA_KEYS = {
+  title: 'text',
+  about: 'text',
+  who: 'text',
+  voice: 'list',
+  always: 'list',
+  never: 'list',
+  layout: 'text',
+} as const
 const TRAITS = ['voice', 'always', 'never'] as const
 
 /** The names that a persona's layout may use. */
@@ -29,15 +38,7 @@ export const PERSONA_VARIABLES: readonly Declared[] = [
 
 /** personas/*.yaml */
 export function readPersona(reading: Reading): PersonaModel {
-  const reader = new ArtefactReader(reading, 'a persona', {
-    title: 'text',
-    about: 'text',
-    who: 'text',
-    voice: 'list',
-    always: 'list',
-    never: 'list',
-    layout: 'text',
-  })
+  const reader = new ArtefactReader(reading, 'a persona', PERSONA_KEYS)
   const { keys } = reader
   const layout = reader.textAt('layout')
   return {

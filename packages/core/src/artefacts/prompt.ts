@@ -6,7 +6,7 @@ import { readTurn, readTurns, type TurnReading } from './turns.js'
 import { readDeclarations } from './variables.js'
 import { problem } from '../problems/problem.js'
 
-const KEYS = {
+export const PROMPT_KEYS = {
   title: 'text',
   about: 'text',
   tags: 'list',
@@ -23,11 +23,11 @@ const KEYS = {
   output: 'text',
   settings: 'map',
 } satisfies Record<string, KeyKind>
-type Reader = ArtefactReader<keyof typeof KEYS>
+type Reader = ArtefactReader<keyof typeof PROMPT_KEYS>
 
 /** prompts/*.yaml */
 export function readPrompt(reading: Reading): PromptModel {
-  const reader: Reader = new ArtefactReader(reading, 'a prompt', KEYS)
+  const reader: Reader = new ArtefactReader(reading, 'a prompt', PROMPT_KEYS)
   const { keys, report } = reader
   const title = keys.required('title')?.string ?? reading.name
   const basedOn = reader.named('based-on')

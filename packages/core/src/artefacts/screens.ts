@@ -2,6 +2,8 @@ import { Keys, textsOf } from './keys.js'
 import { problem, type Report } from '../problems/problem.js'
 import type { YamlNode } from '../source/yaml.js'
 
+export const SCREEN_KEYS = { name: 'text', before: 'text', after: 'text', then: 'text', of: 'list', most: 'integer' } as const
+
 /** What a screen looks for. */
 export const SCREENED = ['personal-data', 'key-shaped', 'words', 'tokens', 'copied'] as const
 export type Screened = (typeof SCREENED)[number]
@@ -21,6 +23,11 @@ export interface ScreenModel {
   readonly most: number
 }
 
+/** What can be looked for on a side: an answer is never too long to be sent, and a question copies nothing. */
+export function screenedOn(side: ScreenModel['side']): Screened[] {
+  return SCREENED.filter((one) => (one === 'tokens' ? side === 'before' : one === 'copied' ? side === 'after' : true))
+}
+
 const USUAL_MOST: Partial<Readonly<Record<Screened, number>>> = { tokens: 8000, copied: 12 }
 
 /** `screens:` of dunelight.yaml. */
@@ -29,17 +36,12 @@ export function readScreens(node: YamlNode | undefined, report: Report): ScreenM
 }
 
 function readScreen(node: YamlNode, report: Report): ScreenModel[] {
-  const keys = new Keys(
-    node,
-    'a screen',
-    { name: 'text', before: 'text', after: 'text', then: 'text', of: 'list', most: 'integer' },
-    report,
-  )
+  const keys = new Keys(node, 'a screen', SCREEN_KEYS, report)
   const side = keys.has('before') ? 'before' : 'after'
   const named = keys.required(side)
   const unfit = (key: string, expected: string, found: string, at: YamlNode) =>
     report(problem('key-unfit', { key, expected, found }, at.span))
-  const allowed = SCREENED.filter((one) => (one === 'tokens' ? side === 'before' : one === 'copied' ? side === 'after' : true))
+  const allowed = screenedOn(side)
   const finds = allowed.find((one) => one === named?.string)
   if (named && !finds) unfit(side, `one of ${allowed.join(', ')}`, JSON.stringify(named.string), named)
   if (keys.has('before') && keys.has('after')) unfit('after', 'a screen of its own', 'beside "before"', keys.get('after') ?? node)

@@ -8,7 +8,7 @@ export type TokenEncoding = (typeof TOKEN_ENCODINGS)[number]
 const between = (least: number, most: number) => (value: unknown) => typeof value === 'number' && value >= least && value <= most
 
 /** Settings that are known are checked; all are handed on as they are. */
-const KNOWN: Readonly<Record<string, { expected: string; fits: (value: unknown) => boolean }>> = {
+export const KNOWN_SETTINGS: Readonly<Record<string, { expected: string; fits: (value: unknown) => boolean }>> = {
   model: { expected: 'a name', fits: (v) => typeof v === 'string' && v !== '' },
   temperature: { expected: 'a number from 0 to 2', fits: between(0, 2) },
   'top-p': { expected: 'a number from 0 to 1', fits: between(0, 1) },
@@ -30,9 +30,9 @@ export function readSettings(node: YamlNode | undefined, report: Report): Record
   const settings: Record<string, unknown> = {}
   for (const { key, value } of node?.entries() ?? []) {
     const data = value.data()
-    const known = Object.hasOwn(KNOWN, key) ? KNOWN[key] : undefined
+    const known = Object.hasOwn(KNOWN_SETTINGS, key) ? KNOWN_SETTINGS[key] : undefined
     if (known && !known.fits(data)) report(problem('setting-unfit', { key, expected: known.expected }, value.span))
-    else if (!known) report(problem('setting-unknown', { key, known: Object.keys(KNOWN) }, value.span))
+    else if (!known) report(problem('setting-unknown', { key, known: Object.keys(KNOWN_SETTINGS) }, value.span))
     settings[key] = data
   }
   return settings

@@ -5,11 +5,12 @@ import { problem, type Report } from '../problems/problem.js'
 import { Source } from '../source/source.js'
 import { parseText } from '../text/parse.js'
 
+export const SNIPPET_KEYS = { title: 'text', about: 'text', variables: 'map', text: 'text' } as const
 const TAKEN = ['persona', 'examples', 'output']
 
 /** snippets/*.yaml */
 export function readSnippet(reading: Reading): SnippetModel {
-  const reader = new ArtefactReader(reading, 'a snippet', { title: 'text', about: 'text', variables: 'map', text: 'text' })
+  const reader = new ArtefactReader(reading, 'a snippet', SNIPPET_KEYS)
   checkName(reading.name, reading.root.span, reading.report)
   const variables = reader.keys.get('variables')
   const node = reader.keys.required('text')

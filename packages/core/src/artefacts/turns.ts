@@ -9,7 +9,7 @@ import type { Text } from '../text/nodes.js'
 import { parseLoopHead, parseSlotValue } from '../text/values.js'
 
 const ROLES = ['system', 'user', 'assistant'] as const
-const KEYS = {
+export const TURN_KEYS = {
   system: 'text',
   user: 'text',
   assistant: 'text',
@@ -24,10 +24,12 @@ const KEYS = {
   each: 'text',
   turns: 'list',
 } satisfies Record<string, KeyKind>
-type TurnKeys = Keys<keyof typeof KEYS>
+export const HISTORY_KEYS = { from: 'text', fence: 'text' } as const
+export const ATTACHMENT_KEYS = { from: 'text', as: 'text' } as const
+type TurnKeys = Keys<keyof typeof TURN_KEYS>
 
 /** What a turn may say, and which other keys go with it. */
-const SAYS = {
+export const TURN_SAYS = {
   system: ['attach'],
   user: ['attach'],
   assistant: ['attach'],
@@ -35,8 +37,8 @@ const SAYS = {
   examples: ['to'],
   ask: ['with', 'begin-answer'],
   each: ['turns'],
-} as const satisfies Record<string, readonly (keyof typeof KEYS)[]>
-type Saying = keyof typeof SAYS
+} as const satisfies Record<string, readonly (keyof typeof TURN_KEYS)[]>
+type Saying = keyof typeof TURN_SAYS
 
 /** What reading turns asks of the file that they stand in. */
 export interface TurnReading {
@@ -60,8 +62,8 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
     report(problem('key-unfit', { key: 'turns', expected: 'turns such as "- user: …"', found: kindWords(node) }, node.span))
     return []
   }
-  const keys: TurnKeys = new Keys(node, 'a turn', KEYS, report)
-  const present = (Object.keys(SAYS) as Saying[]).filter((key) => keys.has(key))
+  const keys: TurnKeys = new Keys(node, 'a turn', TURN_KEYS, report)
+  const present = (Object.keys(TURN_SAYS) as Saying[]).filter((key) => keys.has(key))
   const [what] = present
   if (present.length > 1)
     report(
@@ -77,7 +79,7 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
     return []
   }
   for (const key of ['with', 'to', 'attach', 'turns', 'begin-answer'] as const)
-    if (keys.has(key) && !(SAYS[what] as readonly string[]).includes(key))
+    if (keys.has(key) && !(TURN_SAYS[what] as readonly string[]).includes(key))
       report(problem('turn-key-misplaced', { key, of: what, belongs: belongsTo(key) }, keys.keySpan(key)))
   if (!value) return []
   const common = { name: keys.text('name'), span: node.span }
@@ -107,7 +109,7 @@ function isRole(word: string): word is Role {
 }
 
 function belongsTo(key: string): string {
-  const owners = (Object.keys(SAYS) as Saying[]).filter((word) => (SAYS[word] as readonly string[]).includes(key))
+  const owners = (Object.keys(TURN_SAYS) as Saying[]).filter((word) => (TURN_SAYS[word] as readonly string[]).includes(key))
   return owners.join(', ')
 }
 
@@ -126,7 +128,7 @@ function textTurn(role: Role, text: Text, common: Common, report: Report) {
 
 function readHistory(node: YamlNode, common: Common, { report }: TurnReading): HistoryTurn[] {
   if (node.kind === 'scalar') return [{ kind: 'history', ...common, from: namedOf(node), fence: undefined }]
-  const keys = new Keys<'from' | 'fence'>(node, 'a history', { from: 'text', fence: 'text' }, report)
+  const keys = new Keys(node, 'a history', HISTORY_KEYS, report)
   const from = keys.required('from')
   const fence = keys.get('fence')
   return from ? [{ kind: 'history', ...common, from: namedOf(from), fence: fence && namedOf(fence) }] : []
@@ -144,7 +146,7 @@ function readAttachments(keys: TurnKeys, reading: TurnReading): Attachment[] {
       reading.report(problem('key-unfit', { key: 'attach', expected: 'a list of values and paths', found: kindWords(node) }, node.span))
       return []
     }
-    const inner = new Keys<'from' | 'as'>(node, 'an attachment', { from: 'text', as: 'text' }, reading.report)
+    const inner = new Keys(node, 'an attachment', ATTACHMENT_KEYS, reading.report)
     const from = inner.required('from')
     const as = inner.text('as')
     if (as !== undefined && as !== 'text' && as !== 'file')

@@ -8,7 +8,7 @@ import { wholePattern } from '../values/pattern.js'
 import { isName, RESERVED } from '../values/names.js'
 import { TYPE_NAMES, type Declared, type ValueType } from '../values/types.js'
 
-const KEYS = {
+export const VARIABLE_KEYS = {
   type: 'text',
   about: 'text',
   question: 'text',
@@ -32,15 +32,15 @@ const KEYS = {
   reads: 'text',
   media: 'list',
 } satisfies Record<string, KeyKind>
-type Key = keyof typeof KEYS
+type Key = keyof typeof VARIABLE_KEYS
 
 const INPUT_ONLY: readonly Key[] = ['outside', 'splits', 'reads', 'media', 'question']
 const BOUND_KEYS = ['min', 'max', 'min-length', 'max-length', 'min-words', 'max-words', 'min-items', 'max-items'] as const
 export type BoundKey = (typeof BOUND_KEYS)[number]
 
 /** What a reply may hold is declared by fewer keys, and its bounds may be slots. */
-const ANSWER_KEYS = Object.fromEntries(
-  Object.entries({ ...KEYS, ...Object.fromEntries(BOUND_KEYS.map((key) => [key, 'any' as const])) }).filter(
+export const ANSWER_KEYS = Object.fromEntries(
+  Object.entries({ ...VARIABLE_KEYS, ...Object.fromEntries(BOUND_KEYS.map((key) => [key, 'any' as const])) }).filter(
     ([key]) => !INPUT_ONLY.includes(key as Key),
   ),
 ) as Record<Key, KeyKind>
@@ -89,7 +89,7 @@ function readDeclaration(name: string, { value, keySpan }: YamlEntry, context: D
     report(problem('key-unfit', { key: name, expected: 'a type, or keys with values', found: kindWords(value) }, keySpan))
     return { ...plain, type: { kind: 'any' } }
   }
-  const keys = new Keys<Key>(value, `a ${what}`, onSlot ? ANSWER_KEYS : KEYS, report)
+  const keys = new Keys<Key>(value, `a ${what}`, onSlot ? ANSWER_KEYS : VARIABLE_KEYS, report)
   const typeNode = keys.required('type')
   const type = typeNode ? readType(typeNode.string ?? '', keys, typeNode, context) : ({ kind: 'any' } as const)
   const about = keys.text('about')

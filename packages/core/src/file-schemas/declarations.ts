@@ -1,0 +1,57 @@
+import { either, mapOf, mapSchema, oneOf, ref, texts, type KeyWords } from './keys.js'
+import { ANSWER_KEYS, VARIABLE_KEYS } from '../artefacts/variables.js'
+import type { JsonSchema } from '../interop/to-schema.js'
+import { TYPE_NAMES } from '../values/types.js'
+
+const TYPE: JsonSchema = {
+  type: 'string',
+  anyOf: [
+    oneOf([...TYPE_NAMES, 'list of text', 'list of record']),
+    { pattern: `^\\s*(list\\s+of\\s+)*(list|${TYPE_NAMES.join('|')})\\s*$` },
+  ],
+}
+
+const WORDS: Readonly<Record<keyof typeof VARIABLE_KEYS, KeyWords>> = {
+  type: ['What its values are.', TYPE],
+  about: 'Help for whoever fills it in: stands in forms, schemas and types.',
+  question: 'The words with which a form asks for it.',
+  example: 'A value for previews and docs.',
+  optional: 'Whether it may be missing.',
+  default: 'What it is where it is missing.',
+  outside: 'Whether somebody else wrote it: then it is written only within a fence.',
+  of: ['The options of a choice.', texts],
+  fields: ['The fields of a record or table.', mapOf(ref('declaration'))],
+  min: ['The least number, or the first date.', { type: ['number', 'string'] }],
+  max: ['The greatest number, or the last date.', { type: ['number', 'string'] }],
+  'min-length': 'The fewest signs of a text.',
+  'max-length': 'The most signs of a text.',
+  pattern: 'A regular expression that the whole text fits.',
+  'min-words': 'The fewest words of a text.',
+  'max-words': 'The most words of a text.',
+  'min-items': 'The fewest items of a list or rows of a table.',
+  'max-items': 'The most items of a list or rows of a table.',
+  unique: 'Whether no item of a list may come twice.',
+  splits: 'The sign between the items of a list in a cell; a semicolon where nothing is said.',
+  reads: 'How a cell is read: mark (anything is yes), or the order of a date such as d.M.yyyy.',
+  media: ['The media types that a file may have: text/markdown, image/*.', texts],
+}
+
+/** A bound of an answer may be a slot of the prompt that asks for it. */
+const SLOT_OR: JsonSchema = { type: ['integer', 'string'] }
+const ANSWER_WORDS = {
+  ...WORDS,
+  fields: [WORDS.fields[0], mapOf(ref('answer'))],
+  ...Object.fromEntries(
+    (['min-length', 'max-length', 'min-words', 'max-words', 'min-items', 'max-items'] as const).map((key) => [key, [WORDS[key], SLOT_OR]]),
+  ),
+} as Readonly<Record<keyof typeof VARIABLE_KEYS, KeyWords>>
+
+/** `variables:` of a prompt or snippet, `fields:` of an example set: names with a type each, or with more than that. */
+export const VARIABLES: JsonSchema = mapOf(ref('declaration'))
+/** `fields:` of an answer. */
+export const ANSWER_FIELDS: JsonSchema = mapOf(ref('answer'))
+
+const declared = (keys: JsonSchema) => either(TYPE, keys)
+
+export const VARIABLE_DEFS = { declaration: declared(mapSchema(VARIABLE_KEYS, WORDS, ['type'])) } as const
+export const ANSWER_DEFS = { answer: declared(mapSchema(ANSWER_KEYS, ANSWER_WORDS, ['type'])) } as const

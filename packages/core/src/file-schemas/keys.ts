@@ -1,0 +1,68 @@
+import type { KeyKind } from '../artefacts/keys.js'
+import type { JsonSchema } from '../interop/to-schema.js'
+
+/** What one key is for, and what it takes where the kind of its value does not say it all. */
+export type KeyWords = string | readonly [about: string, takes: JsonSchema]
+
+/** Whatever YAML takes for a text: `version: 3` is a number there. */
+export const SCALAR: JsonSchema = { type: ['string', 'number', 'boolean'] }
+
+const OF_KIND: Readonly<Record<KeyKind, JsonSchema>> = {
+  text: SCALAR,
+  map: { type: 'object' },
+  list: { type: 'array' },
+  integer: { type: 'integer' },
+  number: { type: 'number' },
+  boolean: { type: 'boolean' },
+  any: {},
+}
+
+/** A map with the very keys that reading knows, each in words. */
+export function mapSchema<K extends string>(
+  known: Readonly<Record<K, KeyKind>>,
+  words: Readonly<Record<K, KeyWords>>,
+  required: readonly NoInfer<K>[] = [],
+): JsonSchema {
+  const properties = Object.fromEntries(
+    (Object.keys(known) as K[]).map((key) => {
+      const said = words[key]
+      const [about, takes] = typeof said === 'string' ? [said, undefined] : said
+      return [key, { description: about, ...OF_KIND[known[key]], ...takes }]
+    }),
+  )
+  return { type: 'object', properties, additionalProperties: false, ...(required.length > 0 && { required }) }
+}
+
+/** The same for an artefact, every one of which may allow hidden signs. */
+export function artefactSchema<K extends string>(
+  known: Readonly<Record<K, KeyKind>>,
+  words: Readonly<Record<K, KeyWords>>,
+  required: readonly NoInfer<K>[] = [],
+): JsonSchema {
+  const allow = ['Hidden signs that its texts may hold, by their numbers: U+200D.', texts] as const
+  return mapSchema({ ...known, allow: 'list' }, { ...words, allow }, required)
+}
+
+export const texts: JsonSchema = listOf(SCALAR)
+
+export function listOf(items: JsonSchema): JsonSchema {
+  return { type: 'array', items }
+}
+
+/** A map whose keys are names of the author's. */
+export function mapOf(values: JsonSchema): JsonSchema {
+  return { type: 'object', additionalProperties: values }
+}
+
+export function oneOf(words: readonly string[]): JsonSchema {
+  return { type: 'string', enum: words }
+}
+
+export function ref(name: string): JsonSchema {
+  return { $ref: `#/$defs/${name}` }
+}
+
+/** A schema or another: without a type of its own beside them. */
+export function either(...schemas: readonly JsonSchema[]): JsonSchema {
+  return { anyOf: schemas }
+}
