@@ -2,11 +2,16 @@ import { descent, type Context } from './context.js'
 import { caseScope, type PreparedSet } from './example-set.js'
 import type { Compilation } from './shelves.js'
 import { compileText } from './text.js'
-import type { Named, OutputModel, Role } from '../artefacts/artefacts.js'
-import { problem, type Problem, type Report } from '../problems/problem.js'
+import type { Named, Role } from '../artefacts/artefacts.js'
+import type { Form } from '../outputs/form.js'
+import { finishDocument } from '../outputs/document/document.js'
+import { passagesOf, type DocumentShape } from '../outputs/shape.js'
+import { problem, type Report } from '../problems/problem.js'
 import { captured } from '../render/capture.js'
+import type { FormPlan } from '../render/plan.js'
 import type { Op, Run } from '../render/run.js'
 import type { Span } from '../source/source.js'
+import type { Declared, ValueType } from '../values/types.js'
 import { toJson, write } from '../values/write.js'
 
 /** The example set of a name; one that does not exist is reported. */
@@ -44,56 +49,71 @@ function checkAnswers(
   }
 }
 
-/** An answer in the form of the prompt's output: the label, or its fields as JSON. */
+/** Writes a case's answer; the form is asked for only where the rendering has a say in what is written. */
+type AnswerWriter = (row: readonly unknown[], form: () => Form) => string
+
+/** An answer in the form of the prompt's output, from the columns that such an answer fills beside a record. */
 function outputAnswer(set: PreparedSet, compilation: Compilation, context: Context, span: Span): Op {
   const { report } = context.shared
-  const { prompt, shelves, forms } = compilation
+  const { prompt, forms } = compilation
   if (!prompt.output) report(problem('use-nothing', { what: 'output' }, span))
-  const writers = new Map<string, (row: readonly unknown[]) => string>()
-  for (const name of forms.keys()) {
-    const output = shelves.outputs.get(name)!
-    const faults: Problem[] = []
-    const writer = answerWriter(
-      set,
-      output,
-      (field) => faults.push(problem('answer-form-unfit', { set: set.model.name, output: name, field }, span)),
-      (what) => faults.push(problem('not-here-yet', { what: `an example's answer in the form of ${what}` }, span)),
-    )
-    for (const fault of faults) report(fault)
+  const writers = new Map<string, AnswerWriter>()
+  for (const [name, form] of forms) {
+    const lacking: string[] = []
+    const writer = answerWriter(set, form, (field) => lacking.push(field))
+    for (const field of lacking) report(problem('answer-form-unfit', { set: set.model.name, output: name, field }, span))
     // What cannot be written whole need not be read.
-    if (faults.length > 0) continue
-    if (writer) writers.set(name, writer)
+    if (writer && lacking.length === 0) writers.set(name, writer)
   }
-  checkAnswers(set, compilation, (i, name) => writers.get(name)?.(set.rows[i]!))
+  checkAnswers(set, compilation, (i, name) => writers.get(name)?.(set.rows[i]!, () => forms.get(name)!.fixed!))
   const from = descent(context, span)
-  return (run) => run.write(writers.get(run.output)?.(run.example) ?? '', from)
+  return (run) => run.write(writers.get(run.output)?.(run.example, () => forms.get(run.output)!.form(run)) ?? '', from)
 }
 
-function answerWriter(
-  { model, label }: PreparedSet,
-  output: OutputModel,
-  lacks: (field: string) => void,
-  cannot: (what: string) => void,
-): ((row: readonly unknown[]) => string) | undefined {
-  const { fields } = model
-  const at = (name: string) => fields.findIndex((field) => field.name === name)
-  if (output.form === 'rows' || output.form === 'document') {
-    cannot(output.form === 'rows' ? 'rows' : 'a document')
-    return undefined
+function answerWriter({ model, label }: PreparedSet, form: FormPlan, lacks: (field: string) => void): AnswerWriter | undefined {
+  const { shape } = form.outline
+  const at = (name: string) => model.fields.findIndex((field) => field.name === name)
+  switch (shape.form) {
+    case 'fields': {
+      const places = shape.fields.map((field) => ({ field, at: at(field.name) }))
+      for (const one of places) if (one.at < 0 && !one.field.optional) lacks(one.field.name)
+      const held = places.filter((one) => one.at >= 0)
+      return (row) =>
+        JSON.stringify(Object.fromEntries(held.flatMap(({ field, at }) => (isThere(row[at]) ? [[field.name, toJson(row[at])]] : []))))
+    }
+    case 'one-of':
+      if (!label) lacks('the label')
+      return label && ((row) => write(row[at(label.name)], label.type))
+    case 'rows': {
+      const place = at('rows')
+      const held = place < 0 ? [] : fieldsWithin(model.fields[place]!.type)
+      if (held.length === 0) lacks('rows')
+      else for (const { name } of passagesOf(shape)) if (!held.some((field) => field.name === name)) lacks(`rows.${name}`)
+      return (row, form) => form().write(row[place] ?? [])
+    }
+    case 'document': {
+      const text = (row: readonly unknown[], place: number) => (isThere(row[place]) ? write(row[place], model.fields[place]!.type) : '')
+      const whole = at('document')
+      if (whole >= 0) return (row) => text(row, whole)
+      const places = passagesOf(shape).map(({ name }) => ({ name, at: at(name) }))
+      // Where the record decides what stands around the passages, they alone are no document.
+      for (const one of form.fixed ? places : [{ name: 'document', at: whole }]) if (one.at < 0) lacks(one.name)
+      return (row, form) => {
+        const { shape: own } = form() as { shape: DocumentShape }
+        return finishDocument(own.stretches, Object.fromEntries(places.map((one) => [one.name, text(row, one.at)]))).text
+      }
+    }
   }
-  if (output.form === 'fields') {
-    const places = output.fields.map((field) => ({ field, at: at(field.name) }))
-    for (const one of places) if (one.at < 0 && !one.field.optional) lacks(one.field.name)
-    const held = places.filter((one) => one.at >= 0)
-    return (row) =>
-      JSON.stringify(
-        Object.fromEntries(
-          held.flatMap(({ field, at }) => (row[at] === null || row[at] === undefined ? [] : [[field.name, toJson(row[at])]])),
-        ),
-      )
-  }
-  if (!label) lacks('the label')
-  return label && ((row) => write(row[at(label.name)], label.type))
+}
+
+function isThere(value: unknown): boolean {
+  return value !== null && value !== undefined
+}
+
+/** The fields of the records of a table, or of a list of records. */
+function fieldsWithin(type: ValueType): readonly Declared[] {
+  const record = type.kind === 'list' ? type.item : type
+  return (record.kind === 'record' || record.kind === 'table') && record.fields ? record.fields : []
 }
 
 /** What the cases are likened to: a text of the prompt, written for the record; and by whom a case is picked for it. */

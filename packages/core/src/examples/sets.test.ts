@@ -100,6 +100,62 @@ describe('a set without layouts', () => {
       problemsOf(files('kind: fields\nshow: none\nfields: { mark: text }')).flatMap((p) => (p.severity === 'error' ? [p.message] : [])),
     ).toEqual(['the cases of "s" cannot be answered in the form of "o": they have no field "mark"'])
   })
+
+  describe('answers as rows and documents, from the columns that such an answer fills', () => {
+    const files = (set: string, output: string) => ({
+      'examples/s.yaml': `ask: "{note}"\nanswer: output\n${set}`,
+      'outputs/o.yaml': output,
+      'prompts/p.yaml': 'title: P\noutput: o\nvariables: { note: text, town: text }\nturns: [{ examples: s }, { ask: s }]',
+    })
+    const turns = (set: string, output: string) =>
+      libraryFrom(files(set, output))
+        .prompt('p')
+        .render({ note: 'x', town: 'Selby Ness' })
+        .turns.map(({ text }) => text)
+    const errors = (set: string, output: string) =>
+      problemsOf(files(set, output)).flatMap((p) => (p.severity === 'error' ? [`${p.code}: ${p.message}`] : []))
+    const LIST = 'fields: { note: text, rows: { type: table, fields: { what: text, year: { type: integer, optional: true } } } }\n'
+    const ROWS = 'kind: rows\nrow: "<what> (<year: integer>)"\ncount: { max: 3 }'
+    const LETTER = 'kind: document\ntext: |\n  Dear friend,\n  <thanks: one line>\n  Yours, the house, <year: integer>'
+
+    test('rows', () => {
+      const set = `${LIST}cases: [{ note: a, rows: [{ what: Bell, year: 1890 }, { what: "Rope, tarred", year: 7 }] }]`
+      expect(turns(set, ROWS)).toEqual(['a', 'Bell (1890)\nRope, tarred (7)', 'x'])
+      // What stands between the passages may be the record's.
+      expect(turns(set, 'kind: rows\nrow: "<what>, {town}, <year: integer>"')[1]).toBe(
+        'Bell, Selby Ness, 1890\nRope, tarred, Selby Ness, 7',
+      )
+      const message = 'answer-form-unfit: the cases of "s" cannot be answered in the form of "o": they have no field'
+      expect(errors('fields: { note: text, rows: list of text }\ncases: [{ note: a, rows: [b] }]', ROWS)).toEqual([`${message} "rows"`])
+      expect(errors(set, ROWS.replace('<what>', '<what> by <maker>'))).toEqual([`${message} "rows.maker"`])
+    })
+
+    test('a row that lacks a passage, and one too many, cannot be read', () => {
+      const [one] = errors(`${LIST}cases: [{ note: a, rows: [{ what: Bell }] }]`, ROWS)
+      expect(one).toMatch(/^case-unreadable: .*case 1/)
+      const many = Array.from({ length: 4 }, () => '{ what: Bell, year: 1 }').join(', ')
+      expect(errors(`${LIST}cases: [{ note: a, rows: [${many}] }]`, ROWS)).toEqual([expect.stringMatching(/^case-unreadable: /)])
+    })
+
+    test('a document, its passages each in its place', () => {
+      const set = 'fields: { note: text, thanks: text, year: integer }\ncases: [{ note: a, thanks: For the bell., year: 1890 }]'
+      expect(turns(set, LETTER)).toEqual(['a', 'Dear friend,\nFor the bell.\nYours, the house, 1890', 'x'])
+      expect(errors(set.replace(', year: integer', '').replace(', year: 1890', ''), LETTER)).toEqual([
+        'answer-form-unfit: the cases of "s" cannot be answered in the form of "o": they have no field "year"',
+      ])
+    })
+
+    test('a document that differs from record to record, whole', () => {
+      const local = LETTER.replace('the house', '{town}')
+      expect(errors('fields: { note: text, thanks: text, year: integer }\ncases: [{ note: a, thanks: b, year: 1 }]', local)).toEqual([
+        'answer-form-unfit: the cases of "s" cannot be answered in the form of "o": they have no field "document"',
+      ])
+      const whole = 'fields: { note: text, document: text }\ncases: [{ note: a, document: "Dear friend,\\nb\\nYours, Owlet Quay, 3" }]'
+      expect(turns(whole, local)[1]).toBe('Dear friend,\nb\nYours, Owlet Quay, 3')
+      // Where all documents have the same text around their passages, such an example has to have it too.
+      expect(errors(whole, LETTER)).toEqual([expect.stringMatching(/^case-unreadable: /)])
+    })
+  })
 })
 
 describe('cases from a table', () => {

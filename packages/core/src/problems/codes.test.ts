@@ -97,13 +97,6 @@ const CASES: readonly Raised[] = [
   ['history-unfit', prompt('variables: { h: text }\nturns: [{ history: h }, { user: Go. }]')],
   ['history-unfenced', prompt('variables: { h: { type: turns, outside: true } }\nturns: [{ history: h }, { user: Go. }]')],
   ['path-outside', { 'examples/s.yaml': `${SET}from: ../../else.csv` }],
-  [
-    'not-here-yet',
-    prompt('output: o\nturns: [{ examples: s }, { user: Go. }]', {
-      'outputs/o.yaml': 'kind: rows\nrow: "<a>"',
-      'examples/s.yaml': 'title: S\nfields: { n: text, g: text }\nanswer: output\ncases: [{ n: a, g: b }]',
-    }),
-  ],
   ['cases-missing', { 'examples/s.yaml': `${SET}from: ../data/cases.csv` }],
   ['pick-unfit', { 'examples/s.yaml': `${SET}pick: { by: liking }` }],
   ['budget-uncounted', { 'examples/s.yaml': `${SET}pick: { budget: 600 tokens }` }],

@@ -116,10 +116,6 @@ export const fileCodes = {
     (d) => `write history: { from: ${d.name}, fence: question }`,
   ),
   'path-outside': error<{ path: string }>('Paths never leave the library’s folder.', (d) => `"${d.path}" leaves the library's folder`),
-  'not-here-yet': error<{ what: string }>(
-    'A key whose capability this version does not have: better said than ignored.',
-    (d) => `${d.what} is not part of this version`,
-  ),
   'started-answer-blank': warning<object>(
     'A started answer that ends in a blank makes models stumble.',
     () => 'this started answer ends in a blank',
@@ -160,6 +156,10 @@ export const fileCodes = {
     'Cases are to be answered in the form of an output, and lack what it asks for.',
     (d) =>
       `the cases of "${d.set}" cannot be answered in the form of "${d.output}": they have no ${d.field === 'the label' ? 'field that is a choice' : `field "${d.field}"`}`,
+    (d) =>
+      d.field === 'document'
+        ? 'this document differs from record to record: give each case the whole of it, in a field "document"'
+        : 'give the cases that field, or write out their answer side in place of "output"',
   ),
   'answer-without-beginning': error<{ set: string }>(
     'An answer is to be begun as its layout begins, and the layout begins with a value.',

@@ -86,7 +86,8 @@ function rowsOf(value: unknown): Row[] {
 }
 
 function line({ stretches }: RowsShape, row: Row): string {
-  return stretches.map((one) => (one.kind === 'passage' ? String(row[one.name]) : one.text)).join('')
+  const isThere = (name: string) => row[name] !== null && row[name] !== undefined
+  return stretches.map((one) => (one.kind === 'passage' ? (isThere(one.name) ? String(row[one.name]) : '') : one.text)).join('')
 }
 
 function sampleRow(shape: RowsShape, lot: Lot): Row {
