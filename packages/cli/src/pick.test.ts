@@ -166,6 +166,25 @@ describe('picking from a run', () => {
   })
 })
 
+test('a record whose name came before is set aside, as in a run without a model; --take counts those that fit', () => {
+  const lines = text('demo/marram-house/data/objects.csv').split('\n')
+  const [lantern, needle, third] = ['MH-0001', 'MH-0002', 'MH-0006'].map((id) => lines.find((line) => line.startsWith(id))!)
+  const misfit = third!.replace(/,\d{4},/, ',long ago,')
+  const rows = [lines[0], lantern, misfit, needle, lantern!.replace('Storm', 'Another'), third]
+  writeFileSync(at('twice.csv'), rows.join('\n'))
+  const counted = ask('label/write', '--records', at('twice.csv'), '--take', '3', '--runs', at('twice'))
+  expect(counted.err).toMatch(/^5 records: 3 answered, 2 set aside$/m)
+  const aside = text(at('twice/label-write-1/set-aside.jsonl')).trim().split('\n')
+  expect(aside.map((line) => (JSON.parse(line) as { row: number; problems: { code: string }[] }).problems.map(({ code }) => code))).toEqual(
+    [['cell-unfit'], ['record-named-twice']],
+  )
+  const kept = dunelight('pick', at('twice/label-write-1'), '--keep', 'MH-0001')
+  expect([kept.code, kept.err.match(/MH-0001/g)]).toEqual([0, ['MH-0001']])
+  expect(dunelight('pick', at('twice/label-write-1'), '--json').out.match(/"record":"[^"]*"/g)).toEqual(
+    ['MH-0001', 'MH-0006', 'MH-0002', 'MH-0006'].map((id) => `"record":"${id}"`),
+  )
+})
+
 test('an estimate is corrected by what the runs before it used', async () => {
   const library = await openLibraryFor(HOUSE, 'survey/grade')
   // A service that counts twice what is counted here, as such services go.

@@ -1,38 +1,21 @@
 import { appendFile, mkdir, open, rm, type FileHandle } from 'node:fs/promises'
-import { extname, join, relative, resolve } from 'node:path'
+import { extname, join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
-import { batchModel, problem, problemRecord, ProblemError, type Batch, type BatchModel, type BatchRecord, type Library } from 'dunelight'
+import { problem, problemRecord, ProblemError, type Batch, type BatchModel, type BatchRecord } from 'dunelight'
 import { doubtText, ROW_ENDINGS, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from '../answers/finished-row.js'
-import { recordsOf } from '../batches/blocks.js'
-import { checkBudget } from '../batches/budget.js'
-import { lineOptions } from '../batches/line-options.js'
-import { LINES } from '../batches/output-form.js'
-import type { TableFile } from '../sources/open-table.js'
 import { publish, type Published } from '../batches/finish.js'
 import { WriteFault } from '../batches/ledger.js'
 import { toHtml, toMarkdown } from '../batches/report-layout.js'
-import {
-  fingerprintOf,
-  jsonFile,
-  libraryOf,
-  outputPath,
-  readyBatch,
-  refuseChanged,
-  refuseStranger,
-  resumable,
-  type RunListener,
-  type RunOptions,
-} from '../batches/run-batch.js'
-import { markOf, newRunFolder, replaceFile, type RunFile, type RunState, type TokenCorrection } from '../batches/run-file.js'
-import { keepStdin, moveInto } from '../batches/stdin.js'
+import { jsonFile, type RunListener } from '../batches/run-batch.js'
+import { replaceFile, type RunFile, type RunState } from '../batches/run-file.js'
 import { countAside } from '../batches/tally.js'
-import { readPools, tableFile } from '../sources/records.js'
+import { readPools } from '../sources/records.js'
 import { AnswerSource } from './answer-source.js'
+import { askedRecords } from './asked-records.js'
 import { ModelGone, NotAsked } from './asker.js'
 import { countLabels, countUsage, newAskCounts, type AskCounts } from './ask-counts.js'
-import { correctionFor } from './correction.js'
 import { askReport } from './ask-report.js'
-import { Questions, ScreenStop, sha256, type Answered } from './question.js'
+import { Questions, ScreenStop, type Answered } from './question.js'
 import type { ReadyModel } from './ready-model.js'
 import { Sendings } from './sendings.js'
 
@@ -53,23 +36,6 @@ export interface AskListener extends Pick<RunListener, 'notice' | 'onHeading' | 
   readonly onAgain?: (why: string) => void
 }
 
-export interface AskOptions
-  extends
-    AskListener,
-    Pick<RunOptions, 'library' | 'folder' | 'name' | 'definition' | 'records' | 'given' | 'said' | 'locale' | 'to' | 'overwrite' | 'runs'> {
-  readonly model: ReadyModel
-  /** How often a reply that its output refuses is asked for again; twice where nothing is said. */
-  readonly again?: number
-  /** Asks anew what was answered before; the earlier answers stay. */
-  readonly fresh?: boolean
-  /** Requests that are under way at a time; else what the model's description says. */
-  readonly atOnce?: number
-  /** Asks for the record of this name alone. */
-  readonly only?: string
-  /** So many answers for each record; one where nothing is said. */
-  readonly answers?: number
-}
-
 export interface AskResult {
   readonly folder: string
   readonly file: RunFile
@@ -85,105 +51,8 @@ const ASIDE_FILE = 'set-aside.jsonl'
 /** What screens found and let pass. */
 const NOTES_FILE = 'notes.jsonl'
 
-/**
- * Asks a model for every record of a batch: a run's folder gets the answers beside their records, what was set aside and why, and a report.
- * What was answered before is not asked again.
- *
- * @throws ProblemError where it cannot be begun: then nothing has been asked.
- */
-export async function askBatch(options: AskOptions): Promise<AskResult> {
-  const { library, folder, model, overwrite = false, said = [], again = 2, fresh = false, only, answers } = options
-  const definition = batchModel(options.definition)
-  const batch = await readyBatch(library, definition, folder, options)
-  const wanted = options.records ?? (definition.records && tableFile(folder, definition.records))
-  if (!wanted) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
-  const runs = resolve(options.runs ?? join(folder, 'runs'))
-  const to = outputPath(options, definition)
-  const ending = endingOf(to)
-  if (to !== undefined) await refuseStranger(to, runs, overwrite)
-  for (const { path } of definition.send) await refuseStranger(join(folder, path), runs, overwrite)
-  const records = wanted.from === '-' ? await keepStdin(wanted, runs) : wanted
-  const identity = sha256(model.identity)
-  const correction = definition.tokens || definition.budget !== undefined ? await correctionFor(runs, identity) : undefined
-  if (definition.budget !== undefined) await withinBudget(batch, definition, folder, records, correction)
-  // All that can be said of the sendings is said before a question costs anything.
-  new Sendings(batch, definition)
-  const made = await newRunFolder(runs, options.name ?? definition.prompt!.name)
-  const file: RunFile = {
-    run: made.run,
-    state: 'running',
-    process: process.pid,
-    started: new Date().toISOString(),
-    library: relative(made.folder, resolve(folder)),
-    batch: options.name,
-    definition: options.definition,
-    prompt: { name: batch.prompt.name, fingerprint: batch.prompt.fingerprint },
-    envelope: undefined,
-    given: fingerprintOf(batch.given),
-    said,
-    locale: options.locale,
-    workers: 1,
-    bare: false,
-    records: await markOf(records === wanted ? records : await moveInto(made.folder, records)),
-    joined: await Promise.all(definition.join.map((one) => markOf(tableFile(folder, one)))),
-    output: `output${ending}`,
-    to: to === undefined ? undefined : resolve(to),
-    asking: {
-      model: model.name,
-      madeUp: model.madeUp,
-      identity,
-      ...(model.standIn && { standIn: model.standIn }),
-      again,
-      fresh,
-      ...(only !== undefined && { only }),
-      ...(answers !== undefined && { answers }),
-      ...(correction && { correction }),
-    },
-  }
-  await replaceFile(join(made.folder, 'run.json'), jsonFile(file))
-  return new AskRun(made.folder, file, batch, definition, options).run()
-}
-
-export interface ResumeAskingOptions extends AskListener {
-  readonly library: Library
-  readonly model: ReadyModel
-  readonly given?: Readonly<Record<string, unknown>>
-  readonly overwrite?: boolean
-  readonly atOnce?: number
-}
-
-/**
- * Carries on a run that asks: what it was answered is not asked again, and what it writes is what an unbroken run would have written.
- *
- * @throws ProblemError where it has ended, is under way, or where what it was begun with has changed since.
- */
-export async function resumeAsking(folder: string, options: ResumeAskingOptions): Promise<AskResult> {
-  const before = await resumable(folder)
-  const model = batchModel(before.definition)
-  const library = libraryOf(folder, before)
-  const { given = {} } = options
-  const batch = await readyBatch(options.library, model, library, { given, ...(before.locale !== undefined && { locale: before.locale }) })
-  await refuseChanged(before, batch, model)
-  if (sha256(options.model.identity) !== before.asking!.identity)
-    throw new ProblemError([problem('run-changed', { what: `the model "${before.asking!.model}"`, says: 'is described in another way' })])
-  const file: RunFile = { ...before, state: 'running', process: process.pid }
-  await replaceFile(join(folder, 'run.json'), jsonFile(file))
-  return new AskRun(folder, file, batch, model, { ...options, folder: library }).run()
-}
-
-/** @throws ProblemError where the prompts have more tokens than the budget. */
-async function withinBudget(
-  batch: Batch,
-  model: BatchModel,
-  folder: string,
-  source: TableFile,
-  correction: TokenCorrection | undefined,
-): Promise<void> {
-  const rendering = { batch, source, pools: await readPools(batch, folder), form: LINES, line: await lineOptions(batch, model, false) }
-  await checkBudget(rendering, model.budget!, model.take, correction?.factor)
-}
-
-function endingOf(to: string | undefined): RowEnding {
+/** How the output's rows are written, by where they go. */
+export function endingOf(to: string | undefined): RowEnding {
   const ending = to === undefined ? '.jsonl' : extname(to).toLowerCase()
   const known = ROW_ENDINGS.find((one) => one === ending)
   if (!known) throw new ProblemError([problem('output-ending', { path: to ?? '', known: [...ROW_ENDINGS] })])
@@ -203,7 +72,8 @@ interface Done {
   readonly draw: number
 }
 
-class AskRun {
+/** A run that asks, in its folder. */
+export class AskRun {
   private readonly counts = newAskCounts()
   private readonly started = performance.now()
   private readonly columns: readonly string[]
@@ -262,14 +132,14 @@ class AskRun {
     const sent = await this.sendings.open(folder, this.columns)
     const questions = new Questions(batch, model, again, (...question) => source.answer(...question), source.counter)
     try {
-      await this.askAll(questions, output, aside).catch(async (fault: unknown) => {
+      const whole = await this.askAll(questions, output, aside).catch(async (fault: unknown) => {
         if (!(fault instanceof NotAsked)) throw fault
         await source.settled()
         if (this.fault) throw this.fault
+        return false
       })
       await this.flush(output, aside)
-      const interrupted = options.signal?.aborted === true && !this.full
-      if (interrupted) return await this.end('interrupted')
+      if (!whole) return await this.end('interrupted')
       await output.close()
       const published = file.to === undefined ? undefined : await publish(join(folder, file.output), file.to)
       await sent.close()
@@ -292,11 +162,8 @@ class AskRun {
     }
   }
 
-  private get full(): boolean {
-    return this.records >= (this.model.take ?? Infinity)
-  }
-
-  private async askAll(questions: Questions, output: FileHandle, aside: FileHandle): Promise<void> {
+  /** Whether it came to the end of the records. */
+  private async askAll(questions: Questions, output: FileHandle, aside: FileHandle): Promise<boolean> {
     const { options, file, batch } = this
     const { notice, onHeading, signal } = options
     const { only, answers = 1 } = file.asking!
@@ -304,9 +171,9 @@ class AskRun {
     const { bytes: _, sha256: __, ...records } = file.records
     const pools = await readPools(batch, options.folder, notice ? { notice } : {})
     const window: Promise<Done>[] = []
-    let taken = 0
     let bytesRead = 0
     let rowsRead = 0
+    let whole = true
     const write = async (): Promise<void> => {
       const { record, answered, draw } = await window.shift()!
       await this.write(record, answered, draw)
@@ -318,27 +185,27 @@ class AskRun {
       })
       if (this.lines.length + this.asides.length >= LINES_AT_ONCE) await this.flush(output, aside)
     }
-    const chunks = recordsOf({ batch, source: records, pools, ...(notice && { notice }), ...(onHeading && { onHeading }) })
-    reading: for await (const chunk of chunks) {
+    const asked = askedRecords({ batch, source: records, pools, ...(notice && { notice }), ...(onHeading && { onHeading }) }, only)
+    reading: for await (const chunk of asked) {
       bytesRead = chunk.bytesRead
       rowsRead += chunk.rows
       if (this.headings.length === 0) this.lines.push(this.writing.head(chunk.headings))
       this.headings = chunk.headings
       for (const record of chunk.records) {
-        if (signal?.aborted || taken >= (this.model.take ?? Infinity)) break reading
-        if (only !== undefined && record.id !== only) continue
-        taken++
+        if (signal?.aborted) {
+          whole = false
+          break reading
+        }
         for (let draw = 1; draw <= answers; draw++) {
           const done = this.askOne(questions, record, chunk.headings, draw)
           done.catch(() => undefined)
           window.push(done)
           while (window.length >= atOnce * AHEAD) await write()
         }
-        if (only !== undefined) break reading
       }
     }
-    if (only !== undefined && taken === 0 && !signal?.aborted) throw new ProblemError([problem('record-unknown', { id: only })])
     while (window.length > 0) await write()
+    return whole
   }
 
   private async askOne(questions: Questions, record: BatchRecord, headings: readonly string[], draw: number): Promise<Done> {

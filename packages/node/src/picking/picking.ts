@@ -4,10 +4,10 @@ import { batchModel, problem, ProblemError, type Batch, type BatchModel, type Ba
 import { doubtText, type FinishedRow } from '../answers/finished-row.js'
 import { nearlyTheSame } from '../answers/likeness.js'
 import { AnswerSource } from '../asking/answer-source.js'
+import { askedRecords } from '../asking/asked-records.js'
 import { RUN_LOG } from '../asking/ask-run.js'
 import { Questions, type Answered } from '../asking/question.js'
 import type { ReadyModel } from '../asking/ready-model.js'
-import { recordsOf } from '../batches/blocks.js'
 import { libraryOf, readyBatch, refuseChanged } from '../batches/run-batch.js'
 import { isAlive, readRun, type RunFile } from '../batches/run-file.js'
 import { readPools } from '../sources/records.js'
@@ -246,16 +246,10 @@ export class Picking {
   private async *bare(): AsyncGenerator<{ record: BatchRecord; headings: readonly string[] }> {
     const { batch, file } = this
     const { bytes: _, sha256: __, ...source } = file.records
-    const { only } = file.asking!
     const pools = await readPools(batch, libraryOf(this.folder, file))
-    let left = this.definition.take ?? Infinity
-    for await (const { records, headings } of recordsOf({ batch, source, pools })) {
-      for (const record of records) {
-        if (only !== undefined && record.id !== only) continue
-        if (left-- <= 0) return
-        yield { record, headings }
-        if (only !== undefined) return
-      }
+    for await (const { records, headings } of askedRecords({ batch, source, pools }, file.asking!.only)) {
+      // Two records of one name cannot be told apart: the second is set aside for good.
+      for (const record of records) if (record.problems.every(({ code }) => code !== 'record-named-twice')) yield { record, headings }
     }
   }
 
