@@ -28,7 +28,10 @@ beforeAll(() => {
 })
 afterAll(async () => {
   for (const one of servers) await one.close()
-  for (const one of others) one.close()
+  for (const one of others) {
+    one.close()
+    one.closeAllConnections()
+  }
   rmSync(folder, { recursive: true, force: true })
 })
 

@@ -14,6 +14,9 @@ export const USUAL_RULES: AskingRules = { aMinute: { asks: undefined, tokens: un
 const FIRST_WAIT = 500
 const LONGEST_WAIT = 60_000
 
+/** Milliseconds after which it is looked again whether a minute has room. */
+const LOOK_AGAIN = 100
+
 /** So many questions in a row without an answer, and nobody is there. */
 const MOST_SILENT = 20
 
@@ -36,6 +39,8 @@ export class Asker {
   private notBefore = 0
   private silent = 0
   private leaving = false
+  /** What ends the waiting of questions that are asked of nobody at the moment. */
+  private readonly waiting = new Set<AbortController>()
   /** What is rendered, read and written goes on beside it: a place is free again as soon as its answer is there, and kept. */
   private readonly queue: PQueue
 
@@ -71,32 +76,41 @@ export class Asker {
     )
   }
 
-  /** Asks nothing any more; what is under way comes to its end. */
+  /** Asks nothing any more: what waits, for a minute to pass or for another try, waits no longer. What is under way comes to its end. */
   leave(): void {
     this.leaving = true
+    for (const one of this.waiting) one.abort(new NotAsked())
   }
 
   private async try(request: ModelRequest): Promise<ModelAnswer> {
     const { tries } = this.rules
+    const waits = new AbortController()
+    this.waiting.add(waits)
     let made = 0
     try {
       const answer = await pRetry(
         async () => {
-          await this.turn(request)
+          await this.turn(request, waits.signal)
+          this.waiting.delete(waits)
           made++
-          return this.once(request)
+          try {
+            return await this.once(request)
+          } finally {
+            this.waiting.add(waits)
+          }
         },
         {
           retries: tries - 1,
           minTimeout: FIRST_WAIT,
           maxTimeout: LONGEST_WAIT,
           randomize: true,
-          shouldRetry: (fault) => fault instanceof ModelFault && fault.options.again,
+          signal: waits.signal,
+          shouldRetry: (fault) => fault instanceof ModelFault && fault.options.again && !this.leaving,
           onFailedAttempt: (fault: Error & { retriesLeft: number }) => {
             if (!(fault instanceof ModelFault)) return
             const { after } = fault.options
             if (after !== undefined) this.notBefore = Math.max(this.notBefore, Date.now() + after * 1000)
-            if (fault.options.again && fault.retriesLeft > 0) this.onAgain(fault.message)
+            if (fault.options.again && fault.retriesLeft > 0 && !this.leaving) this.onAgain(fault.message)
           },
         },
       )
@@ -104,21 +118,24 @@ export class Asker {
       return answer
     } catch (fault) {
       if (!(fault instanceof ModelFault)) throw fault
+      if (this.leaving && fault.options.again) throw new NotAsked()
       if (++this.silent >= MOST_SILENT)
         throw new ModelGone([problem('model-gone', { model: this.name, why: fault.message, count: this.silent })])
       throw new ProblemError([problem('model-silent', { model: this.name, why: fault.message, tries: made })])
+    } finally {
+      this.waiting.delete(waits)
     }
   }
 
   /** Waits until it may ask. */
-  private async turn({ turns }: ModelRequest): Promise<void> {
-    for (let wait = this.notBefore - Date.now(); wait > 0; wait = this.notBefore - Date.now()) await pause(wait)
-    await this.asks?.removeTokens(1)
+  private async turn({ turns }: ModelRequest, signal: AbortSignal): Promise<void> {
+    for (let wait = this.notBefore - Date.now(); wait > 0; wait = this.notBefore - Date.now()) await pause(wait, undefined, { signal })
+    if (this.asks) await taken(this.asks, 1, signal)
     if (!this.tokens) return
     const countTokens = await this.counter()
     const count = turns.reduce((sum, { text }) => sum + countTokens(text), 0)
     // One that is longer than a minute's share has a minute for itself.
-    await this.tokens.removeTokens(Math.min(count, this.rules.aMinute.tokens!))
+    await taken(this.tokens, Math.min(count, this.rules.aMinute.tokens!), signal)
   }
 
   private async once(request: ModelRequest): Promise<ModelAnswer> {
@@ -134,4 +151,9 @@ export class Asker {
       clearTimeout(clock)
     }
   }
+}
+
+/** Until so many have been taken of what a minute gives. */
+async function taken(limiter: RateLimiter, count: number, signal: AbortSignal): Promise<void> {
+  while (!limiter.tryRemoveTokens(count)) await pause(LOOK_AGAIN, undefined, { signal })
 }

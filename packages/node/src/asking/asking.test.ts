@@ -4,8 +4,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { afterAll, describe, expect, test } from '@jest/globals'
-import { libraryFrom, ModelFault, ProblemError, type ModelDescription, type ModelRequest } from 'dunelight'
-import { askOnce, Asker, httpModel, readyModel, serveStandIn, USUAL_RULES, type AskingRules } from '@dunelight/node'
+import { libraryFrom, ModelFault, ProblemError, type Model, type ModelDescription, type ModelRequest } from 'dunelight'
+import { askOnce, Asker, httpModel, NotAsked, readyModel, serveStandIn, USUAL_RULES, type AskingRules } from '@dunelight/node'
 
 const request: ModelRequest = {
   prompt: 'p',
@@ -20,7 +20,10 @@ const request: ModelRequest = {
 }
 const servers: Server[] = []
 afterAll(() => {
-  for (const server of servers) server.close()
+  for (const server of servers) {
+    server.close()
+    server.closeAllConnections()
+  }
 })
 
 /** A service that answers in this way, as a model. */
@@ -68,6 +71,10 @@ describe('a model over HTTP', () => {
     )
     expect(await ask()).toEqual({ text: 'Sound.', finish: 'cut-off', usage: { asked: 9, answered: 2 } })
     expect(seen).toEqual(['Pass grey!'])
+  })
+
+  test('needs an address', async () => {
+    expect(await faultOf(service(() => undefined, { at: 'back office' }))).toMatchObject({ problems: [{ code: 'model-key-unfit' }] })
   })
 
   test('is asked again where that may help, and not where it cannot', async () => {
@@ -184,16 +191,41 @@ describe('an asker', () => {
     expect((fault as ProblemError).problems).toMatchObject([{ code: 'model-silent', message: '"m" gave no answer: no' }])
   })
 
-  test('keeps to so many questions and tokens a minute', async () => {
+  test('keeps to so many questions and tokens a minute; who waits for the next is let go when it is left', async () => {
     const some = asker({ aMinute: { asks: 3, tokens: undefined } }, [])
-    const done: number[] = []
-    for (let i = 0; i < 4; i++) void some.ask(request).then(() => done.push(i))
-    await new Promise((resolve) => setTimeout(resolve, 150))
-    expect(done).toEqual([0, 1, 2])
     const few = asker({ aMinute: { asks: undefined, tokens: 40 } }, [])
-    for (let i = 0; i < 3; i++) void few.ask(request).then(() => done.push(10 + i))
-    await new Promise((resolve) => setTimeout(resolve, 150))
-    expect(done.slice(3)).toEqual([10, 11])
+    const done: number[] = []
+    const waiting: unknown[] = []
+    const ask = (one: ReturnType<typeof asker>, number: number) =>
+      one.ask(request).then(
+        () => done.push(number),
+        (fault: unknown) => waiting.push(fault),
+      )
+    const all = [0, 1, 2, 3].map((i) => ask(some, i)).concat([10, 11, 12].map((i) => ask(few, i)))
+    await new Promise((resolve) => setTimeout(resolve, 250))
+    expect([done, waiting]).toEqual([[0, 1, 2, 10, 11], []])
+    some.leave()
+    few.leave()
+    await Promise.all(all)
+    expect(waiting.map((fault) => fault instanceof NotAsked)).toEqual([true, true])
+  })
+
+  test('is left by who waits for another try, and stays with what is under way', async () => {
+    let answer: (text: string) => void = () => undefined
+    const slow = new Promise<string>((resolve) => (answer = resolve))
+    const busy = new ModelFault('busy', { again: true, after: 30 })
+    const model: Model = async ({ record }) => {
+      if (record === 'busy') throw busy
+      return { text: await slow, finish: 'done' }
+    }
+    const one = new Asker('m', model, USUAL_RULES, 5, () => Promise.reject(new Error('nothing is counted')))
+    const [under, waits] = [one.ask({ ...request, record: 'slow' }), faultOf(one.ask({ ...request, record: 'busy' }))]
+    await new Promise((resolve) => setTimeout(resolve, 50))
+    one.leave()
+    expect(await waits).toBeInstanceOf(NotAsked)
+    answer('at last')
+    expect((await under).text).toBe('at last')
+    expect(await faultOf(one.ask(request))).toBeInstanceOf(NotAsked)
   })
 })
 

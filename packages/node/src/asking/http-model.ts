@@ -15,10 +15,12 @@ const MOST_BYTES = 16 * 1024 * 1024
 /**
  * A model that is asked over HTTP as its description says.
  *
- * @throws ProblemError where a header needs what the environment does not hold.
+ * @throws ProblemError where its address is none, or a header needs what the environment does not hold.
  */
 export function httpModel(description: ModelDescription, env: Readonly<Record<string, string | undefined>> = process.env): Model {
   const { at, stream } = description
+  if (!URL.canParse(at))
+    throw new ProblemError([problem('model-key-unfit', { key: 'at', expected: 'an address such as https://…', found: JSON.stringify(at) })])
   const accept = stream ? 'text/event-stream' : 'application/json'
   const headers = { accept, 'content-type': 'application/json', 'user-agent': 'dunelight', ...headersOf(description, env) }
   let client: ReturnType<typeof loadClient> | undefined
