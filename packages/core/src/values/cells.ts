@@ -37,9 +37,9 @@ export function readCell(cell: string, type: ValueType, locale: string | undefin
     case 'list':
       return readList(text, type, locale, refuse)
     case 'file':
-      return text.startsWith('data:') ? text : readJson(text, type, refuse)
+      return text.startsWith('data:') ? text : readJson(text, FILE_CELL, refuse)
     default:
-      return readJson(text, type, refuse)
+      return readJson(text, `${describe(type)}, as JSON`, refuse)
   }
 }
 
@@ -120,7 +120,7 @@ function readDate(text: string, type: DateType, refuse: Refuse): unknown {
 }
 
 function readList(text: string, type: ListType, locale: string | undefined, refuse: Refuse): unknown {
-  if (text.startsWith('[')) return readJson(text, type, refuse)
+  if (text.startsWith('[')) return readJson(text, `${describe(type)}, as JSON`, refuse)
   return text
     .split(type.splits ?? ';')
     .map((item) => item.trim())
@@ -128,12 +128,15 @@ function readList(text: string, type: ListType, locale: string | undefined, refu
     .map((item) => readCell(item, type.item, locale, (expected) => refuse(`a list of which every item is ${expected}`)))
 }
 
-function readJson(text: string, type: ValueType, refuse: Refuse): unknown {
+/** Paths are read by whoever hands a document over for all records. */
+const FILE_CELL = 'a data: address, or a file as JSON with name, mediaType and text'
+
+function readJson(text: string, expected: string, refuse: Refuse): unknown {
   try {
     const value: unknown = JSON.parse(text)
     return isMissing(value) ? null : value
   } catch {
-    return refused(refuse, `${describe(type)}, as JSON`)
+    return refused(refuse, expected)
   }
 }
 

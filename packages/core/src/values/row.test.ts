@@ -53,6 +53,15 @@ describe('cells', () => {
     expect(row(cells).problems.map((p) => [p.code, sentence(p)])).toEqual([[code, says]])
   })
 
+  test('hold documents themselves, not where they lie', () => {
+    const guide = (cell: string) => reader('{ guide: file }', ['guide']).read([cell], 1)
+    expect(guide('data:text/plain,Keel%20up').prepared?.values['guide']).toMatchObject({ mediaType: 'text/plain', text: 'Keel up' })
+    expect(guide('{"name":"keel.md","mediaType":"text/markdown","text":"Keel up"}').problems).toEqual([])
+    expect(guide('keel.md').problems.map(sentence)).toEqual([
+      'row 1, column "guide": "keel.md" is not a data: address, or a file as JSON with name, mediaType and text',
+    ])
+  })
+
   test('take numbers in the locale’s writing', () => {
     expect(reader('{ n: number }', ['n'], 'x', 'de').read(['1.890,5'], 1)).toMatchObject({ prepared: { values: { n: 1890.5 } } })
     expect(reader('{ n: number }', ['n']).read(['1.890'], 1)).toMatchObject({ prepared: { values: { n: 1.89 } } })
