@@ -160,6 +160,19 @@ describe('the workbench', () => {
     expect(readFileSync(WRITE, 'utf8')).not.toContain('as upper')
     const before = readFileSync(WRITE, 'utf8')
     writeFileSync(WRITE, before.replace('Write the label for', 'Please write the label for'))
+    const asked: string[] = []
+    page.on('request', (one) => asked.push(new URL(one.url()).pathname))
+    const comeBack = async () => {
+      const marks = page.waitForResponse(/\/api\/marks/)
+      await page.evaluate(() => window.dispatchEvent(new Event('focus')))
+      await marks
+    }
+    await comeBack()
+    await page.getByText('changed on the disk: prompts/label/write.yaml').waitFor()
+    await comeBack()
+    await comeBack()
+    // It is said once, and fetched once.
+    expect(asked.filter((path) => path === '/api/library').length).toBe(1)
     await page.getByRole('button', { name: 'Save', exact: true }).click()
     const dialog = page.getByRole('dialog', { name: /was changed on the disk/ })
     await dialog.waitFor()
@@ -276,6 +289,7 @@ describe('the workbench', () => {
     await page.evaluate(() => localStorage.removeItem('mantine-color-scheme-value'))
     await page.reload()
     await turn('system').waitFor()
+    expect(await page.getByRole('textbox', { name: 'budget in tokens' }).inputValue()).toBe('440')
     expect(await serious(page)).toEqual([])
     for (const width of [1280, 800]) {
       await page.setViewportSize({ width, height: 800 })

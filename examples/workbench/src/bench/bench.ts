@@ -58,6 +58,8 @@ export class Bench {
   hand: Readonly<Record<string, unknown>> | undefined
   conflict: Conflict | undefined
   note: { readonly says: string; readonly bad: boolean } | undefined
+  /** The most tokens that a record should have. */
+  budget: number | undefined
   exact = false
   /** Milliseconds that the last key took until its sheet was made. */
   lastKey = 0
@@ -75,6 +77,8 @@ export class Bench {
   /** Milliseconds from the page's beginning until its first sheet stood. */
   firstSheet: number | undefined
   private kept!: Kept
+  /** The files of the disk as they were last seen: what changes after that is said once. */
+  private seen: LibraryData['marks'] = {}
   version = 0
 
   constructor(private readonly service: Service) {}
@@ -113,10 +117,12 @@ export class Bench {
   /** Reads the library, what was edited of it before, and shows the first prompt. */
   async begin(): Promise<void> {
     this.data = await this.service.library()
+    this.seen = this.data.marks
     this.kept = new Kept(this.data.root)
     this.files = { ...this.data.files, ...this.kept.edits }
     this.library = this.opener.open(this.files, this.data)
-    const { prompt, batch, table, row } = this.kept.place
+    const { prompt, batch, table, row, budget } = this.kept.place
+    this.budget = budget
     const names = this.promptNames
     const first = names.includes(prompt ?? '') ? prompt! : (names.find((name) => this.batchesOf(name).length > 0) ?? names[0])
     if (first !== undefined) await this.choosePrompt(first, { batch, table, row })
@@ -292,6 +298,12 @@ export class Bench {
     this.tell()
   }
 
+  setBudget(budget: number | undefined): void {
+    this.budget = budget
+    this.keepPlace()
+    this.tell()
+  }
+
   /** Values by hand, over those of the record. */
   writeByHand(values: Readonly<Record<string, unknown>> | undefined): void {
     this.hand = values
@@ -345,6 +357,7 @@ export class Bench {
         return
       }
       this.data = { ...this.data, files: { ...this.data.files, [path]: text }, marks: { ...this.data.marks, [path]: saved.mark } }
+      this.seen = { ...this.seen, [path]: saved.mark }
       this.kept.drop(path)
       this.savedSubject = undefined
       this.conflict = undefined
@@ -383,12 +396,11 @@ export class Bench {
   async lookAgain(): Promise<void> {
     const marks = await this.service.marks().catch(() => undefined)
     if (!marks) return
-    const others = [...new Set([...Object.keys(marks), ...Object.keys(this.data.marks)])].filter(
-      (path) => marks[path] !== this.data.marks[path],
-    )
+    const others = [...new Set([...Object.keys(marks), ...Object.keys(this.seen)])].filter((path) => marks[path] !== this.seen[path])
     if (others.length === 0) return
     const edited = this.edited
     const data = await this.service.library()
+    this.seen = data.marks
     const kept = Object.fromEntries(edited.map((path) => [path, this.files[path]!]))
     // Of a file that is edited here the mark stays the one that it was edited from: saving it finds out.
     const own = Object.fromEntries(
@@ -477,7 +489,7 @@ export class Bench {
   }
 
   private keepPlace(): void {
-    this.kept.at({ prompt: this.wanted.prompt, batch: this.wanted.batch, table: this.tablePath, row: this.row })
+    this.kept.at({ prompt: this.wanted.prompt, batch: this.wanted.batch, table: this.tablePath, row: this.row, budget: this.budget })
   }
 }
 

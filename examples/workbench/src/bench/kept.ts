@@ -4,6 +4,8 @@ export interface KeptPlace {
   readonly batch?: string | undefined
   readonly table?: string | undefined
   readonly row?: number | undefined
+  /** The most tokens that a record should have. */
+  readonly budget?: number | undefined
 }
 
 interface KeptEdit {

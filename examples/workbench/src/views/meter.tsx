@@ -1,5 +1,5 @@
 import { NumberInput, Tooltip } from '@mantine/core'
-import { useDeferredValue, useMemo, useState } from 'react'
+import { useDeferredValue, useMemo } from 'react'
 import type { OriginKind } from 'dunelight'
 import type { Bench } from '../bench/bench.js'
 import type { Sheet } from '../bench/sheet.js'
@@ -8,11 +8,10 @@ import { useBench, useNumber } from './use-bench.js'
 
 /** What the record costs, part by part, and how the table's records are spread, against a budget. */
 export function Meter({ bench }: { bench: Bench }) {
-  const { sheet: now, pass, exact } = useBench(bench)
+  const { sheet: now, pass, exact, budget } = useBench(bench)
   // The sheet comes first: what it costs is worked out once it stands.
   const sheet = useDeferredValue(now)
   const number = useNumber()
-  const [budget, setBudget] = useState<number>()
   const { total, parts } = useMemo(() => partsOf(bench, sheet), [bench, sheet, exact])
   const counted = pass?.tokens.filter((one) => one > 0)
   const over = budget === undefined ? 0 : (counted?.filter((one) => one > budget).length ?? 0)
@@ -48,7 +47,7 @@ export function Meter({ bench }: { bench: Bench }) {
         min={1}
         hideControls
         value={budget ?? ''}
-        onChange={(next) => setBudget(typeof next === 'number' ? next : undefined)}
+        onChange={(next) => bench.setBudget(typeof next === 'number' ? next : undefined)}
       />
       {pass && counted && counted.length > 1 && <Histogram tokens={counted} budget={budget} now={total} />}
       {budget !== undefined && counted && (
