@@ -3,6 +3,7 @@ import { mkdir, open, type FileHandle } from 'node:fs/promises'
 import { dirname } from 'node:path'
 import { problem, type ModelAnswer, type Problem } from 'dunelight'
 import { WriteFault } from '../batches/ledger.js'
+import { hashName, Seen } from '../batches/seen.js'
 import { reason } from '../reason.js'
 
 /** An answer as it is kept: one line of JSON, never changed. */
@@ -15,18 +16,15 @@ export interface KeptAnswer extends ModelAnswer {
   readonly at: string
 }
 
-/** Where an answer stands in the file, in bytes. */
-interface Place {
-  readonly start: number
-  readonly length: number
-}
-
 /**
- * Answers in a file that is only ever added to: JSON Lines. Where each stands is held in memory, the answers themselves are not. Of several to
- * the same question the last counts.
+ * Answers in a file that is only ever added to: JSON Lines. Where each begins is held in memory, by a hash of its key; the answers themselves
+ * are not. Of several to the same question the last counts.
  */
 export class AnswerLog {
-  private readonly places = new Map<string, Place>()
+  /** The number of each key, and where its answer begins: NaN for one that has none yet. */
+  private readonly numbers = new Seen(true)
+  private readonly starts: number[] = []
+  private known = 0
   /** Answers that are on their way to the disk. */
   private readonly unwritten = new Map<string, KeptAnswer>()
   private waiting: { readonly line: Buffer; readonly done: (fault?: Error) => void }[] = []
@@ -48,25 +46,43 @@ export class AnswerLog {
   }
 
   get size(): number {
-    return this.places.size
+    return this.known
   }
 
   async get(key: string): Promise<KeptAnswer | undefined> {
-    const place = this.places.get(key)
-    if (!place) return undefined
-    const unwritten = this.unwritten.get(key)
-    if (unwritten) return unwritten
-    return (await this.at(place, key)) ?? this.anew(key)
+    const start = this.starts[this.numberOf(key)]!
+    if (Number.isNaN(start)) return undefined
+    return this.unwritten.get(key) ?? (await this.at(start, key)) ?? this.anew(key)
   }
 
-  private async at({ start, length }: Place, key: string): Promise<KeptAnswer | undefined> {
-    const { buffer } = await this.file.read(Buffer.alloc(length), 0, length, start)
+  private async at(start: number, key: string): Promise<KeptAnswer | undefined> {
     try {
-      const found = JSON.parse(buffer.toString('utf8')) as KeptAnswer
+      const found = JSON.parse(await this.lineAt(start)) as KeptAnswer
       return found.key === key ? found : undefined
     } catch {
       return undefined
     }
+  }
+
+  private async lineAt(start: number): Promise<string> {
+    for (let length = USUAL_LINE; ; length *= 4) {
+      const { buffer, bytesRead } = await this.file.read(Buffer.allocUnsafe(length), 0, length, start)
+      const end = buffer.subarray(0, bytesRead).indexOf(10)
+      if (end >= 0 || bytesRead < length) return buffer.toString('utf8', 0, end < 0 ? bytesRead : end)
+    }
+  }
+
+  private numberOf(key: string): number {
+    const next = this.starts.length
+    const number = this.numbers.add(...hashName(key), next) ?? next
+    if (number === next) this.starts.push(NaN)
+    return number
+  }
+
+  private place(key: string, start: number): void {
+    const number = this.numberOf(key)
+    if (Number.isNaN(this.starts[number])) this.known++
+    this.starts[number] = start
   }
 
   /** Another process has added answers, and the places of ours are not where they were thought: the file says where they are. */
@@ -74,14 +90,14 @@ export class AnswerLog {
     await this.writing?.catch(() => undefined)
     this.end = 0
     await this.index()
-    const place = this.places.get(key)
-    return place && this.at(place, key)
+    const start = this.starts[this.numberOf(key)]!
+    return Number.isNaN(start) ? undefined : this.at(start, key)
   }
 
   /** Adds an answer; it is on its way to the disk when this is done, whatever becomes of the process. */
   add(answer: KeptAnswer): Promise<void> {
     const line = Buffer.from(`${JSON.stringify(answer)}\n`)
-    this.places.set(answer.key, { start: this.end, length: line.length - 1 })
+    this.place(answer.key, this.end)
     this.end += line.length
     this.unwritten.set(answer.key, answer)
     return new Promise((resolve, reject) => {
@@ -119,7 +135,7 @@ export class AnswerLog {
   private async index(notice?: (found: Problem) => void): Promise<void> {
     let rest: Buffer = Buffer.alloc(0)
     let line = 0
-    for await (const chunk of createReadStream(this.path)) {
+    for await (const chunk of createReadStream(this.path, { highWaterMark: 1024 * 1024 })) {
       rest = rest.length === 0 ? (chunk as Buffer) : Buffer.concat([rest, chunk as Buffer])
       let from = 0
       for (let to = rest.indexOf(10); to >= 0; to = rest.indexOf(10, from)) {
@@ -136,13 +152,25 @@ export class AnswerLog {
 
   private note(bytes: Buffer, line: number, notice?: (found: Problem) => void): void {
     try {
-      if (bytes.length > 0) {
-        const { key } = JSON.parse(bytes.toString('utf8')) as KeptAnswer
-        this.places.set(key, { start: this.end, length: bytes.length })
-      }
+      if (bytes.length > 0) this.place(keyAtBeginning(bytes) ?? (JSON.parse(bytes.toString('utf8')) as KeptAnswer).key, this.end)
     } catch {
       notice?.(problem('answer-line-broken', { file: this.path, line }))
     }
     this.end += bytes.length + 1
   }
 }
+
+/** Most lines are no longer. */
+const USUAL_LINE = 4096
+
+const BEGINNING = '{"key":"'
+/** The digits of a SHA-256. */
+const DIGITS = 64
+
+/** The key of a whole line as it is written here: so many lines are not read to their end. */
+function keyAtBeginning(line: Buffer): string | undefined {
+  const after = BEGINNING.length + DIGITS
+  const whole = line.at(-1) === BRACE && line.indexOf(QUOTE, BEGINNING.length) === after
+  return whole && line.toString('latin1', 0, BEGINNING.length) === BEGINNING ? line.toString('latin1', BEGINNING.length, after) : undefined
+}
+const [BRACE, QUOTE] = [0x7d, 0x22]
