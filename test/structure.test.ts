@@ -20,6 +20,7 @@ const ORDER = [
   'batches',
   'asking',
   'code',
+  'file-schemas',
 ]
 function sourceFiles(folder: string): string[] {
   return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
