@@ -4,7 +4,9 @@ import { once } from 'node:events'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { askBatch, httpModel, openLibraryFor, readyModel, USUAL_RULES } from '@dunelight/node'
+import { plainBatch } from 'dunelight'
+import { askBatch, httpModel, openLibraryFor, readRecords, readyModel, USUAL_RULES } from '@dunelight/node'
+import { request } from 'undici'
 import { generateObjects } from '../scripts/generate.mjs'
 
 const ROWS = 10_000
@@ -27,8 +29,11 @@ export async function benchAsking(say) {
     },
   )
   const [line] = await once(server.stdout, 'data')
+  const at = `${line}`.trim()
+  const bare = await onlyAsking(at, from)
+  say(`  ${'a loop that only asks, over HTTP'.padEnd(32)} ${bare.toFixed(1)} s, ${(bare / ideal).toFixed(2)} times the least`)
   await run('label/write, over HTTP', 'label/write', (library) => {
-    const description = { ...library.shelf.models.models.get('back-office'), at: `${line}`.trim(), headers: {} }
+    const description = { ...library.shelf.models.models.get('back-office'), at, headers: {} }
     return {
       name: 'back-office',
       model: httpModel(description),
@@ -68,6 +73,27 @@ export async function benchAsking(say) {
     if (counts.answered + counts.aside !== ROWS || !ordered)
       throw new Error(`${counts.answered} answered, ${counts.aside} aside, in order: ${ordered}`)
     const peak = (process.resourceUsage().maxRSS / 1024).toFixed(0)
-    say(`  ${what.padEnd(26)} ${seconds.toFixed(1)} s, ${(seconds / ideal).toFixed(2)} times the least   peak ${peak} MB`)
+    say(`  ${what.padEnd(32)} ${seconds.toFixed(1)} s, ${(seconds / ideal).toFixed(2)} times the least   peak ${peak} MB`)
   }
+}
+
+/** What the service and the way to it take by themselves, on a machine that both share: nothing is rendered, checked or kept meanwhile. */
+async function onlyAsking(at, from) {
+  const prompt = 'label/write'
+  const library = await openLibraryFor('demo/marram-house', prompt)
+  const bodies = []
+  for await (const { records } of readRecords(plainBatch(library.prompt(prompt)), from))
+    for (const { id, prepared } of records)
+      bodies.push(JSON.stringify({ prompt, record: id, values: prepared.values, turns: prepared.turns({ record: id }) }))
+  let next = 0
+  const started = performance.now()
+  const lane = async () => {
+    while (next < bodies.length) {
+      const { body } = await request(at, { method: 'POST', headers: { 'content-type': 'application/json' }, body: bodies[next++] })
+      const { said } = await body.json()
+      if (typeof said !== 'string') throw new Error('no answer')
+    }
+  }
+  await Promise.all(Array.from({ length: AT_ONCE }, lane))
+  return (performance.now() - started) / 1000
 }
