@@ -11,6 +11,8 @@ export default {
   testEnvironmentOptions: { customExportConditions: ['@dunelight/source', 'node', 'node-addons'] },
   modulePathIgnorePatterns: ['/dist/'],
   workerIdleMemoryLimit: '256MB',
+  // Most tests wait for the command: on two cores one worker would leave a core idle.
+  maxWorkers: '100%',
   // Many tests start the command several times: on a loaded machine that takes its time.
   testTimeout: 90_000,
 }

@@ -64,7 +64,7 @@ const turn = (role: string) => page.getByRole('article', { name: `${role} turn` 
 
 describe('the label desk', () => {
   test('lists all objects and shows the finished turns of the first', async () => {
-    expect(await page.getByText('180 objects').count()).toBe(1)
+    await page.getByText('180 objects').waitFor()
     expect(await turn('user').innerText()).toContain('Write the label for MH-0001.')
     expect(await turn('system').innerText()).toContain('You are the registrar of Marram House')
   })
