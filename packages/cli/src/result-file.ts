@@ -78,7 +78,7 @@ class ResultFile extends Writable {
   }
 }
 
-function exists(path: string): Promise<boolean> {
+export function exists(path: string): Promise<boolean> {
   return access(path).then(
     () => true,
     () => false,

@@ -1,8 +1,8 @@
-import { access, mkdir } from 'node:fs/promises'
+import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { FILE_KINDS } from 'dunelight/file-schemas'
 import { reason } from '@dunelight/node'
-import { writeResult } from '../result-file.js'
+import { exists, writeResult } from '../result-file.js'
 import { EXIT, WrongUse, type Surroundings } from '../surroundings.js'
 
 export interface SchemasFlags {
@@ -26,11 +26,8 @@ export async function schemas(around: Surroundings, { to, overwrite = false }: S
     throw new WrongUse(`cannot make the folder ${to}: ${reason(fault)}`)
   })
   for (const { file } of written) {
-    const there = await access(join(to, file)).then(
-      () => true,
-      () => false,
-    )
-    if (there && !overwrite) throw new WrongUse(`${join(to, file)} exists already`, 'choose another folder, or add --overwrite')
+    if (!overwrite && (await exists(join(to, file))))
+      throw new WrongUse(`${join(to, file)} exists already`, 'choose another folder, or add --overwrite')
   }
   for (const { file, text } of written) await writeResult(join(to, file), text, overwrite)
   const width = Math.max(...written.map(({ files }) => files.length))

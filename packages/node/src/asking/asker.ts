@@ -91,6 +91,8 @@ export class Asker {
       const answer = await pRetry(
         async () => {
           await this.turn(request, waits.signal)
+          // Whoever was left in between has heard that nothing is asked.
+          waits.signal.throwIfAborted()
           this.waiting.delete(waits)
           made++
           try {

@@ -227,6 +227,18 @@ describe('an asker', () => {
     expect((await under).text).toBe('at last')
     expect(await faultOf(one.ask(request))).toBeInstanceOf(NotAsked)
   })
+
+  test('asks nothing of a question that was left just before it', async () => {
+    const asked: string[] = []
+    const model: Model = ({ record }) => {
+      asked.push(record)
+      return Promise.resolve({ text: 'paid for', finish: 'done' })
+    }
+    const one = new Asker('m', model, USUAL_RULES, 5, () => Promise.reject(new Error('nothing is counted')))
+    const left = faultOf(one.ask(request))
+    one.leave()
+    expect([await left, asked]).toEqual([expect.any(NotAsked), []])
+  })
 })
 
 test('the served stand-in takes questions alone, and says of every answer that it is made up', async () => {
