@@ -35,7 +35,7 @@ export const VARIABLE_KEYS = {
 type Key = keyof typeof VARIABLE_KEYS
 
 const INPUT_ONLY: readonly Key[] = ['outside', 'splits', 'reads', 'media', 'question']
-const BOUND_KEYS = ['min', 'max', 'min-length', 'max-length', 'min-words', 'max-words', 'min-items', 'max-items'] as const
+export const BOUND_KEYS = ['min', 'max', 'min-length', 'max-length', 'min-words', 'max-words', 'min-items', 'max-items'] as const
 export type BoundKey = (typeof BOUND_KEYS)[number]
 
 /** What a reply may hold is declared by fewer keys, and its bounds may be slots. */

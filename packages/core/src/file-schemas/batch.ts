@@ -49,8 +49,6 @@ const sending = mapSchema(
 export const batchSchema: JsonSchema = artefactSchema(
   BATCH_KEYS,
   {
-    title: 'What people call it.',
-    about: 'What it is for.',
     prompt: 'The prompt that is rendered for each record.',
     records: ['The table of the records.', records],
     join: ['Tables that are looked into for each record.', listOf(join)],
@@ -75,8 +73,6 @@ const role = 'What this role is called there.'
 export const envelopeSchema: JsonSchema = artefactSchema(
   ENVELOPE_KEYS,
   {
-    title: 'What people call it.',
-    about: 'What it is for.',
     line: 'The shape of a line: any JSON, with slots such as {turns} and {settings}.',
     turn: 'The shape of a turn: any JSON, with {role} and {text}.',
     roles: ['Other names for the roles.', mapSchema(ROLE_KEYS, { system: role, user: role, assistant: role })],

@@ -1,5 +1,5 @@
 import { either, mapOf, mapSchema, oneOf, ref, texts, type KeyWords } from './keys.js'
-import { ANSWER_KEYS, VARIABLE_KEYS } from '../artefacts/variables.js'
+import { ANSWER_KEYS, BOUND_KEYS, VARIABLE_KEYS } from '../artefacts/variables.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 import { TYPE_NAMES } from '../values/types.js'
 
@@ -41,9 +41,7 @@ const SLOT_OR: JsonSchema = { type: ['integer', 'string'] }
 const ANSWER_WORDS = {
   ...WORDS,
   fields: [WORDS.fields[0], mapOf(ref('answer'))],
-  ...Object.fromEntries(
-    (['min-length', 'max-length', 'min-words', 'max-words', 'min-items', 'max-items'] as const).map((key) => [key, [WORDS[key], SLOT_OR]]),
-  ),
+  ...Object.fromEntries(BOUND_KEYS.filter((key) => key !== 'min' && key !== 'max').map((key) => [key, [WORDS[key], SLOT_OR]])),
 } as Readonly<Record<keyof typeof VARIABLE_KEYS, KeyWords>>
 
 /** `variables:` of a prompt or snippet, `fields:` of an example set: names with a type each, or with more than that. */

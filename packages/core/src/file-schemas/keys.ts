@@ -33,14 +33,17 @@ export function mapSchema<K extends string>(
   return { type: 'object', properties, additionalProperties: false, ...(required.length > 0 && { required }) }
 }
 
-/** The same for an artefact, every one of which may allow hidden signs. */
+/** What every artefact says of itself, in the same words. */
+const OF_ALL = { title: 'What people call it.', about: 'What it is for.' } as const
+
+/** The same for an artefact; every one may allow hidden signs too. */
 export function artefactSchema<K extends string>(
   known: Readonly<Record<K, KeyKind>>,
-  words: Readonly<Record<K, KeyWords>>,
+  words: Readonly<Record<Exclude<K, keyof typeof OF_ALL>, KeyWords>>,
   required: readonly NoInfer<K>[] = [],
 ): JsonSchema {
   const allow = ['Hidden signs that its texts may hold, by their numbers: U+200D.', texts] as const
-  return mapSchema({ ...known, allow: 'list' }, { ...words, allow }, required)
+  return mapSchema<string>({ ...known, allow: 'list' }, { ...OF_ALL, ...words, allow }, required)
 }
 
 export const texts: JsonSchema = listOf(SCALAR)

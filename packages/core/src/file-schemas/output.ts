@@ -23,8 +23,6 @@ function formSchema<K extends string>(
   own: NoInfer<K>,
 ): JsonSchema {
   const common = {
-    title: 'What people call it.',
-    about: 'What it is for.',
     kind: ['Which form the answer has.', { const: form }],
     'based-on': 'The output whose keys it takes, where it says none of its own.',
     show: ['How the instruction is written.', oneOf(SHOWS)],

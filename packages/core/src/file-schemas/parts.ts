@@ -7,23 +7,14 @@ import { STRATEGIES } from '../examples/pick/index.js'
 import { ORDERS } from '../examples/picker.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 
-const TITLE = 'What people call it.'
-const ABOUT = 'What it is for.'
-
 export const snippetSchema: JsonSchema = {
-  ...artefactSchema(
-    SNIPPET_KEYS,
-    { title: TITLE, about: ABOUT, variables: ['What its text takes.', VARIABLES], text: 'The text that prompts use.' },
-    ['text'],
-  ),
+  ...artefactSchema(SNIPPET_KEYS, { variables: ['What its text takes.', VARIABLES], text: 'The text that prompts use.' }, ['text']),
   $defs: VARIABLE_DEFS,
 }
 
 export const personaSchema: JsonSchema = artefactSchema(
   PERSONA_KEYS,
   {
-    title: TITLE,
-    about: ABOUT,
     who: 'Who speaks: You are the registrar of a small museum.',
     voice: ['How it speaks: plain, exact.', texts],
     always: ['What it always does.', texts],
@@ -46,8 +37,6 @@ export const exampleSetSchema: JsonSchema = {
   ...artefactSchema(
     SET_KEYS,
     {
-      title: TITLE,
-      about: ABOUT,
       fields: ['What a case says.', VARIABLES],
       ask: 'The question side of a case; there is a standard layout.',
       answer: "The answer side of a case, or output: in the form of the prompt's output.",

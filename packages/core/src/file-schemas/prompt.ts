@@ -56,8 +56,6 @@ export const promptSchema: JsonSchema = {
   ...artefactSchema(
     PROMPT_KEYS,
     {
-      title: 'What people call it.',
-      about: 'What it is for.',
       tags: ['Words to find it by.', texts],
       version: "The author's own number; the fingerprint is computed.",
       'based-on': 'The prompt whose turns, variables and all else it takes.',

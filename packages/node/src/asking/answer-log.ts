@@ -50,8 +50,8 @@ export class AnswerLog {
   }
 
   async get(key: string): Promise<KeptAnswer | undefined> {
-    const start = this.starts[this.numberOf(key)]!
-    if (Number.isNaN(start)) return undefined
+    const start = this.startOf(key)
+    if (start === undefined) return undefined
     return this.unwritten.get(key) ?? (await this.at(start, key)) ?? this.anew(key)
   }
 
@@ -72,6 +72,11 @@ export class AnswerLog {
     }
   }
 
+  private startOf(key: string): number | undefined {
+    const start = this.starts[this.numberOf(key)]!
+    return Number.isNaN(start) ? undefined : start
+  }
+
   private numberOf(key: string): number {
     const next = this.starts.length
     const number = this.numbers.add(...hashName(key), next) ?? next
@@ -90,8 +95,8 @@ export class AnswerLog {
     await this.writing?.catch(() => undefined)
     this.end = 0
     await this.index()
-    const start = this.starts[this.numberOf(key)]!
-    return Number.isNaN(start) ? undefined : this.at(start, key)
+    const start = this.startOf(key)
+    return start === undefined ? undefined : this.at(start, key)
   }
 
   /** Adds an answer; it is on its way to the disk when this is done, whatever becomes of the process. */

@@ -1,19 +1,19 @@
-import { join, relative, resolve } from 'node:path'
+import { join, resolve } from 'node:path'
 import { batchModel, problem, ProblemError, type Batch, type BatchModel, type Library } from 'dunelight'
 import { checkBudget } from '../batches/budget.js'
 import { lineOptions } from '../batches/line-options.js'
 import { LINES } from '../batches/output-form.js'
 import type { TableFile } from '../sources/open-table.js'
 import {
-  fingerprintOf,
+  begunWith,
   jsonFile,
-  libraryOf,
   outputPath,
   readyBatch,
-  refuseChanged,
   refuseStranger,
   resumable,
   type RunOptions,
+  tableOfRun,
+  unchangedBatch,
 } from '../batches/run-batch.js'
 import { markOf, newRunFolder, replaceFile, type RunFile, type TokenCorrection } from '../batches/run-file.js'
 import { keepStdin, moveInto } from '../batches/stdin.js'
@@ -48,11 +48,10 @@ export interface AskOptions
  * @throws ProblemError where it cannot be begun: then nothing has been asked.
  */
 export async function askBatch(options: AskOptions): Promise<AskResult> {
-  const { library, folder, model, overwrite = false, said = [], again = 2, fresh = false, only, answers } = options
+  const { library, folder, model, overwrite = false, again = 2, fresh = false, only, answers } = options
   const definition = batchModel(options.definition)
   const batch = await readyBatch(library, definition, folder, options)
-  const wanted = options.records ?? (definition.records && tableFile(folder, definition.records))
-  if (!wanted) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
+  const wanted = tableOfRun(options, definition)
   const runs = resolve(options.runs ?? join(folder, 'runs'))
   const to = outputPath(options, definition)
   const ending = endingOf(to)
@@ -66,18 +65,8 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
   new Sendings(batch, definition)
   const made = await newRunFolder(runs, options.name ?? definition.prompt!.name)
   const file: RunFile = {
-    run: made.run,
-    state: 'running',
-    process: process.pid,
-    started: new Date().toISOString(),
-    library: relative(made.folder, resolve(folder)),
-    batch: options.name,
-    definition: options.definition,
-    prompt: { name: batch.prompt.name, fingerprint: batch.prompt.fingerprint },
+    ...begunWith(made, batch, options),
     envelope: undefined,
-    given: fingerprintOf(batch.given),
-    said,
-    locale: options.locale,
     workers: 1,
     bare: false,
     records: await markOf(records === wanted ? records : await moveInto(made.folder, records)),
@@ -115,16 +104,12 @@ export interface ResumeAskingOptions extends AskListener {
  */
 export async function resumeAsking(folder: string, options: ResumeAskingOptions): Promise<AskResult> {
   const before = await resumable(folder)
-  const model = batchModel(before.definition)
-  const library = libraryOf(folder, before)
-  const { given = {} } = options
-  const batch = await readyBatch(options.library, model, library, { given, ...(before.locale !== undefined && { locale: before.locale }) })
-  await refuseChanged(before, batch, model)
+  const { batch, model, home } = await unchangedBatch(folder, before, options)
   if (sha256(options.model.identity) !== before.asking!.identity)
     throw new ProblemError([problem('run-changed', { what: `the model "${before.asking!.model}"`, says: 'is described in another way' })])
   const file: RunFile = { ...before, state: 'running', process: process.pid }
   await replaceFile(join(folder, 'run.json'), jsonFile(file))
-  return new AskRun(folder, file, batch, model, { ...options, folder: library }).run()
+  return new AskRun(folder, file, batch, model, { ...options, folder: home }).run()
 }
 
 /** @throws ProblemError where the prompts have more tokens than the budget. */

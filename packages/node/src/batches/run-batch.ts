@@ -89,11 +89,10 @@ export interface RunResult {
  * @throws ProblemError where the batch cannot be run, or its prompts are over its budget: then nothing has been written.
  */
 export async function runBatch(options: RunOptions): Promise<RunResult> {
-  const { library, folder, overwrite = false, said = [], workers = 1, bare = false } = options
+  const { library, folder, overwrite = false, workers = 1, bare = false } = options
   const model = batchModel(options.definition)
   const batch = await readyBatch(library, model, folder, options)
-  const wanted = options.records ?? (model.records && tableFile(folder, model.records))
-  if (!wanted) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
+  const wanted = tableOfRun(options, model)
   const runs = resolve(options.runs ?? join(folder, 'runs'))
   const to = outputPath(options, model)
   if (to !== undefined && to !== '-' && !batch.perRecord) await refuseStranger(to, runs, overwrite)
@@ -111,18 +110,8 @@ export async function runBatch(options: RunOptions): Promise<RunResult> {
     const made = await newRunFolder(runs, options.name ?? model.prompt!.name)
     const kept = records === wanted ? records : await moveInto(made.folder, records)
     const file: RunFile = {
-      run: made.run,
-      state: 'running',
-      process: process.pid,
-      started: new Date().toISOString(),
-      library: relative(made.folder, resolve(folder)),
-      batch: options.name,
-      definition,
-      prompt: { name: batch.prompt.name, fingerprint: batch.prompt.fingerprint },
+      ...begunWith(made, batch, options),
       envelope: envelopeMark(library, model),
-      given: fingerprintOf(batch.given),
-      said,
-      locale,
       workers,
       bare,
       records: await markOf(kept),
@@ -137,6 +126,39 @@ export async function runBatch(options: RunOptions): Promise<RunResult> {
     await renderer?.end()
     if (records !== wanted) await rm(records.from, { force: true })
   }
+}
+
+/**
+ * The table of a run's records: the one that was said, else the batch's.
+ *
+ * @throws ProblemError where neither says one.
+ */
+export function tableOfRun({ records, folder }: Pick<RunOptions, 'records' | 'folder'>, model: BatchModel): TableFile {
+  const table = records ?? (model.records && tableFile(folder, model.records))
+  if (!table) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
+  return table
+}
+
+/** What every run writes down of its beginning, whether it renders or asks. */
+export function begunWith(
+  made: { readonly run: string; readonly folder: string },
+  batch: Batch,
+  { folder, name, definition, said = [], locale }: Pick<RunOptions, 'folder' | 'name' | 'definition' | 'said' | 'locale'>,
+) {
+  const { prompt, given } = batch
+  return {
+    run: made.run,
+    state: 'running',
+    process: process.pid,
+    started: new Date().toISOString(),
+    library: relative(made.folder, resolve(folder)),
+    batch: name,
+    definition,
+    prompt: { name: prompt.name, fingerprint: prompt.fingerprint },
+    given: fingerprintOf(given),
+    said,
+    locale,
+  } satisfies Partial<RunFile>
 }
 
 /** All that decides what a run writes. */
@@ -171,23 +193,34 @@ export function libraryOf(folder: string, file: RunFile): string {
  */
 export async function resumeRun(folder: string, options: ResumeOptions): Promise<RunResult> {
   const before = await resumable(folder)
-  const { library, given = {} } = options
-  const model = batchModel(before.definition)
-  const batch = await readyBatch(library, model, libraryOf(folder, before), {
-    given,
-    ...(before.locale !== undefined && { locale: before.locale }),
-  })
+  const { batch, model, home } = await unchangedBatch(folder, before, options)
   const { bytes: _, sha256: __, ...records } = before.records
-  await refuseChanged(before, batch, model)
   const file: RunFile = { ...before, state: 'running', process: process.pid }
   await replaceFile(join(folder, 'run.json'), jsonFile(file))
-  const rendering = await renderingOf(batch, model, { folder: libraryOf(folder, file), records, to: file.to, bare: file.bare }, options)
-  const renderer = await rendererOf(rendering, records, { ...file, folder: libraryOf(folder, file) })
+  const rendering = await renderingOf(batch, model, { folder: home, records, to: file.to, bare: file.bare }, options)
+  const renderer = await rendererOf(rendering, records, { ...file, folder: home })
   try {
     return await carryOut(folder, file, model, rendering, renderer, await readCheckpoint(folder), options)
   } finally {
     await renderer.end()
   }
+}
+
+/**
+ * The batch of a run, as it was begun.
+ *
+ * @throws ProblemError where what it was begun with has changed since.
+ */
+export async function unchangedBatch(
+  folder: string,
+  file: RunFile,
+  { library, given = {} }: Pick<ResumeOptions, 'library' | 'given'>,
+): Promise<{ readonly batch: Batch; readonly model: BatchModel; readonly home: string }> {
+  const home = libraryOf(folder, file)
+  const model = batchModel(file.definition)
+  const batch = await readyBatch(library, model, home, { given, ...(file.locale !== undefined && { locale: file.locale }) })
+  await refuseChanged(file, batch, model)
+  return { batch, model, home }
 }
 
 /** @throws ProblemError where a run has ended, or somebody is at it. */
@@ -326,7 +359,7 @@ export async function refuseStranger(to: string, runs: string, overwrite: boolea
 }
 
 /** @throws ProblemError with all that has changed since the run was begun. */
-export async function refuseChanged(before: RunFile, batch: Batch, model: BatchModel): Promise<void> {
+async function refuseChanged(before: RunFile, batch: Batch, model: BatchModel): Promise<void> {
   const problems: Problem[] = []
   const changed = (what: string, says: string) => problems.push(problem('run-changed', { what, says }))
   if (batch.prompt.fingerprint !== before.prompt.fingerprint)
@@ -357,7 +390,7 @@ function envelopeMark(library: Library, model: BatchModel): RunFile['envelope'] 
   return name === undefined ? undefined : { name, fingerprint: library.fingerprint({ kind: 'envelope', name }) ?? '' }
 }
 
-export function fingerprintOf(given: Readonly<Record<string, unknown>>): string {
+function fingerprintOf(given: Readonly<Record<string, unknown>>): string {
   return createHash('sha256').update(JSON.stringify(given)).digest('hex')
 }
 

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import PQueue from 'p-queue'
-import { batchModel, problem, ProblemError, type Batch, type BatchModel, type BatchRecord, type Library, type Problem } from 'dunelight'
+import { problem, ProblemError, type Batch, type BatchModel, type BatchRecord, type Library, type Problem } from 'dunelight'
 import { doubtText, type FinishedRow } from '../answers/finished-row.js'
 import { nearlyTheSame } from '../answers/likeness.js'
 import { AnswerSource } from '../asking/answer-source.js'
@@ -8,7 +8,7 @@ import { askedRecords } from '../asking/asked-records.js'
 import { RUN_LOG } from '../asking/ask-run.js'
 import { Questions, type Answered } from '../asking/question.js'
 import type { ReadyModel } from '../asking/ready-model.js'
-import { libraryOf, readyBatch, refuseChanged } from '../batches/run-batch.js'
+import { libraryOf, unchangedBatch } from '../batches/run-batch.js'
 import { isAlive, readRun, type RunFile } from '../batches/run-file.js'
 import { readPools } from '../sources/records.js'
 import { PickLog, type PickLine } from './pick-log.js'
@@ -98,19 +98,13 @@ export class Picking {
     const file = await readRun(folder)
     if (!file.asking) throw new ProblemError([problem('run-asked-nothing', { run: file.run })])
     if (isAlive(file)) throw new ProblemError([problem('run-alive', { run: file.run, process: file.process! })])
-    const definition = batchModel(file.definition)
-    const library = libraryOf(folder, file)
-    const { given = {}, model, notice, onAgain } = options
-    const batch = await readyBatch(options.library, definition, library, {
-      given,
-      ...(file.locale !== undefined && { locale: file.locale }),
-    })
-    await refuseChanged(file, batch, definition)
+    const { batch, model: definition, home } = await unchangedBatch(folder, file, options)
+    const { model, notice, onAgain } = options
     const log = await PickLog.open(join(folder, PICKS_FILE))
     const source = await AnswerSource.open({
       batch,
       model,
-      folder: library,
+      folder: home,
       log: join(folder, RUN_LOG),
       fresh: true,
       ...(notice && { notice }),
