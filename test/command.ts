@@ -11,7 +11,13 @@ export interface Ran {
 
 /** Runs the command as a process of its own, without colour. */
 export function dunelight(...args: string[]): Ran {
+  return dunelightFed('', ...args)
+}
+
+/** The same with something on standard input. */
+export function dunelightFed(input: string, ...args: string[]): Ran {
   const { status, stdout, stderr } = spawnSync(process.execPath, [COMMAND, ...args], {
+    input,
     encoding: 'utf8',
     env: { ...process.env, NO_COLOR: '1' },
   })

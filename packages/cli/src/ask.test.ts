@@ -1,12 +1,12 @@
 import { spawn } from 'node:child_process'
-import { appendFileSync, cpSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { appendFileSync, cpSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { AnswerLog, askBatch, openLibraryFor, readyModel, serveStandIn, toHtml, toMarkdown, type StandInServer } from '@dunelight/node'
 import { MISBEHAVIOURS, type Misbehaviour, type Model } from 'dunelight'
-import { COMMAND, dunelight } from '../../../test/command.js'
+import { COMMAND, dunelight, dunelightFed } from '../../../test/command.js'
 import { generateObjects } from '../../../scripts/generate.mjs'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-ask-'))
@@ -71,6 +71,15 @@ function start(words: readonly string[]) {
   )
   return { child, ended }
 }
+
+test('what comes by standard input is the run’s, or leaves nothing behind where none is begun', () => {
+  const piped = (...words: string[]) =>
+    dunelightFed(text(OBJECTS), 'ask', HOUSE, 'label/write', '--records', '-', '--runs', at('piped'), ...words)
+  expect(piped('--budget', '10')).toMatchObject({ code: 1, err: expect.stringContaining('[budget-exceeded]') as unknown })
+  expect(readdirSync(at('piped'))).toEqual([])
+  expect(piped('--take', '2').code).toBe(0)
+  expect([readdirSync(at('piped')), text(at('piped/label-write-1/records.csv'))]).toEqual([['label-write-1'], text(OBJECTS)])
+})
 
 describe('asking for one record', () => {
   test('prints the reply on stdout and what is to be known of it beside; the stand-in is said to make things up', async () => {

@@ -15,7 +15,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { readTable } from '@dunelight/node'
-import { COMMAND, dunelight } from '../../../test/command.js'
+import { COMMAND, dunelight, dunelightFed } from '../../../test/command.js'
 import { generateObjects } from '../../../scripts/generate.mjs'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-run-'))
@@ -154,11 +154,8 @@ describe('run', () => {
   })
 
   test('reads what comes by standard input, and keeps it', () => {
-    const ran = spawnSync(process.execPath, [COMMAND, 'run', HOUSE, 'label/write', '--records', '-', '--to', at('piped.jsonl')], {
-      input: readFileSync(OBJECTS),
-      encoding: 'utf8',
-    })
-    expect([ran.status, linesOf(at('piped.jsonl')).length]).toEqual([3, 176])
+    const ran = dunelightFed(readFileSync(OBJECTS, 'utf8'), 'run', HOUSE, 'label/write', '--records', '-', '--to', at('piped.jsonl'))
+    expect([ran.code, linesOf(at('piped.jsonl')).length]).toEqual([3, 176])
     expect(JSON.parse(dunelight('runs', HOUSE, '--json').out)).toEqual(
       expect.arrayContaining([
         expect.objectContaining({

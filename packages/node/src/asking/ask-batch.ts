@@ -1,3 +1,4 @@
+import { rm } from 'node:fs/promises'
 import { join, resolve } from 'node:path'
 import { batchModel, problem, ProblemError, type Batch, type BatchModel, type Library } from 'dunelight'
 import { checkBudget } from '../batches/budget.js'
@@ -57,36 +58,41 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
   const ending = endingOf(to)
   if (to !== undefined) await refuseStranger(to, runs, overwrite)
   for (const { path } of definition.send) await refuseStranger(join(folder, path), runs, overwrite)
-  const records = wanted.from === '-' ? await keepStdin(wanted, runs) : wanted
-  const identity = sha256(model.identity)
-  const correction = definition.tokens || definition.budget !== undefined ? await correctionFor(runs, identity) : undefined
-  if (definition.budget !== undefined) await withinBudget(batch, definition, folder, records, correction)
   // All that can be said of the sendings is said before a question costs anything.
   new Sendings(batch, definition)
-  const made = await newRunFolder(runs, options.name ?? definition.prompt!.name)
-  const file: RunFile = {
-    ...begunWith(made, batch, options),
-    envelope: undefined,
-    workers: 1,
-    bare: false,
-    records: await markOf(records === wanted ? records : await moveInto(made.folder, records)),
-    joined: await Promise.all(definition.join.map((one) => markOf(tableFile(folder, one)))),
-    output: `output${ending}`,
-    to: to === undefined ? undefined : resolve(to),
-    asking: {
-      model: model.name,
-      madeUp: model.madeUp,
-      identity,
-      ...(model.standIn && { standIn: model.standIn }),
-      again,
-      fresh,
-      ...(only !== undefined && { only }),
-      ...(answers !== undefined && { answers }),
-      ...(correction && { correction }),
-    },
+  const records = wanted.from === '-' ? await keepStdin(wanted, runs) : wanted
+  try {
+    const identity = sha256(model.identity)
+    const correction = definition.tokens || definition.budget !== undefined ? await correctionFor(runs, identity) : undefined
+    if (definition.budget !== undefined) await withinBudget(batch, definition, folder, records, correction)
+    const made = await newRunFolder(runs, options.name ?? definition.prompt!.name)
+    const file: RunFile = {
+      ...begunWith(made, batch, options),
+      envelope: undefined,
+      workers: 1,
+      bare: false,
+      records: await markOf(records === wanted ? records : await moveInto(made.folder, records)),
+      joined: await Promise.all(definition.join.map((one) => markOf(tableFile(folder, one)))),
+      output: `output${ending}`,
+      to: to === undefined ? undefined : resolve(to),
+      asking: {
+        model: model.name,
+        madeUp: model.madeUp,
+        identity,
+        ...(model.standIn && { standIn: model.standIn }),
+        again,
+        fresh,
+        ...(only !== undefined && { only }),
+        ...(answers !== undefined && { answers }),
+        ...(correction && { correction }),
+      },
+    }
+    await replaceFile(join(made.folder, 'run.json'), jsonFile(file))
+    return await new AskRun(made.folder, file, batch, definition, options).run()
+  } finally {
+    // What came by standard input is the run's by now, or nobody's.
+    if (records !== wanted) await rm(records.from, { force: true })
   }
-  await replaceFile(join(made.folder, 'run.json'), jsonFile(file))
-  return new AskRun(made.folder, file, batch, definition, options).run()
 }
 
 export interface ResumeAskingOptions extends AskListener {
