@@ -9,6 +9,8 @@ export default tseslint.config(
     extends: [tseslint.configs.strictTypeChecked],
     languageOptions: { parserOptions: { project: './tsconfig.check.json', tsconfigRootDir: import.meta.dirname } },
     rules: {
+      // Texts are taken apart by characters on purpose.
+      '@typescript-eslint/no-misused-spread': ['error', { allow: [{ from: 'lib', name: 'string' }, 'string'] }],
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true, allowBoolean: true }],
       '@typescript-eslint/no-unnecessary-condition': ['error', { allowConstantLoopConditions: true }],
       '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }],

@@ -2,8 +2,8 @@
 import { gzipSync } from 'node:zlib'
 import { build } from 'esbuild'
 
-/** In kilobytes; raised on purpose only. */
-const MOST = 123
+/** In kilobytes; raised on purpose only: 20 of them are the named references of HTML and Unicode's look-alikes, which fences need. */
+const MOST = 146
 
 const parts = {
   'the core, all of it': "export * from 'dunelight'",

@@ -12,6 +12,7 @@ interface Example {
   readonly variables?: unknown
   readonly values?: Record<string, unknown>
   readonly files?: Files
+  readonly record?: string
 }
 const examples = [...page.matchAll(/^(#+ .*)$|```yaml example\n([^]*?)```/gm)].reduce<{ under: string; found: [string, Example][] }>(
   ({ under, found }, [, heading, example]) =>
@@ -22,9 +23,9 @@ const examples = [...page.matchAll(/^(#+ .*)$|```yaml example\n([^]*?)```/gm)].r
 ).found
 
 describe('the language page', () => {
-  test.each(examples)('%s', (_name, { text, gives, variables = {}, values = {}, files = {} }) => {
+  test.each(examples)('%s', (_name, { text, gives, variables = {}, values = {}, files = {}, record }) => {
     const prompt = `title: T\nvariables: ${JSON.stringify(variables)}\nturns:\n  - user: |\n${indent(text)}\n`
-    expect(written({ ...files, 'prompts/p.yaml': prompt }, values)).toBe(gives.trimEnd())
+    expect(written({ ...files, 'prompts/p.yaml': prompt }, values, record === undefined ? {} : { record })).toBe(gives.trimEnd())
   })
 
   test('has an example in every section', () => {

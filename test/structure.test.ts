@@ -11,6 +11,7 @@ const ORDER = [
   'values',
   'interop',
   'text',
+  'fences',
   'examples',
   'artefacts',
   'outputs',

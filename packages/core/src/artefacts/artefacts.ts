@@ -300,5 +300,7 @@ export interface LibraryModel {
   readonly settings: Readonly<Record<string, unknown>>
   /** Looks at what goes to models and at what comes back. */
   readonly screens: readonly ScreenModel[]
+  /** Whether the tags of fences end in digits of the rendering's own. */
+  readonly nonce: boolean
   readonly limits: Limits
 }

@@ -6,7 +6,16 @@ import { problem, type Report } from '../problems/problem.js'
 import type { YamlNode } from '../source/yaml.js'
 import { localeOf } from '../values/locale.js'
 
-export const LIBRARY_KEYS = { title: 'text', about: 'text', locale: 'text', settings: 'map', limits: 'map', screens: 'list' } as const
+export const LIBRARY_KEYS = {
+  title: 'text',
+  about: 'text',
+  locale: 'text',
+  settings: 'map',
+  limits: 'map',
+  screens: 'list',
+  fence: 'map',
+} as const
+export const FENCE_KEYS = { nonce: 'boolean' } as const
 export const LIMIT_KEYS = {
   nesting: 'integer',
   repeats: 'integer',
@@ -26,8 +35,13 @@ export function readLibraryFile(root: YamlNode, report: Report): LibraryModel {
     locale,
     settings: readSettings(keys.get('settings'), report),
     screens: readScreens(keys.get('screens'), report),
+    nonce: readFence(keys.get('fence'), report),
     limits: readLimits(keys.get('limits'), report),
   }
+}
+
+function readFence(node: YamlNode | undefined, report: Report): boolean {
+  return node ? (new Keys(node, 'fence', FENCE_KEYS, report).boolean('nonce') ?? false) : false
 }
 
 function readLimits(node: YamlNode | undefined, report: Report): Limits {

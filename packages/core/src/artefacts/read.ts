@@ -144,7 +144,7 @@ function eachFolder<V>(): Record<Folder, Map<string, V>> {
 function readMain(path: string | undefined, files: Readonly<Record<string, string>>, report: Report): LibraryModel {
   const root = path === undefined ? undefined : openYaml(new Source(path, files[path] ?? ''), DEFAULT_LIMITS, report)
   if (root) return readLibraryFile(root, report)
-  return { title: undefined, locale: undefined, settings: {}, screens: [], limits: DEFAULT_LIMITS }
+  return { title: undefined, locale: undefined, settings: {}, screens: [], nonce: false, limits: DEFAULT_LIMITS }
 }
 
 function readModelsFile(files: Readonly<Record<string, string>>, report: Report): ModelList {

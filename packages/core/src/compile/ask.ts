@@ -1,5 +1,5 @@
 import { exampleSet, liveText } from './cases.js'
-import { descent, type Context } from './context.js'
+import { compiledFences, descent, type Context } from './context.js'
 import { fixedBeginning } from './example-set.js'
 import { compileGiven } from './given.js'
 import { writesOutside } from './outside.js'
@@ -73,7 +73,11 @@ export function compileAsk(turn: AskTurn, compilation: Compilation, context: Con
 function askValue(text: Text, context: Context) {
   const value = soleSlot(text)
   if (value) return compileGiven(value, context)
-  const op = compileText(text, { ...context, role: 'assistant' }, true)
+  const { compiled: op, holdsFences } = compiledFences(context.shared, () => compileText(text, { ...context, role: 'assistant' }, true))
+  if (holdsFences)
+    context.shared.report(
+      problem('fence-misplaced', { where: 'in a value that is handed on' }, text.source.span(0, text.source.text.length)),
+    )
   return {
     type: { kind: 'text' as const },
     optional: false,

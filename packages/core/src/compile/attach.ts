@@ -38,7 +38,7 @@ function ofValue({ value, as, span }: Extract<Attachment, { kind: 'value' }>, co
   // A document from outside is as much a stranger's text as a value in a turn: handed over as text it stands within a fence.
   const fenced = given.outside && role !== 'assistant' && as !== 'file'
   const tag = value.paths[0]?.steps.at(-1)?.key ?? value.paths[0]?.name
-  if (fenced) shared.fenced = true
+  if (fenced && tag !== undefined) shared.fences.add(tag)
   if (fenced && (tag === undefined || !isName(tag))) shared.report(problem('fence-tag-unfit', { tag }, span))
   return [{ get: given.get, as, from, fence: fenced ? tag : undefined, span }]
 }

@@ -18,6 +18,8 @@ export interface Context {
   /** How deep snippets and blocks are nested here. */
   readonly depth: number
   readonly blocks: number
+  /** Whether other text stands on the line on which this text is used: a fence has no place there. */
+  readonly beside?: boolean
   /** Names the text among the prompt's texts, for the choice of wordings. */
   readonly place: string
   readonly shared: Shared
@@ -35,8 +37,10 @@ export interface Shared {
   varying: number
   /** What the turn under way draws on. */
   draws: Draws
-  /** Whether a fence is written somewhere. */
-  fenced: boolean
+  /** The fences that are written somewhere, by the names of their tags. */
+  fences: Set<string>
+  /** Where a text names the tag of a fence: `{fence.note}`. */
+  readonly mentions: { readonly name: string; readonly span: Span }[]
   /** The declared orders of fields that come out in writing: of records and tables that are written whole. */
   readonly orders: Set<string>
   /** Whether fixed text leaves a tag open that a value could finish. */
@@ -49,6 +53,17 @@ export interface Draws {
   readonly variables: Set<number>
   /** Whether something else decides too: the record's id, a fence elsewhere, picked cases. */
   more: boolean
+}
+
+/** Compiles a text and tells whether it writes fences. */
+export function compiledFences<T>(shared: Shared, compile: () => T): { readonly compiled: T; readonly holdsFences: boolean } {
+  const { fences } = shared
+  shared.fences = new Set()
+  const compiled = compile()
+  const own = shared.fences
+  for (const name of own) fences.add(name)
+  shared.fences = fences
+  return { compiled, holdsFences: own.size > 0 }
 }
 
 /** What is written here depends on more than variables. */

@@ -30,7 +30,7 @@ export function compileGiven(value: SlotValue, context: Context): Given | undefi
   const alternatives = compileAlternatives(value, context)
   if (!alternatives) return undefined
   const { fallback } = value
-  if (value.formats.some((f) => f.name === 'fenced')) {
+  if (value.formats.some((f) => f.name === 'fenced') || alternatives.some((a) => a.inline)) {
     context.shared.report(problem('fence-misplaced', { where: 'in a value that is handed on' }, value.span))
     return undefined
   }

@@ -26,3 +26,17 @@ export class LineState {
 }
 
 const MARKS = /^(?:[ \t>]|[-*+](?=[ \t]|$)|\d+\.(?=[ \t]|$))*$/
+
+/** What goes before the further lines of a value: at least the slot's column, and quote marks again. */
+export interface Continuation {
+  readonly lead: string
+  /** The same for a blank line, which gets no trailing spaces. */
+  readonly blank: string
+}
+
+/** The lead of further lines below `prefix`: spaces for all but quote marks. Nothing where the slot stands at the line's start. */
+export function continuationOf(prefix: string): Continuation | undefined {
+  if (prefix === '') return undefined
+  const lead = prefix.replace(/[^>\t]/g, ' ')
+  return { lead, blank: lead.trimEnd() }
+}

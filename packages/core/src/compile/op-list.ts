@@ -1,6 +1,6 @@
 import type { Op, Run } from '../render/run.js'
 import { jsonBytes } from '../render/json-bytes.js'
-import { isHarmless, isSuspect } from '../render/suspect.js'
+import { isHarmless, isSuspect } from '../fences/suspicion.js'
 import type { Descent } from '../render/trace.js'
 
 interface Fixed {

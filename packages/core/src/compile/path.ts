@@ -1,7 +1,7 @@
 import type { Context } from './context.js'
 import type { Binding } from './scope.js'
 import { problem } from '../problems/problem.js'
-import type { Get } from '../render/run.js'
+import type { Get, Op } from '../render/run.js'
 import type { PathStep } from '../render/trace.js'
 import { braceHint } from '../text/cursor.js'
 import type { Path, Step } from '../text/nodes.js'
@@ -19,6 +19,8 @@ export interface ResolvedPath {
   readonly outside: boolean
   readonly steps: readonly PathStep[]
   readonly text: string
+  /** Writes a bound text that holds fences. */
+  readonly inline: Op | undefined
   /** A variable of the rendering, or a declared field of one: what can be read without a call. */
   readonly direct: { readonly variable: number; readonly field: string | undefined } | undefined
 }
@@ -62,6 +64,7 @@ export function resolvePath(path: Path, context: Context): ResolvedPath | undefi
     outside: walk.outside || holdsOutside(walk.type),
     steps: [...binding.path, ...path.steps.map((s) => s.key)],
     text,
+    inline: path.steps.length === 0 ? binding.inline : undefined,
     direct,
   }
 }

@@ -1,5 +1,5 @@
 import type { ExampleSetModel, JoinedPrompt, SnippetModel } from '../artefacts/artefacts.js'
-import type { Context, Shared } from './context.js'
+import { compiledFences, type Context, type Shared } from './context.js'
 import { prepareSet, type PreparedSet } from './example-set.js'
 import { compileOutput } from './output.js'
 import { writesOutside } from './outside.js'
@@ -55,7 +55,8 @@ function sharedFor(shelves: Shelves, report: Report, special: (use: Use, context
     uses: 0,
     varying: 0,
     draws: { variables: new Set(), more: false },
-    fenced: false,
+    fences: new Set(),
+    mentions: [],
     orders: new Set(),
     openEnd: false,
   }
@@ -99,11 +100,14 @@ class PromptCompiler implements Compilation {
     const locale = this.locale()
     const turns = compileTurns(prompt.turns, this, context, prompt.name)
     reportUnused(this.bindings, this.report)
+    for (const { name, span } of shared.mentions)
+      if (!shared.fences.has(name)) this.report(problem('fence-unknown', { name, known: [...shared.fences] }, span))
     return {
       variables: prompt.variables,
       bound: new Set(prompt.bind.map((b) => b.declared.name)),
       turns,
-      guarded: shared.fenced,
+      guarded: shared.fences.size > 0,
+      nonce: shelves.nonce,
       openEnd: shared.openEnd,
       orders: [...shared.orders].sort(),
       persona,
@@ -153,7 +157,7 @@ class PromptCompiler implements Compilation {
 
   /** A bound variable's text, read like a cell where the variable is no text. */
   private boundBinding(declared: Declared, text: Text, context: Context): Binding {
-    const op = compileText(text, { ...context, role: 'assistant' }, true)
+    const { compiled: op, holdsFences } = compiledFences(context.shared, () => compileText(text, { ...context, role: 'assistant' }, true))
     const fixed = possibleTexts(text, context.scope)
     if (fixed && declared.type.kind !== 'text') {
       for (const one of fixed)
@@ -180,6 +184,7 @@ class PromptCompiler implements Compilation {
       optional: false,
       span: undefined,
       outside: declared.outside || writesOutside(text, context),
+      ...(holdsFences && { inline: op }),
     }
   }
 

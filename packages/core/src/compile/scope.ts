@@ -1,4 +1,4 @@
-import type { Get } from '../render/run.js'
+import type { Get, Op } from '../render/run.js'
 import type { PathStep } from '../render/trace.js'
 import type { Span } from '../source/source.js'
 import type { Declared, ValueType } from '../values/types.js'
@@ -24,6 +24,8 @@ export interface Binding {
   readonly variable?: number
   /** Whether its value is a text of the prompt, which draws on variables of its own. */
   readonly bound?: boolean
+  /** Writes such a text where it stands: it holds fences, whose tags are lost in a value. */
+  readonly inline?: Op
 }
 
 /** A declared variable, or field, as a name. */

@@ -23,6 +23,8 @@ export interface Shelves {
   readonly likeness: ReadonlyMap<string, Likeness>
   /** What checks the data of outputs that are JSON Schemas, by output. */
   readonly checks: ReadonlyMap<string, CheckData>
+  /** Whether the tags of fences end in digits of the rendering's own. */
+  readonly nonce: boolean
   /** How long a reply may be that is read. */
   readonly replySigns: number
 }

@@ -1,6 +1,7 @@
-import { descent, type Context } from './context.js'
+import { descent, drawsOnMore, type Context } from './context.js'
+import { indentedOp } from './indent.js'
 import { compileAlternatives, type Alternative } from './given.js'
-import type { LineState } from './line.js'
+import { continuationOf, type Continuation, type LineState } from './line.js'
 import type { PlainValue } from './op-list.js'
 import { writtenAgain } from './written-again.js'
 import { problem } from '../problems/problem.js'
@@ -13,21 +14,18 @@ import { isName } from '../values/names.js'
 import { isFreeText, type ValueType } from '../values/types.js'
 import { write } from '../values/write.js'
 
-/** What goes before the further lines of a value: at least the slot's column, and quote marks again. */
-export interface Continuation {
-  readonly lead: string
-  /** The same for a blank line, which gets no trailing blanks. */
-  readonly blank: string
-}
-
 /** A slot's step. `after` tells whether the rest of the line is blank, which a fence needs. */
-export function compileSlot(slot: Slot, context: Context, line: LineState, alone: boolean): Op | PlainValue | undefined {
+export function compileSlot(slot: Slot, context: Context, line: LineState, restAlone: boolean): Op | PlainValue | undefined {
   const { value } = slot
+  const mention = compileMention(slot, context)
+  if (mention) return mention
   const alternatives = compileAlternatives(value, context)
   if (!alternatives) return undefined
+  const alone = restAlone && line.prefix !== undefined && !line.repeated && context.beside !== true
+  if (alternatives.some((a) => a.inline)) return compileBoundFence(slot, alternatives, context, line, alone)
   for (const [i, call] of value.formats.entries()) {
     if (call.name !== 'fenced' || i < value.formats.length - 1) continue
-    if (!checkFence(value, alternatives, context, alone && line.prefix !== undefined && !line.repeated)) return undefined
+    if (!checkFence(value, alternatives, context, alone)) return undefined
   }
   for (const a of alternatives) {
     const free = a.outside && !a.chain.fence && isFreeText(a.chain.type)
@@ -54,6 +52,39 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, alone
     }
     if (spelled) run.write(spelled.text, spelled.from)
   }
+}
+
+/** `{fence.note}`: the tag of a fence, by the name that it has in this rendering. A variable of this name goes first. */
+function compileMention({ value, span }: Slot, context: Context): Op | undefined {
+  const { scope, shared } = context
+  const [path, more] = value.paths
+  const [step, further] = path?.steps ?? []
+  const named = path?.name === 'fence' && step?.kind === 'name' && !further && !more && !value.fallback && value.formats.length === 0
+  if (!named || scope.find('fence')) return undefined
+  const { key } = step
+  shared.mentions.push({ name: key, span })
+  drawsOnMore(shared)
+  const from = descent(context, span, { kind: 'made' })
+  return (run) => run.write(run.nameTag(key), from)
+}
+
+/** A bound text that holds fences is written as it stands, like a snippet: in a value, their tags could not be told from a value's. */
+function compileBoundFence(
+  { value, span }: Slot,
+  alternatives: readonly Alternative[],
+  context: Context,
+  line: LineState,
+  alone: boolean,
+): Op | undefined {
+  const { report } = context.shared
+  const [only, another] = alternatives
+  if (another || value.fallback || value.formats.length > 0)
+    report(problem('fence-misplaced', { where: `in "${only!.text}", which is bound to a text with a fence, where it is changed` }, span))
+  else if (!alone) report(problem('fence-not-alone', { path: only!.text }, span))
+  if (only!.outside && context.role !== 'assistant') report(problem('outside-unfenced', { path: only!.text }, span))
+  const more = continuationOf(line.prefix ?? '')
+  const { inline } = only!
+  return inline && more ? indentedOp(inline, more, descent(context, span, { kind: 'made' }), false) : inline
 }
 
 /** A declared text that is written as it is. */
@@ -87,7 +118,6 @@ function single(only: Alternative, writeValue: (value: unknown, run: Run) => voi
 
 /** A fence stands alone on its line, and its tag is a name: the one it says, or the last of its path. */
 function checkFence(value: SlotValue, alternatives: readonly Alternative[], context: Context, alone: boolean): boolean {
-  context.shared.fenced = true
   const text = alternatives[0]!.text
   if (!alone) {
     context.shared.report(problem('fence-not-alone', { path: text }, value.span))
@@ -117,7 +147,7 @@ function writer(a: Alternative, slot: Slot, context: Context, more: Continuation
   // Only free text can hold a sign of a fence's tag.
   const free = isFreeText(type)
   const put = more ? continued(more, from, made) : (text: string, run: Run) => (free ? run.writeGiven(text, from) : run.write(text, from))
-  if (fence) return fenceWriter(a, fence.tag, put, made, more)
+  if (fence) return fenceWriter(a, fence.tag, put, made, more, context.shared)
   if (!apply && plain && !more) return (value, run) => run.writeGiven(value as string, from)
   if (!apply) return (value, run) => put(write(value, type), run)
   const formatted = (value: unknown, run: Run) => writeResult(apply(value, run), type, run, put, made, more)
@@ -151,20 +181,24 @@ function fenceWriter(
   put: (text: string, run: Run) => void,
   made: Descent,
   more: Continuation | undefined,
+  shared: Context['shared'],
 ) {
   const { apply, type } = a.chain
   const name = tag ?? a.text.split('.').at(-1) ?? a.text
-  const close = bothWays(more ? indented(`\n</${name}>`, more) : `\n</${name}>`)
-  const open = bothWays(`<${name}>\n${more?.lead ?? ''}`)
-  const openBlank = bothWays(`<${name}>\n${more?.blank ?? ''}`)
+  shared.fences.add(name)
+  const own = { ...made, tag: true }
+  const lineEnd = bothWays(`\n${more?.lead ?? ''}`)
+  const beforeBlank = bothWays(`\n${more?.blank ?? ''}`)
   return (value: unknown, run: Run): void => {
     const result = apply ? apply(value, run) : value
     const text = result instanceof Weave ? result.text : write(result, type)
     if (text === '') return
-    run.fence(name)
-    run.writeBothWays(more && unitAt(text, 0) <= SPACE && BLANK_LINE.test(text) ? openBlank : open, made)
+    const written = run.tagFor(name)
+    run.write(`<${written}>`, own)
+    run.writeBothWays(more && unitAt(text, 0) <= SPACE && BLANK_LINE.test(text) ? beforeBlank : lineEnd, made)
     put(text, run)
-    run.writeBothWays(close, made)
+    run.writeBothWays(lineEnd, made)
+    run.write(`</${written}>`, own)
   }
 }
 
@@ -199,11 +233,4 @@ function indented(text: string, more: Continuation): string {
     from = at + 1
   }
   return out + text.slice(from)
-}
-
-/** The lead of further lines below `prefix`: blanks for every sign but quote marks. Nothing where the slot stands at the line's start. */
-export function continuationOf(prefix: string): Continuation | undefined {
-  if (prefix === '') return undefined
-  const lead = prefix.replace(/[^>\t]/g, ' ')
-  return { lead, blank: lead.trimEnd() }
 }

@@ -3,15 +3,15 @@ import { eachOp, unlessNothing, varyOp, whenOp, withoutLastLineEnd } from './blo
 import { compileCondition } from './condition.js'
 import { descent, drawsOnMore, type Context } from './context.js'
 import { indentedOp } from './indent.js'
-import { LineState } from './line.js'
+import { continuationOf, LineState } from './line.js'
 import { openLoop } from './loop.js'
 import { OpList } from './op-list.js'
-import { compileSlot, continuationOf } from './slot.js'
+import { compileSlot } from './slot.js'
 import { compileUse } from './use.js'
 import { problem } from '../problems/problem.js'
 import type { Op, Run, Test } from '../render/run.js'
 import { branchesOf } from '../text/branches.js'
-import { OPEN_END } from '../render/suspect.js'
+import { OPEN_END } from '../fences/suspicion.js'
 import type { Descent } from '../render/trace.js'
 import type { Branch, Each, Fixed, Item, Line, LineDirective, Passage, Piece, Text, Use } from '../text/nodes.js'
 
@@ -257,7 +257,7 @@ function compilePiece(piece: Piece, context: Context, state: PieceState, restAlo
       state.atStart = false
       return
     case 'use':
-      if (piece.form === 'inline') compileInlineUse(piece, context, line, ops)
+      if (piece.form === 'inline') compileInlineUse(piece, context, line, restAlone(), ops)
       else compileWithin(piece, context, state, ops)
       break
     case 'untouched':
@@ -319,8 +319,9 @@ function compilePassage({ name, type, pieces }: Passage, context: Context, state
   })
 }
 
-function compileInlineUse(piece: Use, context: Context, line: LineState, ops: OpList): void {
-  const written = compileUse(piece, context, compileText, true)
+function compileInlineUse(piece: Use, context: Context, line: LineState, alone: boolean, ops: OpList): void {
+  const beside = context.beside === true || !alone || line.prefix === undefined || line.repeated
+  const written = compileUse(piece, beside ? { ...context, beside } : context, compileText, true)
   const more = continuationOf(line.prefix ?? '')
   if (!written) return
   const op = more ? indentedOp(written, more, descent(context, piece.head, { kind: 'made' }), false) : written

@@ -64,10 +64,11 @@ function compileHistory(turn: HistoryTurn, context: Context): TurnPlan[] {
   const fence = turn.fence?.name
   if (binding.outside && fence === undefined) shared.report(problem('history-unfenced', { name: turn.from.name }, turn.from.span))
   if (fence !== undefined && !isName(fence)) shared.report(problem('fence-tag-unfit', { tag: fence }, turn.fence!.span))
-  if (fence !== undefined) shared.fenced = true
+  if (fence !== undefined) shared.fences.add(fence)
   const value = descent(context, turn.from.span, { kind: 'value', given: true, path: [turn.from.name] })
   const made = descent(context, turn.span, { kind: 'made' })
-  return [{ kind: 'history', get: binding.get, fence, user: value, made, assistant: value, span: turn.span }]
+  const tag = { ...made, tag: true }
+  return [{ kind: 'history', get: binding.get, fence, user: value, made, tag, assistant: value, span: turn.span }]
 }
 
 /** Each picked case as a user and an assistant turn, likened to `to`, or to what the prompt asks by this set. */

@@ -1,7 +1,7 @@
 import { listOf, mapOf, mapSchema, oneOf, SCALAR, texts, type KeyWords } from './keys.js'
 import { SETTINGS } from './prompt.js'
 import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
-import { LIBRARY_KEYS, LIMIT_KEYS } from '../artefacts/library-file.js'
+import { FENCE_KEYS, LIBRARY_KEYS, LIMIT_KEYS } from '../artefacts/library-file.js'
 import { INNER_KEYS, MODEL_KEYS, MODELS_KEYS } from '../artefacts/models.js'
 import { SCREEN_DEEDS, SCREEN_KEYS, screenedOn } from '../artefacts/screens.js'
 import type { JsonSchema } from '../interop/to-schema.js'
@@ -35,6 +35,10 @@ export const librarySchema: JsonSchema = mapSchema(LIBRARY_KEYS, {
   locale: 'The language tag by which numbers and dates are written.',
   settings: ['Settings for all prompts.', SETTINGS],
   limits: ['What protects from texts without an end.', limits],
+  fence: [
+    'How fences around untrusted text are written.',
+    mapSchema(FENCE_KEYS, { nonce: 'Whether their tags end in four digits from the seed and the record: <note-7f3a>.' }),
+  ],
   screens: ['What is looked for before anything is sent to a model, and in what it says.', listOf(screen)],
 })
 

@@ -78,6 +78,7 @@ export class Library<P extends object = AnyPrompts> {
       countTokens: options.countTokens,
       likeness: new Map(Object.entries(options.likeness ?? {})),
       checks: new Map(),
+      nonce: shelf.library.nonce,
       replySigns: shelf.library.limits.replySigns,
     }
     const inCircles = circles(shelf, report)

@@ -57,6 +57,7 @@ const CASES: readonly Raised[] = [
     onePrompt('~ use a with z = o', '{ o: { type: text, optional: true } }', { 'snippets/a.yaml': 'variables: { z: text }\ntext: "{z}"' }),
   ],
   ['with-unfit', onePrompt('~ use a with z = 1', '{}', { 'snippets/a.yaml': 'variables: { z: text }\ntext: "{z}"' })],
+  ['fence-unknown', onePrompt('{fence.a}')],
   ['outside-unfenced', onePrompt('{a}', '{ a: { type: text, outside: true } }')],
   ['fence-not-alone', onePrompt('x {a as fenced}', '{ a: text }')],
   ['fence-tag-unfit', onePrompt('{a as fenced "two words"}', '{ a: text }')],

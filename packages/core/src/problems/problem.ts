@@ -81,8 +81,3 @@ export function problemRecord(p: Problem): ProblemRecord {
     data: p.data,
   }
 }
-
-/** The end of a switch over a union: reached only by a bug of ours, never by a fault of input. */
-export function assertNever(value: never): never {
-  throw new Error(`this is a bug in dunelight: unexpected ${JSON.stringify(value)}`)
-}

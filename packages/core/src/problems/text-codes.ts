@@ -197,6 +197,11 @@ export const textCodes = {
         : `"${d.tag}" is no name, so it cannot be a fence's tag`,
     () => 'write as fenced "report", for one',
   ),
+  'fence-unknown': error<{ name: string; known: readonly string[] }>(
+    'A text can name the tag of a fence that the prompt writes, as {fence.note} for {note as fenced}.',
+    (d) => `the prompt writes no fence "${d.name}"`,
+    (d) => meant(d.name, d.known, 'fences') ?? `write {${d.name} as fenced} where the value stands`,
+  ),
   'fence-misplaced': error<{ where: string }>(
     '"fenced" is the last format of a slot, and only of a slot.',
     (d) => `"fenced" cannot stand ${d.where}`,

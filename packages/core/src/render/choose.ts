@@ -30,6 +30,7 @@ export function emptyRun(): Run {
     ownLocale,
     DEFAULT_LIMITS,
     false,
+    false,
     () => 0,
     () => 0,
   )

@@ -1,93 +1,144 @@
-import { fold, foldName, type Skeleton } from './fold.js'
-import { FORM_START } from './suspect.js'
+import type { RenderedTurn } from './render.js'
+import type { Trace } from './trace.js'
+import { findTags, type TagForm } from '../fences/tags.js'
+import type { Stretch } from '../fences/skeleton.js'
+import { invariant } from '../problems/invariant.js'
 
-/** A form of a fence's tag in a text: its signs from the opening bracket on, and the brackets themselves. */
-export interface TagForm {
-  readonly start: number
-  readonly end: number
-  readonly opener: Stretch
-  readonly closer: Stretch | undefined
-}
-
-export interface Stretch {
-  readonly start: number
-  readonly end: number
-}
-
-/** How far, in folded signs, a tag's attributes may reach before its closing bracket. */
-const FARTHEST = 400
-const WINDOW = 64
-const NAME_SIGN = /[\p{L}\p{M}\p{Nd}_-]/u
+/** A form that is broken leaves another one behind at most a few times: fixed text and a value would have to be interleaved on purpose. */
+const MOST_ROUNDS = 10
 
 /**
- * Finds every form of a fence's tag (language §8), whoever wrote it. Only from signs that can begin one is the text folded, and only as far
- * as it takes to decide; so case, blanks, references and look-alikes make no difference, nor where one value ends and the next begins.
+ * A turn in which no value holds a form of a fence's tag (language §8). Only characters that come from values are changed: the fences' own
+ * tags are known by their origin, and what the author wrote stays. The turn has a trace.
+ *
+ * @throws Error where a form is left: then nothing is sent.
  */
-export function findForms(text: string, tags: Iterable<string>): TagForm[] {
-  const names = [...new Set([...tags].map(foldName))].filter((name) => name !== '')
-  const forms: TagForm[] = []
-  FORM_START.lastIndex = 0
-  for (let match = FORM_START.exec(text); match; match = FORM_START.exec(text)) {
-    const form = formFrom(text, match.index, names)
-    if (form) forms.push(form)
+export function defuse(turn: RenderedTurn, tags: readonly string[]): RenderedTurn {
+  let { text, trace } = turn
+  invariant(trace !== undefined, 'a turn is defused without knowing where its text comes from')
+  for (let round = 0; ; round++) {
+    const own = ownTags(trace)
+    const given = givenStretches(trace)
+    const forms = findTags(text, tags, own).filter(({ core }) => meets(given, core))
+    if (forms.length === 0) break
+    invariant(round < MOST_ROUNDS, 'a value goes on to imitate the tag of a fence, however often it is changed')
+    ;({ text, trace } = edited(
+      text,
+      trace,
+      forms.flatMap((form) => editsFor(form, given)),
+    ))
   }
-  return forms
+  checkFences(text, trace, tags)
+  return { ...turn, text, trace }
 }
 
-function formFrom(text: string, start: number, names: readonly string[]): TagForm | undefined {
-  for (let size = WINDOW; ; size *= 4) {
-    const whole = start + size >= text.length
-    const skeleton = fold(text.slice(start, start + size))
-    if (skeleton.signs.length > 0 && skeleton.signs[0] !== '<' && (whole || skeleton.signs.length > 20)) return undefined
-    const found = formIn(skeleton, names, whole)
-    if (found === 'more') continue
-    if (!found) return undefined
-    const stretch = (at: number): Stretch => ({ start: start + skeleton.starts[at]!, end: start + skeleton.ends[at]! })
-    return {
-      start,
-      end: start + skeleton.ends[found.last]!,
-      opener: { start, end: stretch(0).end },
-      closer: found.closer === undefined ? undefined : stretch(found.closer),
+/** A text that comes from outside as a whole, such as a document that is handed over beside a turn. */
+export function defuseText(text: string, tags: readonly string[]): string {
+  let out = ''
+  let at = 0
+  for (const { opening, closing } of findTags(text, tags)) {
+    out += `${text.slice(at, opening.start)}(`
+    at = opening.end
+    if (closing) {
+      out += `${text.slice(at, closing.start)})`
+      at = closing.end
     }
   }
+  return out + text.slice(at)
 }
 
-type Found = { readonly last: number; readonly closer: number | undefined }
-
-function formIn(skeleton: Skeleton, names: readonly string[], whole: boolean): Found | 'more' | undefined {
-  let more = false
-  for (const name of names) {
-    const found = formAt(skeleton, name, whole)
-    if (found === 'more') more = true
-    else if (found) return found
-  }
-  return more ? 'more' : undefined
+/** What is written in place of a stretch. */
+interface Edit extends Stretch {
+  readonly text: string
 }
 
-/** brackets, slashes, the name, and attributes up to the closing bracket; `more` where the window ends before that is clear. */
-function formAt({ signs, gaps }: Skeleton, name: string, whole: boolean): Found | 'more' | undefined {
-  const short = whole ? undefined : 'more'
-  if (signs.length === 0) return short
-  if (signs[0] !== '<') return whole || signs.length > 20 ? undefined : 'more'
-  let i = 1
-  while (signs[i] === '/') i++
-  for (let matched = 0; matched < name.length; i++) {
-    const sign = signs[i]
-    if (sign === undefined) return short
-    if (!name.startsWith(sign, matched)) return undefined
-    matched += sign.length
+/** Brackets become `(` and `)` as far as a value wrote them. Where the opening bracket is fixed text, `(` is put before the value's part. */
+function editsFor({ core, opening, closing }: TagForm, given: readonly Stretch[]): Edit[] {
+  const parts = within(given, opening)
+  const [first] = parts.length > 0 ? parts : within(given, core)
+  const start: Edit[] =
+    parts.length > 0
+      ? parts.map((part, i) => ({ ...part, text: i === 0 ? '(' : '' }))
+      : [{ start: first!.start, end: first!.start, text: '(' }]
+  const end = closing ? within(given, closing).map((part, i) => ({ ...part, text: i === 0 ? ')' : '' })) : []
+  return [...start, ...end]
+}
+
+function edited(text: string, trace: Trace, edits: readonly Edit[]): { text: string; trace: Trace } {
+  let out = ''
+  let at = 0
+  const shifts: { at: number; by: number }[] = []
+  let shift = 0
+  for (const { start, end, text: by } of edits) {
+    out += text.slice(at, start) + by
+    at = end
+    shift += by.length - (end - start)
+    shifts.push({ at: start, by: shift })
   }
-  const next = signs[i]
-  // At the very end nothing follows that could make it a tag; a sign that a name has makes it another name.
-  if (next === undefined) return short
-  if (NAME_SIGN.test(next) && !gaps[i]) return undefined
-  for (let end = i; end < i + FARTHEST; end++) {
-    if (signs[end] === '>') return { last: end, closer: end }
-    if (signs[end] === '<') break
-    if (signs[end] === undefined) {
-      if (!whole) return 'more'
-      break
+  out += text.slice(at)
+  let next = 0
+  let by = 0
+  const moved = trace.moved((end) => {
+    for (let one = shifts[next]; one && one.at < end; one = shifts[++next]) by = one.by
+    return Math.min(end + by, out.length)
+  })
+  return { text: out, trace: moved }
+}
+
+/** The tags that the fences wrote. */
+function ownTags({ ends, sources }: Trace): Stretch[] {
+  return ends.flatMap((end, i) => (sources[i]!.tag ? [{ start: i === 0 ? 0 : ends[i - 1]!, end }] : []))
+}
+
+/** What comes from values, neighbours joined. */
+function givenStretches({ ends, sources }: Trace): Stretch[] {
+  const stretches: { start: number; end: number }[] = []
+  let start = 0
+  ends.forEach((end, i) => {
+    const last = stretches.at(-1)
+    if (sources[i]!.given) {
+      if (last?.end === start) last.end = end
+      else stretches.push({ start, end })
     }
+    start = end
+  })
+  return stretches
+}
+
+/** The parts of a stretch that are among others, which are sorted. */
+function within(others: readonly Stretch[], { start, end }: Stretch): Stretch[] {
+  const found: Stretch[] = []
+  for (let i = firstEndingAfter(others, start); i < others.length && others[i]!.start < end; i++)
+    found.push({ start: Math.max(start, others[i]!.start), end: Math.min(end, others[i]!.end) })
+  return found
+}
+
+function meets(others: readonly Stretch[], { start, end }: Stretch): boolean {
+  const other = others[firstEndingAfter(others, start)]
+  return other !== undefined && other.start < end
+}
+
+function firstEndingAfter(stretches: readonly Stretch[], at: number): number {
+  let low = 0
+  let high = stretches.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (stretches[middle]!.end <= at) low = middle + 1
+    else high = middle
   }
-  return { last: i - 1, closer: undefined }
+  return low
+}
+
+/** What must hold of a turn that is sent: each fence's tag stands as it was written, on a line that no value shares, and no value holds one. */
+export function checkFences(text: string, trace: Trace, tags: readonly string[]): void {
+  const given = givenStretches(trace)
+  for (const { start, end } of ownTags(trace)) {
+    const tag = /^<\/?(.*)>$/.exec(text.slice(start, end))?.[1]
+    invariant(tag !== undefined && tags.includes(tag), 'the tag of a fence was changed')
+    const line = { start: text.lastIndexOf('\n', start - 1) + 1, end: text.indexOf('\n', end) }
+    invariant(!meets(given, { ...line, end: line.end < 0 ? text.length : line.end }), 'a value stands on the line of a fence')
+  }
+  // Where the value ends in the middle of a name, the letter behind it stands for the rest.
+  for (const { start, end } of given)
+    invariant(findTags(`${text.slice(start, end)}x`, tags).length === 0, 'a value holds the tag of a fence')
 }

@@ -1,4 +1,4 @@
-import { findForms } from './defuse.js'
+import { defuseText } from './defuse.js'
 import type { Get, Run } from './run.js'
 import { problem } from '../problems/problem.js'
 import type { Span } from '../source/source.js'
@@ -70,13 +70,12 @@ function partOf(file: FileValue, plan: AttachmentPlan, run: Run): Part {
     return new FilePart(name, mediaType, file.bytes ?? encodeUtf8(file.text!), from)
   }
   if (fence === undefined) return { kind: 'text', name, mediaType, text, from }
-  run.knowFence(fence)
-  return { kind: 'text', name, mediaType, text, from, fence }
+  return { kind: 'text', name, mediaType, text, from, fence: run.tagFor(fence) }
 }
 
 /** A part with all forms of the rendering's fences in it made harmless, and its own fence around it. */
 export function safePart({ fence, ...part }: TextPart, tags: readonly string[]): TextPart {
-  const text = defusedText(part.text, tags)
+  const text = defuseText(part.text, tags)
   return fence === undefined ? { ...part, text } : { ...part, text: `<${fence}>\n${text}\n</${fence}>` }
 }
 
@@ -89,19 +88,4 @@ function textOf({ text, bytes, mediaType }: FileValue, as: 'text' | undefined): 
 function decoded(bytes: Uint8Array): string | undefined {
   const text = decodeUtf8(bytes)
   return text === undefined ? undefined : lineEnds(text)
-}
-
-/** A text that was handed in, with all forms of the fences' tags made harmless. */
-function defusedText(text: string, tags: readonly string[]): string {
-  let out = ''
-  let at = 0
-  for (const { opener, closer } of findForms(text, tags)) {
-    out += `${text.slice(at, opener.start)}(`
-    at = opener.end
-    if (closer) {
-      out += `${text.slice(at, closer.start)})`
-      at = closer.end
-    }
-  }
-  return out + text.slice(at)
 }

@@ -34,6 +34,7 @@ export type TurnPlan =
       readonly fence: string | undefined
       readonly user: Descent
       readonly made: Descent
+      readonly tag: Descent
       readonly assistant: Descent
       readonly span: Span
     }
@@ -60,7 +61,10 @@ export interface Plan {
   readonly variables: readonly Declared[]
   readonly bound: ReadonlySet<string>
   readonly turns: readonly TurnPlan[]
+  /** Whether a fence is written somewhere. */
   readonly guarded: boolean
+  /** Whether the tags of fences end in digits of the rendering's own. */
+  readonly nonce: boolean
   readonly openEnd: boolean
   /** The declared orders of fields that come out in writing. */
   readonly orders: readonly string[]

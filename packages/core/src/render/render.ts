@@ -1,4 +1,4 @@
-import { findForms, type TagForm } from './defuse.js'
+import { defuse } from './defuse.js'
 import { Run, type Choose, type SetPick } from './run.js'
 import { Trace } from './trace.js'
 import type { Form } from '../outputs/form.js'
@@ -45,10 +45,10 @@ export interface RunSetting {
 /** Runs a plan over accepted values. */
 export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunSetting): Rendered {
   const first = runOnce(plan, values, setting, setting.traced)
-  const touched = first.run.fences.length > 0 && (first.run.suspect || plan.openEnd) && holdsForeignForms(first)
-  // Origins tell which signs were given, so a rendering in which a value meets a fence's tag is done again with them.
-  const { run, turns } = touched && !setting.traced ? runOnce(plan, values, setting, true) : first
-  const whole = touched ? turns.map((turn) => defused(turn, run.fences)) : turns
+  const suspect = isSuspectRun(first.run, plan)
+  // Origins tell which characters come from values, so a rendering whose values could hold a fence's tag is done again with them.
+  const { run, turns } = suspect && !setting.traced ? runOnce(plan, values, setting, true) : first
+  const whole = suspect ? turns.map((turn) => defuse(turn, run.fences)) : turns
   const safe = run.attached ? whole.map((turn) => withSafeParts(turn, run.fences)) : whole
   const trimmed: RenderedTurn[] = []
   for (const turn of safe) {
@@ -123,8 +123,7 @@ function quickBytes(plan: Plan, values: readonly unknown[], setting: RunSetting)
     throw fault
   }
   const { run, turns } = done
-  const guarded = run.fences.length > 0 && (run.suspect || plan.openEnd)
-  if (guarded || run.attached) return undefined
+  if (isSuspectRun(run, plan) || run.attached) return undefined
   let length = 0
   const found: ByteTurn[] = []
   for (const { role, name, text: whole } of turns) {
@@ -163,11 +162,16 @@ function isEscape(text: string, at: number): boolean {
   return count % 2 === 1
 }
 
+/** Whether a value of a rendering could begin a form of a fence's tag, or end one that fixed text begins. */
+function isSuspectRun({ fences, suspect }: Run, { openEnd }: Plan): boolean {
+  return fences.length > 0 && (suspect || openEnd)
+}
+
 function beginRun(plan: Plan, values: readonly unknown[], setting: RunSetting): Run {
   const { limits, choose, lot } = setting
-  const start = new Run(values, setting.locale, limits, plan.guarded, choose, lot)
+  const start = new Run(values, setting.locale, limits, plan.guarded, plan.nonce, choose, lot)
   const locale = plan.locale?.(start) ?? setting.locale
-  return locale === setting.locale ? start : new Run(values, locale, limits, plan.guarded, choose, lot)
+  return locale === setting.locale ? start : new Run(values, locale, limits, plan.guarded, plan.nonce, choose, lot)
 }
 
 function runOnce(
@@ -210,10 +214,12 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
             run.writeGiven(text, turn.assistant)
             return
           }
-          run.fence(fence)
-          run.write(`<${fence}>\n`, turn.made)
+          const tag = run.tagFor(fence)
+          run.write(`<${tag}>`, turn.tag)
+          run.write('\n', turn.made)
           run.writeGiven(text, turn.user)
-          run.write(`\n</${fence}>`, turn.made)
+          run.write('\n', turn.made)
+          run.write(`</${tag}>`, turn.tag)
         }
         turns.push(written(role, undefined, run, traced, op))
       }
@@ -288,60 +294,11 @@ function lastLineEnd(text: string): number {
   return tail ? from + tail.index : text.length
 }
 
-/** Whether the turns hold forms of their fences' tags beside those that the fences wrote. */
-function holdsForeignForms({ run, turns }: { run: Run; turns: readonly RenderedTurn[] }): boolean {
-  const count = turns.reduce((sum, turn) => sum + findForms(turn.text, run.fences).length, 0)
-  return count !== run.fenceForms
-}
-
-function defused(turn: RenderedTurn, tags: readonly string[]): RenderedTurn {
-  const { text, trace } = turn
-  if (!trace) return turn
-  const given = givenIn(trace)
-  const forms = findForms(text, tags).filter((form) => given(form.start, form.end))
-  return forms.length === 0 ? turn : { ...turn, ...replaceIn(text, trace, forms) }
-}
-
 /** Fences written anywhere in the rendering are known only at its end: what was handed over as text is held against all of them. */
 function withSafeParts(turn: RenderedTurn, tags: readonly string[]): RenderedTurn {
   if (!turn.parts) return turn
   const parts = turn.parts.map((part) => (part.kind === 'text' ? safePart(part, tags) : part))
   return { ...turn, parts }
-}
-
-/** Whether any sign of a stretch was given at rendering. */
-function givenIn({ ends, sources }: Trace): (start: number, end: number) => boolean {
-  return (start, end) => {
-    let low = 0
-    let high = ends.length
-    while (low < high) {
-      const middle = (low + high) >> 1
-      if (ends[middle]! <= start) low = middle + 1
-      else high = middle
-    }
-    for (let i = low; i < ends.length && (i === 0 ? 0 : ends[i - 1]!) < end; i++) if (sources[i]!.given) return true
-    return false
-  }
-}
-
-/** Brackets, look-alikes and references of these forms become `(` and `)`. A reference that ran over a stretch's end shrinks into it. */
-function replaceIn(text: string, trace: Trace, forms: readonly TagForm[]): { text: string; trace: Trace } {
-  const places = forms.flatMap(({ opener, closer }) => [{ ...opener, sign: '(' }, ...(closer ? [{ ...closer, sign: ')' }] : [])])
-  let out = ''
-  let at = 0
-  for (const { start, end, sign } of places) {
-    out += text.slice(at, start) + sign
-    at = end
-  }
-  const whole = out + text.slice(at)
-  let shift = 0
-  let next = 0
-  const last = trace.ends.length - 1
-  const moved = trace.moved((end, i) => {
-    for (let place = places[next]; place && place.start < end; place = places[++next]) shift += place.end - place.start - 1
-    return i === last ? whole.length : Math.min(end - shift, whole.length)
-  })
-  return { text: whole, trace: moved }
 }
 
 /** UTF-8 is at most three times as long as UTF-16 counts: only then it is counted. */

@@ -5,7 +5,7 @@ import type { PassageType } from '../text/nodes.js'
 import type { Masks, Setting } from '../values/formats/format.js'
 import type { Locale } from '../values/locale.js'
 import { jsonBytes } from './json-bytes.js'
-import { isHarmless, isSuspect } from './suspect.js'
+import { isHarmless, isSuspect } from '../fences/suspicion.js'
 import { Trace, type Descent } from './trace.js'
 
 const NONE: readonly string[] = []
@@ -39,9 +39,8 @@ export class Run implements Setting {
   repeats = 0
   /** Whether a value holds a sign that could begin a fence's tag; only looked for where the prompt has fences. */
   suspect = false
-  /** Tags of the fences written so far, and how many forms of them those fences are: two each. */
+  /** Tags of the fences written so far. */
   fences: readonly string[] = NONE
-  fenceForms = 0
   /** Whether `out` is the inside of a JSON string, as bytes: fixed text was made so when it was compiled, so that a record costs its values. */
   json = false
   /** The case of an example set that is being written. */
@@ -56,6 +55,8 @@ export class Run implements Setting {
     readonly locale: Locale,
     readonly limits: Limits,
     readonly guarded: boolean,
+    /** Whether each rendering has tags of its own. */
+    readonly nonce: boolean,
     readonly choose: Choose,
     readonly lot: (name: string) => number,
   ) {
@@ -123,14 +124,16 @@ export class Run implements Setting {
     if (this.out.length > this.most) this.overflow()
   }
 
-  /** A fence is written in the text under way: its tag is known, and two forms of it are its own. */
-  fence(tag: string): void {
-    this.knowFence(tag)
-    this.fenceForms += 2
+  /** The tag of a fence in this rendering: its name, followed by four digits from the seed and the record where the library wants that. */
+  nameTag(name: string): string {
+    return this.nonce ? `${name}-${(this.lot(`fence ${name}`) & 0xffff).toString(16).padStart(4, '0')}` : name
   }
 
-  knowFence(tag: string): void {
+  /** The tag of a fence that is written: no value of the rendering may hold a form of it. */
+  tagFor(name: string): string {
+    const tag = this.nameTag(name)
     if (!this.fences.includes(tag)) this.fences = this.fences === NONE ? [tag] : [...this.fences, tag]
+    return tag
   }
 
   /** Goes back to an earlier state of the text. */

@@ -20,8 +20,10 @@ export interface Descent {
   readonly via: Via | undefined
   readonly path?: readonly PathStep[]
   readonly format?: string
-  /** Signs that were handed in at rendering: only these can be an attempt to close a fence. */
+  /** Characters that were handed in at rendering: only these can be an attempt to close a fence. */
   readonly given: boolean
+  /** The tag of a fence, as the fence wrote it: nothing is looked for in it, and nothing changes it. */
+  readonly tag?: boolean
 }
 
 const NO_LOOPS: readonly number[] = []

@@ -1,0 +1,175 @@
+import { characterEntities } from 'character-entities'
+
+/** Characters with which an escaped character can begin: `&lt;`, `%3c`, `\u003c`, `=3C`. */
+export const LEADS = '&%\\='
+
+/** What an escape stands for, and how many characters it takes. */
+export interface Reference {
+  readonly code: number
+  readonly length: number
+}
+
+/** A byte of a UTF-8 sequence that was written as an escape of its own, until its sequence is whole: `%EF%BC%9C`. */
+const BYTE = 0x110000
+/** More than this many characters are no escape that a reader decodes. Leading zeros count beside it. */
+const LONGEST_NAME = 32
+
+const AMPERSAND = 0x26
+const PERCENT = 0x25
+const EQUALS = 0x3d
+
+/**
+ * Reads the escape that begins with the character at `0`. `at(i)` is the character behind it at that distance, or -1 beyond the end.
+ * Named references are those of HTML, with and without `;`.
+ */
+export function referenceAt(lead: number, at: (i: number) => number): Reference | undefined {
+  if (lead === AMPERSAND) return at(1) === 0x23 ? numbered(at) : named(at)
+  if (lead === PERCENT) {
+    if (isLetter(at(1), 'u')) return digits(at, 2, 16, 4, 4)
+    return byte(digits(at, 1, 16, 2, 2))
+  }
+  if (lead === EQUALS) return byte(digits(at, 1, 16, 2, 2))
+  return backslashed(at)
+}
+
+/** Escaped bytes that follow one another are one character in UTF-8; `size` characters of the text ahead are read. */
+export function joinBytes(code: number, at: (i: number) => number): Reference | undefined {
+  const first = code - BYTE
+  const more = first >= 0xf0 ? 3 : first >= 0xe0 ? 2 : first >= 0xc2 ? 1 : 0
+  if (first < 0 || more === 0) return undefined
+  let point = first & (0x3f >> more)
+  for (let i = 1; i <= more; i++) {
+    const next = at(i) - BYTE
+    if (next < 0x80 || next > 0xbf) return undefined
+    point = (point << 6) | (next & 0x3f)
+  }
+  return point > 0x10ffff ? undefined : { code: point, length: more + 1 }
+}
+
+/** A byte that belongs to no sequence, as the character of Latin-1 that it may have been meant as. */
+export function loneByte(code: number): number {
+  return code >= BYTE ? code - BYTE : code
+}
+
+function byte(found: Reference | undefined): Reference | undefined {
+  return found && found.code >= 0x80 && found.code <= 0xff ? { ...found, code: BYTE + found.code } : found
+}
+
+/** `&#60;`, `&#x3c;`, with any number of leading zeros. */
+function numbered(at: (i: number) => number): Reference | undefined {
+  const hex = isLetter(at(2), 'x')
+  const start = hex ? 3 : 2
+  let zeros = 0
+  while (at(start + zeros) === 0x30) zeros++
+  const found = digits(at, start + zeros, hex ? 16 : 10, zeros > 0 ? 0 : 1, 8)
+  return found && { code: found.code, length: found.length + (at(found.length) === SEMICOLON ? 1 : 0) }
+}
+
+const SEMICOLON = 0x3b
+
+/** `&lt;`, and `&lt` where another character follows than one of a longer name. */
+function named(at: (i: number) => number): Reference | undefined {
+  let name = ''
+  while (name.length < LONGEST_NAME && isAlphanumeric(at(name.length + 1))) name += String.fromCharCode(at(name.length + 1))
+  if (name === '') return undefined
+  const whole = entity(name)
+  if (whole !== undefined) return { code: whole, length: name.length + (at(name.length + 1) === SEMICOLON ? 2 : 1) }
+  for (let length = Math.min(name.length - 1, LONGEST_PREFIX); length > 1; length--) {
+    const code = PREFIXES.get(name.slice(0, length).toLowerCase())
+    if (code !== undefined) return { code, length: length + 1 }
+  }
+  return undefined
+}
+
+function entity(name: string): number | undefined {
+  const found = own(name) ?? own(name.toLowerCase())
+  return found?.codePointAt(0)
+}
+
+function own(name: string): string | undefined {
+  return Object.hasOwn(characterEntities, name) ? characterEntities[name] : undefined
+}
+
+/** Names that count even where letters follow: those of a tag's own characters, of escapes, and of what is invisible. */
+const PREFIXES: ReadonlyMap<string, number> = new Map(
+  [
+    'lt',
+    'gt',
+    'sol',
+    'amp',
+    'bsol',
+    'percnt',
+    'num',
+    'equals',
+    'nbsp',
+    'shy',
+    'zwj',
+    'zwnj',
+    'lowbar',
+    'hyphen',
+    'dash',
+    'laquo',
+    'raquo',
+  ].map((name) => [name, entity(name)!]),
+)
+const LONGEST_PREFIX = 6
+
+/** `\u003c`, `\u{3c}`, `\U0000003c`, `\x3c`, `\x{3c}`, `\74`, `\3c`, `\<`, and `\n` for a line break. */
+function backslashed(at: (i: number) => number): Reference | undefined {
+  const next = at(1)
+  if (isLetter(next, 'u') || isLetter(next, 'x')) {
+    if (at(2) === 0x7b) {
+      let zeros = 0
+      while (at(3 + zeros) === 0x30) zeros++
+      const found = digits(at, 3 + zeros, 16, zeros > 0 ? 0 : 1, 6)
+      return found && at(found.length) === 0x7d ? { code: found.code, length: found.length + 1 } : undefined
+    }
+    if (isLetter(next, 'x')) return byte(digits(at, 2, 16, 2, 2))
+    return (next === 0x55 ? digits(at, 2, 16, 8, 8) : undefined) ?? digits(at, 2, 16, 4, 4)
+  }
+  const number = bareNumber(at)
+  if (number) return number
+  if (next === 0x6e || next === 0x72 || next === 0x74) return { code: 0x20, length: 2 }
+  return PUNCTUATION.includes(next) ? { code: next, length: 2 } : undefined
+}
+
+/** `\074` in octal digits, `\3c` or `\00003c` in hexadecimal ones: of the ways to read it, one that gives a character of a tag or an escape. */
+function bareNumber(at: (i: number) => number): Reference | undefined {
+  const ways = [digits(at, 1, 8, 3, 3), digits(at, 1, 8, 2, 2), ...[6, 5, 4, 3, 2].map((count) => digits(at, 1, 16, count, count))]
+  const found = ways.filter((way) => way !== undefined && way.code <= 0xff)
+  const of = (wanted: RegExp) => found.find((way) => wanted.test(String.fromCharCode(way!.code)))
+  return byte(of(/[<>/&%#;=\\]/) ?? of(/[\w-]/) ?? found[0])
+}
+
+const PUNCTUATION: readonly number[] = Array.from(`<>/&%#;=\\`).map((character) => character.charCodeAt(0))
+
+/** Between `least` and `most` digits from `from` on; `length` counts from the lead. */
+function digits(at: (i: number) => number, from: number, base: number, least: number, most: number): Reference | undefined {
+  let code = 0
+  let count = 0
+  for (; count < most; count++) {
+    const value = digitOf(at(from + count))
+    if (value >= base) break
+    code = code * base + value
+  }
+  return count >= least && code <= 0x10ffff ? { code, length: from + count } : undefined
+}
+
+function digitOf(code: number): number {
+  if (code >= 0x30 && code <= 0x39) return code - 0x30
+  const small = code | 0x20
+  return small >= 0x61 && small <= 0x66 ? small - 0x57 : 99
+}
+
+function isLetter(code: number, letter: string): boolean {
+  return (code | 0x20) === letter.charCodeAt(0)
+}
+
+function isAlphanumeric(code: number): boolean {
+  return (code >= 0x30 && code <= 0x39) || ((code | 0x20) >= 0x61 && (code | 0x20) <= 0x7a)
+}
+
+/** The names of HTML whose character can begin a tag, or another escape, as far as a first look at a text needs them. */
+export function namesThatLead(isLead: (character: string) => boolean): string[] {
+  return Object.keys(characterEntities).filter((name) => isLead(characterEntities[name]!))
+}

@@ -1,0 +1,119 @@
+import { lookFor } from './suspicion.js'
+import { fold, foldName, type Skeleton, type Stretch } from './skeleton.js'
+
+/** A form of a fence's tag in a text, whatever it is written with. */
+export interface TagForm {
+  /** From its opening bracket to the end of its name: what makes it a tag. */
+  readonly core: Stretch
+  readonly opening: Stretch
+  /** Its closing bracket, if it has one: what follows a name without a closing bracket may be read as one all the same. */
+  readonly closing: Stretch | undefined
+}
+
+/** How far, in characters of the skeleton, a tag's attributes may reach before its closing bracket. */
+const LONGEST_ATTRIBUTES = 400
+const NAME_CHARACTER = /[\p{L}\p{M}\p{Nd}_-]/u
+
+const OPENING = 0x3c
+const CLOSING = 0x3e
+const SLASH = 0x2f
+const BACKSLASH = 0x5c
+const EDGE = 0xffff
+
+/**
+ * Every form of the tags in a text (language §8): case, spaces, escapes and look-alikes make no difference. What stands in `left` is passed
+ * over: fences' own tags. Takes time in proportion to the text.
+ */
+export function findTags(text: string, tags: readonly string[], left: readonly Stretch[] = []): TagForm[] {
+  const { names, look } = sought(tags)
+  if (!mayHold(text, look, left)) return []
+  const skeleton = fold(text, left)
+  const forms: TagForm[] = []
+  for (let open = skeleton.indexOf(OPENING, 0); open >= 0; open = skeleton.indexOf(OPENING, open + 1)) {
+    const form = formAt(skeleton, open, names)
+    if (form) forms.push(form)
+  }
+  return forms.reverse()
+}
+
+interface Sought {
+  readonly names: readonly string[]
+  readonly look: RegExp
+}
+
+const known = new Map<string, Sought>()
+/** A nonce makes other tags for every record. */
+const MOST_KNOWN = 100
+
+/** The folded names of tags, and what a text has in it if it holds one. */
+function sought(tags: readonly string[]): Sought {
+  const key = tags.join(' ')
+  let found = known.get(key)
+  if (!found) {
+    const names = [...new Set(tags.map(foldName))].filter((name) => name !== '')
+    found = { names, look: lookFor(names) }
+    if (known.size >= MOST_KNOWN) known.clear()
+    known.set(key, found)
+  }
+  return found
+}
+
+/** Whether a stretch between those that are left out could hold a tag. */
+function mayHold(text: string, look: RegExp, left: readonly Stretch[]): boolean {
+  if (left.length === 0) return look.test(text)
+  let at = 0
+  for (const { start, end } of left) {
+    if (start > at && look.test(text.slice(at, start))) return true
+    at = end
+  }
+  return at < text.length && look.test(text.slice(at))
+}
+
+/** form = "<" { "/" } name end; end = ">" | attributes ">" | a character that no name has, or an escaped one | the text's end */
+function formAt(skeleton: Skeleton, open: number, names: readonly string[]): TagForm | undefined {
+  let at = open - 1
+  while (at >= 0 && isPassedOver(skeleton.codeAt(at))) at--
+  for (const name of names) {
+    const last = nameAt(skeleton, at, name)
+    if (last === undefined || (last > 0 && goesOn(skeleton, last - 1))) continue
+    const closing = closingFrom(skeleton, last - 1)
+    return {
+      core: skeleton.stretch(open, last),
+      opening: skeleton.stretch(open),
+      closing: closing === undefined ? undefined : skeleton.stretch(closing),
+    }
+  }
+  return undefined
+}
+
+/** Slashes, and halves of characters, which stand for nothing. */
+function isPassedOver(code: number): boolean {
+  return code === SLASH || code === BACKSLASH || (code >= 0xd800 && code <= 0xdfff)
+}
+
+/** The last character of the name, where it stands there. */
+function nameAt(skeleton: Skeleton, from: number, name: string): number | undefined {
+  let at = from
+  for (let matched = 0; matched < name.length; at--) {
+    if (at < 0) return undefined
+    const characters = skeleton.charactersAt(at)
+    if (!name.startsWith(characters, matched)) return undefined
+    matched += characters.length
+    if (matched > name.length) return undefined
+  }
+  return at + 1
+}
+
+/** Whether a name goes on with that character: an escaped one is no part of it. */
+function goesOn(skeleton: Skeleton, at: number): boolean {
+  return !skeleton.hasGapBefore(at) && skeleton.isPlain(at) && NAME_CHARACTER.test(skeleton.charactersAt(at))
+}
+
+function closingFrom(skeleton: Skeleton, from: number): number | undefined {
+  for (let at = from; at >= 0 && at > from - LONGEST_ATTRIBUTES; at--) {
+    const code = skeleton.codeAt(at)
+    if (code === CLOSING) return at
+    if (code === OPENING || code === EDGE) return undefined
+  }
+  return undefined
+}

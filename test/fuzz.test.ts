@@ -1,0 +1,7 @@
+import { test } from '@jest/globals'
+import { attackFence } from './fuzz/fences.js'
+import { fuzz } from './fuzz/fuzz.js'
+
+const LONG = 60 * 60_000
+
+test('no value closes or opens a fence', () => fuzz('fences', attackFence, { runs: 5000, share: 0.6, atLeast: 200_000 }), LONG)
