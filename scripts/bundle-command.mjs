@@ -20,7 +20,18 @@ await build({
   minifySyntax: true,
   minifyWhitespace: true,
   legalComments: 'none',
-  // CommonJS packages ask for Node's modules by `require`, which an ES module has to be given.
-  banner: { js: "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);" },
+  // It opens a file that lies beside it.
+  external: ['sql.js'],
+  // What CommonJS packages find around them, an ES module has to be given.
+  banner: {
+    js: [
+      "import { createRequire as $require } from 'node:module'",
+      "import { fileURLToPath as $path } from 'node:url'",
+      "import { dirname as $folder } from 'node:path'",
+      'const require = $require(import.meta.url)',
+      'const __filename = $path(import.meta.url)',
+      'const __dirname = $folder(__filename);',
+    ].join(';'),
+  },
   logLevel: 'warning',
 })

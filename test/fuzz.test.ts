@@ -1,7 +1,10 @@
 import { test } from '@jest/globals'
 import { attackFence } from './fuzz/fences.js'
+import { writeAnything } from './fuzz/formats.js'
 import { fuzz } from './fuzz/fuzz.js'
 
 const LONG = 60 * 60_000
 
 test('no value closes or opens a fence', () => fuzz('fences', attackFence, { runs: 5000, share: 0.6, atLeast: 200_000 }), LONG)
+
+test('what opens renders: every format over every type', () => fuzz('formats', writeAnything, { runs: 4000, share: 0.3 }), LONG)

@@ -87,3 +87,22 @@ describe('the core', () => {
     expect(outputFiles[0]!.text).not.toMatch(/\b(?:process\.|Buffer\.|require\()/)
   })
 })
+
+describe('the packages for Node', () => {
+  test('write to files in one place, which redacts secrets', () => {
+    // A copy of what came by standard input, and what is made of lines that were redacted when they were written.
+    const allowed = ['packages/node/src/batches/stdin.ts', 'packages/node/src/batches/finish.ts', 'packages/cli/src/result-file.ts']
+    const writing = /import \{[^}]*\b(?:writeFile|appendFile|createWriteStream|writeFileSync|appendFileSync)\b[^}]*\} from 'node:fs/
+    const elsewhere = ['packages/node/src', 'packages/cli/src']
+      .flatMap(sourceFiles)
+      .filter((path) => !path.includes('/output/') && !allowed.includes(path) && writing.test(readFileSync(path, 'utf8')))
+    expect(elsewhere).toEqual([])
+  })
+
+  test('write to the terminal through the guarded streams alone', () => {
+    const direct = ['packages/node/src', 'packages/cli/src']
+      .flatMap(sourceFiles)
+      .filter((path) => /process\.(?:stdout|stderr)|console\./.test(readFileSync(path, 'utf8')))
+    expect(direct).toEqual([])
+  })
+})

@@ -111,7 +111,7 @@ export function build(around: Surroundings, ended: (code: number) => void): Comm
     .option('--tokens', 'count the tokens of every prompt')
     .option('--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m')
     .option('--locale <tag>', 'the language of numbers, dates and lists')
-    .addOption(new Option('--workers <n>', 'render on so many threads').argParser(whole))
+    .addOption(new Option('--workers <n>', 'render on so many threads, at most 64').argParser(threads))
     .option('--bare', 'lines of the record and its turns alone, without fingerprints')
     .option('--runs <folder>', 'make the run’s folder there instead of in the library')
     .option('--overwrite', 'write over an output that no run has made')
@@ -342,6 +342,13 @@ function fromOne(value: string): number {
   const number = whole(value)
   if (number === 0) throw new WrongUse('nothing would ever be asked with 0 at a time', 'write --at-once 1 or more')
   return number
+}
+
+/** More threads than that only take memory from each other. */
+function threads(text: string): number {
+  const count = whole(text)
+  if (count > 64) throw new WrongUse(`${count} threads are too many`, 'at most 64')
+  return count
 }
 
 function whole(value: string): number {

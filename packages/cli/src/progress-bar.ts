@@ -1,4 +1,5 @@
 import { SingleBar } from 'cli-progress'
+import { rawStream } from './streams.js'
 import type { Surroundings } from './surroundings.js'
 
 /** A bar on stderr that leaves nothing behind; `says` stands beside it, with names in braces. */
@@ -10,7 +11,7 @@ export function progressBar(
 ): SingleBar {
   const bar = new SingleBar({
     format: `{bar} ${says}`,
-    stream,
+    stream: rawStream(stream),
     hideCursor: true,
     clearOnComplete: true,
     barCompleteChar: '━',

@@ -3,7 +3,7 @@ import { access, realpath } from 'node:fs/promises'
 import { dirname, resolve } from 'node:path'
 import { Writable } from 'node:stream'
 import { finished } from 'node:stream/promises'
-import { reason } from '@dunelight/node'
+import { reason, secrets } from '@dunelight/node'
 import { WrongUse } from './surroundings.js'
 
 /**
@@ -53,7 +53,7 @@ class ResultFile extends Writable {
   }
 
   override _write(chunk: string, _encoding: string, done: (fault?: Error | null) => void): void {
-    this.open().write(chunk, (fault) => done(fault && this.inWords(fault)))
+    this.open().write(secrets.redact(chunk), (fault) => done(fault && this.inWords(fault)))
   }
 
   /** A run that ended well has a result, if an empty one. */

@@ -1,39 +1,99 @@
+import { mkdtemp } from 'node:fs/promises'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { CommanderError } from 'commander'
 import { printProblem, ProblemError } from 'dunelight'
+import { reason, WriteFault, writeNew } from '@dunelight/node'
 import { build } from './program.js'
+import { guarded } from './streams.js'
 import { colorsFor, EXIT, paintFor, WrongUse, type Surroundings } from './surroundings.js'
 
 export type { Surroundings } from './surroundings.js'
 
 /** Runs one command; gives its exit code. Data goes to stdout, everything said about it to stderr. */
-export async function run(around: Surroundings): Promise<number> {
-  const c = colorsFor(around.stderr, around.env)
+export async function run(given: Surroundings): Promise<number> {
+  const around = guarded(given)
   let code: number = EXIT.done
   const program = build(around, (found) => (code = found))
-  around.stdout.on('error', ignoreClosedPipe)
+  // What is written after that is heard of by no one: `dunelight … | head` closes the pipe, and that is no fault.
+  const broken = new Promise<never>((_, reject) => {
+    around.stdout.on('error', reject)
+    around.stderr.on('error', () => undefined)
+  })
+  broken.catch(() => undefined)
   try {
-    await program.parseAsync(around.argv, { from: 'user' })
+    await Promise.race([program.parseAsync(around.argv, { from: 'user' }), broken])
+    await written(around.stdout)
     return code
   } catch (fault) {
-    if (fault instanceof CommanderError) return fault.exitCode === 0 ? EXIT.done : EXIT.use
-    if (fault instanceof WrongUse) {
-      around.stderr.write(`${c.red('error')}: ${fault.message}\n${fault.hint === undefined ? '' : `  ${c.bold('mend')}: ${fault.hint}\n`}`)
-      return EXIT.use
-    }
-    if (fault instanceof ProblemError) {
-      around.stderr.write(`${fault.problems.map((p) => printProblem(p, paintFor(c))).join('\n\n')}\n`)
-      return EXIT.problems
-    }
-    if (isClosedPipe(fault)) return EXIT.done
-    throw fault
+    return await ended(fault, around)
+  } finally {
+    await written(around.stderr).catch(() => undefined)
   }
 }
 
-/** `dunelight … | head` closes the pipe: that ends the run, and is no fault. */
-function ignoreClosedPipe(fault: Error): void {
-  if (!isClosedPipe(fault)) throw fault
+/** Waits until all that was written has been taken. */
+function written(stream: Surroundings['stdout']): Promise<void> {
+  return new Promise((resolve, reject) => stream.write('', (fault) => (fault ? reject(fault) : resolve())))
 }
 
-function isClosedPipe(fault: unknown): boolean {
-  return typeof fault === 'object' && fault !== null && 'code' in fault && fault.code === 'EPIPE'
+/** What a process does with an exception that no command was there to catch. */
+export function runFailed(fault: unknown, around: Surroundings): Promise<number> {
+  return ended(fault, guarded(around))
+}
+
+/** The exit code for what ended a command, after saying why. */
+async function ended(fault: unknown, around: Surroundings): Promise<number> {
+  const { stderr } = around
+  const c = colorsFor(stderr, around.env)
+  const say = (message: string, help?: string) =>
+    stderr.write(`${c.red('error')}: ${message}\n${help === undefined ? '' : `  ${c.bold('mend')}: ${help}\n`}`)
+  if (fault instanceof CommanderError) return fault.exitCode === 0 ? EXIT.done : EXIT.use
+  if (fault instanceof WrongUse) {
+    say(fault.message, fault.hint)
+    return EXIT.use
+  }
+  if (fault instanceof ProblemError) {
+    stderr.write(`${fault.problems.map((p) => printProblem(p, paintFor(c))).join('\n\n')}\n`)
+    return EXIT.problems
+  }
+  if (codeOf(fault) === 'EPIPE') return EXIT.done
+  if (fault instanceof WriteFault) say(fault.message)
+  else if (isSystemFault(fault)) say(systemFault(fault))
+  else {
+    say(`this is a bug in dunelight: ${firstLine(fault)}`, `report it with ${await details(fault, around)}`)
+  }
+  return EXIT.problems
+}
+
+function codeOf(fault: unknown): unknown {
+  return typeof fault === 'object' && fault !== null && 'code' in fault ? fault.code : undefined
+}
+
+type SystemFault = { readonly code: string; readonly syscall: string; readonly path?: string }
+
+/** What the system refused: a file that is gone, a disk that is full. */
+function isSystemFault(fault: unknown): fault is SystemFault {
+  return typeof codeOf(fault) === 'string' && typeof fault === 'object' && fault !== null && 'syscall' in fault
+}
+
+function systemFault(fault: SystemFault): string {
+  const writes = /write|open.*w|rename|mkdir|unlink|truncate|fsync|copyfile|link/.test(fault.syscall)
+  const what = fault.path ?? (fault.syscall === 'write' ? 'the output' : 'a file')
+  return `cannot ${writes ? 'write' : 'read'} ${what}: ${reason(fault)}`
+}
+
+function firstLine(fault: unknown): string {
+  return (fault instanceof Error ? fault.message : String(fault))
+    .replace(/^this is a bug in dunelight: /, '')
+    .split('\n')[0]!
+    .slice(0, 200)
+}
+
+/** Where all that is known of an exception was written. */
+async function details(fault: unknown, { argv }: Surroundings): Promise<string> {
+  const stack = fault instanceof Error ? (fault.stack ?? fault.message) : String(fault)
+  const path = join(await mkdtemp(join(tmpdir(), 'dunelight-error-')), 'details.txt')
+  await writeNew(path, `dunelight ${argv.join(' ')}\nnode ${process.version}, ${process.platform}\n\n${stack}\n`)
+  return path
 }

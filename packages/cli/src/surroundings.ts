@@ -1,5 +1,6 @@
 import type { Readable, Writable } from 'node:stream'
 import pc from 'picocolors'
+import { COLOUR, shown } from './streams.js'
 import type { Paint } from 'dunelight'
 
 /** What a command sees of the world; tests hand in their own. */
@@ -14,11 +15,17 @@ export interface Surroundings {
 
 export const EXIT = { done: 0, problems: 1, use: 2, aside: 3, interrupted: 130 } as const
 
-export type Colors = ReturnType<typeof pc.createColors>
+const COLOURS = ['red', 'yellow', 'green', 'blue', 'cyan', 'magenta', 'dim', 'bold'] as const
+export type Colors = Readonly<Record<(typeof COLOURS)[number], (text: string) => string>>
+
+const ON = pc.createColors(true)
+const coloured = Object.fromEntries(COLOURS.map((name) => [name, (text: string) => ON[name](shown(text)).replaceAll('\u001b[', COLOUR)]))
+const plain = Object.fromEntries(COLOURS.map((name) => [name, (text: string) => text]))
 
 /** Colour on a terminal only, and never against NO_COLOR. */
 export function colorsFor(stream: { isTTY?: boolean }, env: Surroundings['env']): Colors {
-  return pc.createColors((stream.isTTY ?? false) && (env['NO_COLOR'] ?? '') === '' && env['TERM'] !== 'dumb')
+  const on = (stream.isTTY ?? false) && (env['NO_COLOR'] ?? '') === '' && env['TERM'] !== 'dumb'
+  return (on ? coloured : plain) as Colors
 }
 
 export function paintFor(c: Colors): Paint {

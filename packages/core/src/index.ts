@@ -39,6 +39,7 @@ export {
   type ProblemRecord,
   type Report,
 } from './problems/problem.js'
+export { contained, internalError } from './problems/contained.js'
 export { registry } from './problems/registry.js'
 export { nearest } from './problems/suggest.js'
 // Parts
@@ -91,6 +92,8 @@ export { STRATEGIES } from './examples/pick/index.js'
 export { alikePairs, nearestPairs, type Pair } from './examples/pairs.js'
 export type { SetPick } from './render/run.js'
 export { leaveOneOut, type LeaveOneOut } from './examples/leave-one-out.js'
+export { exactNumber, parseJson } from './values/json.js'
+export { isDeeper } from './values/data.js'
 export { foldHeading, type Column, type RowShape } from './values/row.js'
 export { Batch, batchModel, batchOf, plainBatch, type BatchOptions, type ReadyJoin } from './batches/batch.js'
 export { Fit, type FitReport, type FittedVariable } from './batches/fit.js'

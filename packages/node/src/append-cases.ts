@@ -1,9 +1,10 @@
-import { readFile, rename, writeFile } from 'node:fs/promises'
+import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import Papa from 'papaparse'
 import { parseDocument } from 'yaml'
 import { cellText, foldHeading, problem, ProblemError, type PreparedSet } from 'dunelight'
 import { delimiterOf, type TableRows } from '@dunelight/tables'
+import { replaceFile } from './output/files.js'
 import { reason } from './reason.js'
 import { readTable } from './sources/open-table.js'
 
@@ -30,8 +31,7 @@ export async function appendCases(folder: string, set: PreparedSet['model'], cas
     const before = await readFile(whole, 'utf8')
     const after = set.from ? await withRows(whole, before, cases) : withItems(before, cases)
     if (after === undefined) return unwritten('cases are added to .csv, .tsv and .jsonl tables, and to the set’s own file')
-    await writeFile(`${whole}.new`, after)
-    await rename(`${whole}.new`, whole)
+    await replaceFile(whole, after)
   } catch (fault) {
     if (fault instanceof ProblemError) throw fault
     unwritten(reason(fault))

@@ -1,4 +1,4 @@
-import { ProblemError, type Batch, type BatchRecord } from 'dunelight'
+import { contained, ProblemError, type Batch, type BatchRecord } from 'dunelight'
 import type { TableSource } from './sources/open-table.js'
 import { readRecords, type RecordsOptions } from './sources/records.js'
 
@@ -54,7 +54,7 @@ export async function compareTable({ before, after, records, pools = [] }: Compa
 /** A record's turns as one text; undefined where it cannot be rendered. */
 function turnsOf({ prepared, id }: BatchRecord): string | undefined {
   try {
-    return prepared?.bytes({ record: id })
+    return contained(() => prepared?.bytes({ record: id }))
   } catch (fault) {
     if (fault instanceof ProblemError) return undefined
     throw fault

@@ -1,12 +1,12 @@
 import { mkdtempSync, rmSync, symlinkSync, writeFileSync, mkdirSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { PassThrough } from 'node:stream'
+import { PassThrough, Writable } from 'node:stream'
 import { afterAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { parquetWriteBuffer } from 'hyparquet-writer'
 import writeSheets from 'write-excel-file/node'
-import { Batch, batchModel, libraryFrom, ProblemError, type Problem } from 'dunelight'
+import { Batch, batchModel, libraryFrom, ProblemError, type Format, type Problem } from 'dunelight'
 import { openLibrary, readRecords, readTable, renderTable, tokenCounter, type Aside, type TableSource } from './index.js'
 import { onePrompt } from '../../../test/support.js'
 
@@ -264,4 +264,38 @@ describe('a library folder', () => {
       `cannot read ${join(folder, 'bare')}: it holds no library files (prompts/*.yaml and the like)`,
     ])
   })
+})
+
+test('a record that meets an exception is rejected with "internal error", and costs no other', async () => {
+  const broken: Format = {
+    name: 'broken',
+    about: 'throws for one value',
+    takes: 'text',
+    parameters: [],
+    gives: (type) => type,
+    write: (value) => {
+      if (value === 'net') throw new RangeError('out of range')
+      return value
+    },
+  }
+  const library = libraryFrom(onePrompt('{t as broken}', '{ t: text }'), { formats: [broken] })
+  const aside: Aside[] = []
+  const written: Buffer[] = []
+  const to = new Writable({
+    write: (chunk: Buffer, _, done) => {
+      written.push(Buffer.from(chunk))
+      done()
+    },
+  })
+  await renderTable({
+    prompt: library.prompt('p'),
+    records: [{ t: 'lamp' }, { t: 'net' }, { t: 'oar' }],
+    to,
+    onAside: (one) => aside.push(one),
+  })
+  expect(Buffer.concat(written).toString().trim().split('\n')).toHaveLength(2)
+  expect(aside.map(({ row, problems }) => [row, problems[0]!.code, problems[0]!.message])).toEqual([
+    [2, 'internal-error', 'internal error: out of range'],
+  ])
+  expect(aside[0]!.problems[0]!.data).toMatchObject({ stack: expect.stringContaining('RangeError') })
 })

@@ -1,5 +1,6 @@
 import {
   cellText,
+  contained,
   foldHeading,
   plainBatch,
   problem,
@@ -65,8 +66,8 @@ export async function* readAnswers(options: AnswersOptions): AsyncGenerator<Answ
       else if (!prepared) answers.push({ ...plain, problems })
       else {
         try {
-          const rendering = prepared.render({ record: id, ...(locale !== undefined && { locale }) })
-          const reply = rendering.read(text, { strict })
+          const rendering = contained(() => prepared.render({ record: id, ...(locale !== undefined && { locale }) }))
+          const reply = contained(() => rendering.read(text, { strict }))
           answers.push({ ...plain, form: rendering.form, reply, problems: reply.problems })
         } catch (fault) {
           if (!(fault instanceof ProblemError)) throw fault

@@ -1,3 +1,4 @@
+import { secrets } from './output/secrets.js'
 import { plainBatch, type Problem, type Prompt } from 'dunelight'
 import { BlockMaker, type Aside, type Block } from './batches/block.js'
 import { LINES } from './batches/output-form.js'
@@ -109,7 +110,7 @@ function writeTo(to: Sink, bytes: Uint8Array): Promise<void> {
   return new Promise((resolve, reject) => {
     const fail = (fault: Error) => reject(fault)
     to.once('error', fail)
-    to.write(bytes, (fault) => {
+    to.write(secrets.redactBytes(bytes), (fault) => {
       to.off('error', fail)
       if (fault) reject(fault)
       else resolve()

@@ -1,7 +1,8 @@
 import { createHash } from 'node:crypto'
-import { mkdir, readFile, realpath, rename, rm, stat, writeFile } from 'node:fs/promises'
-import { basename, dirname, join, sep } from 'node:path'
+import { mkdir, readFile, realpath, stat } from 'node:fs/promises'
+import { dirname, join, sep } from 'node:path'
 import { problem, ProblemError } from 'dunelight'
+import { replaceFile } from './output/files.js'
 import { reason } from './reason.js'
 
 /** What came of a saving: done, or not begun since somebody else has written the file meanwhile. */
@@ -32,14 +33,7 @@ export async function saveText(root: string, path: string, text: string, was: st
     await mkdir(dirname(place), { recursive: true })
     const folder = await realpath(dirname(place))
     if (folder !== root && !folder.startsWith(root + sep)) throw new ProblemError([problem('path-outside', { path })])
-    const beside = join(folder, `.${basename(place)}.${process.pid}.new`)
-    try {
-      await writeFile(beside, text, known === undefined ? {} : { mode: (await stat(known)).mode })
-      await rename(beside, known ?? place)
-    } catch (fault) {
-      await rm(beside, { force: true })
-      throw fault
-    }
+    await replaceFile(known ?? place, text, known === undefined ? {} : { mode: (await stat(known)).mode })
   } catch (fault) {
     throw fault instanceof ProblemError ? fault : fail(reason(fault))
   }

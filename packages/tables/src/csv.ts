@@ -1,6 +1,7 @@
 import Papa from 'papaparse'
 import { problem, ProblemError } from 'dunelight'
 import { decoded, type Bytes, type DecodeOptions, type Stretch } from './decode.js'
+import { LineEnds } from './line-ends.js'
 import type { Row, TableRows } from './table.js'
 
 /** papaparse's row parser, which its types leave out: `ignoreLastRow` keeps back a row that may go on in the next chunk. */
@@ -52,7 +53,7 @@ export class CsvRows {
   /** Whether the row that has begun is all ASCII. */
   private plain = true
   private count = 0
-  private carried = false
+  private lineEnds: LineEnds | undefined
 
   constructor(private readonly delimiter?: string) {}
 
@@ -73,7 +74,7 @@ export class CsvRows {
 
   /** The row that nothing has ended. */
   end(): readonly Row[] {
-    if (this.carried) this.rest += '\n'
+    this.rest += this.lineEnds?.end() ?? ''
     if (this.rest === '') return []
     this.parser ??= this.newParser()
     const { data, errors } = this.parser.parse(this.rest, 0, false)
@@ -85,11 +86,9 @@ export class CsvRows {
   }
 
   private join(text: string): void {
-    let more = text
-    if (this.carried) more = `\r${more}`
-    this.carried = more.endsWith('\r')
-    if (this.carried) more = more.slice(0, -1)
-    this.rest += more.includes('\r') ? more.replace(/\r\n?/g, '\n') : more
+    // The heading tells what cuts rows into cells, and with that which quotes open one.
+    this.lineEnds ??= new LineEnds(this.delimiter ?? delimiterOf(text.replace(/\r\n?/g, '\n')))
+    this.rest += this.lineEnds.unify(text)
   }
 
   private newParser(): RowParser {
@@ -119,7 +118,7 @@ function mendAll(rows: string[][], mend: (piece: string) => string): void {
 
 /** Not a blank line. */
 function isFilled(cells: readonly string[]): boolean {
-  return cells.length > 1 || !/^[ \t\n]*$/.test(cells[0] ?? '')
+  return cells.length > 1 || !/^[ \t\r\n]*$/.test(cells[0] ?? '')
 }
 
 const DELIMITERS = [',', ';', '\t', '|']

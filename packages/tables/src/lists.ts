@@ -1,12 +1,12 @@
 import { JSONParser } from '@streamparser/json'
-import { problem, ProblemError } from 'dunelight'
+import { exactNumber, isDeeper, parseJson, problem, ProblemError } from 'dunelight'
 import { parse } from 'yaml'
 import { decoded, type Bytes, type DecodeOptions, type Stretch } from './decode.js'
 import { Misread } from './misread.js'
 import type { ListItems } from './table.js'
 
 /** A line longer than this is no record. */
-const LONGEST_LINE = 64 * 1024 * 1024
+const LONGEST_LINE = 16 * 1024 * 1024
 
 /**
  * JSON Lines: one item a line, blank lines passed over. A line that cannot be read is a `Misread`, and those after it are read.
@@ -26,7 +26,8 @@ export async function* jsonLines(source: Bytes, options: DecodeOptions): AsyncGe
   for await (const { text, mend, bytesRead: far } of decoded(source, options)) {
     bytesRead = far
     mends = mend
-    const lines = (rest + text).split('\n')
+    const lines = text.split('\n')
+    lines[0] = rest + lines[0]!
     rest = lines.pop()!
     if (rest.length > LONGEST_LINE)
       throw new ProblemError([problem('line-endless', { file: options.name, line: line + lines.length + 1, limit: LONGEST_LINE })])
@@ -36,10 +37,16 @@ export async function* jsonLines(source: Bytes, options: DecodeOptions): AsyncGe
   if (last.length > 0) yield { items: last, bytesRead }
 }
 
+/** Deeper than any record is. */
+const DEEPEST = 100
+
 /** Undefined for a blank line. */
 function itemOf(text: string, line: number): unknown {
   try {
-    return JSON.parse(text) as unknown
+    const item = parseJson(text)
+    if (isDeeper(item, DEEPEST))
+      return new Misread(problem('line-unreadable', { line, why: `it is nested more than ${DEEPEST} deep` }), text)
+    return item
   } catch (fault) {
     if (text.trim() === '') return undefined
     return new Misread(problem('line-unreadable', { line, why: faultOf(fault, text) }), text)
@@ -71,6 +78,7 @@ export async function* jsonList(source: Bytes, options: DecodeOptions & { readon
   let count = 0
   const parser = new JSONParser({ paths: ['$.*'], keepStack: false })
   const faults: string[] = []
+  keepDigits(parser)
   parser.onValue = ({ value }) => void items.push(value)
   parser.onError = (fault) => void faults.push(fault.message)
   for await (const { text, mend, bytesRead: far } of decoded(source, options)) {
@@ -91,6 +99,12 @@ export async function* jsonList(source: Bytes, options: DecodeOptions & { readon
   if (!begun) return
   if (!parser.isEnded) unreadable(name, 'its list is never closed')
   if (items.length > 0) yield { items, bytesRead }
+}
+
+/** Numbers beyond what a double holds keep their digits. */
+function keepDigits(parser: JSONParser): void {
+  const { tokenizer } = parser as unknown as { tokenizer: { parseNumber: (text: string) => number | string } }
+  tokenizer.parseNumber = exactNumber
 }
 
 /** The parser's fault in our words. */
@@ -115,7 +129,7 @@ export async function* yamlList(source: Bytes, options: DecodeOptions & { readon
   }
   let data: unknown
   try {
-    data = parse(text)
+    data = parse(text, (_, value: unknown) => (typeof value === 'bigint' ? exactNumber(String(value)) : value), { intAsBigInt: true })
   } catch (fault) {
     unreadable(name, fault instanceof Error ? fault.message.split('\n')[0]! : String(fault))
   }

@@ -45,7 +45,7 @@ describe('comma separated text', () => {
       '\uFEFFa,b\r\n1,"2\r\n3"\r\n4,5\r6,7',
       ['a', 'b'],
       [
-        ['1', '2\n3'],
+        ['1', '2\r\n3'],
         ['4', '5'],
         ['6', '7'],
       ],
@@ -71,8 +71,7 @@ describe('comma separated text', () => {
           const rows = pairs.map(([a, b]) => [`x${a}`, b])
           const quote = (text: string) => `"${text.replaceAll('"', '""')}"`
           const text = [['h', 'b'], ...rows].map((row) => row.map(quote).join(',')).join('\r\n')
-          const expected = rows.map((row) => row.map((one) => one.replace(/\r\n?/g, '\n')))
-          expect((await read(text, 'csv', size, fast)).rows).toEqual(expected)
+          expect((await read(text, 'csv', size, fast)).rows).toEqual(rows)
         },
       ),
       { numRuns: 150 },
@@ -152,7 +151,7 @@ describe('records', () => {
     ['csv', '', 'table-empty: the table holds no heading and no rows'],
     ['csv', 'a,b\n1,"never closed\n2,3\n', 'quote-open: a quote opened in row 1 is never closed'],
     ['csv', `a,b\n1,"${'x'.repeat(17 << 20)}`, 'row-endless: row 1 is longer than 16 MB'],
-    ['jsonl', `"${'x'.repeat(65 << 20)}`, 'line-endless: line 1 of the table is longer than 67108864 signs'],
+    ['jsonl', `"${'x'.repeat(17 << 20)}`, 'line-endless: line 1 of the table is longer than 16777216 signs'],
   ])('%s: %#', async (format, text, message) => {
     expect(await fault(text, format)).toBe(message)
   })

@@ -23,9 +23,10 @@ export async function open(around: Surroundings, folder: string, flags: OpenFlag
   const { root, shelf } = await readLibraryFolder(folder, { mayBeEmpty: true })
   if (!PAGES) throw new WrongUse('the pages of the workbench are not built', 'npm run build')
   const key = randomBytes(18).toString('base64url')
-  const app = workbenchApp({ root, key, pages: PAGES })
+  let place = 0
+  const app = workbenchApp({ root, key, host: () => `127.0.0.1:${place}`, pages: PAGES })
   const server = await listening(app.fetch, flags.port ?? USUAL_PORT, flags.port !== undefined)
-  const { port: place } = server.address() as { port: number }
+  place = (server.address() as { port: number }).port
   const c = colorsFor(around.stderr, around.env)
   // The key stands behind the #: it is sent to nobody and kept in no log.
   around.stdout.write(`http://127.0.0.1:${place}/#${key}\n`)

@@ -1,7 +1,17 @@
-import { mkdir, readdir, writeFile } from 'node:fs/promises'
+import { mkdir, readdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { printProblem, problemRecord, type AnswerColumn, type FinishedDocument, type Prompt } from 'dunelight'
-import { DOCUMENT_ENDINGS, doubtText, readAnswers, reason, writeDocument, type AnsweredRecord, type DocumentEnding } from '@dunelight/node'
+import {
+  DOCUMENT_ENDINGS,
+  doubtText,
+  fileName,
+  readAnswers,
+  reason,
+  writeDocument,
+  writeNew,
+  type AnsweredRecord,
+  type DocumentEnding,
+} from '@dunelight/node'
 import { TableFiles, writingFor } from '../answers/table-files.js'
 import { printSummary, Tally } from '../answers/tally.js'
 import { Asides, printHeadings } from '../aside.js'
@@ -149,7 +159,7 @@ async function ownFolder(folder: string, overwrite: boolean): Promise<void> {
 async function writeFinished({ id, reply }: AnsweredRecord, ending: DocumentEnding, { documents, locale }: ReadFlags): Promise<void> {
   const { text } = reply!.value as FinishedDocument
   const title = /^#+ +(.+)$/m.exec(text)?.[1] ?? id
-  const path = join(documents!, `${id.replace(/[^\p{L}\p{N}_.-]+/gu, '-').replace(/^\.+/, '')}.${ending}`)
+  const path = join(documents!, fileName(`${id.replace(/[^\p{L}\p{N}_.-]+/gu, '-').replace(/^\.+/, '')}.${ending}`))
   const content = await writeDocument(text, ending, title, locale)
-  await writeFile(path, content)
+  await writeNew(path, content)
 }

@@ -8,6 +8,7 @@ import { tableOf, type TableFlags } from '../batch-flags.js'
 import { openToRender } from '../open.js'
 import { printTurns } from '../print-turns.js'
 import { closed, resultFile } from '../result-file.js'
+import { rawStream } from '../streams.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Surroundings } from '../surroundings.js'
 import { readSet } from '../values.js'
 
@@ -120,7 +121,7 @@ async function progressBar({ stderr }: Surroundings, file: string): Promise<Sing
   if (size === 0) return undefined
   const bar = new SingleBar({
     format: '{bar} {percentage}% of the table · {eta_formatted} left',
-    stream: stderr,
+    stream: rawStream(stderr),
     hideCursor: true,
     clearOnComplete: true,
     barCompleteChar: '━',

@@ -22,6 +22,8 @@ export interface WorkbenchOptions {
   readonly root: string
   /** What a page has to send along: only one that was opened from here knows it. */
   readonly key: string
+  /** The host and port that it answers to, as a browser sends them: known once it listens. */
+  readonly host: () => string
   /** The folder of the built pages. */
   readonly pages: string
 }
@@ -43,10 +45,10 @@ const PAGE_TYPES: Readonly<Record<string, string>> = {
  * What the workbench asks of this machine: the library's files, its tables, and to save a file. It answers to its own address alone, so that no
  * name of somebody else's leads here, and to those who know the key; nothing outside of the library's folder is read or written.
  */
-export function workbenchApp({ root, key, pages }: WorkbenchOptions): Hono {
+export function workbenchApp({ root, key, host, pages }: WorkbenchOptions): Hono {
   const app = new Hono()
   app.use(async (c, next) => {
-    if (!/^(?:127\.0\.0\.1|localhost|\[::1\])(?::\d+)?$/.test(c.req.header('host') ?? '')) return c.text('this address is not served', 421)
+    if (c.req.header('host') !== host()) return c.text('this address is not served', 421)
     c.header('x-content-type-options', 'nosniff')
     c.header('referrer-policy', 'no-referrer')
     c.header('cross-origin-resource-policy', 'same-origin')

@@ -282,6 +282,8 @@ export interface Limits {
   readonly attachmentBytes: number
   /** How long a reply may be that is read, in signs. */
   readonly replySigns: number
+  /** Items, and runs of 32 characters, that formats and conditions of one rendering may go through. */
+  readonly steps: number
   readonly aliases: number
 }
 export const DEFAULT_LIMITS: Limits = {
@@ -290,6 +292,7 @@ export const DEFAULT_LIMITS: Limits = {
   renderingBytes: 4 * 1024 * 1024,
   attachmentBytes: 20 * 1024 * 1024,
   replySigns: 4 * 1024 * 1024,
+  steps: 5_000_000,
   aliases: 100,
 }
 

@@ -22,6 +22,7 @@ export const LIMIT_KEYS = {
   'rendering-bytes': 'integer',
   'attachment-bytes': 'integer',
   'reply-signs': 'integer',
+  steps: 'integer',
   aliases: 'integer',
 } as const
 
@@ -59,6 +60,7 @@ function readLimits(node: YamlNode | undefined, report: Report): Limits {
     renderingBytes: read('rendering-bytes', DEFAULT_LIMITS.renderingBytes),
     attachmentBytes: read('attachment-bytes', DEFAULT_LIMITS.attachmentBytes),
     replySigns: read('reply-signs', DEFAULT_LIMITS.replySigns),
+    steps: read('steps', DEFAULT_LIMITS.steps),
     aliases: read('aliases', DEFAULT_LIMITS.aliases),
   }
 }

@@ -26,6 +26,8 @@ export interface ModelDescription {
   readonly aMinute: { readonly asks: number | undefined; readonly tokens: number | undefined }
   /** Seconds after which an answer is given up. */
   readonly wait: number
+  /** The longest time, in seconds, that a service may ask to be left alone; beyond it the run stops, and can be resumed. */
+  readonly longestWait: number
   /** How often a request is made in all, where the service is busy or silent. */
   readonly tries: number
   readonly price: { readonly asked: number; readonly answered: number; readonly per: number; readonly currency: string } | undefined
@@ -52,6 +54,7 @@ export const MODEL_KEYS = {
   'a-minute': 'map',
   wait: 'number',
   tries: 'integer',
+  'longest-wait': 'number',
   price: 'map',
 } as const
 /** The keys within some of a model's keys. */
@@ -91,7 +94,7 @@ function readModel(name: string, node: YamlNode, report: Report): ModelDescripti
     if (at && text !== '' && !/^(?:\/(?:[^~/]|~[01])*)+$/.test(text)) unfit(key, 'a JSON Pointer such as /answer/text', at)
     return text
   }
-  const least = (key: 'at-once' | 'wait' | 'tries', usual: number): number => {
+  const least = (key: 'at-once' | 'wait' | 'tries' | 'longest-wait', usual: number): number => {
     const value = keys.number(key)
     if (value === undefined || value > 0) return value ?? usual
     unfit(key, 'more than 0', keys.get(key)!)
@@ -139,6 +142,7 @@ function readModel(name: string, node: YamlNode, report: Report): ModelDescripti
     atOnce: least('at-once', 8),
     aMinute: { asks: amount(minute, 'asks'), tokens: amount(minute, 'tokens') },
     wait: least('wait', 120),
+    longestWait: least('longest-wait', 600),
     tries: Math.round(least('tries', 5)),
     price: price && {
       asked: price.number('asked') ?? 0,

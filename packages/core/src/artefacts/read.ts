@@ -142,8 +142,12 @@ function eachFolder<V>(): Record<Folder, Map<string, V>> {
 }
 
 function readMain(path: string | undefined, files: Readonly<Record<string, string>>, report: Report): LibraryModel {
-  const root = path === undefined ? undefined : openYaml(new Source(path, files[path] ?? ''), DEFAULT_LIMITS, report)
-  if (root) return readLibraryFile(root, report)
+  if (path !== undefined) {
+    const file = new Source(path, files[path] ?? '')
+    reportSecrets(file, report)
+    const root = openYaml(file, DEFAULT_LIMITS, report)
+    if (root) return readLibraryFile(root, report)
+  }
   return { title: undefined, locale: undefined, settings: {}, screens: [], nonce: false, limits: DEFAULT_LIMITS }
 }
 

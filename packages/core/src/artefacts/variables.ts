@@ -4,7 +4,7 @@ import type { YamlEntry, YamlNode } from '../source/yaml.js'
 import { acceptType, topLevel } from '../values/accept.js'
 import { isMissing } from '../values/data.js'
 import { instant, isDate, readDateTime } from '../values/dates.js'
-import { wholePattern } from '../values/pattern.js'
+import { patternRefused } from '../values/pattern.js'
 import { isName, RESERVED } from '../values/names.js'
 import { TYPE_NAMES, type Declared, type ValueType } from '../values/types.js'
 
@@ -114,12 +114,19 @@ function readDeclaration(name: string, { value, keySpan }: YamlEntry, context: D
   return accepted === null ? declared : { ...declared, default: accepted }
 }
 
+/** Lists of lists, deeper than any table is. */
+const DEEPEST_LIST = 10
+
 /** type = name | "list of" type */
-function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, context: Declaring): ValueType {
+function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, context: Declaring, depth = 0): ValueType {
   const { report, onSlot } = context
   const list = /^list\s+of\s+(.+)$/.exec(words.trim())
+  if (list && depth >= DEEPEST_LIST) {
+    report(problem('key-unfit', { key: 'type', expected: `lists at most ${DEEPEST_LIST} deep`, found: 'deeper ones' }, node.span))
+    return { kind: 'any' }
+  }
   if (list) {
-    const item = readType(list[1]!, keys, node, context)
+    const item = readType(list[1]!, keys, node, context, depth + 1)
     const splits = keys?.text('splits')
     return {
       kind: 'list',
@@ -188,16 +195,9 @@ function textBounds(keys: Keys<Key> | undefined, context: Declaring) {
   const [minWords, maxWords] = bounds(keys, 'min-words', 'max-words', context)
   const pattern = keys?.text('pattern')
   if (pattern !== undefined) {
-    try {
-      if (!wholePattern(pattern).bounded) report(problem('pattern-backtracks', { pattern }, keys!.get('pattern')!.span))
-    } catch {
-      report(
-        problem(
-          'key-unfit',
-          { key: 'pattern', expected: 'a regular expression', found: JSON.stringify(pattern) },
-          keys!.get('pattern')!.span,
-        ),
-      )
+    const why = patternRefused(pattern)
+    if (why !== undefined) {
+      report(problem('pattern-refused', { pattern, why }, keys!.get('pattern')!.span))
       return {}
     }
   }

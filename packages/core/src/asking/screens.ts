@@ -1,5 +1,5 @@
 import type { ScreenDeed, ScreenModel } from '../artefacts/screens.js'
-import { KEY_SHAPES } from '../source/key-shapes.js'
+import { holdsKey } from '../source/key-shapes.js'
 import { personalDataIn } from '../values/mask.js'
 import { rememberLong } from '../values/remember.js'
 import { Copied } from './copied.js'
@@ -47,7 +47,7 @@ function lookOf({ finds, words, most }: ScreenModel, countTokens: (text: string)
       }
     }
     case 'key-shaped':
-      return (texts) => (texts.some(holdsKey) ? 'a text that has the shape of an access key' : undefined)
+      return (texts) => (texts.some(keyShaped) ? 'a text that has the shape of an access key' : undefined)
     case 'words': {
       const shapes = words.map((word) => [word, wholeWord(word)] as const)
       const look = rememberLong((text) => shapes.find(([, shape]) => shape.test(text))?.[0] ?? null)
@@ -72,7 +72,7 @@ function lookOf({ finds, words, most }: ScreenModel, countTokens: (text: string)
   }
 }
 
-const holdsKey = rememberLong((text) => KEY_SHAPES.some((shape) => text.search(shape) >= 0))
+const keyShaped = rememberLong(holdsKey)
 
 // eslint-disable-next-line no-control-regex -- all signs of ASCII, those that are not printed too
 const BEYOND_ASCII = /[^\u0000-\u007f]/

@@ -3,7 +3,8 @@ import type { Pool } from './pool.js'
 import { Looking } from './looking.js'
 import { nameOf } from './scope.js'
 import type { PreparedValues, PromptRows } from '../library/prompt.js'
-import { problem, type Problem } from '../problems/problem.js'
+import { contained } from '../problems/contained.js'
+import { problem, type Problem, type ProblemError } from '../problems/problem.js'
 import { acceptType, topLevel } from '../values/accept.js'
 import { isEmpty } from '../values/data.js'
 import type { RowShape } from '../values/row.js'
@@ -58,6 +59,15 @@ export class BatchRows {
 
   /** The record of a row; undefined where it is not to be kept. */
   read(cells: readonly unknown[], row: number): BatchRecord | undefined {
+    try {
+      return contained(() => this.readRow(cells, row))
+    } catch (fault) {
+      const { problems } = fault as ProblemError
+      return { row, id: String(row), named: false, cells, prepared: undefined, problems, path: undefined }
+    }
+  }
+
+  private readRow(cells: readonly unknown[], row: number): BatchRecord | undefined {
     const { looking } = this
     if (!looking) {
       const id = this.reader.id(cells, row)

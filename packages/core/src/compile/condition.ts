@@ -8,7 +8,8 @@ import type { Get, Test } from '../render/run.js'
 import type { Comparison, Condition, Literal, Operand } from '../text/nodes.js'
 import { equal, order, type Sort } from '../values/compare.js'
 import { isEmpty, isMissing } from '../values/data.js'
-import { isDate, readDateTime } from '../values/dates.js'
+import { instant, isDate, readDateTime } from '../values/dates.js'
+import { plainNumber } from '../values/numbers.js'
 import { comparable, describe, type ValueType } from '../values/types.js'
 
 /** A side of a comparison. */
@@ -186,17 +187,39 @@ function contains(whole: Side, part: Side, node: CompareNode, context: Context):
     context.shared.report(problem('types-unlike', { left: part.says, right: whole.says, operator: node.operator }, node.span))
     return undefined
   }
+  // A list that is asked for one item after the other, as in a loop, is asked by an index from the second time on.
+  let asked: { readonly holder: readonly unknown[]; index: Set<unknown> | undefined } | undefined
   return (run) => {
     const holder = whole.get(run)
     const item = part.get(run)
     if (isMissing(holder) || isMissing(item)) return false
-    if (typeof holder === 'string') return typeof item === 'string' && holder.includes(item)
+    if (typeof holder === 'string') {
+      run.spend(holder)
+      return typeof item === 'string' && holder.includes(item)
+    }
     if (!Array.isArray(holder)) return false
+    if (holder === asked?.holder) return (asked.index ??= indexOf(holder, sort)).has(keyOf(item, sort))
+    asked = { holder, index: undefined }
+    run.spend(holder)
     return holder.some((one) => {
       const actual = sort === 'any' ? sortOfValues(one, item) : sort
       return !isMissing(one) && actual !== undefined && equal(one, item, actual)
     })
   }
+}
+
+/** The items of a list by what they are compared by. */
+function indexOf(list: readonly unknown[], sort: Sort | 'any'): Set<unknown> {
+  return new Set(list.filter((one) => !isMissing(one)).map((one) => keyOf(one, sort)))
+}
+
+/** The same for values that are equal as values of that sort. */
+function keyOf(value: unknown, sort: Sort | 'any'): unknown {
+  const actual = sort === 'any' ? sortOfValues(value, value) : sort
+  if (actual === 'number' && (typeof value === 'number' || typeof value === 'bigint' || typeof value === 'string'))
+    return `number ${plainNumber(value)}`
+  if (actual === 'date' && typeof value === 'string') return `date ${instant(value)}`
+  return value
 }
 
 function compileAmong(node: Extract<Condition, { kind: 'among' }>, context: Context): Test | undefined {

@@ -4,8 +4,8 @@ import type { Get, Run } from '../render/run.js'
 import type { FormatCall } from '../text/nodes.js'
 import { isMissing, shown } from '../values/data.js'
 import { whole, type Argument, type Format } from '../values/formats/format.js'
-import { describe, type ValueType } from '../values/types.js'
-import { typeOfValue } from '../values/write.js'
+import { describe, TEXT, type ValueType } from '../values/types.js'
+import { typeOfValue, write } from '../values/write.js'
 
 /** A chain of formats, checked: what it gives, and how to run it. */
 export interface Chain {
@@ -85,7 +85,16 @@ function runner(format: Format, args: readonly Argument[], type: ValueType, path
       return runner(format, args, known, path)(value, run)
     }
   }
-  if (!format.maps || type.kind !== 'list') return (value, run) => format.write(value, args, run, type)
+  // A file that a format of text takes is its text.
+  if (type.kind === 'file' && format.takes === 'text') {
+    const inner = runner(format, args, TEXT, path)
+    return (value, run) => inner(write(value, type), run)
+  }
+  if (!format.maps || type.kind !== 'list')
+    return (value, run) => {
+      run.spend(value)
+      return format.write(value, args, run, type)
+    }
   const inner = runner(format, args, type.item, path)
   return (value, run) => (value as unknown[]).map((item) => (isMissing(item) ? null : whole(inner(item, run))))
 }
@@ -114,7 +123,12 @@ function checkArguments(format: Format, call: FormatCall, context: Context): Arg
     call.args.every((arg, i) => {
       const parameter = parameters[Math.min(i, parameters.length - 1)]!
       if (parameter.kind === 'text') return arg.kind === 'string' && !parameter.refuses?.(String(arg.value))
-      return arg.kind === 'number' && Number.isInteger(arg.value) && Number(arg.value) >= (parameter.least ?? 0)
+      return (
+        arg.kind === 'number' &&
+        Number.isInteger(arg.value) &&
+        Number(arg.value) >= (parameter.least ?? 0) &&
+        Number(arg.value) <= (parameter.most ?? MOST_ARGUMENT)
+      )
     })
   if (fine) return call.args.map((arg) => arg.value as Argument)
   const expected =
@@ -126,6 +140,9 @@ function checkArguments(format: Format, call: FormatCall, context: Context): Arg
   context.shared.report(problem('format-argument', { format: format.name, expected }, call.span))
   return undefined
 }
+
+/** More characters, items or digits than this are never meant. */
+const MOST_ARGUMENT = 1_000_000
 
 /** A value behind its formats; a missing one stays as it is, and they do not run. */
 export function formattedGet(get: Get, { apply }: Chain): Get {

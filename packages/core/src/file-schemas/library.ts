@@ -14,6 +14,7 @@ const limits = mapSchema(LIMIT_KEYS, {
   'rendering-bytes': limit('The most bytes of a rendering', DEFAULT_LIMITS.renderingBytes),
   'attachment-bytes': limit('The most bytes of what is handed over beside it', DEFAULT_LIMITS.attachmentBytes),
   'reply-signs': limit('The most signs of a reply', DEFAULT_LIMITS.replySigns),
+  steps: limit('The most items and characters that formats and conditions of a rendering may go through', DEFAULT_LIMITS.steps),
   aliases: limit('How often anchors of a file may be used', DEFAULT_LIMITS.aliases),
 })
 
@@ -89,6 +90,7 @@ const model = mapSchema(
     'a-minute': ['What it takes in a minute.', inner['a-minute']],
     wait: ['Seconds until an answer is given up.', { exclusiveMinimum: 0 }],
     tries: ['Requests in all for one question.', { minimum: 1 }],
+    'longest-wait': ['The most seconds that it may ask to be left alone by Retry-After; 600 by default.', { exclusiveMinimum: 0 }],
     price: ['What it costs.', inner.price],
   },
   ['at', 'reply'],

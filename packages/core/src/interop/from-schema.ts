@@ -1,3 +1,4 @@
+import { patternRefused } from '../values/pattern.js'
 import type { Declaration, DeclarationKeys, Declarations, TypeWord } from '../values/declarations.js'
 import { problem, type Problem, type Report } from '../problems/problem.js'
 import { isRecord, own } from '../values/data.js'
@@ -174,10 +175,12 @@ class SchemaReading {
     const format = own(schema, 'format')
     if (format === 'date' || format === 'date-time') return { type: format }
     const pattern = own(schema, 'pattern')
+    const refused = typeof pattern === 'string' ? patternRefused(wholePattern(pattern)) : undefined
+    if (refused !== undefined) this.unfit(path, `its pattern cannot be used: ${refused}`)
     return {
       type: 'text',
       ...this.bounds(schema, { minLength: 'min-length', maxLength: 'max-length' }, path),
-      ...(typeof pattern === 'string' && { pattern: wholePattern(pattern) }),
+      ...(typeof pattern === 'string' && refused === undefined && { pattern: wholePattern(pattern) }),
     }
   }
 

@@ -1,5 +1,6 @@
 import type { JsonSchema } from './to-schema.js'
 import { isRecord, own } from '../values/data.js'
+import { patternRefused } from '../values/pattern.js'
 
 /** Keywords whose value is a schema, a list of schemas, or schemas by name. */
 const ONE = [
@@ -16,6 +17,8 @@ const ONE = [
 ]
 const LIST = ['allOf', 'anyOf', 'oneOf', 'prefixItems']
 const NAMED = ['properties', 'patternProperties', '$defs', 'dependentSchemas']
+/** Deeper than any reply is. */
+const DEEPEST = 100
 const BOUNDS = [
   ['minimum', 'maximum'],
   ['minLength', 'maxLength'],
@@ -27,20 +30,24 @@ const TYPES = ['string', 'integer', 'number', 'boolean', 'array', 'object', 'nul
 /** What no reply could ever fit in a JSON Schema, or what cannot be followed: one sentence each, with the place as a JSON Pointer. */
 export function schemaFaults(root: JsonSchema): string[] {
   const faults: string[] = []
-  const visit = (schema: unknown, at: string) => {
+  const visit = (schema: unknown, at: string, depth = 0) => {
+    if (depth > DEEPEST) {
+      if (depth === DEEPEST + 1) faults.push(`${at.slice(0, 60)}… is nested more than ${DEEPEST} deep`)
+      return
+    }
     if (!isRecord(schema)) {
       if (typeof schema !== 'boolean') faults.push(`${at} is no schema`)
       return
     }
     faults.push(...faultsOf(schema, root).map((fault) => `${at}: ${fault}`))
-    for (const word of ONE) if (own(schema, word) !== undefined) visit(own(schema, word), `${at}/${word}`)
+    for (const word of ONE) if (own(schema, word) !== undefined) visit(own(schema, word), `${at}/${word}`, depth + 1)
     for (const word of LIST) {
       const list = own(schema, word) ?? schema[word]
-      if (Array.isArray(list)) list.forEach((one, i) => visit(one, `${at}/${word}/${i}`))
+      if (Array.isArray(list)) list.forEach((one, i) => visit(one, `${at}/${word}/${i}`, depth + 1))
     }
     for (const word of NAMED) {
       const named = own(schema, word)
-      if (isRecord(named)) for (const [name, one] of Object.entries(named)) visit(one, `${at}/${word}/${name}`)
+      if (isRecord(named)) for (const [name, one] of Object.entries(named)) visit(one, `${at}/${word}/${name}`, depth + 1)
     }
   }
   visit(root, '#')
@@ -51,6 +58,9 @@ function faultsOf(schema: Record<string, unknown>, root: JsonSchema): string[] {
   const faults: string[] = []
   const reference = own(schema, '$ref')
   if (typeof reference === 'string' && !pointed(root, reference)) faults.push(`"${reference}" leads nowhere within it`)
+  const pattern = own(schema, 'pattern')
+  const refused = typeof pattern === 'string' ? patternRefused(pattern) : undefined
+  if (refused !== undefined) faults.push(`its pattern ${String(pattern)} cannot be used: ${refused}`)
   const options = own(schema, 'enum')
   if (options !== undefined && (!Array.isArray(options) || options.length === 0)) faults.push('its enum has no value')
   for (const type of [own(schema, 'type')].flat())

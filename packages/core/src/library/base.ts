@@ -7,23 +7,24 @@ interface Derivable {
 }
 
 /**
- * The base of an artefact, and the names met on the way to it; undefined where it has none, or where it is not there or a circle: both are
- * reported.
+ * The base of an artefact; undefined where it has none, or where it is not there or leads back to one that was met: both are reported.
+ * `chain` are the artefacts that were met on the way, this one the last.
  */
 export function baseOf<A extends Derivable>(
   one: A,
   all: ReadonlyMap<string, A>,
   what: 'prompt' | 'output',
+  met: ReadonlySet<string>,
+  chain: readonly A[],
   report: Report,
-  seen: readonly string[],
-): { readonly base: A; readonly met: readonly string[] } | undefined {
+): A | undefined {
   const { basedOn } = one
   if (!basedOn) return undefined
-  const met = [...seen, one.name]
   const base = all.get(basedOn.name)
-  if (met.includes(basedOn.name))
-    report(problem('base-circle', { circle: [...met.slice(met.indexOf(basedOn.name)), basedOn.name] }, basedOn.span))
-  else if (!base) report(problem('use-unknown', { name: basedOn.name, what, known: [...all.keys()] }, basedOn.span))
-  else return { base, met }
+  if (base && !met.has(base.name)) return base
+  if (base) {
+    const names = chain.map(({ name }) => name)
+    report(problem('base-circle', { circle: [...names.slice(names.indexOf(base.name)), base.name] }, basedOn.span))
+  } else report(problem('use-unknown', { name: basedOn.name, what, known: [...all.keys()] }, basedOn.span))
   return undefined
 }

@@ -61,18 +61,28 @@ export class LibraryGraph {
     return this.reach(member, (one) => this.usedBy(one))
   }
 
-  /** Depth first: what a member uses stands right behind it. */
+  /** All that at least one of the members draws on, themselves left out unless another one draws on them. */
+  drawnOnByAny(members: readonly Member[]): Member[] {
+    return [...this.visited(members, (one) => this.uses(one)).values()]
+  }
+
   private reach(start: Member, next: (member: Member) => Member[]): Member[] {
-    const found = new Map<string, Member>()
-    const visit = (member: Member) => {
-      for (const one of next(member)) {
-        if (found.has(memberKey(one)) || memberKey(one) === memberKey(start)) continue
-        found.set(memberKey(one), one)
-        visit(one)
-      }
-    }
-    visit(start)
+    const found = this.visited([start], next)
+    found.delete(memberKey(start))
     return [...found.values()]
+  }
+
+  /** Depth first: what a member uses stands right behind it. */
+  private visited(starts: readonly Member[], next: (member: Member) => Member[]): Map<string, Member> {
+    const found = new Map<string, Member>()
+    const open = starts.toReversed().flatMap((one) => next(one).toReversed())
+    for (let one = open.pop(); one; one = open.pop()) {
+      const key = memberKey(one)
+      if (found.has(key)) continue
+      found.set(key, one)
+      open.push(...next(one).toReversed())
+    }
+    return found
   }
 }
 
@@ -173,7 +183,7 @@ function linksOfPrompt(from: Member, prompt: PromptModel, shelf: Shelf): Link[] 
     for (const one of turn.attach) if (one.kind === 'path') add('file', one.path, one.span)
   }
   for (const bound of prompt.bind) links.push(...linksOfText(from, bound.text, shelf))
-  const scope = scopeOf(prompt, shelf)
+  const scope = persona || output ? scopeOf(prompt, shelf) : new Scope([])
   for (const name of namedIn(persona, shelf.personas, scope)) add('persona', name, wholeOf(persona!))
   for (const name of namedIn(output, shelf.outputs, scope)) add('output', name, wholeOf(output!))
   return links

@@ -1,18 +1,51 @@
 import { allTurns, type JoinedPrompt, type PromptModel, type TurnModel } from '../artefacts/artefacts.js'
 import { baseOf } from './base.js'
-import { problem, type Report } from '../problems/problem.js'
+import { problem, type Problem, type Report } from '../problems/problem.js'
 
-/** Joins a prompt with its bases: variables merge by name, named turns are replaced, turns follow, other keys replace. */
-export function joinPrompt(
-  prompt: PromptModel,
-  prompts: ReadonlyMap<string, PromptModel>,
-  report: Report,
-  seen: readonly string[] = [],
-): JoinedPrompt | undefined {
-  if (!prompt.basedOn) return { ...prompt, bind: [], changed: [] }
-  const found = baseOf(prompt, prompts, 'prompt', report, seen)
-  const below = found && joinPrompt(found.base, prompts, report, found.met)
-  return below && derive(prompt, below, report)
+interface Joined {
+  readonly prompt: JoinedPrompt | undefined
+  /** What is wrong with it, and with what it is based on. */
+  readonly problems: readonly Problem[]
+}
+
+/** Prompts joined with their bases: variables merge by name, named turns are replaced, turns follow, other keys replace. */
+export class PromptJoiner {
+  private readonly known = new Map<string, Joined>()
+
+  constructor(private readonly prompts: ReadonlyMap<string, PromptModel>) {}
+
+  /** Each prompt is joined once, however many are based on it, and however long the chain. */
+  join(prompt: PromptModel, report: Report): JoinedPrompt | undefined {
+    const { prompt: joined, problems } = this.known.get(prompt.name) ?? this.joinChain(prompt)
+    for (const one of problems) report(one)
+    return joined
+  }
+
+  private joinChain(prompt: PromptModel): Joined {
+    const problems: Problem[] = []
+    const chain = [prompt]
+    const met = new Set([prompt.name])
+    let base: Joined = { prompt: undefined, problems }
+    for (let last = prompt; ;) {
+      const next = baseOf(last, this.prompts, 'prompt', met, chain, (p) => problems.push(p))
+      if (!next) break
+      const known = this.known.get(next.name)
+      if (known) {
+        base = known
+        break
+      }
+      met.add(next.name)
+      chain.push(next)
+      last = next
+    }
+    for (const one of chain.reverse()) {
+      const own = [...base.problems]
+      const joined = one.basedOn ? base.prompt && derive(one, base.prompt, (p) => own.push(p)) : { ...one, bind: [], changed: [] }
+      base = { prompt: joined, problems: own }
+      this.known.set(one.name, base)
+    }
+    return base
+  }
 }
 
 function derive(prompt: PromptModel, base: JoinedPrompt, report: Report): JoinedPrompt {

@@ -1,7 +1,7 @@
 import { circles } from './circles.js'
 import { fingerprintOf } from './fingerprint.js'
 import { artefactOf, graphOf, memberKey, type LibraryGraph, type Member } from './graph.js'
-import { joinPrompt } from './join.js'
+import { PromptJoiner } from './join.js'
 import { Prompt, type AnyValues } from './prompt.js'
 import { seenFrom } from './seen-from.js'
 import { withRows, type CaseRows } from './case-rows.js'
@@ -93,7 +93,9 @@ export class Library<P extends object = AnyPrompts> {
     this.tables = options.tables ?? {}
     for (const unused of unusedIn(shelf, this.graph)) report(unused)
     this.filed = found
-    for (const model of shelf.prompts.values()) this.compiled.set(model.name, this.compile(model, shelves, inCircles.has(model.name)))
+    const joiner = new PromptJoiner(shelf.prompts)
+    for (const model of shelf.prompts.values())
+      this.compiled.set(model.name, this.compile(model, shelves, joiner, inCircles.has(model.name)))
     for (const batch of shelf.batches.values()) {
       if (batch.prompt && !shelf.prompts.has(batch.prompt.name))
         report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: [...shelf.prompts.keys()] }, batch.prompt.span))
@@ -112,9 +114,9 @@ export class Library<P extends object = AnyPrompts> {
   /** What is wrong with files by themselves; what a prompt found wrong while it was compiled stands beside its plan. */
   private readonly filed: readonly Problem[]
 
-  private compile(model: PromptModel, shelves: Shelves & Pick<Shelf, 'prompts'>, inCircle: boolean): Compiled {
+  private compile(model: PromptModel, shelves: Shelves, joiner: PromptJoiner, inCircle: boolean): Compiled {
     const problems: Problem[] = []
-    const prompt = joinPrompt(model, shelves.prompts, (p) => problems.push(p))
+    const prompt = joiner.join(model, (p) => problems.push(p))
     if (!prompt || inCircle) return { problems, ready: undefined }
     const plan = compilePrompt(prompt, shelves, (p) => problems.push(seenFrom(prompt, p)))
     return { problems, ready: { prompt, plan } }
@@ -247,7 +249,8 @@ const DRAWN_ON: readonly Member['kind'][] = ['snippet', 'persona', 'example set'
 /** Artefacts that no prompt draws on; a library without prompts is there to be drawn on by others. */
 function unusedIn(shelf: Shelf, graph: LibraryGraph): Problem[] {
   if (shelf.prompts.size === 0) return []
-  const drawn = new Set([...shelf.prompts.keys()].flatMap((name) => graph.drawsOn({ kind: 'prompt', name })).map(memberKey))
+  const prompts = [...shelf.prompts.keys()].map((name) => ({ kind: 'prompt' as const, name }))
+  const drawn = new Set(graph.drawnOnByAny(prompts).map(memberKey))
   return graph.members.flatMap((one) => {
     if (!DRAWN_ON.includes(one.kind) || drawn.has(memberKey(one))) return []
     return [problem('artefact-unused', { what: one.kind, name: one.name }, artefactOf(shelf, one)!.span)]

@@ -16,19 +16,20 @@ type Outputs = ReadonlyMap<string, OutputModel>
 export function joinOutputs(outputs: Outputs, sets: ReadonlyMap<string, PreparedSet>, report: Report): Map<string, OutputModel> {
   const joined = new Map<string, OutputModel>()
   for (const output of outputs.values()) {
-    const whole = joinOutput(output, outputs, report, [])
+    const whole = joinOutput(output, outputs, report)
     joined.set(output.name, whole.form === 'one-of' ? withLabels(whole, sets, report) : whole)
   }
   return joined
 }
 
-function joinOutput(output: OutputModel, outputs: Outputs, report: Report, seen: readonly string[]): OutputModel {
-  const found = baseOf(output, outputs, 'output', report, seen)
-  // What is wrong with the base is said where it is joined itself.
-  return found
+function joinOutput(output: OutputModel, outputs: Outputs, report: Report, below: readonly OutputModel[] = []): OutputModel {
+  const chain = [...below, output]
+  const base = baseOf(output, outputs, 'output', new Set(chain.map(({ name }) => name)), chain, report)
+  // What is wrong with the base is reported where it is joined itself.
+  return base
     ? derive(
         output,
-        joinOutput(found.base, outputs, () => undefined, found.met),
+        joinOutput(base, outputs, () => undefined, chain),
         report,
       )
     : output

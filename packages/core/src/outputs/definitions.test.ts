@@ -293,9 +293,9 @@ describe('bad definitions are found when the library opens', () => {
     ['passage-none', 'kind: document\ntext: "Nothing to write."', 'there is no passage in it'],
     ['bound-unfit', 'kind: fields\nfields: { a: { type: text, max-words: "{item.title}" } }', '"max-words" is text, not a number'],
     [
-      'pattern-backtracks',
+      'pattern-refused',
       'kind: fields\nfields: { a: { type: text, pattern: "(?=a).*b.*" } }',
-      'the pattern (?=a).*b.* may take for ever on some texts',
+      'the pattern (?=a).*b.* cannot be used: it looks ahead or behind',
     ],
     ['name-unknown', 'kind: document\ntext: "{nobody} <a>"', 'there is no variable "nobody"'],
     ['use-circle', 'kind: document\ntext: "{use output} <a>"', 'a circle: o → o'],

@@ -273,11 +273,6 @@ describe('rows', () => {
     ])
     expect(rows.read(`${text}\nStool (19`).kept).toEqual(TWO)
   })
-  test('cost bounded time', () => {
-    const start = performance.now()
-    for (const line of ['('.repeat(1_000_000), '(1) '.repeat(500_000), ') -> '.repeat(400_000)]) rows.read(line)
-    expect(performance.now() - start).toBeLessThan(5000)
-  })
 })
 
 describe('a document', () => {

@@ -24,6 +24,11 @@ export const askingCodes = {
     'A model gave no answer, however often it was asked.',
     (d) => `"${d.model}" gave no answer: ${d.why}${d.tries > 1 ? `, asked ${d.tries} times` : ''}`,
   ),
+  'model-waits': error<{ model: string; seconds: number; longest: number }>(
+    'A service asks to be left alone for longer than a run should wait.',
+    (d) => `model "${d.model}" asks for a wait of ${d.seconds} seconds, more than ${d.longest}`,
+    () => 'resume the run later, or raise longest-wait in models.yaml',
+  ),
   'model-gone': error<{ model: string; why: string; count: number }>(
     'So many questions in a row got no answer that asking on would only take time.',
     (d) => `"${d.model}" answers nobody: ${d.why}, ${d.count} questions in a row`,

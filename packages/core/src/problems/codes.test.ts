@@ -9,6 +9,12 @@ const deep = (n: number) => `${'{when a}'.repeat(n)}x${'{end}'.repeat(n)}`
 const chain = (n: number): Files => Object.fromEntries(Array.from({ length: n }, (_, i) => [`snippets/s${i}.md`, `~ use s${i + 1}`]))
 const SET = 'title: S\nfields: { n: text, g: text }\nask: "{n}"\nanswer: "{g}"\n'
 
+function selfHolding(): object {
+  const record: Record<string, unknown> = {}
+  record['self'] = record
+  return record
+}
+
 type Raised = readonly [code: ProblemCode, files: Files, values?: Record<string, unknown>]
 
 /** One library, or one set of values, that raises each code. */
@@ -151,6 +157,8 @@ const CASES: readonly Raised[] = [
     onePrompt('{each x in l}.{end}', '{ l: list of text }', { 'dunelight.yaml': 'limits: { repeats: 1 }' }),
     { l: ['a', 'b'] },
   ],
+  ['value-too-deep', onePrompt('{r as json}', '{ r: record }'), { r: selfHolding() }],
+  ['steps-over-limit', onePrompt('{a as count}', '{ a: list of text }', { 'dunelight.yaml': 'limits: { steps: 1 }' }), { a: ['a', 'b'] }],
   ['bytes-over-limit', onePrompt('{a}', '{ a: text }', { 'dunelight.yaml': 'limits: { rendering-bytes: 3 }' }), { a: 'long' }],
 ]
 
@@ -162,6 +170,9 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'environment-missing': 'packages/cli/src/ask.test.ts',
   'model-silent': 'packages/cli/src/ask.test.ts',
   'model-gone': 'packages/cli/src/ask.test.ts',
+  'model-waits': 'packages/node/src/asking/asking.test.ts',
+  'internal-error': 'packages/node/src/node.test.ts',
+  'pipe-waits': 'packages/cli/src/smoke.test.ts',
   'answer-refused': 'packages/cli/src/ask.test.ts',
   'answer-not-found': 'packages/cli/src/ask.test.ts',
   'answers-made-up': 'packages/cli/src/ask.test.ts',
@@ -218,7 +229,7 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'output-contradicts': 'packages/core/src/outputs/definitions.test.ts',
   'schema-broken': 'packages/core/src/outputs/definitions.test.ts',
   'schema-unchecked': 'packages/core/src/outputs/definitions.test.ts',
-  'pattern-backtracks': 'packages/core/src/outputs/definitions.test.ts',
+  'pattern-refused': 'packages/core/src/outputs/definitions.test.ts',
   'bound-unfit': 'packages/core/src/outputs/definitions.test.ts',
   'sample-impossible': 'packages/core/src/outputs/replies.test.ts',
   'reply-empty': 'packages/core/src/outputs/replies.test.ts',

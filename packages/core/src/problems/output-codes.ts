@@ -1,4 +1,4 @@
-import { error, warning } from './code.js'
+import { error } from './code.js'
 import { meant } from './suggest.js'
 
 /** Faults of the definitions of answers. */
@@ -49,10 +49,10 @@ export const outputCodes = {
     (d) => `the schema of "${d.output}" says more than fields can say, and nothing here checks JSON Schemas`,
     () => 'hand over a validator: { validator } of "dunelight/json-schema"; openLibrary of @dunelight/node brings it',
   ),
-  'pattern-backtracks': warning<{ pattern: string }>(
-    'A pattern that looks around or back at itself can take for ever on a hostile text.',
-    (d) => `the pattern ${d.pattern} may take for ever on some texts`,
-    () => 'write it without (?=…), (?!…) and \\1',
+  'pattern-refused': error<{ pattern: string; why: string }>(
+    'A pattern is tried on texts from strangers, so it runs in time that grows with the text. What cannot run so is refused.',
+    (d) => `the pattern ${d.pattern} cannot be used: ${d.why}`,
+    () => 'write it without (?=…), (?<=…), (?!…), \\1 and \\k<…>',
   ),
   'bound-unfit': error<{ bound: string; why: string }>(
     'A bound that is a slot comes out as something else than a number.',

@@ -1,4 +1,4 @@
-import { error, warning } from './code.js'
+import { error, info, warning } from './code.js'
 import { meant } from './suggest.js'
 
 /** Faults of what is handed in at rendering. */
@@ -56,6 +56,21 @@ export const valueCodes = {
     'Loops may run only so often in one rendering.',
     (d) => `more than ${d.limit} repeats in one rendering`,
     () => 'raise limits: { repeats: … } in dunelight.yaml, or render fewer items',
+  ),
+  'value-too-deep': error<{ path: string; limit: number }>(
+    'A value may be nested only so deep: one that holds itself never ends.',
+    (d) => `"${d.path}" is nested more than ${d.limit} deep`,
+    () => 'hand over the part that the prompt needs',
+  ),
+  'steps-over-limit': error<{ limit: number }>(
+    'One rendering may take only so many steps: lists within lists that are searched or changed for every item multiply.',
+    (d) => `the rendering takes more than ${d.limit} steps`,
+    () => 'move what does not depend on the item out of the loop, render fewer items, or raise limits: { steps: … } in dunelight.yaml',
+  ),
+  'internal-error': error<{ cause: string; stack: string }>(
+    'A record met an exception that was not expected: a bug of ours, or of a format that a program brought along. The record is rejected; the rest goes on.',
+    (d) => `internal error: ${d.cause}`,
+    () => 'this is a bug: report it with the problem’s data, which has the stack',
   ),
   'bytes-over-limit': error<{ limit: number }>(
     'One rendering may be only so large.',
@@ -250,6 +265,10 @@ export const tableCodes = {
     'A database does not understand what it is asked.',
     (d) => `${d.file} does not take the query: ${d.says}`,
     (d) => (d.tables.length > 0 ? `its tables: ${d.tables.join(', ')}` : undefined),
+  ),
+  'pipe-waits': info<{ file: string }>(
+    'A table comes through a named pipe: reading begins when a program opens its other end.',
+    (d) => `waiting for a program to write to the pipe ${d.file}`,
   ),
   'file-unreadable': error<{ file: string; why: string }>('A file cannot be opened.', (d) => `cannot read ${d.file}: ${d.why}`),
   'record-unknown': error<{ id: string }>('A record asked for by its id is not in the table.', (d) => `no record is called "${d.id}"`),

@@ -147,6 +147,14 @@ export class Run implements Setting {
     this.checkLength()
   }
 
+  /** A format or condition goes through a value: what it costs grows with its size, and some are gone through again and again. */
+  spend(value: unknown): void {
+    this.steps += typeof value === 'string' ? 1 + (value.length >> 5) : Array.isArray(value) ? 1 + value.length : 1
+    if (this.steps > this.limits.steps) throw new ProblemError([problem('steps-over-limit', { limit: this.limits.steps })])
+  }
+
+  private steps = 0
+
   overflow(): never {
     throw new ProblemError([problem('bytes-over-limit', { limit: this.limits.renderingBytes })])
   }

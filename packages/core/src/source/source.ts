@@ -27,6 +27,8 @@ export interface Embedding {
   readonly style: ScalarStyle
 }
 
+const STEP = 1024
+
 /** A named text. A text inside a YAML file knows its host, so every place points into the file a person edits. */
 export class Source {
   private starts: number[] | undefined
@@ -75,15 +77,21 @@ export class Source {
     return { file: file.name, line: low + 1, column: file.columnOf(starts[low]!, at) }
   }
 
-  /** Faults come mostly in order: counting goes on where it ended, or a long line of faults would be counted again for each. */
-  private counted = { line: 0, at: 0, column: 1 }
+  /** How many code points stand before each step of the text: a long line of problems would be counted again for each. */
+  private counted: number[] | undefined
 
   private columnOf(line: number, at: number): number {
-    const { counted } = this
-    const from = counted.line === line && counted.at <= at ? counted : { line, at: line, column: 1 }
-    const column = from.column + codePoints(this.text.slice(from.at, at))
-    this.counted = { line, at, column }
-    return column
+    return at - line < STEP ? codePoints(this.text.slice(line, at)) + 1 : this.pointsBefore(at) - this.pointsBefore(line) + 1
+  }
+
+  private pointsBefore(at: number): number {
+    if (!this.counted) {
+      this.counted = [0]
+      for (let from = 0; from < this.text.length; from += STEP)
+        this.counted.push(this.counted.at(-1)! + codePoints(this.text.slice(from, from + STEP)))
+    }
+    const step = Math.floor(at / STEP)
+    return this.counted[step]! + codePoints(this.text.slice(step * STEP, at))
   }
 
   /** Offsets at which the lines begin; `\n`, `\r\n` and `\r` end a line. */

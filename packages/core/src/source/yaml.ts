@@ -95,33 +95,78 @@ function scalarText(node: { value: unknown; source?: string }): string {
 
 /** Reads a YAML 1.2 file. Faults are given back beside the tree; aliases expand to at most `aliases` nodes. */
 export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faults: YamlFault[] } {
-  const document = parseDocument(source.text, { version: '1.2', merge: false, uniqueKeys: true, prettyErrors: false, stringKeys: false })
+  const document = documentOf(source.text)
+  if (!document) {
+    const whole = source.span(0, 0)
+    return { root: new YamlNode(source, parseDocument(''), null, whole), faults: [{ says: TOO_DEEP, span: whole }] }
+  }
   const faults = document.errors.map((e) => ({ says: tidy(e.message), span: source.span(e.pos[0], Math.max(e.pos[0], e.pos[1])) }))
+  if (faults.some(({ says }) => says === TOO_DEEP)) faults.splice(0, faults.length, { says: TOO_DEEP, span: source.span(0, 0) })
   const whole = source.span(0, 0)
-  const count = faults.length > 0 ? 0 : countAliases(document)
-  if (count > aliases) faults.push({ says: `more than ${aliases} aliases`, span: whole })
-  const root = faults.length > 0 ? null : (document.contents as Node | null)
+  if (faults.length === 0) {
+    const { count, circular, deep } = looked(document)
+    const at = (node: Node | undefined) => (node?.range ? source.span(node.range[0], node.range[1]) : whole)
+    if (circular) faults.push({ says: 'an anchor holds itself', span: at(circular) })
+    else if (deep) faults.push({ says: TOO_DEEP, span: at(deep) })
+    else if (count > aliases) faults.push({ says: `more than ${aliases} aliases`, span: whole })
+  }
+  const root = faults.length > 0 ? null : document.contents
   return { root: new YamlNode(source, document, root, whole), faults }
 }
 
 function tidy(message: string): string {
+  // The parser hears of a stack that is full as of any other fault.
+  if (/call stack/i.test(message)) return TOO_DEEP
   const line = message.split('\n')[0] ?? ''
   return line.charAt(0).toLowerCase() + line.slice(1).replace(/[.:]$/, '')
 }
 
-/** Aliases used, those within an aliased node counted each time it is used: what expanding them would cost. */
-function countAliases(document: Document): number {
+/** Deeper than any file of a library is; its readers follow it by calling themselves. */
+const DEEPEST = 200
+const TOO_DEEP = `nested more than ${DEEPEST} deep`
+
+/** The document of a text; undefined where it is nested so deep that reading it overflows the stack. */
+function documentOf(text: string): Document | undefined {
+  try {
+    return parseDocument(text, { version: '1.2', merge: false, uniqueKeys: true, prettyErrors: false, stringKeys: false })
+  } catch (fault) {
+    if (fault instanceof RangeError) return undefined
+    throw fault
+  }
+}
+
+interface Looked {
+  /** Aliases used, those within an aliased node counted each time it is used: what expanding them would cost. */
+  count: number
+  /** An alias within its own anchor. */
+  circular: Node | undefined
+  /** A node that is nested too deep. */
+  deep: Node | undefined
+}
+
+function looked(document: Document): Looked {
+  const found: Looked = { count: 0, circular: undefined, deep: undefined }
   const costs = new Map<unknown, number>()
-  const cost = (node: unknown): number => {
+  const open = new Set<unknown>()
+  const cost = (node: unknown, depth: number): number => {
     const known = costs.get(node)
     if (known !== undefined) return known
-    costs.set(node, 0) // an alias within its own anchor costs nothing more
+    if (depth > DEEPEST) {
+      found.deep ??= node as Node
+      return 0
+    }
     let sum = 0
-    if (isAlias(node)) sum = 1 + cost(node.resolve(document))
-    else if (isMap(node)) for (const pair of node.items) sum += cost(pair.value)
-    else if (isSeq(node)) for (const item of node.items) sum += cost(item)
+    open.add(node)
+    if (isAlias(node)) {
+      const target = node.resolve(document)
+      if (open.has(target)) found.circular ??= node
+      else sum = 1 + cost(target, depth + 1)
+    } else if (isMap(node)) for (const pair of node.items) sum += cost(pair.value, depth + 1)
+    else if (isSeq(node)) for (const item of node.items) sum += cost(item, depth + 1)
+    open.delete(node)
     costs.set(node, sum)
     return sum
   }
-  return cost(document.contents)
+  found.count = cost(document.contents, 0)
+  return found
 }

@@ -1,4 +1,4 @@
-import { isRecord, isMissing, lineEnds, own, ownNamed, put, shown, clip } from './data.js'
+import { isDeeper, isRecord, isMissing, lineEnds, own, ownNamed, put, shown, clip } from './data.js'
 import { mediaFits, readDataUri } from './files.js'
 import { instant, isDate, readDateTime } from './dates.js'
 import { compareNumbers, isDecimal, type Numeric } from './numbers.js'
@@ -76,9 +76,19 @@ export function acceptType(value: unknown, type: ValueType, where: Where, report
     case 'turns':
       return acceptTurns(value, type, where, report)
     case 'any':
-      return value
+      return acceptOpen(value, where, report)
   }
 }
+
+/** Data without a declaration is carried along as it is, unless it is nested so deep, or holds itself, that nothing could write it. */
+function acceptOpen<V>(value: V, where: Where, report: Report): V | null {
+  if (!isDeeper(value, DEEPEST)) return value
+  report(problem('value-too-deep', { path: wordsFor(where), limit: DEEPEST }))
+  return null
+}
+
+/** Deeper than any record is. */
+const DEEPEST = 100
 
 function unfit(value: unknown, type: ValueType, where: Where, report: Report, hint?: string): null {
   report(problem('value-unfit', { path: wordsFor(where), expected: describe(type), found: shown(value), hint }))
@@ -171,7 +181,12 @@ function acceptList(value: unknown, type: ListType, where: Where, report: Report
   )
   checkCount(list.length, type, where, report)
   if (type.unique) {
-    const twice = list.find((item, i) => list.indexOf(item) !== i)
+    const met = new Set<unknown>()
+    const twice = list.find((item) => {
+      if (met.has(item)) return true
+      met.add(item)
+      return false
+    })
     if (twice !== undefined) report(problem('value-bounds', { path: wordsFor(where), says: `holds ${shown(twice)} twice` }))
   }
   return list
@@ -186,13 +201,13 @@ function checkCount(count: number, type: { minItems?: number; maxItems?: number 
 
 /** Declared fields first and all of them, then what else the record carries along. Only own data is copied. */
 function acceptRecord(value: Record<string, unknown>, type: RecordType, where: Where, report: Report): Record<string, unknown> {
-  if (!type.fields) return value
+  if (!type.fields) return acceptOpen(value, where, report) ?? {}
   const record: Record<string, unknown> = {}
   for (const field of type.fields)
     put(record, field.name, accept(ownNamed(value, field.name), field, { parent: where, name: field.name }, report))
   for (const key in value) {
     if (Object.hasOwn(record, key) || !Object.hasOwn(value, key) || Object.hasOwn(record, key.normalize('NFC'))) continue
-    put(record, key, own(value, key))
+    put(record, key, acceptOpen(own(value, key), { parent: where, name: key }, report))
   }
   return record
 }

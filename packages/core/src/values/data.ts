@@ -87,3 +87,22 @@ export function put(target: Record<string, unknown>, key: string, value: unknown
   if (key === '__proto__') Object.defineProperty(target, key, { value, enumerable: true, configurable: true, writable: true })
   else target[key] = value
 }
+
+/** Whether a value is nested deeper than that, or holds itself. */
+export function isDeeper(value: unknown, limit: number): boolean {
+  return typeof value === 'object' && value !== null && heightOf(value, limit, new Map()) > limit
+}
+
+/** How many objects and lists stand within one another; what is more than the limit need not be known. */
+function heightOf(value: object, limit: number, known: Map<object, number>): number {
+  const before = known.get(value)
+  if (before !== undefined) return before
+  if (limit < 0 || ArrayBuffer.isView(value)) return limit < 0 ? Infinity : 0
+  // Until it is known: what holds itself has no end.
+  known.set(value, Infinity)
+  let height = 0
+  for (const one of Object.values(value))
+    if (typeof one === 'object' && one !== null) height = Math.max(height, heightOf(one as object, limit - 1, known))
+  known.set(value, height + 1)
+  return height + 1
+}

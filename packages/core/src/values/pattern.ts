@@ -1,47 +1,50 @@
-// Patterns come from people, and are tried on texts from strangers: an engine that tries one way after the other could be kept busy for ever
-// (`(a+)+b`). Patterns that could are run here as an automaton that goes all ways at once, so that time grows with the text and no faster.
+// Patterns come from authors and are tried on texts from strangers: an engine that tries one way after the other could be kept busy for ever
+// (`(a+)+b`). They run here as an automaton that goes all ways at once, so that time grows with the text and no faster; what no automaton can
+// do is refused when the library opens.
 
 /** A pattern that matches a whole text. */
 export interface Pattern {
   test(text: string): boolean
-  /** Whether nothing can keep it busy: false only where it looks around or back. */
-  readonly bounded: boolean
-  /** The automaton, where it could be made: for making up texts that match. */
-  readonly automaton: Automaton | undefined
+  readonly automaton: Automaton
+}
+
+/** A pattern that cannot be used, and why. */
+export class PatternRefused extends Error {
+  override readonly name = 'PatternRefused'
 }
 
 const known = new Map<string, Pattern>()
 
-/** The pattern of a source, made once; it matches the whole text, as in a form. */
+/**
+ * The pattern of a source, made once; it matches the whole text, as in a form.
+ *
+ * @throws PatternRefused where the source is no regular expression, looks around or back, or is too large.
+ */
 export function wholePattern(source: string): Pattern {
   let found = known.get(source)
-  if (!found) known.set(source, (found = compilePattern(source)))
+  if (!found) {
+    const automaton = automatonOf(source)
+    known.set(source, (found = { automaton, test: (text) => automaton.matches(text) }))
+  }
   return found
 }
 
-/** @throws SyntaxError where the source is no regular expression. */
-function compilePattern(source: string): Pattern {
-  const native = new RegExp(`^(?:${source})$`, 'u')
-  const automaton = automatonOf(source)
-  const test = automaton && longRepeats(source) > 1 ? (text: string) => automaton.matches(text) : (text: string) => native.test(text)
-  return { test, bounded: automaton !== undefined || longRepeats(source) <= 1, automaton }
+/** Why a pattern cannot be used; undefined where it can. */
+export function patternRefused(source: string): string | undefined {
+  try {
+    wholePattern(source)
+    return undefined
+  } catch (fault) {
+    if (fault instanceof PatternRefused) return fault.message
+    throw fault
+  }
 }
 
 /** The same for a pattern that may match anywhere in a text, as those of JSON Schema do. */
 export function patternWithin(source: string): { test(text: string): boolean; toString(): string } {
   const automaton = automatonOf(`[^]*(?:${source})[^]*`)
-  if (!automaton) return new RegExp(source, 'u')
-  // Whoever keeps patterns keeps them by their text.
+  // A validator keeps patterns by their text.
   return { test: (text) => automaton.matches(text), toString: () => source }
-}
-
-/** How many repeats may run long: a single one cannot be divided in several ways. */
-function longRepeats(source: string): number {
-  const bare = source.replace(/\\[^]|\[(?:\\[^]|[^\]\\])*\]/g, 'x')
-  return [...bare.matchAll(/[*+]|(\)?)\{(\d+)(,?)(\d*)\}/g)].filter(([, group, least, comma, most]) => {
-    if (least === undefined || group === ')') return true
-    return comma === ',' && (most === '' || Number(most) > 8)
-  }).length
 }
 
 /** A sign, or a test of the place between two. */
@@ -51,29 +54,78 @@ type Step =
   | { readonly kind: 'fork'; readonly to: readonly number[] }
   | { readonly kind: 'end' }
 
-/** More states than this are no pattern that a person wrote. */
-const MOST_STATES = 20_000
+/** More states than this are no pattern that a person wrote: a text would take as many steps for each of its characters. */
+const MOST_STATES = 2000
+/** So many sets of states, each with the characters that lead on, are remembered. */
+const MOST_KNOWN = 2000
+
+/** Several states at once, and which follow them by which character. */
+interface States {
+  readonly all: readonly number[]
+  readonly accepts: boolean
+  readonly next: Map<string, States>
+}
 
 export class Automaton {
+  /** Sets of states that were met before: most texts go the same few ways. Places between characters depend on both sides, and are not kept. */
+  private readonly met = new Map<string, States>()
+  private readonly looksAround: boolean
+  private first: States | undefined
+
   constructor(
     readonly steps: readonly Step[],
     readonly start: number,
-  ) {}
+  ) {
+    this.looksAround = steps.some(({ kind }) => kind === 'place')
+  }
 
   matches(text: string): boolean {
-    let now = this.closure([this.start], text, 0)
-    let at = 0
-    while (at < text.length && now.length > 0) {
+    if (this.looksAround) return this.matchesBetween(text)
+    let now = (this.first ??= this.states([this.start]))
+    for (let at = 0; at < text.length && now.all.length > 0;) {
       const sign = String.fromCodePoint(text.codePointAt(at)!)
       at += sign.length
-      const next: number[] = []
-      for (const state of now) {
-        const step = this.steps[state]!
-        if (step.kind === 'sign' && step.test.test(sign)) next.push(step.to)
-      }
-      now = this.closure(next, text, at)
+      let next = now.next.get(sign)
+      if (!next) now.next.set(sign, (next = this.states(this.after(now.all, sign))))
+      now = next
     }
-    return at === text.length && now.some((state) => this.steps[state]!.kind === 'end')
+    return now.accepts
+  }
+
+  /** The set of these states, with all that can be reached from them. */
+  private states(states: readonly number[]): States {
+    const all = this.closure(states, '', 0).sort((a, b) => a - b)
+    const key = all.join(' ')
+    let found = this.met.get(key)
+    if (!found) {
+      if (this.met.size >= MOST_KNOWN) {
+        this.met.clear()
+        this.first = undefined
+      }
+      this.met.set(key, (found = { all, accepts: this.accepts(all), next: new Map() }))
+    }
+    return found
+  }
+
+  private after(states: readonly number[], sign: string): number[] {
+    return states.flatMap((state) => {
+      const step = this.steps[state]!
+      return step.kind === 'sign' && step.test.test(sign) ? [step.to] : []
+    })
+  }
+
+  private accepts(states: readonly number[]): boolean {
+    return states.some((state) => this.steps[state]!.kind === 'end')
+  }
+
+  private matchesBetween(text: string): boolean {
+    let now = this.closure([this.start], text, 0)
+    for (let at = 0; at < text.length && now.length > 0;) {
+      const sign = String.fromCodePoint(text.codePointAt(at)!)
+      at += sign.length
+      now = this.closure(this.after(now, sign), text, at)
+    }
+    return this.accepts(now)
   }
 
   /** The states that can be reached without a sign. */
@@ -98,31 +150,32 @@ export class Automaton {
 /** A piece of an automaton under way: given where it goes on, it gives where it begins. */
 type Fragment = (to: number) => number
 
-/** The automaton of a pattern, or undefined where it looks around or back, or is too large. */
-export function automatonOf(source: string): Automaton | undefined {
+/** @throws PatternRefused where no automaton does it. */
+function automatonOf(source: string): Automaton {
+  try {
+    new RegExp(source, 'u')
+  } catch (fault) {
+    throw new PatternRefused((fault instanceof Error ? fault.message : String(fault)).replace(/^.*?:\s*(?=[^:]*$)/, '').toLowerCase())
+  }
   const steps: Step[] = []
   const add = (step: Step): number => {
-    if (steps.length >= MOST_STATES) throw new TooMuch()
+    if (steps.length >= MOST_STATES) throw new PatternRefused('it repeats too often; use max-length for the length of a text')
     return steps.push(step) - 1
   }
-  try {
-    const fragment = new PatternReader(source, add).alternatives()
-    const end = add({ kind: 'end' })
-    return new Automaton(steps, fragment(end))
-  } catch (fault) {
-    if (fault instanceof TooMuch) return undefined
-    throw fault
-  }
+  const fragment = new PatternReader(source, add).alternatives()
+  const end = add({ kind: 'end' })
+  return new Automaton(steps, fragment(end))
 }
 
-/** What no automaton does, or not at a size that is worth it. */
-class TooMuch extends Error {}
+/** Groups within groups: beyond this the stack itself would be in danger. */
+const DEEPEST = 100
 
 const ATOM = /\\u\{[0-9a-fA-F]+\}|\\u[0-9a-fA-F]{4}|\\x[0-9a-fA-F]{2}|\\c[A-Za-z]|\\[pP]\{[^}]*\}|\\[^]|\[(?:\\[^]|[^\]\\])*\]|[^]/uy
 const REPEAT = /([*+?]|\{(\d+)(?:(,)(\d*))?\})\??/y
 
 class PatternReader {
   private at = 0
+  private depth = 0
 
   constructor(
     private readonly source: string,
@@ -152,16 +205,18 @@ class PatternReader {
     if (this.source[this.at] === '(') {
       const opening = /\((?:\?:|\?<[^=!>][^>]*>|(?!\?))/y
       opening.lastIndex = this.at
-      if (!opening.test(this.source)) throw new TooMuch()
+      if (!opening.test(this.source)) throw new PatternRefused('it looks ahead or behind, which takes unbounded time')
       this.at = opening.lastIndex
+      if (++this.depth > DEEPEST) throw new PatternRefused(`its groups are nested more than ${DEEPEST} deep`)
       const inner = this.alternatives()
+      this.depth--
       this.at++
       return inner
     }
     ATOM.lastIndex = this.at
     const [atom = ''] = ATOM.exec(this.source) ?? []
     this.at += atom.length
-    if (/^\\(?:[1-9]|k)/.test(atom)) throw new TooMuch()
+    if (/^\\(?:[1-9]|k)/.test(atom)) throw new PatternRefused('it refers back to a group, which takes unbounded time')
     if (atom === '^' || atom === '$' || atom === '\\b' || atom === '\\B') {
       const test = new RegExp(atom, 'uy')
       return (to) => this.add({ kind: 'place', test, to })
@@ -180,7 +235,8 @@ class PatternReader {
     if (sign === '+') return (to) => piece(this.star(piece)(to))
     const least = sign === '?' ? 0 : Number(count)
     const most = sign === '?' ? 1 : comma === undefined ? least : upTo === '' ? Infinity : Number(upTo)
-    if (least > MOST_STATES || (most !== Infinity && most > MOST_STATES)) throw new TooMuch()
+    if (least > MOST_STATES || (most !== Infinity && most > MOST_STATES))
+      throw new PatternRefused('it repeats too often; use max-length for the length of a text')
     return (to) => {
       let next = most === Infinity ? this.star(piece)(to) : to
       for (let i = least; i < Math.min(most, MOST_STATES) && most !== Infinity; i++)

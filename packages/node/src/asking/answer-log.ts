@@ -2,7 +2,8 @@ import { createReadStream } from 'node:fs'
 import { mkdir, open, type FileHandle } from 'node:fs/promises'
 import { dirname } from 'node:path'
 import { problem, type ModelAnswer, type Problem } from 'dunelight'
-import { WriteFault } from '../batches/ledger.js'
+import { append, WriteFault } from '../output/files.js'
+import { secrets } from '../output/secrets.js'
 import { hashName, Seen } from '../batches/seen.js'
 import { reason } from '../reason.js'
 
@@ -101,7 +102,7 @@ export class AnswerLog {
 
   /** Adds an answer; it is on its way to the disk when this is done, whatever becomes of the process. */
   add(answer: KeptAnswer): Promise<void> {
-    const line = Buffer.from(`${JSON.stringify(answer)}\n`)
+    const line = Buffer.from(secrets.redact(`${JSON.stringify(answer)}\n`))
     this.place(answer.key, this.end)
     this.end += line.length
     this.unwritten.set(answer.key, answer)
@@ -128,10 +129,10 @@ export class AnswerLog {
       this.waiting = []
       const bytes = Buffer.concat(some.map(({ line }) => line))
       try {
-        for (let at = 0; at < bytes.length;) at += (await this.file.write(bytes, at, bytes.length - at)).bytesWritten
+        await append(this.file, bytes, this.path)
         for (const { done } of some) done()
       } catch (fault) {
-        for (const { done } of some) done(new WriteFault(this.path, reason(fault)))
+        for (const { done } of some) done(fault instanceof WriteFault ? fault : new WriteFault(this.path, reason(fault)))
       }
     }
     this.writing = undefined

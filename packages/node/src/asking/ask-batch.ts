@@ -1,3 +1,4 @@
+import { replaceFile } from '../output/files.js'
 import { rm } from 'node:fs/promises'
 import { join, resolve } from 'node:path'
 import { batchModel, problem, ProblemError, type Batch, type BatchModel, type Library } from 'dunelight'
@@ -16,7 +17,7 @@ import {
   tableOfRun,
   unchangedBatch,
 } from '../batches/run-batch.js'
-import { markOf, newRunFolder, replaceFile, type RunFile, type TokenCorrection } from '../batches/run-file.js'
+import { markOf, newRunFolder, type RunFile, type TokenCorrection } from '../batches/run-file.js'
 import { keepStdin, moveInto } from '../batches/stdin.js'
 import { readPools, tableFile } from '../sources/records.js'
 import { AskRun, endingOf, type AskListener, type AskResult } from './ask-run.js'

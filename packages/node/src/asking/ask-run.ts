@@ -1,13 +1,13 @@
-import { appendFile, mkdir, open, rm, type FileHandle } from 'node:fs/promises'
+import { append, appendTo, replaceFile, WriteFault } from '../output/files.js'
+import { mkdir, open, rm, type FileHandle } from 'node:fs/promises'
 import { extname, join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import { problem, problemRecord, ProblemError, type Batch, type BatchModel, type BatchRecord } from 'dunelight'
 import { doubtText, ROW_ENDINGS, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from '../answers/finished-row.js'
 import { publish, type Published } from '../batches/finish.js'
-import { WriteFault } from '../batches/ledger.js'
 import { toHtml, toMarkdown } from '../batches/report-layout.js'
 import { jsonFile, type RunListener } from '../batches/run-batch.js'
-import { replaceFile, type RunFile, type RunState } from '../batches/run-file.js'
+import { type RunFile, type RunState } from '../batches/run-file.js'
 import { countAside } from '../batches/tally.js'
 import { readPools } from '../sources/records.js'
 import { AnswerSource } from './answer-source.js'
@@ -277,10 +277,10 @@ export class AskRun {
   private async flush(output: FileHandle, aside: FileHandle): Promise<void> {
     const lines = this.lines.splice(0).join('')
     const asides = this.asides.splice(0).join('')
-    if (lines !== '') await output.appendFile(lines)
-    if (asides !== '') await aside.appendFile(asides)
+    if (lines !== '') await append(output, lines, this.file.output)
+    if (asides !== '') await append(aside, asides, ASIDE_FILE)
     const notes = this.notes.splice(0).join('')
-    if (notes !== '') await appendFile(join(this.folder, NOTES_FILE), notes)
+    if (notes !== '') await appendTo(join(this.folder, NOTES_FILE), notes)
   }
 
   private async end(state: RunState, more: Partial<RunFile> = {}): Promise<AskResult> {

@@ -6,9 +6,9 @@ import pRetry from 'p-retry'
 import type { CountTokens } from '../tokens.js'
 
 /** How a model is asked: how often in a minute, how long it may take, how often again. */
-export type AskingRules = Pick<ModelDescription, 'aMinute' | 'wait' | 'tries'>
+export type AskingRules = Pick<ModelDescription, 'aMinute' | 'wait' | 'tries' | 'longestWait'>
 
-export const USUAL_RULES: AskingRules = { aMinute: { asks: undefined, tokens: undefined }, wait: 120, tries: 5 }
+export const USUAL_RULES: AskingRules = { aMinute: { asks: undefined, tokens: undefined }, wait: 120, tries: 5, longestWait: 600 }
 
 /** Waits between two tries: twice as long each time, and some of it by lot. */
 const FIRST_WAIT = 500
@@ -16,6 +16,9 @@ const LONGEST_WAIT = 60_000
 
 /** Milliseconds after which it is looked again whether a minute has room. */
 const LOOK_AGAIN = 100
+
+/** A timer of the platform that is longer runs out at once. */
+const LONGEST_TIMER = 2_147_483_647
 
 /** So many questions in a row without an answer, and nobody is there. */
 const MOST_SILENT = 20
@@ -111,6 +114,7 @@ export class Asker {
           onFailedAttempt: (fault: Error & { retriesLeft: number }) => {
             if (!(fault instanceof ModelFault)) return
             const { after } = fault.options
+            if (after !== undefined && after > this.rules.longestWait) throw this.tooLong(after)
             if (after !== undefined) this.notBefore = Math.max(this.notBefore, Date.now() + after * 1000)
             if (fault.options.again && fault.retriesLeft > 0 && !this.leaving) this.onAgain(fault.message)
           },
@@ -129,9 +133,15 @@ export class Asker {
     }
   }
 
+  /** The service wants to be left alone for longer than a run should stand still. */
+  private tooLong(seconds: number): ModelGone {
+    return new ModelGone([problem('model-waits', { model: this.name, seconds: Math.ceil(seconds), longest: this.rules.longestWait })])
+  }
+
   /** Waits until it may ask. */
   private async turn({ turns }: ModelRequest, signal: AbortSignal): Promise<void> {
-    for (let wait = this.notBefore - Date.now(); wait > 0; wait = this.notBefore - Date.now()) await pause(wait, undefined, { signal })
+    for (let wait = this.notBefore - Date.now(); wait > 0; wait = this.notBefore - Date.now())
+      await pause(Math.min(wait, LONGEST_TIMER), undefined, { signal })
     if (this.asks) await taken(this.asks, 1, signal)
     if (!this.tokens) return
     const countTokens = await this.counter()
@@ -142,7 +152,7 @@ export class Asker {
 
   private async once(request: ModelRequest): Promise<ModelAnswer> {
     const over = new AbortController()
-    const clock = setTimeout(() => over.abort(new Error('too long')), this.rules.wait * 1000)
+    const clock = setTimeout(() => over.abort(new Error('too long')), Math.min(this.rules.wait * 1000, LONGEST_TIMER))
     try {
       return await this.model(request, { signal: over.signal })
     } catch (fault) {

@@ -255,3 +255,17 @@ test('the served stand-in takes questions alone, and says of every answer that i
   expect(server.asked()).toBe(1)
   await server.close()
 })
+
+test('a service that asks for a longer wait than a run should stand still ends the run, to be resumed', async () => {
+  for (const after of ['86400', '4294967295', 'Fri, 31 Dec 9999 23:59:59 GMT']) {
+    const model = await service((_, answer) => void answer.writeHead(429, { 'retry-after': after }).end())
+    const asker = new Asker(
+      'm',
+      (_, { signal }) => model(signal),
+      { ...USUAL_RULES, tries: 3 },
+      1,
+      () => Promise.reject(new Error('not counted')),
+    )
+    expect(await faultOf(asker.ask(request))).toMatchObject({ problems: [{ code: 'model-waits' }] })
+  }
+})

@@ -4,6 +4,7 @@ import jsonpointer from 'jsonpointer'
 import type { Dispatcher } from 'undici'
 import { pipeline, type Transform } from 'node:stream'
 import { createBrotliDecompress, createUnzip } from 'node:zlib'
+import { secrets } from '../output/secrets.js'
 import { reason } from '../reason.js'
 
 /** The header by which a stand-in says what it is. */
@@ -49,6 +50,7 @@ function headersOf({ name, headers }: ModelDescription, env: Readonly<Record<str
       // A secret that was put there from a file has its line end with it.
       const value = env[key]?.trim()
       if (value === undefined || value === '') throw new ProblemError([problem('environment-missing', { name: key, model: name })])
+      secrets.add(value)
       return value
     })
   return Object.fromEntries(Object.entries(headers).map(([key, text]) => [key.toLowerCase(), filled(text)]))
@@ -69,7 +71,8 @@ async function refusal(answer: Answer): Promise<ModelFault> {
   const { statusCode, headers } = answer
   const says = (await wholeText(answer).catch(() => '')).replace(/\s+/g, ' ').trim().slice(0, 120)
   // What is asked goes where the library says, with its secrets, and nowhere else.
-  const elsewhere = statusCode > 299 && statusCode < 400 ? [`it sends on to ${one(headers.location) ?? 'another address'}`] : []
+  const elsewhere =
+    statusCode > 299 && statusCode < 400 ? [`it sends on to ${secrets.redact(one(headers.location) ?? 'another address')}`] : []
   const words = [...elsewhere, ...(says === '' ? [] : [says])].map((part) => `: ${part}`).join('')
   const again = statusCode === 408 || statusCode === 425 || statusCode === 429 || statusCode >= 500
   return new ModelFault(`it answers with status ${statusCode}${words}`, { again, after: secondsIn(one(headers['retry-after'])) })
@@ -89,7 +92,8 @@ function secondsIn(header: string | undefined): number | undefined {
 async function wholeText(answer: Answer): Promise<string> {
   let text = ''
   for await (const piece of textOf(answer)) text += piece
-  return text
+  // A service may send back what it was sent, before it is cut to a message or read as data.
+  return secrets.redact(text)
 }
 
 /** Nobody is asked to pack an answer, and some do it all the same. */
@@ -170,7 +174,8 @@ function parsed(data: string): unknown {
 }
 
 function answerOf(text: string, finish: Finish | undefined, usage: Usage | undefined): ModelAnswer {
-  return { text, finish: finish ?? 'done', ...(usage && { usage }) }
+  // Escapes are read only now, and pieces joined.
+  return { text: secrets.redact(text), finish: finish ?? 'done', ...(usage && { usage }) }
 }
 
 function at(data: unknown, pointer: string): unknown {
@@ -189,7 +194,11 @@ function usageOf(data: unknown, { asked, answered }: NonNullable<ModelDescriptio
 }
 
 function keysOf(data: unknown): string[] {
-  return typeof data === 'object' && data !== null ? Object.keys(data).slice(0, 8) : []
+  return typeof data === 'object' && data !== null
+    ? Object.keys(data)
+        .slice(0, 8)
+        .map((key) => secrets.redact(key))
+    : []
 }
 
 /** A platform's fault in our words. */
@@ -199,7 +208,7 @@ function whyNot(fault: unknown, signal: AbortSignal): string {
   if (code === 'ECONNREFUSED') return 'nobody listens at its address'
   if (code === 'ENOTFOUND') return 'its address is unknown'
   if (code === 'ECONNRESET' || code === 'UND_ERR_SOCKET') return 'the connection was dropped'
-  return reason(fault)
+  return secrets.redact(reason(fault))
 }
 
 /** What a fault of the platform holds: it may be of another realm than ours, as in a page's frame. */

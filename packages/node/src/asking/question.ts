@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
 import {
   byteList,
+  contained,
   bytesOf,
   EnvelopeWriter,
   Screens,
@@ -87,7 +88,7 @@ export class Questions {
     let reply: CheckedReply | undefined
     let read: Answered['read']
     try {
-      const rendering = prepared.render(options)
+      const rendering = contained(() => prepared.render(options))
       form = rendering.form
       read = (text) => rendering.read(text)
       let turns: readonly Turn[] = anew ? [...rendering.turns, ...partAnew(anew)] : rendering.turns
@@ -116,7 +117,7 @@ export class Questions {
         given.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(said) }) })
         const { answer } = found
         const text = unmasked(answer.text, rendering.masked)
-        reply = rendering.read(text)
+        reply = contained(() => rendering.read(text))
         const problems = [...faultsOf(answer, reply), ...(await this.screen('after', [text], sent, notes))]
         const useless = problems.length > 0
         if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, given }

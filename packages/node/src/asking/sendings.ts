@@ -1,6 +1,7 @@
 import { open, type FileHandle } from 'node:fs/promises'
 import { extname, join } from 'node:path'
 import { problem, ProblemError, type Batch, type BatchModel, type BatchRecord, type Declared, type ValueType } from 'dunelight'
+import { append } from '../output/files.js'
 import { ROW_ENDINGS, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from '../answers/finished-row.js'
 
 interface Sending {
@@ -50,7 +51,7 @@ export class Sendings {
       if (!one.sending.keeps(scope)) continue
       const head = one.begun ? '' : one.writing.head(headings)
       one.begun = true
-      await one.file.appendFile(head + one.writing.line(row, headings))
+      await append(one.file, head + one.writing.line(row, headings), one.sending.name)
     }
   }
 }

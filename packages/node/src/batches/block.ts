@@ -1,3 +1,4 @@
+import { contained } from 'dunelight'
 import {
   problemRecord,
   ProblemError,
@@ -103,8 +104,10 @@ export class BlockMaker {
     const { prepared } = record
     if (!prepared) return { problems: record.problems }
     try {
-      const line = writer.line(record, prepared)
-      return { line, text: this.form.record(record, prepared, line) }
+      return contained(() => {
+        const line = writer.line(record, prepared)
+        return { line, text: this.form.record(record, prepared, line) }
+      })
     } catch (fault) {
       if (fault instanceof ProblemError) return { problems: fault.problems }
       throw fault

@@ -1,9 +1,9 @@
-import { open, mkdir, writeFile, type FileHandle } from 'node:fs/promises'
-import { dirname, join } from 'node:path'
+import { open, type FileHandle } from 'node:fs/promises'
+import { join } from 'node:path'
 import { problem, problemRecord, type ProblemRecord } from 'dunelight'
-import { reason } from '../reason.js'
+import { append, replaceFile, writeNew } from '../output/files.js'
 import type { Aside, Block } from './block.js'
-import { replaceFile, type Checkpoint } from './run-file.js'
+import type { Checkpoint } from './run-file.js'
 import { Names } from './names.js'
 import { safePath } from './safe-path.js'
 import { hashFingerprint, hashName, Seen } from './seen.js'
@@ -132,7 +132,7 @@ export class Ledger {
     this.pending = this.writeAll(kept)
     // Heard of with the next block, or at the end.
     this.pending.catch(() => undefined)
-    if (asides.length > 0) this.sizes.aside += await append(this.files.aside, Buffer.from(asides.join('')), ASIDE_FILE)
+    if (asides.length > 0) this.sizes.aside += await append(this.files.aside, asides.join(''), ASIDE_FILE)
     if (prints.length > 0) this.sizes.seen += await append(this.files.seen, new Uint8Array(Uint32Array.from(prints).buffer), SEEN_FILE)
     if (performance.now() - this.last > EVERY) await this.note(false)
   }
@@ -143,7 +143,8 @@ export class Ledger {
     const { output, aside, seen } = this.sizes
     const { tally, seconds } = this
     const point: Checkpoint = { records: Math.max(this.records, this.before), output, aside, seen, tally, seconds, written }
-    await replaceFile(join(this.options.folder, CHECKPOINT_FILE), JSON.stringify(point))
+    // Not waited for: what stands in the output behind an older note is cut off.
+    await replaceFile(join(this.options.folder, CHECKPOINT_FILE), JSON.stringify(point), { durable: false })
     this.last = performance.now()
   }
 
@@ -203,36 +204,4 @@ const AT_ONCE = 32
 /** A record that was rendered, and is set aside all the same. */
 interface Refused {
   readonly problems: readonly ProblemRecord[]
-}
-
-/** Writes all of the bytes, however many the system takes at a time. */
-async function append(file: FileHandle, bytes: Uint8Array, name: string): Promise<number> {
-  try {
-    for (let at = 0; at < bytes.length;) at += (await file.write(bytes, at, bytes.length - at)).bytesWritten
-  } catch (fault) {
-    throw new WriteFault(name, reason(fault))
-  }
-  return bytes.length
-}
-
-async function writeNew(path: string, bytes: Uint8Array): Promise<void> {
-  try {
-    await mkdir(dirname(path), { recursive: true })
-    await writeFile(path, bytes)
-  } catch (fault) {
-    throw new WriteFault(path, reason(fault))
-  }
-}
-
-/** A file of a run that cannot be written: a full disk, most often. What was written before is whole. */
-export class WriteFault extends Error {
-  constructor(
-    readonly file: string,
-    readonly why: string,
-  ) {
-    super(`cannot write ${file}: ${why}`)
-  }
-
-  /** The folder of the run. */
-  run: string | undefined
 }

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
-import { mkdir, open, readdir, readFile, rename, stat, writeFile } from 'node:fs/promises'
+import { mkdir, open, readdir, readFile, stat } from 'node:fs/promises'
 import { join, resolve } from 'node:path'
+import { fileName } from '../output/file-names.js'
 import { problem, ProblemError, type StandInOptions } from 'dunelight'
 import { reason } from '../reason.js'
 import type { TableFile } from '../sources/open-table.js'
@@ -93,16 +94,10 @@ export interface Checkpoint {
   readonly written: boolean
 }
 
-/** Replaces a file in one step, so that it is never half written. */
-export async function replaceFile(path: string, text: string): Promise<void> {
-  await writeFile(`${path}.new`, text)
-  await rename(`${path}.new`, path)
-}
-
 /** A new folder for a run of this name: no run is ever written over. */
 export async function newRunFolder(runs: string, name: string): Promise<{ folder: string; run: string }> {
   await mkdir(runs, { recursive: true })
-  const stem = name.replace(/[^\p{L}\p{N}_-]+/gu, '-')
+  const stem = fileName(name.replace(/[^\p{L}\p{N}_-]+/gu, '-'))
   const taken = (await readdir(runs)).flatMap((one) => (one.startsWith(`${stem}-`) ? [Number(one.slice(stem.length + 1))] : []))
   for (let number = Math.max(0, ...taken.filter(Number.isInteger)) + 1; ; number++) {
     const run = `${stem}-${number}`

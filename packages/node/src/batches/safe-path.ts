@@ -1,4 +1,5 @@
 import { posix } from 'node:path'
+import { fileName } from '../output/file-names.js'
 
 /** A step of a path is no longer than this in any file system in use. */
 const LONGEST_STEP = 255
@@ -7,12 +8,13 @@ const LONGEST_STEP = 255
 export function safePath(path: string, base: string): string | undefined {
   const below = posix.relative(base, path)
   if (below === '' || posix.isAbsolute(path)) return undefined
-  for (const step of below.split('/')) {
+  const steps = below.split('/')
+  for (const step of steps) {
     // eslint-disable-next-line no-control-regex -- such names cannot be typed
     if (step === '' || step === '..' || step === '.' || /[\u0000-\u001f]/.test(step)) return undefined
     if (Buffer.byteLength(step) > LONGEST_STEP || /^\.[^.]*$/.test(step)) return undefined
   }
-  return below
+  return steps.map(fileName).join('/')
 }
 
 /** The folder that the paths of all records have in common: `out/{item.number}.md` is in `out`. */

@@ -1,6 +1,5 @@
-import { appendFile, readFile } from 'node:fs/promises'
-import { WriteFault } from '../batches/ledger.js'
-import { reason } from '../reason.js'
+import { readFile } from 'node:fs/promises'
+import { appendTo } from '../output/files.js'
 
 /** What a person decided of a record, or an answer that was asked for since: one line of JSON each, never changed. */
 export type PickLine = { readonly record: string; readonly row: number; readonly at: string } & (
@@ -41,11 +40,7 @@ export class PickLog {
 
   /** Written before it counts. */
   async add(line: PickLine): Promise<void> {
-    try {
-      await appendFile(this.path, `${this.whole ? '' : '\n'}${JSON.stringify(line)}\n`)
-    } catch (fault) {
-      throw new WriteFault(this.path, reason(fault))
-    }
+    await appendTo(this.path, `${this.whole ? '' : '\n'}${JSON.stringify(line)}\n`)
     this.whole = true
     listOf(this.lines, line.record).push(line)
   }

@@ -81,7 +81,9 @@ async function* openFile(file: TableFile, notice: TableOptions['notice']): Async
   }
   const other = OTHERS[/\.(\w+)$/.exec(from)?.[1]?.toLowerCase() ?? '']
   if (format === undefined && other !== undefined) unreadable(from, other)
-  if ((await stat(from)).isDirectory()) unreadable(from, 'it is a folder')
+  const found = await stat(from)
+  if (found.isDirectory()) unreadable(from, 'it is a folder')
+  if (found.isFIFO()) notice?.(problem('pipe-waits', { file: from }))
   switch (format) {
     case 'xlsx':
       yield* (await import('./xlsx.js')).xlsxTable(from, sheet)

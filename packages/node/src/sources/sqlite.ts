@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises'
-import { problem, ProblemError } from 'dunelight'
+import { exactNumber, problem, ProblemError } from 'dunelight'
 import type { Row, TableRows } from '@dunelight/tables'
 import { unreadable } from './open-table.js'
 
@@ -21,7 +21,7 @@ export async function* sqliteTable(path: string, query: string | undefined): Asy
     let any = false
     while (found.step()) {
       any = true
-      rows.push(found.get().map((value) => (value instanceof Uint8Array ? Buffer.from(value).toString('base64') : value)))
+      rows.push(cellsOf(found).map(cellOf))
       if (rows.length < SOME) continue
       yield { headings, rows, bytesRead: 0 }
       rows = []
@@ -30,6 +30,16 @@ export async function* sqliteTable(path: string, query: string | undefined): Asy
   } finally {
     database.close()
   }
+}
+
+/** Whole numbers as `bigint`, which the types of the package leave out. */
+function cellsOf(found: { get: () => readonly unknown[] }): readonly unknown[] {
+  return (found.get as (values: null, options: { useBigInt: boolean }) => readonly unknown[])(null, { useBigInt: true })
+}
+
+function cellOf(value: unknown): unknown {
+  if (typeof value === 'bigint') return exactNumber(String(value))
+  return value instanceof Uint8Array ? Buffer.from(value).toString('base64') : value
 }
 
 type Engine = Awaited<ReturnType<(typeof import('sql.js'))['default']>>

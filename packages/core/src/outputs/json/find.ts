@@ -1,4 +1,5 @@
 import { readLoose, type Loose } from './loose.js'
+import { parseJson } from '../../values/json.js'
 
 /** Brackets that turn out to open nothing are tried only so often, and never more than a few times the text's length is read. */
 const MOST_TRIES = 200
@@ -8,11 +9,12 @@ const MOST_WORK = 4
 export function findJson(text: string): Loose[] {
   const all: Loose[] = []
   const bracket = /[{[]/g
+  const last = text.trimEnd().length
   let work = text.length * MOST_WORK + 10_000
   for (let tries = 0; tries < MOST_TRIES && work > 0; tries++) {
     const at = bracket.exec(text)?.index
     if (at === undefined) break
-    const { found, end } = readLoose(text, at)
+    const { found, end } = readLoose(text, at, last)
     work -= end - at
     if (found) {
       all.push(found)
@@ -29,7 +31,7 @@ export function findJson(text: string): Loose[] {
 export function exactJson(text: string): { readonly value: unknown } | undefined {
   let value: unknown
   try {
-    value = JSON.parse(text)
+    value = parseJson(text)
   } catch {
     return undefined
   }

@@ -1,6 +1,7 @@
 // JSON as models write it. JSON.parse comes first, elsewhere; this reads what it refused, in one pass, and says what it let pass. A grammar
 // production stands above each step; "loose" marks what RFC 8259 does not allow.
 import { put } from '../../values/data.js'
+import { exactNumber } from '../../values/json.js'
 
 /** What was let pass, and where. */
 export interface Lapse {
@@ -51,8 +52,12 @@ const LOOSE_WORDS: Readonly<Record<string, unknown>> = {
 }
 
 /** The value that begins at `start`, or undefined where none can be read; `end` of what was looked at is told in any case. */
-export function readLoose(text: string, start: number): { readonly found: Loose | undefined; readonly end: number } {
-  const reader = new LooseReader(text, start)
+export function readLoose(
+  text: string,
+  start: number,
+  last = text.trimEnd().length,
+): { readonly found: Loose | undefined; readonly end: number } {
+  const reader = new LooseReader(text, start, last)
   try {
     const value = reader.value(0)
     const { at: end, lapses, extents, cut } = reader
@@ -76,12 +81,9 @@ class LooseReader {
   constructor(
     private readonly text: string,
     public at: number,
-  ) {
-    this.last = text.trimEnd().length
-  }
-
-  /** Where the text ends but for blanks. */
-  private readonly last: number
+    /** Where the text ends but for spaces and line breaks. */
+    private readonly last: number,
+  ) {}
 
   private lapse(says: string, start: number, end = this.at): void {
     if (this.lapses.length < MOST_LAPSES && !this.lapses.some((one) => one.says === says)) this.lapses.push({ says, start, end })
@@ -289,7 +291,7 @@ class LooseReader {
     this.at = start + word.length
     // What the end of the text touches may have lost its own end.
     if (this.at >= this.last) return this.cutOff()
-    if (number === word) return Number(number)
+    if (number === word) return exactNumber(number)
     if (Object.hasOwn(WORDS, word)) return WORDS[word]
     if (Object.hasOwn(LOOSE_WORDS, word)) {
       this.lapse(`"${word}" is no word of JSON`, start)
@@ -300,7 +302,7 @@ class LooseReader {
       this.at = start + comment
       const before = word.slice(0, comment)
       NUMBER.lastIndex = start
-      if (NUMBER.exec(text)?.[0] === before) return Number(before)
+      if (NUMBER.exec(text)?.[0] === before) return exactNumber(before)
       if (Object.hasOwn(WORDS, before)) return WORDS[before]
     }
     this.lapse('a text stands without quotes', start)

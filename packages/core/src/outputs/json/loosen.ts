@@ -11,6 +11,9 @@ import type { Declared, ValueType } from '../../values/types.js'
 /** Where values stand in the reply, by the path that leads to them. */
 export type Locate = (path: readonly string[]) => Extent | undefined
 
+/** So many keys of one object that were not asked for are worth a line each. */
+const MOST_EXTRAS = 20
+
 /** How data of a reply is brought to the declared fields: what is nearly right becomes right, and is said. */
 export class Loosening {
   constructor(
@@ -23,24 +26,36 @@ export class Loosening {
   record(data: Record<string, unknown>, fields: readonly Declared[], path: readonly string[]): Record<string, unknown> {
     const found: Record<string, unknown> = {}
     const rest = new Map(Object.keys(data).map((key) => [key, own(data, key)]))
+    const folded = new Map([...rest.keys()].reverse().map((key) => [foldHeading(key), key]))
     for (const field of fields) {
-      const key = this.keyOf(field, rest, path)
+      const key = this.keyOf(field, rest, folded, path)
       if (key === undefined) continue
       put(found, field.name, this.value(rest.get(key), field, [...path, key]))
       rest.delete(key)
     }
-    for (const [key, value] of rest) {
-      if (this.keepsExtras) put(found, key, value)
-      else this.say('extra', `"${[...path, key].join('.')}" was not asked for and is left out`, [...path, key])
-    }
+    if (this.keepsExtras) for (const [key, value] of rest) put(found, key, value)
+    else this.sayExtras([...rest.keys()], path)
     return found
   }
 
+  private sayExtras(keys: readonly string[], path: readonly string[]): void {
+    for (const key of keys.slice(0, MOST_EXTRAS))
+      this.say('extra', `"${[...path, key].join('.')}" was not asked for and is left out`, [...path, key])
+    const more = keys.length - MOST_EXTRAS
+    if (more > 0) this.say('extra', `${more} more keys were not asked for and are left out`, path)
+  }
+
   /** The key under which a reply gives a field: its name, or the same in another writing. */
-  private keyOf({ name }: Declared, rest: ReadonlyMap<string, unknown>, path: readonly string[]): string | undefined {
+  private keyOf(
+    { name }: Declared,
+    rest: ReadonlyMap<string, unknown>,
+    folded: ReadonlyMap<string, string>,
+    path: readonly string[],
+  ): string | undefined {
     if (rest.has(name)) return name
-    const folded = foldHeading(name)
-    const key = [...rest.keys()].find((one) => foldHeading(one) === folded && folded !== '')
+    const heading = foldHeading(name)
+    const near = heading === '' ? undefined : folded.get(heading)
+    const key = near !== undefined && rest.has(near) ? near : undefined
     if (key !== undefined) this.say('key', `the key "${key}" is read as "${name}"`, [...path, key])
     return key
   }

@@ -30,15 +30,23 @@ function holds(type: 'integer' | 'number' | 'date', text: string): boolean {
   return text.length <= LONGEST_TYPED && typedValue(type, text) !== undefined
 }
 
-/** Steps that one line is worth: a hostile one ends here. */
-const MOST_STEPS = 200_000
+/** Steps that one line is worth, for each of its characters: more would be a way that is gone again and again. */
+const STEPS_A_CHARACTER = 30
 
-/** Goes through a line by its stretches, passages as short as what stands behind them allows. A way that failed is not gone again. */
+/**
+ * Goes through a line by its stretches, passages as short as what stands behind them allows. A way that failed is not gone again: neither
+ * from the same place nor, for a passage that takes any text, from a later one, which has fewer places to end at.
+ */
 class LineMatch {
   private readonly found = new Map<string, string>()
-  private readonly failed = new Set<number>()
+  /** Ways that failed, by stretch and place: made with the first. */
+  private failed: Uint8Array | undefined
+  private readonly failedFrom: number[]
   private readonly given: string
   private readonly wanted: readonly string[]
+  private readonly most: number
+  private readonly textStart: number
+  private readonly textEnd: number
   private steps = 0
 
   constructor(
@@ -50,10 +58,14 @@ class LineMatch {
     const fold = exact ? (text: string) => text : foldSigns
     this.given = fold(line)
     this.wanted = stretches.map((one, i) => fold(i === stretches.length - 1 && one.kind !== 'passage' ? one.text.trimEnd() : one.text))
+    this.failedFrom = stretches.map(() => Infinity)
+    this.most = 10_000 + STEPS_A_CHARACTER * line.length
+    this.textEnd = line.trimEnd().length
+    this.textStart = line.length - line.trimStart().length
   }
 
   get exhausted(): boolean {
-    return this.steps > MOST_STEPS
+    return this.steps > this.most
   }
 
   run(): Map<string, string> | undefined {
@@ -62,11 +74,11 @@ class LineMatch {
 
   private from(index: number, at: number): boolean {
     const stretch = this.stretches[index]
-    if (!stretch) return this.line.slice(at).trim() === ''
+    if (!stretch) return at >= this.textEnd
     const key = index * (this.line.length + 1) + at
-    if (this.failed.has(key) || ++this.steps > MOST_STEPS) return false
+    if (this.failed?.[key] === 1 || ++this.steps > this.most) return false
     const through = stretch.kind === 'passage' ? this.passage(stretch, index, at) : this.fixed(index, at)
-    if (!through) this.failed.add(key)
+    if (!through) (this.failed ??= new Uint8Array(this.stretches.length * (this.line.length + 1)))[key] = 1
     return through
   }
 
@@ -77,21 +89,47 @@ class LineMatch {
 
   private passage(stretch: PassageStretch, index: number, at: number): boolean {
     const { line } = this
+    const takesText = !this.typed || stretch.type === 'text'
+    if (takesText && at >= this.failedFrom[index]!) return false
     const next = this.stretches[index + 1]
-    for (let end = next ? at + 1 : line.length; end <= line.length && !this.exhausted; end++) {
+    const last = takesText || !next ? line.length : Math.min(line.length, this.firstText(at) + LONGEST_TYPED + 1)
+    for (let end = next ? at + 1 : line.length; end <= last && !this.exhausted; end++) {
       if (next && next.kind !== 'passage') {
         end = this.nextFixed(index + 1, end)
-        if (end < 0) return false
+        if (end < 0 || end > last) break
       }
-      const text = line.slice(at, end).trim()
-      const fits = text !== '' && (!this.typed || stretch.type === 'text' || holds(stretch.type, text))
-      if (fits && this.from(index + 1, end)) {
-        this.found.set(stretch.name, text)
+      this.steps++
+      if (this.fits(stretch, at, end) && this.from(index + 1, end)) {
+        this.found.set(stretch.name, line.slice(at, end).trim())
         return true
       }
     }
+    if (takesText) this.failedFrom[index] = Math.min(this.failedFrom[index]!, at)
     return false
   }
+
+  /** Whether the passage may be what stands there: something, and of its type where that counts. */
+  private fits({ type }: PassageStretch, at: number, end: number): boolean {
+    const start = this.firstText(at)
+    if (start >= end) return false
+    if (!this.typed || type === 'text') return true
+    return end - start <= 2 * LONGEST_TYPED && holds(type, this.line.slice(start, end).trim())
+  }
+
+  /** The first place from `at` on that is no space. Spaces are gone over once: where the next text begins is remembered. */
+  private firstText(at: number): number {
+    if (at <= this.textStart) return this.textStart
+    if (at >= this.spaceFrom && at <= this.spaceEnd) return this.spaceEnd
+    let end = at
+    while (end < this.line.length && /\s/.test(this.line[end]!)) end++
+    this.spaceFrom = at
+    this.spaceEnd = end
+    this.steps += end - at
+    return end
+  }
+
+  private spaceFrom = -1
+  private spaceEnd = -1
 
   /** Where fixed text stands next, from `from` on, or -1: remembered, or every try would look through the rest of the line. */
   private nextFixed(index: number, from: number): number {
@@ -105,23 +143,22 @@ class LineMatch {
   private readonly next = new Map<number, { readonly from: number; readonly at: number }>()
 
   private search(index: number, from: number): number {
-    if (++this.steps > MOST_STEPS) return -1
+    if (++this.steps > this.most) return -1
     if (this.exact) return this.given.indexOf(this.wanted[index]!, from)
-    for (let at = from; at <= this.given.length && this.steps <= MOST_STEPS; at++) if (this.fixedEnd(index, at) >= 0) return at
+    for (let at = from; at <= this.given.length && this.steps <= this.most; at++) if (this.fixedEnd(index, at) >= 0) return at
     return -1
   }
 
-  /** Where fixed text that begins at `at` ends, or -1. Loosely, a blank may be missing, or be several. */
+  /** Where fixed text that begins at `at` ends, or -1. Loosely, a space may be missing, or be several. */
   private fixedEnd(index: number, at: number): number {
     const { given } = this
     const wanted = this.wanted[index]!
     if (this.exact) return given.startsWith(wanted, at) ? at + wanted.length : -1
-    if (++this.steps > MOST_STEPS) return -1
     let place = at
     for (let i = 0; i < wanted.length; i++) {
-      if (i > 0 || wanted[i] === ' ') while (given[place] === ' ') place++
+      if (i > 0 || wanted[i] === ' ') while (given[place] === ' ' && ++this.steps <= this.most) place++
       if (wanted[i] === ' ') continue
-      if (given[place] !== wanted[i]) return -1
+      if (++this.steps > this.most || given[place] !== wanted[i]) return -1
       place++
     }
     return place

@@ -9,6 +9,6 @@ export const datesAreFounded: TruthRule = {
     if (said.length === 0) return
     const given = new Set(facts.given.flatMap(datesIn).map((one) => one.iso))
     const examples = new Set(facts.examples.flatMap(datesIn).map((one) => one.iso))
-    for (const { iso, text } of said) if (!given.has(iso)) report(doubt(examples.has(iso), 'date', text, facts))
+    for (const { iso, text } of said) if (!given.has(iso)) report(() => doubt(examples.has(iso), 'date', text, facts))
   },
 }

@@ -20,5 +20,5 @@ export interface TruthFacts {
 /** One rule of truth, in a file that is named for the valid state. It looks at what cannot be known, and lists it. */
 export interface TruthRule {
   readonly name: string
-  readonly check: (facts: TruthFacts, report: (found: Problem) => void) => void
+  readonly check: (facts: TruthFacts, report: (make: () => Problem) => void) => void
 }

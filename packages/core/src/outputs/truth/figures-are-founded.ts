@@ -7,6 +7,7 @@ import { datesIn } from '../../values/written-dates.js'
 const LEAST_IN_WORDS = 13
 /** `3.` at the beginning of a line counts the lines. */
 const LINE_NUMBER = /(?:^|\n)[ \t]*(?:[-*>#] )?$/
+const LONGEST_INDENT = 100
 
 export const figuresAreFounded: TruthRule = {
   name: 'figures-are-founded',
@@ -18,7 +19,7 @@ export const figuresAreFounded: TruthRule = {
     const given = numbersOf(facts.given)
     const unknown = said.filter((one) => !given.holds(one))
     const examples = numbersOf(unknown.length > 0 ? facts.examples : [])
-    for (const one of unknown) report(doubt(examples.holds(one), one.kind, one.text.trim(), facts))
+    for (const one of unknown) report(() => doubt(examples.holds(one), one.kind, one.text.trim(), facts))
   },
 }
 
@@ -30,5 +31,8 @@ function numbersOf(texts: readonly string[]): GivenNumbers {
 
 function isTrifle({ text, start, readings }: SaidNumber, within: string): boolean {
   if (/^\p{L}/u.test(text)) return readings.every((one) => Number(one) < LEAST_IN_WORDS)
-  return /^[.)] /.test(within.slice(start + text.length, start + text.length + 2)) && LINE_NUMBER.test(within.slice(0, start))
+  return (
+    /^[.)] /.test(within.slice(start + text.length, start + text.length + 2)) &&
+    LINE_NUMBER.test(within.slice(Math.max(0, start - LONGEST_INDENT), start))
+  )
 }

@@ -4,7 +4,8 @@ import { figuresAreFounded } from './figures-are-founded.js'
 import { namesAreFounded } from './names-are-founded.js'
 import { noSentenceIsCopied } from './no-sentence-is-copied.js'
 import { foldText } from '../fold.js'
-import { foldWords, placeOf, textsIn } from '../must-say.js'
+import { foldWords, textsIn } from '../must-say.js'
+import { Phrases } from './phrases.js'
 import { rememberLong } from '../../values/remember.js'
 import type { Problem } from '../../problems/problem.js'
 import { Source, type Span } from '../../source/source.js'
@@ -29,8 +30,10 @@ export function doubtsIn(truth: Truth): Problem[] {
   const facts = new Facts(truth)
   const found = new Map<string, Problem>()
   for (const rule of TRUTH_RULES)
-    rule.check(facts, (one) => {
-      if (found.size < MOST_DOUBTS) found.set(one.message, one)
+    rule.check(facts, (make) => {
+      if (found.size >= MOST_DOUBTS) return
+      const one = make()
+      found.set(one.message, one)
     })
   return [...found.values()].sort((a, b) => (a.span?.start ?? 0) - (b.span?.start ?? 0))
 }
@@ -39,7 +42,7 @@ export function doubtsIn(truth: Truth): Problem[] {
 class Facts implements TruthFacts {
   readonly said: readonly string[]
   private readonly told: { given?: readonly string[]; examples?: readonly string[] } = {}
-  private readonly folded: { given?: string; examples?: string } = {}
+  private readonly phrases: { given?: Phrases; examples?: Phrases } = {}
   private source: Source | undefined
 
   constructor(private readonly truth: Truth) {
@@ -59,7 +62,7 @@ class Facts implements TruthFacts {
   }
 
   stands(words: string, among: 'given' | 'examples'): boolean {
-    return placeOf((this.folded[among] ??= this[among].map(folded).join(' ')), foldWords(words)) >= 0
+    return (this.phrases[among] ??= new Phrases(this[among].map(folded).join(' '))).holds(foldWords(words))
   }
 
   placeOf(text: string): Span | undefined {

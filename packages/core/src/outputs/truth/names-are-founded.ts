@@ -23,7 +23,7 @@ export const namesAreFounded: TruthRule = {
         const telling = unknown.filter((word, i) => i > 0 || word !== names.words[0] || !names.begins)
         if (telling.length === 0) continue
         const inExample = unknown.every((word) => facts.stands(bare(word), 'examples'))
-        report(doubt(inExample, 'name', unknown.join(' '), facts))
+        report(() => doubt(inExample, 'name', unknown.join(' '), facts))
       }
     }
   },

@@ -17,7 +17,7 @@ export const noSentenceIsCopied: TruthRule = {
     for (const sentence of facts.said.flatMap(sentences)) {
       const folded = fold(sentence)
       if (examples.has(folded) && !given.has(folded))
-        report(problem('reply-copied', { sentence: clip(sentence, 100) }, facts.placeOf(sentence)))
+        report(() => problem('reply-copied', { sentence: clip(sentence, 100) }, facts.placeOf(sentence)))
     }
   },
 }

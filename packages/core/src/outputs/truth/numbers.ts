@@ -37,11 +37,14 @@ export function mayHoldNumbers(text: string): boolean {
 /** All numbers that a text says. Places taken by one of `taken`, dates most of all, are passed over. */
 export function numbersIn(text: string, taken: readonly { readonly start: number; readonly text: string }[] = []): SaidNumber[] {
   const found: SaidNumber[] = []
-  const free = (start: number, length: number) =>
-    ![...taken, ...found].some((one) => start < one.start + one.text.length && one.start < start + length)
+  const used = new Uint8Array(text.length)
+  for (const one of taken) used.fill(1, one.start, one.start + one.text.length)
   const add = (match: RegExpMatchArray, kind: SaidNumber['kind'], readings: readonly string[]) => {
     const start = match.index!
-    if (readings.length > 0 && free(start, match[0].length)) found.push({ text: match[0], start, readings, kind })
+    const end = start + match[0].length
+    if (readings.length === 0 || used.subarray(start, end).includes(1)) return
+    used.fill(1, start, end)
+    found.push({ text: match[0], start, readings, kind })
   }
   for (const match of /centur/i.test(text) ? text.matchAll(CENTURY) : []) {
     const ordinal = match[1] === undefined ? ORDINALS.indexOf(match[2]!.toLowerCase()) + 1 : Number(match[1])

@@ -10,7 +10,7 @@ export const column: Format = {
   parameters: [{ name: 'column', kind: 'text' }],
   gives: (type, [name]) => {
     const rows = type.kind === 'list' ? type.item : type
-    if (type.kind !== 'table' && rows.kind !== 'record') return undefined
+    if (type.kind !== 'table' && !(type.kind === 'list' && rows.kind === 'record')) return undefined
     const fields = rows.kind === 'record' || rows.kind === 'table' ? rows.fields : undefined
     if (!fields) return listOf(ANY)
     const field = fields.find((f) => f.name === name)

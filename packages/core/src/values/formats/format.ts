@@ -14,6 +14,7 @@ export interface Parameter {
   /** May be repeated: `table "a" "b"`. */
   readonly many?: boolean
   readonly least?: number
+  readonly most?: number
   /** Says what is wrong with an argument, or nothing. */
   readonly refuses?: (argument: string | number) => boolean
 }

@@ -1,0 +1,48 @@
+const WORD = /[\p{L}\p{N}]+/gu
+const JOINS = /[\p{L}\p{N}]/u
+
+/**
+ * Which phrases stand in a text as words of their own. The places of each word are known, so that asking for one phrase after another does
+ * not go through the text for each.
+ */
+export class Phrases {
+  private places: Map<string, number[]> | undefined
+  private readonly known = new Map<string, boolean>()
+  /** Places that are still looked at: a word that stands everywhere, asked for with ever other words behind it, ends here. */
+  private left: number
+
+  constructor(private readonly text: string) {
+    this.left = 10 * text.length + 100_000
+  }
+
+  /** Whether a phrase stands there; false where the text has been gone through so often that it is no longer looked at. */
+  holds(phrase: string): boolean {
+    let found = this.known.get(phrase)
+    if (found === undefined) this.known.set(phrase, (found = this.find(phrase)))
+    return found
+  }
+
+  private find(phrase: string): boolean {
+    WORD.lastIndex = 0
+    const first = WORD.exec(phrase)
+    if (!first) return phrase !== '' && this.text.includes(phrase)
+    const behind = JOINS.test(phrase.at(-1)!)
+    for (const place of (this.places ??= this.index()).get(first[0]) ?? []) {
+      if (--this.left < 0) return false
+      const start = place - first.index
+      const next = this.text[start + phrase.length]
+      if (this.text.startsWith(phrase, start) && !(behind && next !== undefined && JOINS.test(next))) return true
+    }
+    return false
+  }
+
+  private index(): Map<string, number[]> {
+    const places = new Map<string, number[]>()
+    for (const { 0: word, index } of this.text.matchAll(WORD)) {
+      const known = places.get(word)
+      if (known) known.push(index)
+      else places.set(word, [index])
+    }
+    return places
+  }
+}

@@ -1,0 +1,77 @@
+import { appendFile, mkdir, writeFile, type FileHandle } from 'node:fs/promises'
+import { dirname } from 'node:path'
+import writeAtomically from 'write-file-atomic'
+import { reason } from '../reason.js'
+import { secrets } from './secrets.js'
+
+// All that this package writes to files goes through here, so that no secret reaches a disk.
+
+/** A file that cannot be written: a full disk, most often. What was written before is complete. */
+export class WriteFault extends Error {
+  constructor(
+    readonly file: string,
+    readonly why: string,
+  ) {
+    super(`cannot write ${file}: ${why}`)
+  }
+
+  /** The folder of the run. */
+  run: string | undefined
+}
+
+function redacted(content: string | Uint8Array): string | Buffer {
+  if (typeof content === 'string') return secrets.redact(content)
+  const { buffer, byteOffset, length } = secrets.redactBytes(content)
+  return Buffer.from(buffer, byteOffset, length)
+}
+
+export interface ReplaceOptions {
+  /** Whether the content must be on the disk before the file takes its place. Default: true. */
+  readonly durable?: boolean
+  readonly mode?: number
+}
+
+/** Replaces a file in one step, so that it is never half written. */
+export async function replaceFile(
+  path: string,
+  content: string | Uint8Array,
+  { durable = true, mode }: ReplaceOptions = {},
+): Promise<void> {
+  await writeAtomically(path, redacted(content), { fsync: durable, ...(mode !== undefined && { mode }) })
+}
+
+/**
+ * Adds to the end of an open file, however many bytes the system takes at a time.
+ *
+ * @returns how many bytes were added
+ * @throws WriteFault where it cannot be written.
+ */
+export async function append(file: FileHandle, content: string | Uint8Array, name: string): Promise<number> {
+  const written = redacted(content)
+  const bytes = typeof written === 'string' ? Buffer.from(written) : written
+  try {
+    for (let at = 0; at < bytes.length;) at += (await file.write(bytes, at, bytes.length - at)).bytesWritten
+  } catch (fault) {
+    throw new WriteFault(name, reason(fault))
+  }
+  return bytes.length
+}
+
+/** Adds to the end of the file at a path. */
+export async function appendTo(path: string, text: string): Promise<void> {
+  try {
+    await appendFile(path, redacted(text))
+  } catch (fault) {
+    throw new WriteFault(path, reason(fault))
+  }
+}
+
+/** Writes a new file, and the folders to it. */
+export async function writeNew(path: string, content: string | Uint8Array): Promise<void> {
+  try {
+    await mkdir(dirname(path), { recursive: true })
+    await writeFile(path, redacted(content))
+  } catch (fault) {
+    throw new WriteFault(path, reason(fault))
+  }
+}

@@ -1,0 +1,123 @@
+// Secrets come from the environment alone, and leave this process only in the requests that they are for. A service may send one back: in an
+// error, a redirect, a reply. So every text is looked through before it is written or shown.
+
+/** What stands in place of a secret. */
+export const REDACTED = '[secret]'
+
+/** A part of a secret that is longer than this is redacted wherever it stands: messages are cut, and lines are wrapped. */
+const LONGEST_SHOWN = 8
+/** A shorter value is no secret: redacting it would change every text that happens to hold it. */
+const SHORTEST = 4
+const GRAM = LONGEST_SHOWN + 1
+
+/** Every stretch of this many characters that begins at a multiple of it lies within a part of `GRAM` characters. */
+const STEP = (GRAM + 1) >> 1
+
+/** The values that must not be written, in each of the ways in which they could be. */
+export class Secrets {
+  private readonly whole: string[] = []
+  private readonly grams = new Set<string>()
+  /** Which characters, three at a time, a part of a secret may have: a first look that leaves most texts. */
+  private readonly starts = new Uint8Array(1 << 16)
+
+  get size(): number {
+    return this.whole.length + this.grams.size
+  }
+
+  /** Has a value redacted from now on, as it is and as it is written in Base64, URLs, JSON, HTML and hexadecimal digits. */
+  add(value: string): void {
+    if (value.length < SHORTEST) return
+    for (const form of formsOf(value)) this.addForm(form)
+  }
+
+  /** The text without secrets; the same string where it has none. */
+  redact(text: string): string {
+    if (this.size === 0) return text
+    let out = text
+    if (this.grams.size > 0 && this.mayHold(text)) out = this.withoutParts(text)
+    for (const short of this.whole) if (out.includes(short)) out = out.replaceAll(short, REDACTED)
+    return out
+  }
+
+  /** The same for bytes of UTF-8. */
+  redactBytes(bytes: Uint8Array): Uint8Array {
+    if (this.size === 0) return bytes
+    const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length).toString('latin1')
+    const redacted = this.redact(text)
+    return redacted === text ? bytes : Buffer.from(redacted, 'latin1')
+  }
+
+  private addForm(form: string): void {
+    if (form.length < GRAM) {
+      if (!this.whole.includes(form)) this.whole.push(form)
+      // The longer ones first, which hold the shorter.
+      this.whole.sort((a, b) => b.length - a.length)
+      return
+    }
+    for (let at = 0; at + GRAM <= form.length; at++) this.grams.add(form.slice(at, at + GRAM))
+    for (let at = 0; at + STEP <= form.length; at++) this.starts[hashAt(form, at)] = 1
+  }
+
+  private mayHold(text: string): boolean {
+    for (let at = 0; at + STEP <= text.length; at += STEP) if (this.starts[hashAt(text, at)] === 1) return true
+    return false
+  }
+
+  private withoutParts(text: string): string {
+    let out = ''
+    let written = 0
+    for (let at = 0; at + GRAM <= text.length; at++) {
+      if (this.starts[hashAt(text, at)] === 0 || !this.grams.has(text.slice(at, at + GRAM))) continue
+      let end = at + GRAM
+      while (end < text.length && this.grams.has(text.slice(end - GRAM + 1, end + 1))) end++
+      out += text.slice(written, at) + REDACTED
+      written = end
+      at = end - 1
+    }
+    return written === 0 ? text : out + text.slice(written)
+  }
+}
+
+/** The secrets of this process. */
+export const secrets = new Secrets()
+
+function hashAt(text: string, at: number): number {
+  return (
+    (Math.imul(text.charCodeAt(at), 0x9e5) ^ Math.imul(text.charCodeAt(at + 1), 0x1f3d) ^ Math.imul(text.charCodeAt(at + 2), 0x62d1)) &
+    0xffff
+  )
+}
+
+const HTML: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' }
+
+function formsOf(value: string): Set<string> {
+  const url = encodeURIComponent(value)
+  const json = JSON.stringify(value).slice(1, -1)
+  const bytes = Buffer.from(value)
+  const forms = new Set([
+    value,
+    json,
+    json.replaceAll('/', '\\/'),
+    url,
+    url.replace(/%../g, (escape) => escape.toLowerCase()),
+    url.replaceAll('%20', '+'),
+    value.replace(/[&<>"']/g, (character) => HTML[character]!),
+    bytes.toString('latin1'),
+    bytes.toString('hex'),
+    bytes.toString('hex').toUpperCase(),
+    ...[0, 1, 2].flatMap((before) => base64Within(bytes, before)),
+  ])
+  return new Set([...forms].filter((form) => form.length >= SHORTEST))
+}
+
+/** What Base64 shows of a value that stands behind other bytes and before others: only the digits that it decides alone. */
+function base64Within(bytes: Buffer, before: number): string[] {
+  const digits = Buffer.concat([Buffer.alloc(before), bytes])
+    .toString('base64')
+    .replace(/=+$/, '')
+  const first = Math.ceil((before * 8) / 6)
+  const last = Math.floor(((before + bytes.length) * 8) / 6)
+  const own = digits.slice(first, last)
+  const whole = before === 0 ? [digits] : []
+  return [own, ...whole].flatMap((text) => [text, text.replaceAll('+', '-').replaceAll('/', '_')])
+}

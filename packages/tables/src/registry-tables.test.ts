@@ -1,0 +1,63 @@
+import { readdirSync, readFileSync } from 'node:fs'
+import { describe, expect, test } from '@jest/globals'
+import { readTextTable, type TextFormat } from '@dunelight/tables'
+import Papa from 'papaparse'
+
+// Tables that others made, against their own JSON or another reader.
+
+async function read(path: string, format: TextFormat): Promise<{ headings: readonly string[]; rows: unknown[][] }> {
+  const bytes = readFileSync(path)
+  const source = (async function* () {
+    for (let at = 0; at < bytes.length; at += 60_000) yield bytes.subarray(at, at + 60_000)
+    await Promise.resolve()
+  })()
+  let headings: readonly string[] = []
+  const rows: unknown[][] = []
+  for await (const chunk of readTextTable(source, format, { name: path })) {
+    headings = chunk.headings
+    rows.push(...(chunk.rows as unknown[][]))
+  }
+  return { headings, rows }
+}
+
+describe('csv-spectrum', () => {
+  const base = 'node_modules/csv-spectrum'
+  // The JSON of location_coordinates is of another record than its table.
+  test.each(readdirSync(`${base}/csvs`).filter((name) => name !== 'location_coordinates.csv'))(
+    '%s is read as its JSON says, line breaks in cells included',
+    async (name) => {
+      const { headings, rows } = await read(`${base}/csvs/${name}`, 'csv')
+      const records = rows.map((cells) => Object.fromEntries(headings.map((heading, i) => [heading, cells[i]])))
+      expect(records).toEqual(JSON.parse(readFileSync(`${base}/json/${name.replace('.csv', '.json')}`, 'utf8')))
+    },
+  )
+})
+
+describe('vega-datasets', () => {
+  const base = 'node_modules/vega-datasets/data'
+  const files = readdirSync(base)
+
+  test.each(files.filter((name) => /\.[ct]sv$/.test(name)))('%s is read cell by cell as another reader reads it', async (name) => {
+    const text = readFileSync(`${base}/${name}`, 'utf8').replace(/^\uFEFF/, '')
+    const [first, ...rows] = Papa.parse<string[]>(text, { skipEmptyLines: 'greedy' }).data
+    const found = await read(`${base}/${name}`, name.endsWith('.tsv') ? 'tsv' : 'csv')
+    expect([found.headings, found.rows.length]).toEqual([first!.map((one) => one.trim()), rows.length])
+    expect(found.rows).toEqual(rows)
+  })
+
+  test.each(files.filter((name) => name.endsWith('.json')))('%s is read as its records are', async (name) => {
+    const data = JSON.parse(readFileSync(`${base}/${name}`, 'utf8')) as unknown
+    if (!Array.isArray(data)) {
+      await expect(read(`${base}/${name}`, 'json')).rejects.toThrow('it holds no list of records')
+      return
+    }
+    if (!data.every((one) => typeof one === 'object' && one !== null && !Array.isArray(one))) return
+    const { headings, rows } = await read(`${base}/${name}`, 'json')
+    expect(rows).toHaveLength(data.length)
+    const records = rows.map((cells) =>
+      Object.fromEntries(headings.flatMap((heading, i) => (cells[i] === undefined || cells[i] === null ? [] : [[heading, cells[i]]]))),
+    )
+    const plain = (data as object[]).map((one) => Object.fromEntries(Object.entries(one).filter(([, value]) => value !== null)))
+    expect(records).toEqual(plain)
+  })
+})
