@@ -151,7 +151,8 @@ export class Skeleton {
         for (let i = piece.length - 1; i >= 0; i--) this.push(piece[i]!, start, stop)
         return
       }
-      if (piece === SPACE) this.gap()
+      // An escape that stands for nothing is seen all the same: a name ends before it.
+      if (piece === SPACE || (piece === DROPPED && next !== code)) this.gap()
       if (piece === SPACE || piece === DROPPED) return
       this.add(piece, start, stop)
       const found = joined(piece, this.ahead) ?? (piece < 128 && isLead[piece] === 1 ? referenceAt(piece, this.ahead) : undefined)
