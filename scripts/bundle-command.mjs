@@ -22,6 +22,8 @@ await build({
   legalComments: 'none',
   // It opens a file that lies beside it.
   external: ['sql.js'],
+  // Only where a module has none of its own.
+  define: { __filename: '$filename', __dirname: '$dirname' },
   // What CommonJS packages find around them, an ES module has to be given.
   banner: {
     js: [
@@ -29,8 +31,8 @@ await build({
       "import { fileURLToPath as $path } from 'node:url'",
       "import { dirname as $folder } from 'node:path'",
       'const require = $require(import.meta.url)',
-      'const __filename = $path(import.meta.url)',
-      'const __dirname = $folder(__filename);',
+      'const $filename = $path(import.meta.url)',
+      'const $dirname = $folder($filename);',
     ].join(';'),
   },
   logLevel: 'warning',

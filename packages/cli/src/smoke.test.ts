@@ -1,4 +1,5 @@
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
+import { once } from 'node:events'
 import { cpSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -121,6 +122,19 @@ describe('the built command', () => {
       const { code, err } = dunelight(...call)
       expect([call.join(' '), code === 0 || code === 3 ? '' : err]).toEqual([call.join(' '), ''])
     }
+  })
+
+  test.each([
+    ['open', ['--port', '0', '--no-browser']],
+    ['stand-in', ['--port', '0']],
+  ])('serves until it is interrupted: %s', async (name, flags) => {
+    const child = spawn(process.execPath, [COMMAND, name, at('house'), ...flags])
+    let err = ''
+    child.stderr.on('data', (text: Buffer) => (err += text.toString()))
+    const [line] = (await Promise.race([once(child.stdout, 'data'), once(child, 'close')])) as [Buffer | number | null]
+    expect([err.includes('bug'), String(line)]).toEqual([false, expect.stringContaining('http://127.0.0.1:')])
+    child.kill('SIGTERM')
+    if (child.exitCode === null) await once(child, 'close')
   })
 
   test.each(['render', 'list', 'check'])('says in one sentence that %s cannot write its output', (name) => {

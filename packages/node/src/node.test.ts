@@ -299,3 +299,34 @@ test('a record that meets an exception is rejected with "internal error", and co
   ])
   expect(aside[0]!.problems[0]!.data).toMatchObject({ stack: expect.stringContaining('RangeError') })
 })
+
+test.each(['jsonl', 'json', 'yaml', 'records of a program'])(
+  'a row nested beyond all measure is rejected, and those after it are read: %s',
+  async (kind) => {
+    const nested = (depth: number) => `${'['.repeat(depth)}${']'.repeat(depth)}`
+    const circle: Record<string, unknown> = { t: 'net' }
+    circle['self'] = circle
+    const sources: Readonly<Record<string, () => TableSource>> = {
+      jsonl: () => file('deep.jsonl', `{"t": "lamp"}\n{"t": ${nested(9000)}}\n{"t": "oar"}\n`),
+      json: () => file('deep.json', `[{"t": "lamp"}, {"t": ${nested(9000)}}, {"t": "oar"}]`),
+      yaml: () => file('deep.yaml', `- t: lamp\n- t: ${nested(150)}\n- t: oar\n`),
+    }
+    const prompt = libraryFrom(onePrompt('{t}', '{ t: text }')).prompt('p')
+    const aside: Aside[] = []
+    let lines = ''
+    const to = new Writable({
+      write: (chunk: Buffer, _, done) => {
+        lines += chunk.toString()
+        done()
+      },
+    })
+    await renderTable({
+      prompt,
+      records: sources[kind]?.() ?? [{ t: 'lamp' }, circle, { t: 'oar' }],
+      to,
+      onAside: (one) => aside.push(one),
+    })
+    expect(lines.trim().split('\n')).toHaveLength(2)
+    expect(aside.map(({ row, problems }) => [row, problems[0]!.code])).toEqual([[2, 'row-too-deep']])
+  },
+)

@@ -3,6 +3,7 @@ import { exactNumber, isDeeper, parseJson, problem, ProblemError } from 'dunelig
 import { parse } from 'yaml'
 import { decoded, type Bytes, type DecodeOptions, type Stretch } from './decode.js'
 import { Misread } from './misread.js'
+import { DEEPEST } from './records.js'
 import type { ListItems } from './table.js'
 
 /** A line longer than this is no record. */
@@ -37,15 +38,11 @@ export async function* jsonLines(source: Bytes, options: DecodeOptions): AsyncGe
   if (last.length > 0) yield { items: last, bytesRead }
 }
 
-/** Deeper than any record is. */
-const DEEPEST = 100
-
 /** Undefined for a blank line. */
 function itemOf(text: string, line: number): unknown {
   try {
     const item = parseJson(text)
-    if (isDeeper(item, DEEPEST))
-      return new Misread(problem('line-unreadable', { line, why: `it is nested more than ${DEEPEST} deep` }), text)
+    if (isDeeper(item, DEEPEST)) return new Misread(problem('row-too-deep', { row: line, limit: DEEPEST }), text)
     return item
   } catch (fault) {
     if (text.trim() === '') return undefined

@@ -1,4 +1,4 @@
-import { problem, ProblemError } from 'dunelight'
+import { isDeeper, problem, ProblemError } from 'dunelight'
 import { Misread } from './misread.js'
 import type { ListItems, Row, TableRows } from './table.js'
 
@@ -37,9 +37,13 @@ function withKeysOf(items: readonly unknown[], headings: readonly string[]): rea
   return known && known.size > headings.length ? [...known] : headings
 }
 
+/** Deeper than any record is. */
+export const DEEPEST = 100
+
 function rowOf(item: unknown, headings: readonly string[], number: number): Row | Misread {
   if (item instanceof Misread) return item
   if (!isRecord(item)) return new Misread(problem('row-no-record', { row: number }), JSON.stringify(item))
+  if (isDeeper(item, DEEPEST)) return new Misread(problem('row-too-deep', { row: number, limit: DEEPEST }), '')
   if (hasKeys(item, headings)) return Object.values(item)
   return headings.map((key) => (Object.hasOwn(item, key) ? item[key] : undefined))
 }

@@ -75,7 +75,8 @@ function formAt(skeleton: Skeleton, open: number, names: readonly string[]): Tag
   while (at >= 0 && isPassedOver(skeleton.codeAt(at))) at--
   for (const name of names) {
     const last = nameAt(skeleton, at, name)
-    if (last === undefined || (last > 0 && goesOn(skeleton, last - 1))) continue
+    // Where an escape ends is read in more than one way, and so is a name that ends in one.
+    if (last === undefined || (last > 0 && skeleton.isPlain(last) && goesOn(skeleton, last - 1))) continue
     const closing = closingFrom(skeleton, last - 1)
     return {
       core: skeleton.stretch(open, last),

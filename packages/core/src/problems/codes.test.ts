@@ -173,6 +173,7 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'model-waits': 'packages/node/src/asking/asking.test.ts',
   'internal-error': 'packages/node/src/node.test.ts',
   'pipe-waits': 'packages/cli/src/smoke.test.ts',
+  'row-too-deep': 'packages/node/src/node.test.ts',
   'answer-refused': 'packages/cli/src/ask.test.ts',
   'answer-not-found': 'packages/cli/src/ask.test.ts',
   'answers-made-up': 'packages/cli/src/ask.test.ts',

@@ -154,6 +154,10 @@ export const tableCodes = {
     'A line of JSON Lines is no JSON; it is set aside, and those after it are read.',
     (d) => `line ${d.line} is no JSON: ${d.why}`,
   ),
+  'row-too-deep': error<{ row: number; limit: number }>(
+    'A row holds lists or records nested so deep that nothing could write them, or holds itself; it is rejected, and those after it are read.',
+    (d) => `row ${d.row} is nested more than ${d.limit} deep`,
+  ),
   'line-endless': error<{ file: string; line: number; limit: number }>(
     'A line is so long that it cannot be a record: most often the file is no JSON Lines.',
     (d) => `line ${d.line} of ${d.file} is longer than ${d.limit} signs`,

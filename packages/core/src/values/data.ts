@@ -90,7 +90,14 @@ export function put(target: Record<string, unknown>, key: string, value: unknown
 
 /** Whether a value is nested deeper than that, or holds itself. */
 export function isDeeper(value: unknown, limit: number): boolean {
-  return typeof value === 'object' && value !== null && heightOf(value, limit, new Map()) > limit
+  return typeof value === 'object' && value !== null && !isFlat(value) && heightOf(value, limit, new Map()) > limit
+}
+
+/** Most records hold texts and numbers alone. */
+function isFlat(value: object): boolean {
+  for (const key in value)
+    if (typeof (value as Record<string, unknown>)[key] === 'object' && !isMissing((value as Record<string, unknown>)[key])) return false
+  return true
 }
 
 /** How many objects and lists stand within one another; what is more than the limit need not be known. */
