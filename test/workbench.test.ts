@@ -360,7 +360,7 @@ describe('the server of the workbench', () => {
   test('answers to its own address and to those who know the key, and to nobody else', async () => {
     expect((await ask('/api/library')).status).toBe(403)
     expect((await ask('/api/library', { 'x-workbench-key': 'guessed' })).status).toBe(403)
-    for (const host of ['marram.example', 'localhost', '127.0.0.1', '127.0.0.1:1', '[::1]:80', ''])
+    for (const host of ['marram.example', 'localhost', '127.0.0.1', '127.0.0.1:1', '[::1]:80'])
       expect((await ask('/api/library', { ...key(), host })).status).toBe(421)
     expect((await ask('/api/library', key())).status).toBe(200)
     const first = await ask('/')
