@@ -1,6 +1,5 @@
-import { appendFile, mkdir, writeFile, type FileHandle } from 'node:fs/promises'
+import { appendFile, mkdir, open, rename, rm, writeFile, type FileHandle } from 'node:fs/promises'
 import { dirname } from 'node:path'
-import writeAtomically from 'write-file-atomic'
 import { reason } from '../reason.js'
 import { secrets } from './secrets.js'
 
@@ -31,14 +30,33 @@ export interface ReplaceOptions {
   readonly mode?: number
 }
 
-/** Replaces a file in one step, so that it is never half written. */
+/**
+ * Replaces a file in one step, so that it is never half written. A package for this was tried: it listens for every signal of the process, and
+ * so undoes what the process was told to ignore.
+ */
 export async function replaceFile(
   path: string,
   content: string | Uint8Array,
   { durable = true, mode }: ReplaceOptions = {},
 ): Promise<void> {
-  await writeAtomically(path, redacted(content), { fsync: durable, ...(mode !== undefined && { mode }) })
+  const beside = `${path}.${process.pid}-${++replaced}.new`
+  try {
+    const file = await open(beside, 'w', mode)
+    try {
+      await file.writeFile(redacted(content))
+      if (durable) await file.sync()
+    } finally {
+      await file.close()
+    }
+    await rename(beside, path)
+  } catch (fault) {
+    await rm(beside, { force: true })
+    throw fault
+  }
 }
+
+/** Files that were replaced: two at a time do not share a name. */
+let replaced = 0
 
 /**
  * Adds to the end of an open file, however many bytes the system takes at a time.
