@@ -1,4 +1,4 @@
-import { appendFile, mkdir, open, rename, rm, writeFile, type FileHandle } from 'node:fs/promises'
+import { appendFile, mkdir, open, rename, rm, writeFile } from 'node:fs/promises'
 import { dirname } from 'node:path'
 import { reason } from '../reason.js'
 import { secrets } from './secrets.js'
@@ -58,13 +58,18 @@ export async function replaceFile(
 /** Files that were replaced: two at a time do not share a name. */
 let replaced = 0
 
+/** What of a platform's open file is needed: its own type would ask programs for the platform's declarations. */
+export interface OpenFile {
+  write(bytes: Uint8Array, offset: number, length: number): Promise<{ readonly bytesWritten: number }>
+}
+
 /**
  * Adds to the end of an open file, however many bytes the system takes at a time.
  *
  * @returns how many bytes were added
  * @throws WriteFault where it cannot be written.
  */
-export async function append(file: FileHandle, content: string | Uint8Array, name: string): Promise<number> {
+export async function append(file: OpenFile, content: string | Uint8Array, name: string): Promise<number> {
   const written = redacted(content)
   const bytes = typeof written === 'string' ? Buffer.from(written) : written
   try {
