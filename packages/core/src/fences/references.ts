@@ -32,7 +32,7 @@ export function referenceAt(lead: number, at: (i: number) => number): Reference 
   return backslashed(at)
 }
 
-/** Escaped bytes that follow one another are one character in UTF-8; `size` characters of the text ahead are read. */
+/** Escaped bytes that follow one another are one character in UTF-8. */
 export function joinBytes(code: number, at: (i: number) => number): Reference | undefined {
   const first = code - BYTE
   const more = first >= 0xf0 ? 3 : first >= 0xe0 ? 2 : first >= 0xc2 ? 1 : 0

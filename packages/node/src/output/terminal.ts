@@ -2,7 +2,7 @@
 // eslint-disable-next-line no-control-regex -- these are looked for
 const ACTIVE = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]/g
 
-/** A text that can be shown on a terminal: line breaks and tabs stay, other controls become visible signs. */
+/** A text that can be shown on a terminal: line breaks and tabs stay, other controls become visible symbols. */
 export function visible(text: string): string {
   return text.replace(ACTIVE, (character, at: number) => (character === '\r' && text[at + 1] === '\n' ? character : shown(character)))
 }
