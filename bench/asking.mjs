@@ -4,7 +4,7 @@ import { once } from 'node:events'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { plainBatch } from 'dunelight'
+import { batchModel, plainBatch } from 'dunelight'
 import { askBatch, httpModel, openLibraryFor, readRecords, readyModel, USUAL_RULES } from '@dunelight/node'
 import { request } from 'undici'
 import { generateObjects } from '../scripts/generate.mjs'
@@ -50,13 +50,13 @@ export async function benchAsking(say) {
     const folder = 'demo/marram-house'
     const library = await openLibraryFor(folder, prompt)
     const runs = mkdtempSync(join(tmpdir(), 'bench-'))
-    const definition = { prompt, records: { from: 'records' } }
+    const batch = batchModel({ prompt, records: { from: 'records' } })
     const started = performance.now()
     const { counts, folder: made } = await askBatch({
       library,
       folder,
       name: 'bench',
-      definition,
+      batch,
       records: { from },
       runs,
       model: modelOf(library, prompt),
@@ -70,8 +70,8 @@ export async function benchAsking(say) {
     const ordered = numbers.every((one, i) => i === 0 || one > numbers[i - 1])
     rmSync(runs, { recursive: true })
     if (counts.asks < ROWS) throw new Error(`only ${counts.asks} were asked`)
-    if (counts.answered + counts.aside !== ROWS || !ordered)
-      throw new Error(`${counts.answered} answered, ${counts.aside} aside, in order: ${ordered}`)
+    if (counts.written + counts.rejected !== ROWS || !ordered)
+      throw new Error(`${counts.written} answered, ${counts.rejected} rejected, in order: ${ordered}`)
     const peak = (process.resourceUsage().maxRSS / 1024).toFixed(0)
     say(`  ${what.padEnd(32)} ${seconds.toFixed(1)} s, ${(seconds / ideal).toFixed(2)} times the least   peak ${peak} MB`)
   }

@@ -3,11 +3,10 @@ import { hash } from 'node:crypto'
 import { createWriteStream, existsSync, mkdirSync } from 'node:fs'
 import { finished } from 'node:stream/promises'
 import { plainBatch } from 'dunelight'
-import { BlockMaker, openLibraryFor, readRecords, readTable, renderTable, tokenCounter } from '@dunelight/node'
+import { doSteps, LINES, openLibraryFor, readRecords, readTable, renderStep, renderTable, Selection, tokenCounter } from '@dunelight/node'
 import { generateObjects } from '../scripts/generate.mjs'
 
 const ROWS = 200_000
-const LINES = { head: '', record: (_, __, line) => `${line.bytes}\n` }
 
 export async function benchStages(say) {
   mkdirSync('.cache', { recursive: true })
@@ -18,8 +17,8 @@ export async function benchStages(say) {
   const batch = plainBatch(prompt)
   const count = await tokenCounter()
   const blocks = async (options) => {
-    const maker = new BlockMaker(batch, LINES, options)
-    for await (const chunk of readRecords(batch, from)) maker.block(chunk)
+    const step = renderStep({ batch, form: LINES, line: options })
+    for await (const block of doSteps(readRecords(batch, from), new Selection(), step)) void block
   }
   const each = async (use) => {
     for await (const { records } of readRecords(batch, from)) for (const record of records) use(record)

@@ -4,6 +4,7 @@ import { createWriteStream, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { finished } from 'node:stream/promises'
+import { batchModel } from 'dunelight'
 import { openLibraryFor, renderTable, runBatch } from '@dunelight/node'
 import { report } from './report.mjs'
 
@@ -20,8 +21,8 @@ if (threads === '1') {
   fail(done.aside)
 } else {
   const runs = mkdtempSync(join(tmpdir(), 'bench-'))
-  const definition = { prompt: name, records: { from: 'records' } }
-  const setting = { library, folder, name: 'bench', definition, records: { from }, runs, to, overwrite: true, bare: true }
+  const batch = batchModel({ prompt: name, records: { from: 'records' } })
+  const setting = { library, folder, name: 'bench', batch, records: { from }, runs, to, overwrite: true, bare: true }
   const { tally } = await runBatch({ ...setting, workers: Number(threads) })
   rmSync(runs, { recursive: true })
   fail(tally.aside)

@@ -7,7 +7,7 @@ rmSync(`${OUT}/command`, { recursive: true, force: true })
 
 await build({
   // Beside the command what its threads run.
-  entryPoints: { command: 'packages/cli/dist/index.js', worker: 'packages/node/dist/batches/worker.js' },
+  entryPoints: { command: 'packages/cli/dist/index.js', worker: 'packages/node/dist/render/worker.js' },
   outdir: OUT,
   entryNames: '[name]',
   // What only some commands need, a PDF reader or a layout, is read from the disk when it is.

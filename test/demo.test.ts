@@ -174,9 +174,9 @@ describe('generated objects', () => {
     expect(readFileSync(files[0]!, 'utf8')).toBe(readFileSync(files[1]!, 'utf8'))
     const to = new PassThrough().resume()
     expect(await renderTable({ prompt: library.prompt('label/write'), records: files[0]!, to })).toEqual({
-      rendered: 500,
-      aside: 0,
-      lastRow: 500,
+      written: 500,
+      rejected: 0,
+      records: 500,
       interrupted: false,
     })
   })

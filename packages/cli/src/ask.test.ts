@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { AnswerLog, askBatch, openLibraryFor, readyModel, serveStandIn, toHtml, toMarkdown, type StandInServer } from '@dunelight/node'
-import { MISBEHAVIOURS, type Misbehaviour, type Model } from 'dunelight'
+import { batchModel, MISBEHAVIOURS, type Misbehaviour, type Model } from 'dunelight'
 import { COMMAND, dunelight, dunelightFed } from '../../../test/command.js'
 import { generateObjects } from '../../../scripts/generate.mjs'
 
@@ -118,7 +118,7 @@ describe('asking for one record', () => {
     expect((await asked(...words, 'dsk')).err).toMatch(/no model is called "dsk"[\s\S]*did you mean "desk"\?/)
     expect((await asked(...words, 'dsk')).err).toContain('[model-unknown]')
     expect((await asked(...words, 'desk', '--misbehave', 'empty=1%')).code).toBe(2)
-    expect((await asked(...words, 'desk', '--at-once', '0')).err).toContain('write --at-once 1 or more')
+    expect((await asked(...words, 'desk', '--at-once', '0')).err).toContain('give 1 or more')
     expect((await asked(...words, 'stand-in', '--misbehave', 'emty=1%')).err).toContain('did you mean "empty"?')
     expect((await asked(...words, 'stand-in', '--misbehave', 'empty=80%,slow=30%')).err).toContain('more than all answers')
   })
@@ -211,17 +211,17 @@ describe('asking for a table', () => {
     }
     const library = await openLibraryFor(HOUSE, 'survey/grade')
     const ready = { ...readyModel(library, 'survey/grade', 'stand-in'), model }
-    const definition = { prompt: 'survey/grade', records: { from: 'records' }, take: 1 }
+    const batch = batchModel({ prompt: 'survey/grade', records: { from: 'records' }, take: 1 })
     const { counts } = await askBatch({
       library,
       folder: HOUSE,
       name: 'again',
-      definition,
+      batch,
       records: { from: OBJECTS },
       model: ready,
       runs: at('again'),
     })
-    expect(counts).toMatchObject({ answered: 1, asks: 2, corrected: 1, labels: { grade: { sound: 1 } } })
+    expect(counts).toMatchObject({ written: 1, asks: 2, corrected: 1, labels: { grade: { sound: 1 } } })
     expect(bodies[1]).toContain('That answer cannot be used:\\n- \\"fine, I think\\" is none of')
   })
 
@@ -298,12 +298,12 @@ describe('screens', () => {
       return Promise.resolve({ text: reply(said), finish: 'done', usage: { asked: 40, answered: 2 } })
     }
     const ready = { ...readyModel(opened, 'p', 'stand-in'), model }
-    const definition = { prompt: 'p', records: { from: 'records' }, tokens: true }
+    const batch = batchModel({ prompt: 'p', records: { from: 'records' }, tokens: true })
     const run = askBatch({
       library: opened,
       folder: library,
       name: 'p',
-      definition,
+      batch,
       records: { from: at('questions.jsonl') },
       model: ready,
       again: 0,
@@ -341,7 +341,7 @@ describe('screens', () => {
       { screen: 'before words', found: 'the word "ghost ship"' },
       { screen: 'copied', found: '5 words as they stood in the prompt: "it had three masts and"' },
     ])
-    expect(counts).toMatchObject({ answered: 2, aside: 3, noted: notes.length })
+    expect(counts).toMatchObject({ written: 2, rejected: 3, noted: notes.length })
     expect(text(join(run, 'report.md'))).toMatch(/tokens estimated before \| \d+, [\d.]+ % less than was used/)
   })
 

@@ -353,7 +353,7 @@ describe('wrong use', () => {
     for (const command of [[], ['check'], ['list'], ['show'], ['render']]) {
       const { code, out } = dunelight(...command, '--help')
       expect(code).toBe(0)
-      expect(out).toMatch(/Example:\n {2}dunelight/)
+      expect(out).toMatch(/Examples?:\n {2}dunelight/)
     }
   })
 })

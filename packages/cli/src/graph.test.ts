@@ -20,7 +20,7 @@ describe('graph', () => {
     expect(out).toContain('  conservator\n    used by  prompt survey/grade, visitor/answer\n')
   })
 
-  test('around one member, named or by its file: all that changes with it', () => {
+  test('context one member, named or by its file: all that changes with it', () => {
     const says =
       'snippet house/style\n  draws on         nothing but itself\n  changes with it  prompt label/write, label/revise, loan/letter, survey/summary, tour/stop · batch tonight, upstairs, loan-round, rooms-year\n'
     for (const name of ['house/style', 'snippets/house/style.yaml', `${LIBRARY}/snippets/house/style.yaml`])

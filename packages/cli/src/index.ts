@@ -1,1 +1,1 @@
-export { run, runFailed, type Surroundings } from './run.js'
+export { run, runFailed, type CommandContext } from './run.js'

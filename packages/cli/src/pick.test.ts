@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { askBatch, openLibraryFor, Picking, readyModel, type PickedRecord } from '@dunelight/node'
-import type { Model } from 'dunelight'
+import { batchModel, type Model } from 'dunelight'
 import { dunelight } from '../../../test/command.js'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-pick-'))
@@ -51,8 +51,8 @@ describe('several answers to one question', () => {
     const ready = { ...readyModel(library, 'hours', 'stand-in'), model }
     const records = [{ number: 'Q-01', question: 'When do you open?' }]
     writeFileSync(at('q.jsonl'), records.map((one) => `${JSON.stringify(one)}\n`).join(''))
-    const definition = { prompt: 'hours', records: { from: 'records' } }
-    const setting = { library, folder: HOUSE, name: 'q', definition, records: { from: at('q.jsonl') }, model: ready, again: 0 }
+    const batch = batchModel({ prompt: 'hours', records: { from: 'records' } })
+    const setting = { library, folder: HOUSE, name: 'q', batch, records: { from: at('q.jsonl') }, model: ready, again: 0 }
     const result = await askBatch({ ...setting, only: 'Q-01', answers: 3 }).catch((fault: unknown) => fault as Error)
     if (result instanceof Error) throw result
     const picking = await Picking.open(result.folder, { library, model: ready })
@@ -196,8 +196,8 @@ test('an estimate is corrected by what the runs before it used', async () => {
     })
   const ready = { ...readyModel(library, 'survey/grade', 'stand-in'), model, identity: 'counts twice' }
   const run = async (more: object = {}) => {
-    const definition = { prompt: 'survey/grade', records: { from: 'records' }, take: 30, tokens: true, ...more }
-    return askBatch({ library, folder: HOUSE, name: 'twice', definition, records: { from: OBJECTS }, model: ready, runs: at('twice') })
+    const batch = batchModel({ prompt: 'survey/grade', records: { from: 'records' }, take: 30, tokens: true, ...more })
+    return askBatch({ library, folder: HOUSE, name: 'twice', batch, records: { from: OBJECTS }, model: ready, runs: at('twice') })
   }
   const report = ({ folder: made }: { folder: string }) => /tokens estimated before \| (.*) \|/.exec(text(join(made, 'report.md')))![1]!
   const off = Number(/([\d.]+) % less than was used$/.exec(report(await run()))![1])

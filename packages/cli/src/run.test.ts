@@ -66,7 +66,7 @@ describe('run', () => {
       state: 'done',
       batch: 'tonight',
       prompt: { name: 'label/write' },
-      counts: { rendered: 176, aside: 4 },
+      counts: { written: 176, rejected: 4 },
     })
     expect(text(`${HOUSE}/runs/tonight-1/report.md`)).toContain('| cell-unfit | 4 | MH-0023: row 23')
   })

@@ -5,47 +5,47 @@ import { CommanderError } from 'commander'
 import { printProblem, ProblemError } from 'dunelight'
 import { reason, WriteFault, writeNew } from '@dunelight/node'
 import { build } from './program.js'
-import { guarded } from './streams.js'
-import { colorsFor, EXIT, paintFor, WrongUse, type Surroundings } from './surroundings.js'
+import { guarded } from './ui/streams.js'
+import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from './ui/context.js'
 
-export type { Surroundings } from './surroundings.js'
+export type { CommandContext } from './ui/context.js'
 
 /** Runs one command; gives its exit code. Data goes to stdout, everything said about it to stderr. */
-export async function run(given: Surroundings): Promise<number> {
-  const around = guarded(given)
+export async function run(given: CommandContext): Promise<number> {
+  const context = guarded(given)
   let code: number = EXIT.done
-  const program = build(around, (found) => (code = found))
+  const program = build(context, (found) => (code = found))
   // What is written after that is heard of by no one: `dunelight … | head` closes the pipe, and that is no fault.
   const broken = new Promise<never>((_, reject) => {
-    around.stdout.on('error', reject)
-    around.stderr.on('error', () => undefined)
+    context.stdout.on('error', reject)
+    context.stderr.on('error', () => undefined)
   })
   broken.catch(() => undefined)
   try {
-    await Promise.race([program.parseAsync(around.argv, { from: 'user' }), broken])
-    await written(around.stdout)
+    await Promise.race([program.parseAsync(context.argv, { from: 'user' }), broken])
+    await written(context.stdout)
     return code
   } catch (fault) {
-    return await ended(fault, around)
+    return await ended(fault, context)
   } finally {
-    await written(around.stderr).catch(() => undefined)
+    await written(context.stderr).catch(() => undefined)
   }
 }
 
 /** Waits until all that was written has been taken. */
-function written(stream: Surroundings['stdout']): Promise<void> {
+function written(stream: CommandContext['stdout']): Promise<void> {
   return new Promise((resolve, reject) => stream.write('', (fault) => (fault ? reject(fault) : resolve())))
 }
 
 /** What a process does with an exception that no command was there to catch. */
-export function runFailed(fault: unknown, around: Surroundings): Promise<number> {
-  return ended(fault, guarded(around))
+export function runFailed(fault: unknown, context: CommandContext): Promise<number> {
+  return ended(fault, guarded(context))
 }
 
 /** The exit code for what ended a command, after saying why. */
-async function ended(fault: unknown, around: Surroundings): Promise<number> {
-  const { stderr } = around
-  const c = colorsFor(stderr, around.env)
+async function ended(fault: unknown, context: CommandContext): Promise<number> {
+  const { stderr } = context
+  const c = colorsFor(stderr, context.env)
   const say = (message: string, help?: string) =>
     stderr.write(`${c.red('error')}: ${message}\n${help === undefined ? '' : `  ${c.bold('mend')}: ${help}\n`}`)
   if (fault instanceof CommanderError) return fault.exitCode === 0 ? EXIT.done : EXIT.use
@@ -61,7 +61,7 @@ async function ended(fault: unknown, around: Surroundings): Promise<number> {
   if (fault instanceof WriteFault) say(fault.message)
   else if (isSystemFault(fault)) say(systemFault(fault))
   else {
-    say(`this is a bug in dunelight: ${firstLine(fault)}`, `report it with ${await details(fault, around)}`)
+    say(`this is a bug in dunelight: ${firstLine(fault)}`, `report it with ${await details(fault, context)}`)
   }
   return EXIT.problems
 }
@@ -91,7 +91,7 @@ function firstLine(fault: unknown): string {
 }
 
 /** Where all that is known of an exception was written. */
-async function details(fault: unknown, { argv }: Surroundings): Promise<string> {
+async function details(fault: unknown, { argv }: CommandContext): Promise<string> {
   const stack = fault instanceof Error ? (fault.stack ?? fault.message) : String(fault)
   const path = join(await mkdtemp(join(tmpdir(), 'dunelight-error-')), 'details.txt')
   await writeNew(path, `dunelight ${argv.join(' ')}\nnode ${process.version}, ${process.platform}\n\n${stack}\n`)

@@ -7,7 +7,7 @@ import fc from 'fast-check'
 import { parquetWriteBuffer } from 'hyparquet-writer'
 import writeSheets from 'write-excel-file/node'
 import { Batch, batchModel, libraryFrom, ProblemError, type Format, type Problem } from 'dunelight'
-import { openLibrary, readRecords, readTable, renderTable, tokenCounter, type Aside, type TableSource } from './index.js'
+import { openLibrary, readRecords, readTable, renderTable, tokenCounter, type RejectedRow, type TableSource } from './index.js'
 import { onePrompt } from '../../../test/support.js'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-node-'))
@@ -204,11 +204,11 @@ describe('a table', () => {
     const to = new PassThrough()
     let text = ''
     to.on('data', (chunk: Buffer) => (text += chunk.toString()))
-    const aside: Aside[] = []
-    const report = await renderTable({ prompt, records: file('t.csv', content), to, onAside: (one) => aside.push(one), ...more })
+    const rejected: RejectedRow[] = []
+    const report = await renderTable({ prompt, records: file('t.csv', content), to, onRejected: (row) => rejected.push(row), ...more })
     return {
       report,
-      aside,
+      rejected,
       lines: text
         .split('\n')
         .filter(Boolean)
@@ -216,14 +216,14 @@ describe('a table', () => {
     }
   }
 
-  test('is rendered row by row, what does not fit set aside', async () => {
-    const { report, aside, lines } = await run('a,n\nx,1\n"y\n""z""",two\n,3\nw,4,5\nv,6\n')
-    expect(report).toEqual({ rendered: 2, aside: 3, lastRow: 5, interrupted: false })
+  test('is rendered row by row, what does not fit is rejected', async () => {
+    const { report, rejected, lines } = await run('a,n\nx,1\n"y\n""z""",two\n,3\nw,4,5\nv,6\n')
+    expect(report).toEqual({ written: 2, rejected: 3, records: 5, interrupted: false })
     expect(lines).toEqual([
       { record: '1', row: 1, prompt: 'p', turns: [{ role: 'user', text: 'x 1' }] },
       { record: '5', row: 5, prompt: 'p', turns: [{ role: 'user', text: 'v 6' }] },
     ])
-    expect(aside.map((one) => [one.row, one.problems.map((p) => p.code)])).toEqual([
+    expect(rejected.map((one) => [one.row, one.problems.map((p) => p.code)])).toEqual([
       [2, ['cell-unfit']],
       [3, ['cell-missing']],
       [4, ['row-ragged']],
@@ -232,11 +232,11 @@ describe('a table', () => {
 
   test('ends after so many, at one record, or when it is interrupted', async () => {
     const content = 'a,n\nx,1\ny,2\nz,3\n'
-    expect((await run(content, { take: 2 })).report).toMatchObject({ rendered: 2, lastRow: 2 })
+    expect((await run(content, { take: 2 })).report).toMatchObject({ written: 2, records: 2 })
     expect((await run(content, { only: '3' })).lines).toHaveLength(1)
     const stop = new AbortController()
     stop.abort()
-    expect((await run(content, { signal: stop.signal })).report).toEqual({ rendered: 0, aside: 0, lastRow: 0, interrupted: true })
+    expect((await run(content, { signal: stop.signal })).report).toEqual({ written: 0, rejected: 0, records: 0, interrupted: true })
   })
 })
 
@@ -279,7 +279,7 @@ test('a record that meets an exception is rejected with "internal error", and co
     },
   }
   const library = libraryFrom(onePrompt('{t as broken}', '{ t: text }'), { formats: [broken] })
-  const aside: Aside[] = []
+  const rejected: RejectedRow[] = []
   const written: Buffer[] = []
   const to = new Writable({
     write: (chunk: Buffer, _, done) => {
@@ -291,13 +291,13 @@ test('a record that meets an exception is rejected with "internal error", and co
     prompt: library.prompt('p'),
     records: [{ t: 'lamp' }, { t: 'net' }, { t: 'oar' }],
     to,
-    onAside: (one) => aside.push(one),
+    onRejected: (row) => rejected.push(row),
   })
   expect(Buffer.concat(written).toString().trim().split('\n')).toHaveLength(2)
-  expect(aside.map(({ row, problems }) => [row, problems[0]!.code, problems[0]!.message])).toEqual([
+  expect(rejected.map(({ row, problems }) => [row, problems[0]!.code, problems[0]!.message])).toEqual([
     [2, 'internal-error', 'internal error: out of range'],
   ])
-  expect(aside[0]!.problems[0]!.data).toMatchObject({ stack: expect.stringContaining('RangeError') })
+  expect(rejected[0]!.problems[0]!.data).toMatchObject({ stack: expect.stringContaining('RangeError') })
 })
 
 test.each(['jsonl', 'json', 'yaml', 'records of a program'])(
@@ -312,7 +312,7 @@ test.each(['jsonl', 'json', 'yaml', 'records of a program'])(
       yaml: () => file('deep.yaml', `- t: lamp\n- t: ${nested(150)}\n- t: oar\n`),
     }
     const prompt = libraryFrom(onePrompt('{t}', '{ t: text }')).prompt('p')
-    const aside: Aside[] = []
+    const rejected: RejectedRow[] = []
     let lines = ''
     const to = new Writable({
       write: (chunk: Buffer, _, done) => {
@@ -324,9 +324,9 @@ test.each(['jsonl', 'json', 'yaml', 'records of a program'])(
       prompt,
       records: sources[kind]?.() ?? [{ t: 'lamp' }, circle, { t: 'oar' }],
       to,
-      onAside: (one) => aside.push(one),
+      onRejected: (row) => rejected.push(row),
     })
     expect(lines.trim().split('\n')).toHaveLength(2)
-    expect(aside.map(({ row, problems }) => [row, problems[0]!.code])).toEqual([[2, 'row-too-deep']])
+    expect(rejected.map(({ row, problems }) => [row, problems[0]!.code])).toEqual([[2, 'row-too-deep']])
   },
 )

@@ -1,26 +1,16 @@
-import Papa from 'papaparse'
-import { problem, ProblemError } from 'dunelight'
+import { problem, ProblemError, type Problem } from 'dunelight'
 import { decoded, type Bytes, type DecodeOptions, type Stretch } from './decode.js'
-import { LineEnds } from './line-ends.js'
+import { delimiterOf, RowScanner, type ScanOptions } from './scan.js'
 import type { Row, TableRows } from './table.js'
-
-/** papaparse's row parser, which its types leave out: `ignoreLastRow` keeps back a row that may go on in the next chunk. */
-interface RowParser {
-  parse(text: string, base: number, ignoreLastRow: boolean): { data: string[][]; errors: { code: string }[]; meta: { cursor: number } }
-}
-const { Parser } = Papa as unknown as { Parser: new (config: { delimiter: string; newline: string; preview?: number }) => RowParser }
-
-/** A row longer than this is a quote that was never closed, or no row at all. */
-const LONGEST_ROW = 16 * 1024 * 1024
 
 /**
  * A table of text, its first row the headings. The delimiter (comma, semicolon, tab, bar) is found in the heading; line ends may be of any
- * kind; blank lines are passed over.
+ * kind; blank lines are skipped.
  *
- * @throws ProblemError where the bytes are no text, hold no heading, or a quote that is never closed.
+ * @throws ProblemError if the bytes are no text, hold no heading, or a quote that is never closed.
  */
 export async function* csvTable(source: Bytes, options: DecodeOptions): AsyncGenerator<TableRows> {
-  const rows = new CsvRows()
+  const rows = new CsvRows(undefined, options)
   let headings: readonly string[] | undefined
   let bytesRead = 0
   const table = (found: readonly Row[]): TableRows | undefined => {
@@ -34,9 +24,11 @@ export async function* csvTable(source: Bytes, options: DecodeOptions): AsyncGen
     bytesRead = stretch.bytesRead
     const some = table(rows.add(stretch))
     if (some) yield some
+    if (rows.problem) throw new ProblemError([rows.problem])
   }
   const last = table(rows.end())
   if (last) yield last
+  if (rows.problem) throw new ProblemError([rows.problem])
   if (!headings) throw new ProblemError([problem('table-empty', { file: options.name })])
 }
 
@@ -44,87 +36,60 @@ export function headingsOf(row: Row): string[] {
   return row.map((cell) => String(cell).trim())
 }
 
-/** Rows of a text that comes a stretch at a time. */
+/** Rows of a text that comes in pieces. */
 export class CsvRows {
-  private parser: RowParser | undefined
+  private scanner: RowScanner | undefined
   private rest = ''
-  /** Mends the cells of what is read; undefined where they are what they are to be. */
+  /** Turns the cells of what is read into text; undefined if they are text already. */
   private mend: Stretch['mend']
-  /** Whether the row that has begun is all ASCII. */
+  /** Whether the row under way is all ASCII. */
   private plain = true
-  private count = 0
-  private lineEnds: LineEnds | undefined
 
-  constructor(private readonly delimiter?: string) {}
+  /** @param delimiter What separates cells; found in the heading if undefined. */
+  constructor(
+    private readonly delimiter: string | undefined,
+    private readonly options: ScanOptions,
+  ) {}
 
-  /** The rows that end in this stretch. */
+  /** Why the text cannot be read any further. */
+  get problem(): Problem | undefined {
+    return this.scanner?.problem
+  }
+
+  /** The rows that end in this piece. */
   add({ text, plain, mend }: Pick<Stretch, 'text' | 'plain' | 'mend'>): readonly Row[] {
-    this.join(text)
+    this.rest += text
     this.mend = mend
     this.plain &&= plain
-    this.parser ??= this.newParser()
-    const { data, meta } = this.parser.parse(this.rest, 0, true)
-    this.rest = this.rest.slice(meta.cursor)
-    if (this.rest.length > LONGEST_ROW)
-      throw new ProblemError([problem('row-endless', { row: Math.max(this.count, 1), limit: LONGEST_ROW })])
-    const rows = this.filled(data)
-    this.plain ||= !BEYOND_ASCII.test(this.rest)
-    return rows
+    return this.scan(false)
   }
 
-  /** The row that nothing has ended. */
+  /** The row that no line end has ended. */
   end(): readonly Row[] {
-    this.rest += this.lineEnds?.end() ?? ''
-    if (this.rest === '') return []
-    this.parser ??= this.newParser()
-    const { data, errors } = this.parser.parse(this.rest, 0, false)
-    if (errors.some((one) => one.code === 'MissingQuotes')) {
-      this.count += data.filter(isFilled).length - 1
-      this.neverEnds()
+    return this.scan(true)
+  }
+
+  private scan(last: boolean): readonly Row[] {
+    const text = this.rest
+    const scanner = (this.scanner ??= this.newScanner(text, last))
+    if (!scanner) return []
+    const rows: string[][] = []
+    this.rest = text.slice(scanner.scan(text, last, (start, end, quoted) => rows.push(scanner.cells(start, end, quoted))))
+    if (this.mend && !this.plain) {
+      mendAll(rows, this.mend)
+      this.plain = !BEYOND_ASCII.test(this.rest)
     }
-    return this.filled(data)
-  }
-
-  private join(text: string): void {
-    // The heading tells what cuts rows into cells, and with that which quotes open one.
-    this.lineEnds ??= new LineEnds(this.delimiter ?? delimiterOf(text.replace(/\r\n?/g, '\n')))
-    this.rest += this.lineEnds.unify(text)
-  }
-
-  private newParser(): RowParser {
-    return new Parser({ delimiter: this.delimiter ?? delimiterOf(this.rest), newline: '\n' })
-  }
-
-  private filled(data: string[][]): readonly Row[] {
-    const rows = data.every(isFilled) ? data : data.filter(isFilled)
-    if (this.mend && !this.plain) mendAll(rows, this.mend)
-    this.count += rows.length
     return rows
   }
 
-  /** Rows count from 1 below the heading. */
-  private neverEnds(): never {
-    throw new ProblemError([problem('quote-open', { row: Math.max(this.count, 1) })])
+  private newScanner(text: string, last: boolean): RowScanner | undefined {
+    const delimiter = this.delimiter ?? delimiterOf(text, last)
+    return delimiter === undefined ? undefined : new RowScanner(delimiter, this.options)
   }
 }
 
 const BEYOND_ASCII = /[\u0080-\u00ff]/
 
 function mendAll(rows: string[][], mend: (piece: string) => string): void {
-  for (const cells of rows) {
-    for (let i = 0; i < cells.length; i++) if (BEYOND_ASCII.test(cells[i]!)) cells[i] = mend(cells[i]!)
-  }
-}
-
-/** Not a blank line. */
-function isFilled(cells: readonly string[]): boolean {
-  return cells.length > 1 || !/^[ \t\r\n]*$/.test(cells[0] ?? '')
-}
-
-const DELIMITERS = [',', ';', '\t', '|']
-
-/** The sign that cuts the heading into most cells: of all rows it is the one without free text. */
-export function delimiterOf(text: string): string {
-  const cells = (delimiter: string) => new Parser({ delimiter, newline: '\n', preview: 1 }).parse(text, 0, false).data[0]?.length ?? 0
-  return DELIMITERS.reduce((best, one) => (cells(one) > cells(best) ? one : best))
+  for (const cells of rows) cells.forEach((cell, i) => BEYOND_ASCII.test(cell) && (cells[i] = mend(cell)))
 }

@@ -30,10 +30,10 @@ export interface DecodeOptions {
 }
 
 /**
- * Bytes as text, a stretch at a time: UTF-8, UTF-16 where a mark says so, else Windows-1252, which is said. What began as UTF-8 and breaks
- * off is refused: no other encoding would be right for all of it.
+ * Bytes as text, a stretch at a time: UTF-8, UTF-16 if a mark says so, else Windows-1252, with a notice. The first character beyond ASCII
+ * decides, so that the same bytes are read in the same way however they are cut.
  *
- * @throws ProblemError where the bytes are no text.
+ * @throws ProblemError if the bytes are no text, or begin as UTF-8 and go on as something else.
  */
 export async function* decoded(source: Bytes, options: DecodeOptions): AsyncGenerator<Stretch> {
   const decoder = new Decoder(options)
@@ -42,35 +42,99 @@ export async function* decoded(source: Bytes, options: DecodeOptions): AsyncGene
     bytesRead += chunk.length
     const stretch = decoder.decode(chunk, bytesRead)
     if (stretch.text !== '') yield stretch
+    if (decoder.problem) throw new ProblemError([decoder.problem])
   }
   const last = decoder.end(bytesRead)
   if (last.text !== '') yield last
+  if (decoder.problem) throw new ProblemError([decoder.problem])
 }
 
-const FALLBACK = 'windows-1252'
+/** How the text of a source begins: the length of its mark, and the encoding that the mark says. */
+export interface Beginning {
+  readonly mark: number
+  readonly encoding: 'utf-16le' | 'utf-16be' | undefined
+}
+
+/**
+ * Looks at the first bytes of a source, three or more unless it is shorter.
+ *
+ * @throws ProblemError if they are no text.
+ */
+export function beginningOf(bytes: Uint8Array, name: string): Beginning {
+  const [one, two, three] = bytes
+  if (one === 0xef && two === 0xbb && three === 0xbf) return { mark: 3, encoding: undefined }
+  if (one === 0xff && two === 0xfe) return { mark: 2, encoding: 'utf-16le' }
+  if (one === 0xfe && two === 0xff) return { mark: 2, encoding: 'utf-16be' }
+  if (bytes.subarray(0, LOOKED_AT).includes(0)) throw new ProblemError([problem('not-text', { file: name })])
+  return { mark: 0, encoding: undefined }
+}
+
+/** Bytes in which a zero says that a source is no text. */
+const LOOKED_AT = 512
+
+/** The encoding of a source without a mark, once its first character beyond ASCII is known. */
+export class Encoding {
+  private found: 'utf-8' | 'windows-1252' | undefined
+  private readonly strict = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
+
+  constructor(private readonly options: DecodeOptions) {}
+
+  /** @param bytes The next bytes: whole characters, if they are UTF-8. */
+  of(bytes: Uint8Array): 'ascii' | 'utf-8' | 'windows-1252' {
+    if (this.found) return this.found
+    if (this.options.narrow?.isAscii(bytes)) return 'ascii'
+    const first = bytes.findIndex((byte) => byte >= 0x80)
+    if (first < 0) return 'ascii'
+    this.found = this.isCharacter(bytes.subarray(first, first + lengthOf(bytes[first] ?? 0))) ? 'utf-8' : 'windows-1252'
+    if (this.found === 'windows-1252') this.options.notice?.(problem('encoding-guessed', { file: this.options.name }))
+    return this.found
+  }
+
+  /** How many of the bytes are UTF-8. */
+  validLength(bytes: Uint8Array): number {
+    if (this.options.narrow?.isUtf8(bytes)) return bytes.length
+    let at = 0
+    while (at < bytes.length) {
+      const first = bytes[at] ?? 0
+      const length = first < 0x80 ? 1 : lengthOf(first)
+      if (first >= 0x80 && !this.isCharacter(bytes.subarray(at, at + length))) return at
+      at += length
+    }
+    return bytes.length
+  }
+
+  private isCharacter(bytes: Uint8Array): boolean {
+    try {
+      return this.strict.decode(bytes) !== ''
+    } catch {
+      return false
+    }
+  }
+}
 
 class Decoder {
   private rest: Uint8Array = new Uint8Array(0)
   private begun = false
-  /** Whether a character beyond ASCII has been read as UTF-8. */
-  private proven = false
-  /** Set where the source is in another encoding than UTF-8. */
+  /** Set if the source is in another encoding than UTF-8. */
   private other: TextDecoder | undefined
-  private readonly strict = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
+  /** What began as UTF-8 goes on as something else. */
+  problem: Problem | undefined
+  private readonly encoding: Encoding
+  private readonly utf8 = new TextDecoder('utf-8', { ignoreBOM: true })
 
-  constructor(private readonly options: DecodeOptions) {}
+  constructor(private readonly options: DecodeOptions) {
+    this.encoding = new Encoding(options)
+  }
 
   decode(chunk: Uint8Array, bytesRead: number): Stretch {
     let bytes = joined(this.rest, chunk)
     if (!this.begun) {
       this.rest = new Uint8Array(bytes)
-      if (bytes.length < 3) return { text: '', plain: true, mend: undefined, bytesRead }
+      if (bytes.length < LOOKED_AT) return { text: '', plain: true, mend: undefined, bytesRead }
       bytes = this.begin(bytes)
     }
-    if (this.other) {
-      this.rest = NOTHING
-      return { text: this.other.decode(bytes, { stream: true }), plain: false, mend: undefined, bytesRead }
-    }
+    this.rest = NOTHING
+    if (this.other) return this.inOther(this.other, bytes, true, bytesRead)
     const end = wholeCharacters(bytes)
     // A copy: the bytes are the caller's, who may read the next ones into them.
     this.rest = new Uint8Array(bytes.subarray(end))
@@ -79,46 +143,36 @@ class Decoder {
 
   end(bytesRead: number): Stretch {
     const bytes = this.begun ? this.rest : this.begin(this.rest)
-    if (this.other) return { text: this.other.decode(bytes), plain: false, mend: undefined, bytesRead }
-    return this.stretch(bytes, bytesRead)
+    this.rest = NOTHING
+    return this.other ? this.inOther(this.other, bytes, false, bytesRead) : this.stretch(bytes, bytesRead)
   }
 
   /** Reads the mark at the beginning, and takes it off. */
   private begin(bytes: Uint8Array): Uint8Array {
     this.begun = true
-    this.rest = NOTHING
-    const [one, two, three] = bytes
-    if (one === 0xef && two === 0xbb && three === 0xbf) return bytes.subarray(3)
-    const wide = one === 0xff && two === 0xfe ? 'utf-16le' : one === 0xfe && two === 0xff ? 'utf-16be' : undefined
-    if (wide) this.other = new TextDecoder(wide)
-    else if (bytes.subarray(0, 512).includes(0)) throw new ProblemError([problem('not-text', { file: this.options.name })])
-    return bytes
+    const { mark, encoding } = beginningOf(bytes, this.options.name)
+    if (encoding) this.other = new TextDecoder(encoding)
+    return bytes.subarray(mark)
   }
 
   private stretch(bytes: Uint8Array, bytesRead: number): Stretch {
     const { narrow } = this.options
-    if (narrow?.isAscii(bytes)) return { text: narrow.text(bytes), plain: true, mend: narrow.mend, bytesRead }
-    if (narrow?.isUtf8(bytes)) {
-      this.proven = true
-      return { text: narrow.text(bytes), plain: false, mend: narrow.mend, bytesRead }
+    const encoding = this.encoding.of(bytes)
+    if (encoding === 'windows-1252') {
+      this.other = new TextDecoder(encoding)
+      const { rest } = this
+      this.rest = NOTHING
+      return this.inOther(this.other, joined(bytes, rest), true, bytesRead)
     }
-    try {
-      const text = this.strict.decode(bytes)
-      this.proven ||= text.length < bytes.length
-      return { text, plain: false, mend: undefined, bytesRead }
-    } catch {
-      return this.inOther(bytes, bytesRead)
-    }
+    const plain = encoding === 'ascii' || (narrow?.isAscii(bytes) ?? false)
+    const valid = plain ? bytes : bytes.subarray(0, this.encoding.validLength(bytes))
+    if (valid.length < bytes.length) this.problem = problem('not-text', { file: this.options.name })
+    if (narrow) return { text: narrow.text(valid), plain, mend: narrow.mend, bytesRead }
+    return { text: this.utf8.decode(valid), plain: false, mend: undefined, bytesRead }
   }
 
-  private inOther(bytes: Uint8Array, bytesRead: number): Stretch {
-    const { name, notice } = this.options
-    if (this.proven) throw new ProblemError([problem('not-text', { file: name })])
-    notice?.(problem('encoding-guessed', { file: name }))
-    this.other = new TextDecoder(FALLBACK)
-    const rest = this.rest
-    this.rest = NOTHING
-    return { text: this.other.decode(joined(bytes, rest), { stream: true }), plain: false, mend: undefined, bytesRead }
+  private inOther(decoder: TextDecoder, bytes: Uint8Array, stream: boolean, bytesRead: number): Stretch {
+    return { text: decoder.decode(bytes, { stream }), plain: false, mend: undefined, bytesRead }
   }
 }
 
@@ -133,14 +187,18 @@ function joined(one: Uint8Array, other: Uint8Array): Uint8Array {
   return both
 }
 
+/** How many bytes a character of UTF-8 has, by its first. */
+function lengthOf(first: number): number {
+  return first >= 0xf0 ? 4 : first >= 0xe0 ? 3 : 2
+}
+
 /** The length without the beginning of a character that goes on in the next chunk. */
 export function wholeCharacters(bytes: Uint8Array): number {
   for (let back = 1; back <= Math.min(3, bytes.length); back++) {
     const byte = bytes[bytes.length - back]!
     if (byte < 0x80) return bytes.length
     if (byte >= 0xc0) {
-      const needed = byte >= 0xf0 ? 4 : byte >= 0xe0 ? 3 : 2
-      return needed > back ? bytes.length - back : bytes.length
+      return lengthOf(byte) > back ? bytes.length - back : bytes.length
     }
   }
   return bytes.length

@@ -1,6 +1,26 @@
-export { csvTable, CsvRows, delimiterOf, headingsOf } from './csv.js'
-export { decoded, wholeCharacters, type Bytes, type DecodeOptions, type Narrow, type Stretch } from './decode.js'
-export { Misread } from './misread.js'
-export { readTextList, readTextTable, TEXT_FORMATS, textFormatOf, type ListFormat, type TextFormat } from './read-table.js'
-export { recordsTable } from './records.js'
+export { csvTable, CsvRows, headingsOf } from './csv.js'
+export {
+  beginningOf,
+  decoded,
+  Encoding,
+  wholeCharacters,
+  type Beginning,
+  type Bytes,
+  type DecodeOptions,
+  type Narrow,
+  type Stretch,
+} from './decode.js'
+export { JsonLines } from './json-lines.js'
+export { Misread, unreadable } from './misread.js'
+export {
+  readTextList,
+  readTextTable,
+  TEXT_FORMATS,
+  textFormatOf,
+  type ListFormat,
+  type TextFormat,
+  type TextTableOptions,
+} from './read-table.js'
+export { recordsTable, type RecordsOptions } from './records.js'
+export { delimiterOf, RowScanner, type ScanOptions } from './scan.js'
 export type { ListItems, Row, TableRows } from './table.js'

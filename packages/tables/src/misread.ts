@@ -1,4 +1,4 @@
-import type { Problem } from 'dunelight'
+import { problem, ProblemError, type Problem } from 'dunelight'
 
 /** A row that could not be read as one, while those after it can. */
 export class Misread {
@@ -7,4 +7,9 @@ export class Misread {
     /** The row as it stands in the source. */
     readonly raw: string,
   ) {}
+}
+
+/** @throws ProblemError always: the file, and why it cannot be read. */
+export function unreadable(file: string, why: string): never {
+  throw new ProblemError([problem('file-unreadable', { file, why })])
 }

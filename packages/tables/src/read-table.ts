@@ -1,6 +1,8 @@
 import { csvTable } from './csv.js'
 import type { Bytes, DecodeOptions } from './decode.js'
-import { jsonLines, jsonList, yamlList } from './lists.js'
+import { jsonLines } from './json-lines.js'
+import { jsonList } from './json.js'
+import { yamlList } from './yaml.js'
 import { recordsTable } from './records.js'
 import type { ListItems, TableRows } from './table.js'
 
@@ -21,15 +23,20 @@ export function textFormatOf(name: string): TextFormat | undefined {
   return (Object.keys(TEXT_FORMATS) as TextFormat[]).find((format) => (TEXT_FORMATS[format] as readonly string[]).includes(ending))
 }
 
+export interface TextTableOptions extends DecodeOptions {
+  /** Headings of a list of records that are known before it is read. */
+  readonly known?: readonly string[]
+}
+
 /**
  * Reads a table of text as it arrives: from a file's stream in Node, from a dropped file's in the browser. Only a list in YAML is held whole.
  *
  * @example for await (const { headings, rows } of readTextTable(new Blob(['Title;Made\nlamp;1890']).stream(), 'csv', { name: 'lamps' })) console.log(headings, rows); // => ['Title', 'Made'] [['lamp', '1890']]
  * @throws ProblemError where it cannot be read.
  */
-export function readTextTable(source: Bytes, format: TextFormat, options: DecodeOptions): AsyncGenerator<TableRows> {
+export function readTextTable(source: Bytes, format: TextFormat, options: TextTableOptions): AsyncGenerator<TableRows> {
   if (format === 'csv' || format === 'tsv') return csvTable(source, options)
-  return recordsTable(readTextList(source, format, { ...options, of: 'records' }), options.name)
+  return recordsTable(readTextList(source, format, { ...options, of: 'records' }), options.name, options)
 }
 
 /** Plain data one after another; `of` says in a fault what it should hold. */

@@ -2,8 +2,15 @@ import { isDeeper, problem, ProblemError } from 'dunelight'
 import { Misread } from './misread.js'
 import type { ListItems, Row, TableRows } from './table.js'
 
+export interface RecordsOptions {
+  /** Headings that are known before the first record is read. */
+  readonly known?: readonly string[]
+  /** Rows before the first record. */
+  readonly rows?: number
+}
+
 /**
- * Records as a table: its headings are their keys, those that are `known` first, then in the order in which they are first seen. An item that
+ * Records as a table: its headings are their keys, those that are known first, then in the order in which they are first seen. An item that
  * is no record is a `Misread`.
  *
  * @throws ProblemError where there is no record at all.
@@ -11,10 +18,10 @@ import type { ListItems, Row, TableRows } from './table.js'
 export async function* recordsTable(
   source: AsyncIterable<ListItems>,
   name: string,
-  known: readonly string[] = [],
+  { known = [], rows: before = 0 }: RecordsOptions = {},
 ): AsyncGenerator<TableRows> {
   let headings = known
-  let count = 0
+  let count = before
   for await (const { items, bytesRead } of source) {
     if (items.length === 0) continue
     headings = withKeysOf(items, headings)
@@ -24,7 +31,7 @@ export async function* recordsTable(
     })
     yield { headings, rows, bytesRead }
   }
-  if (count === 0) throw new ProblemError([problem('table-empty', { file: name })])
+  if (count === before) throw new ProblemError([problem('table-empty', { file: name })])
 }
 
 function withKeysOf(items: readonly unknown[], headings: readonly string[]): readonly string[] {

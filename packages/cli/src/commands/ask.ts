@@ -1,34 +1,63 @@
-import type { SingleBar } from 'cli-progress'
-import { printProblem, problem, STAND_IN, type Library, type Problem, type StandInOptions } from 'dunelight'
+import { printProblem, problem, STAND_IN, type Library, type StandInOptions } from 'dunelight'
 import {
   askBatch,
   askOnce,
   doubtText,
   estimateOf,
+  isAskRun,
   nearlyTheSame,
-  libraryOf,
-  readRun,
   readyModel,
-  resumeAsking,
-  WriteFault,
   type Answered,
   type AskListener,
-  type AskProgress,
   type AskResult,
+  type ReadListener,
   type ReadyModel,
+  type RunListener,
 } from '@dunelight/node'
-import { Asides, printHeadings } from '../aside.js'
-import { candidateText } from './pick.js'
-import { namedBatch, type BatchFlags } from '../batch-flags.js'
-import { readMisbehaviour } from '../misbehaviour.js'
-import { openToRender, openToRun } from '../open.js'
-import { namedValues } from '../record.js'
-import { progressBar } from '../progress-bar.js'
-import { shownPath } from '../shown-path.js'
-import { colorsFor, EXIT, paintFor, plural, WrongUse, type Surroundings } from '../surroundings.js'
-import { readSet } from '../values.js'
+import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, LOCALE, OVERWRITE_FOREIGN, RUNS_FOLDER, whole } from '../define-command.js'
+import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
+import { readMisbehaviour } from '../flags/misbehaviour.js'
+import { openToRun } from '../flags/open-library.js'
+import { namedValues } from '../flags/record.js'
+import { readSet } from '../flags/values.js'
+import { candidateText } from '../ui/candidate-text.js'
+import { colorsFor, EXIT, formatCount, paintFor, plural, WrongUse, type CommandContext } from '../ui/context.js'
+import { RunReporter } from '../ui/run-reporter.js'
+import { shownPath } from '../ui/shown-path.js'
 
-export interface AskFlags extends BatchFlags {
+export const askCommand = defineCommand({
+  name: 'ask',
+  group: 'Ask',
+  about: 'Asks a model: for one record, its reply on stdout; for a table, the answers beside the records in a run’s folder.',
+  arguments: [LIBRARY, ['<what>', 'a prompt’s name, or a batch’s']],
+  options: [
+    ...BATCH_FLAGS,
+    ['--set <name=value>', 'a value; may be repeated', list],
+    ['--record <id>', 'only the record of this id, its reply on stdout'],
+    ['--model <name>', 'one of models.yaml, or stand-in'],
+    ['--take <n>', 'end after so many records that fit', whole],
+    ['--again <n>', 'how often a reply that does not fit is asked for again; else 2', whole],
+    ['--at-once <n>', 'requests under way at a time; else what the model’s description says', fromOne],
+    ['--sample <n>', 'only so many records, drawn by lot', whole],
+    ['--tokens', 'count the tokens of every prompt, and hold them against those that were used'],
+    ['--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m'],
+    ['--answers <n>', 'so many answers for one record, to pick from', fromOne],
+    ['--fresh', 'ask anew what was answered before; the earlier answers stay'],
+    ['--to <file>', 'hand the answers on to there: .jsonl, .csv or .tsv'],
+    ['--seed <n>', 'decides between the wordings of vary, and what the stand-in says', whole],
+    ['--misbehave <shares>', 'how the stand-in misbehaves: busy=10%,empty=5%'],
+    LOCALE,
+    RUNS_FOLDER,
+    OVERWRITE_FOREIGN,
+  ],
+  examples: [
+    'ask demo/marram-house survey/grade --records demo/marram-house/data/objects.csv --take 20',
+    'ask demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007 --answers 5',
+  ],
+  run: (context, [folder, what], flags: AskFlags) => ask(context, folder, what, flags),
+})
+
+interface AskFlags extends BatchFlags {
   readonly set?: string[]
   readonly record?: string
   readonly model?: string
@@ -43,7 +72,7 @@ export interface AskFlags extends BatchFlags {
 }
 
 /** Asks a model: for one record or set of values, its reply on stdout; for a table, into a run's folder. */
-export async function ask(around: Surroundings, folder: string, what: string, flags: AskFlags): Promise<number> {
+async function ask(context: CommandContext, folder: string, what: string, flags: AskFlags): Promise<number> {
   const library = await openToRun(folder, what)
   const batch = library.shelf.batches.get(what)
   const prompt = batch?.prompt?.name ?? what
@@ -54,50 +83,49 @@ export async function ask(around: Surroundings, folder: string, what: string, fl
       `add --record ID${flags.records === undefined ? ' and --records FILE' : ''}`,
     )
   if (!batch && !several && (flags.record !== undefined || flags.records === undefined))
-    return askForOne(around, library, folder, what, flags)
+    return askForOne(context, library, folder, what, flags)
   if (flags.record !== undefined && batch && !several)
     throw new WrongUse(
       '--record takes one record for a prompt, not for a batch',
       `dunelight ask ${folder} ${prompt} --records FILE --record ${flags.record}`,
     )
-  const { name, definition, records, to } = namedBatch(library, folder, what, flags)
+  return askForTable(context, library, folder, what, prompt, flags, several)
+}
+
+async function askForTable(
+  context: CommandContext,
+  library: Library,
+  folder: string,
+  what: string,
+  prompt: string,
+  flags: AskFlags,
+  several: boolean,
+): Promise<number> {
+  const { name, model: batch, records, to } = namedBatch(library, folder, what, flags)
+  const { set = [], fresh = false, overwrite = false, record, answers, again, atOnce, locale, runs } = flags
   const model = modelFor(library, prompt, flags)
-  const given = await readSet(library.prompt(prompt), flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
-  const telling = new Telling(around, model, several)
-  return telling.until(() =>
+  const given = await readSet(library.prompt(prompt), set, { locale, limit: library.limits.attachmentBytes })
+  return reportAsking(context, model, several, (listener) =>
     askBatch({
       library,
       folder,
       name,
-      definition,
+      batch,
       given,
-      said: flags.set ?? [],
+      said: set,
       model,
-      fresh: flags.fresh ?? false,
-      overwrite: flags.overwrite ?? false,
+      fresh,
+      overwrite,
       ...(records && { records }),
       ...(to !== undefined && { to }),
-      ...(several && { only: flags.record!, answers: flags.answers }),
-      ...(flags.again !== undefined && { again: flags.again }),
-      ...(flags.atOnce !== undefined && { atOnce: flags.atOnce }),
-      ...(flags.locale !== undefined && { locale: flags.locale }),
-      ...(flags.runs !== undefined && { runs: flags.runs }),
-      ...telling.listener,
+      ...(several && record !== undefined && answers !== undefined && { only: record, answers }),
+      ...(again !== undefined && { again }),
+      ...(atOnce !== undefined && { atOnce }),
+      ...(locale !== undefined && { locale }),
+      ...(runs !== undefined && { runs }),
+      ...listener,
     }),
   )
-}
-
-/** Carries on a run that asks. */
-export async function resumeAsk(around: Surroundings, folder: string, flags: { overwrite?: boolean }): Promise<number> {
-  const before = await readRun(folder)
-  const library = await openToRender(libraryOf(folder, before), before.prompt.name)
-  const given = await readSet(library.prompt(before.prompt.name), before.said, {
-    locale: before.locale,
-    limit: library.limits.attachmentBytes,
-  })
-  const model = readyModel(library, before.prompt.name, before.asking!.model, before.asking!.standIn)
-  const telling = new Telling(around, model, before.asking!.answers !== undefined)
-  return telling.until(() => resumeAsking(folder, { library, model, given, overwrite: flags.overwrite ?? false, ...telling.listener }))
 }
 
 function modelFor(library: Library, prompt: string, { model, misbehave, seed }: AskFlags): ReadyModel {
@@ -110,13 +138,13 @@ function modelFor(library: Library, prompt: string, { model, misbehave, seed }: 
   return ready
 }
 
-async function askForOne(around: Surroundings, library: Library, folder: string, name: string, flags: AskFlags): Promise<number> {
-  const { stdout, stderr } = around
+async function askForOne(context: CommandContext, library: Library, folder: string, name: string, flags: AskFlags): Promise<number> {
+  const { stdout, stderr } = context
   const prompt = library.prompt(name)
   const model = modelFor(library, name, flags)
   const found = await namedValues(library, prompt, flags)
-  const c = colorsFor(stderr, around.env)
-  const notice = (p: Problem) => stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  const c = colorsFor(stderr, context.env)
+  const { notice } = new RunReporter(context, 'answered')
   if (model.madeUp) notice(problem('answers-made-up', {}))
   const answered = await askOnce({
     library,
@@ -133,12 +161,12 @@ async function askForOne(around: Surroundings, library: Library, folder: string,
     onAgain: (why) => stderr.write(`${c.dim(`once more: ${why}`)}\n`),
   })
   if (answered.text !== undefined) stdout.write(answered.text.endsWith('\n') ? answered.text : `${answered.text}\n`)
-  sayReading(around, answered, model)
+  sayReading(context, answered, model)
   return answered.problems.length > 0 ? EXIT.aside : EXIT.done
 }
 
 /** What is to be known of an answer beside its text. */
-function sayReading({ stderr, env }: Surroundings, { problems, reply, notes, given }: Answered, model: ReadyModel): void {
+function sayReading({ stderr, env }: CommandContext, { problems, reply, notes, given }: Answered, model: ReadyModel): void {
   const c = colorsFor(stderr, env)
   const paint = paintFor(c)
   for (const p of problems) stderr.write(`${printProblem(p, paint)}\n`)
@@ -153,125 +181,90 @@ function sayReading({ stderr, env }: Surroundings, { problems, reply, notes, giv
   stderr.write(c.dim(`${model.name}${last.kept ? ', answered before: not asked again' : usage}${again}\n`))
 }
 
-/** Tells a person how the asking goes on, and how it ended. */
-class Telling {
-  private readonly asides = new Asides()
-  private bar: SingleBar | undefined
-  private again = 0
-  private readonly texts: string[] = []
-
-  constructor(
-    private readonly around: Surroundings,
-    private readonly model: ReadyModel,
-    /** Whether several answers are asked for, from which somebody is to pick. */
-    private readonly several: boolean,
-  ) {}
-
-  get listener(): AskListener {
-    const { around } = this
-    const paint = paintFor(colorsFor(around.stderr, around.env))
-    return {
-      notice: (p) => around.stderr.write(`${printProblem(p, paint)}\n`),
-      onHeading: (problems) => printHeadings(around, problems),
-      onAside: ({ id, problems }) => this.asides.add(id, problems),
+/**
+ * Runs something that asks, and prints what came of it.
+ *
+ * @param several Whether several answers are asked for, for a person to choose from.
+ */
+export function reportAsking(
+  context: CommandContext,
+  model: ReadyModel,
+  several: boolean,
+  start: (listener: RunListener & ReadListener & AskListener) => Promise<AskResult>,
+): Promise<number> {
+  const reporter = new RunReporter(context, 'answered')
+  const texts: string[] = []
+  if (model.madeUp) reporter.notice(problem('answers-made-up', {}))
+  return reporter.until(async () => {
+    const result = await start({
+      ...reporter.listener,
       onAgain: () => {
-        this.again++
+        reporter.again++
       },
-      onProgress: (progress) => this.progress(progress),
-      ...(this.several && { onAnswer: (_, answered, draw) => this.printAnswer(answered, draw) }),
-      ...(around.signal && { signal: around.signal }),
-    }
-  }
+      ...(several && { onAnswer: (_, answered, draw) => printAnswer(context, answered, draw, texts) }),
+    })
+    reporter.stop()
+    reporter.rejected.print(context, true)
+    return printResult(context, result, reporter.again, several)
+  }, 'every answer that came is kept')
+}
 
-  async until(run: () => Promise<AskResult>): Promise<number> {
-    const { around, model } = this
-    const c = colorsFor(around.stderr, around.env)
-    if (model.madeUp) around.stderr.write(`${printProblem(problem('answers-made-up', {}), paintFor(c))}\n`)
-    try {
-      const result = await run()
-      this.bar?.stop()
-      return this.ended(result)
-    } catch (fault) {
-      this.bar?.stop()
-      if (!(fault instanceof WriteFault)) throw fault
-      const carryOn = fault.run === undefined ? 'make room, and ask again' : `make room, then: dunelight resume ${shownPath(fault.run)}`
-      around.stderr.write(`${c.red('error')}: ${fault.message}; every answer that came is kept\n  ${c.bold('mend')}: ${carryOn}\n`)
-      return EXIT.problems
-    }
-  }
+/** One of several answers, with its number, as it comes. */
+function printAnswer({ stdout, env }: CommandContext, answered: Answered, number: number, texts: string[]): void {
+  const { text, problems, reply, given } = answered
+  // One that never came has its number all the same.
+  texts[number - 1] = text ?? ''
+  if (text === undefined) return
+  const like = nearlyTheSame(texts)[number - 1]
+  const doubts = (reply?.doubts ?? []).map(doubtText)
+  const madeUp = given.some(({ answer }) => answer.madeUp)
+  stdout.write(
+    candidateText({ number, text, like, problems, doubts, anew: undefined, madeUp }, { kept: undefined }, colorsFor(stdout, env)),
+  )
+}
 
-  /** Each of several answers, with its number, as it comes. */
-  private printAnswer({ text, problems, reply, given }: Answered, number: number): void {
-    const { stdout, env } = this.around
-    // One that never came has its number all the same.
-    this.texts[number - 1] = text ?? ''
-    if (text === undefined) return
-    const like = nearlyTheSame(this.texts)[number - 1]
-    const doubts = (reply?.doubts ?? []).map(doubtText)
-    stdout.write(
-      candidateText(
-        { number, text, like, problems, doubts, anew: undefined, madeUp: given.some(({ answer }) => answer.madeUp) },
-        { kept: undefined },
-        colorsFor(stdout, env),
-      ),
-    )
-  }
-
-  private ended({ folder, file, counts, state, sent }: AskResult): number {
-    const { stderr } = this.around
-    const c = colorsFor(stderr, this.around.env)
-    this.asides.print(this.around, true)
-    const { answered, repaired, doubtful, aside, asks, kept, corrected, labels } = counts
-    const line = (name: string, text: string) => stderr.write(`  ${c.dim(name.padEnd(9))} ${text}\n`)
-    const whole = `${plural(answered + aside, this.several ? 'answer' : 'record')}: ${c.green(`${answered} ${this.several ? 'could be read' : 'answered'}`)}${repaired > 0 ? `, ${repaired} of them repaired` : ''}, ${aside > 0 ? c.yellow(`${aside} set aside`) : '0 set aside'}`
-    if (state === 'interrupted') {
-      stderr.write(
-        `${whole}\n${c.yellow('interrupted')}: every answer that came is kept\n  ${c.bold('carry on')}: dunelight resume ${shownPath(folder)}\n`,
-      )
-      return EXIT.interrupted
-    }
-    stderr.write(`${whole}\n`)
-    line(
-      'asked',
-      `${plural(asks, 'question')}${kept > 0 ? `, ${kept} answered before` : ''}${corrected > 0 ? `, ${corrected} once more with what was wrong` : ''}${this.again > 0 ? `, ${plural(this.again, 'request')} repeated` : ''}`,
-    )
-    for (const [column, of] of Object.entries(labels))
-      line(
-        column,
-        Object.entries(of)
-          .map(([label, n]) => `${n} ${label}`)
-          .join(c.dim(' · ')),
-      )
-    if (doubtful > 0) line('to verify', `something in ${doubtful} of them`)
-    if (counts.noted > 0) line('noted', `${plural(counts.noted, 'finding')} of screens, in notes.jsonl`)
-    const { usage } = counts
-    if (usage.asked + usage.answered > 0)
-      line(
-        'tokens',
-        `${plural(usage.asked, 'token')} asked, ${usage.answered.toLocaleString('en')} answered${counts.estimated > 0 ? `; estimated ${estimateOf(counts, file.asking!.correction)}` : ''}`,
-      )
+function printResult({ stderr, env }: CommandContext, result: AskResult, again: number, several: boolean): number {
+  const { folder, file, counts, state } = result
+  const { written, rejected, repaired } = counts
+  const c = colorsFor(stderr, env)
+  const aside = rejected > 0 ? c.yellow(`${rejected} set aside`) : '0 set aside'
+  const mended = repaired > 0 ? `, ${repaired} of them repaired` : ''
+  const answered = c.green(`${written} ${several ? 'could be read' : 'answered'}`)
+  stderr.write(`${plural(written + rejected, several ? 'answer' : 'record')}: ${answered}${mended}, ${aside}\n`)
+  if (state === 'interrupted') {
     stderr.write(
-      `→ ${[file.published?.path ?? `${folder}/${file.output}`, ...sent].map(shownPath).join(', ')}\n${c.dim(`run ${file.run}: ${shownPath(folder)}/report.html`)}\n`,
+      `${c.yellow('interrupted')}: every answer that came is kept\n  ${c.bold('carry on')}: dunelight resume ${shownPath(folder)}\n`,
     )
-    if (this.several) stderr.write(c.dim(`pick one: dunelight pick ${shownPath(folder)} --keep ${file.asking!.only}=1\n`))
-    return aside > 0 ? EXIT.aside : EXIT.done
+    return EXIT.interrupted
   }
+  for (const [name, text] of resultLines(result, again, c.dim(' · '))) stderr.write(`  ${c.dim(name.padEnd(9))} ${text}\n`)
+  const sent = (file.sent ?? []).map(({ path }) => path)
+  stderr.write(`→ ${[file.published?.path ?? `${folder}/${file.output}`, ...sent].map(shownPath).join(', ')}\n`)
+  stderr.write(c.dim(`run ${file.run}: ${shownPath(folder)}/report.html\n`))
+  if (several && isAskRun(file)) stderr.write(c.dim(`pick one: dunelight pick ${shownPath(folder)} --keep ${file.asking.only ?? ''}=1\n`))
+  return rejected > 0 ? EXIT.aside : EXIT.done
+}
 
-  /** On a terminal only. */
-  private progress({ records, counts, seconds, share }: AskProgress): void {
-    const { stderr } = this.around
-    if (!stderr.isTTY) return
-    this.bar ??= progressBar(stderr, '{done} done · {aside} set aside · {again} repeated · {rate} a second', 1000, {
-      done: '0',
-      aside: '0',
-      again: '0',
-      rate: '0',
-    })
-    this.bar.update(Math.round(share * 1000), {
-      done: records.toLocaleString('en'),
-      aside: counts.aside.toLocaleString('en'),
-      again: this.again.toLocaleString('en'),
-      rate: Math.round(records / Math.max(seconds, 0.001)).toLocaleString('en'),
-    })
-  }
+/** What is worth a line of its own, by its name. */
+function resultLines({ file, counts }: AskResult, again: number, between: string): [string, string][] {
+  const { asks, kept, corrected, labels, doubtful, noted, usage, estimated } = counts
+  const before = kept > 0 ? `, ${kept} answered before` : ''
+  const once = corrected > 0 ? `, ${corrected} once more with what was wrong` : ''
+  const repeated = again > 0 ? `, ${plural(again, 'request')} repeated` : ''
+  const correction = isAskRun(file) ? file.asking.correction : undefined
+  const estimate = estimated > 0 ? `; estimated ${estimateOf(counts, correction)}` : ''
+  return [
+    ['asked', `${plural(asks, 'question')}${before}${once}${repeated}`],
+    ...Object.entries(labels).map(([column, of]): [string, string] => [
+      column,
+      Object.entries(of)
+        .map(([label, n]) => `${n} ${label}`)
+        .join(between),
+    ]),
+    ...(doubtful > 0 ? [['to verify', `something in ${doubtful} of them`] as [string, string]] : []),
+    ...(noted > 0 ? [['noted', `${plural(noted, 'finding')} of screens, in notes.jsonl`] as [string, string]] : []),
+    ...(usage.asked + usage.answered > 0
+      ? [['tokens', `${plural(usage.asked, 'token')} asked, ${formatCount(usage.answered)} answered${estimate}`] as [string, string]]
+      : []),
+  ]
 }

@@ -1,18 +1,34 @@
 import { printProblem, problemRecord, type Library } from 'dunelight'
-import { openToLook, openToRender } from '../open.js'
+import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
+import { openToLook, openToRender } from '../flags/open-library.js'
 import { sayMembers } from '../graph/members.js'
-import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
-import { touchedBy, type Touch, type Touched } from '../touched.js'
+import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
+import { touchedBy, type Touch, type Touched } from '../graph/touched.js'
 
-export interface CheckFlags {
+interface CheckFlags {
   readonly json?: boolean
   readonly touched?: string
   readonly was?: string
   readonly records?: string
 }
 
+export const checkCommand = defineCommand({
+  name: 'check',
+  group: 'Write',
+  about: 'Says all that is wrong with a library.',
+  arguments: [LIBRARY],
+  options: [
+    ['--touched <file>', 'which prompts a change of this file changes, and how many of their records'],
+    ['--was <file>', 'the touched file as it was before; else what the last commit holds'],
+    ['--records <file>', 'a table to render before and after; else those of the batches'],
+    JSON_FLAG,
+  ],
+  examples: ['check demo/marram-house', 'check demo/marram-house --touched snippets/house/style.md'],
+  run: (context, [folder], flags: CheckFlags) => check(context, folder, flags),
+})
+
 /** Prints every problem of a library: they are this command's data. Asked about a touched file, it says what else that changes. */
-export async function check(around: Surroundings, folder: string, flags: CheckFlags): Promise<number> {
+async function check(context: CommandContext, folder: string, flags: CheckFlags): Promise<number> {
   const { touched, ...others } = flags
   for (const flag of ['was', 'records'] as const)
     if (touched === undefined && flags[flag] !== undefined) throw new WrongUse(`--${flag} speaks of a touched file`, 'add --touched FILE')
@@ -20,11 +36,11 @@ export async function check(around: Surroundings, folder: string, flags: CheckFl
   const found = touched === undefined ? undefined : await touchedBy(library, folder, { touched, ...others })
   if (flags.json) {
     const problems = library.problems.map(problemRecord)
-    around.stdout.write(`${JSON.stringify({ sound: library.sound, problems, ...(found && { touched: found }) }, null, 2)}\n`)
+    context.stdout.write(`${JSON.stringify({ sound: library.sound, problems, ...(found && { touched: found }) }, null, 2)}\n`)
   } else {
-    const c = colorsFor(around.stdout, around.env)
-    around.stdout.write(printCheck(library, folder, c))
-    if (found) around.stdout.write(`\n${printTouched(found, flags.touched!, c)}`)
+    const c = colorsFor(context.stdout, context.env)
+    context.stdout.write(printCheck(library, folder, c))
+    if (found) context.stdout.write(`\n${printTouched(found, flags.touched!, c)}`)
   }
   return library.sound ? EXIT.done : EXIT.problems
 }

@@ -12,13 +12,40 @@ import {
   type AnswerComparison,
   type ComparedSide,
 } from '@dunelight/node'
-import { namedBatch, type BatchFlags } from '../batch-flags.js'
-import { resultFile, writeResult } from '../result-file.js'
-import { shownPath } from '../shown-path.js'
-import { colorsFor, EXIT, paintFor, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
-import { readSet } from '../values.js'
+import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, OVERWRITE, whole } from '../define-command.js'
+import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
+import { resultFile, writeResult } from '../ui/result-file.js'
+import { shownPath } from '../ui/shown-path.js'
+import { colorsFor, EXIT, paintFor, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
+import { readSet } from '../flags/values.js'
 
-export interface CompareFlags extends BatchFlags {
+export const compareCommand = defineCommand({
+  name: 'compare',
+  group: 'Ask',
+  about: 'Asks two things about the same records, and holds the answers against each other.',
+  arguments: [LIBRARY, ['<prompt>', 'the name of the one']],
+  options: [
+    ...BATCH_FLAGS,
+    ['--other <prompt>', 'the other is this prompt'],
+    ['--other-model <name>', 'the other is asked of this model'],
+    ['--other-persona <name>', 'the other speaks as this persona'],
+    ['--other-set <name=value>', 'a value of the other; may be repeated', list],
+    ['--other-setting <name=value>', 'a setting of the other, such as temperature=0.2; may be repeated', list],
+    ['--was <folder>', 'the other is of this library: an earlier version'],
+    ['--model <name>', 'the model of both'],
+    ['--set <name=value>', 'a value of both; may be repeated', list],
+    ['--take <n>', 'end after so many records that fit', whole],
+    ['--seed <n>', 'decides between the wordings of vary, and what the stand-in says', whole],
+    ['--at-once <n>', 'requests under way at a time', fromOne],
+    ['--to <file>', 'write a report there: .html or .md'],
+    ['--runs <folder>', 'make the runs’ folders there instead of in the library'],
+    OVERWRITE,
+  ],
+  examples: ['compare demo/marram-house survey/grade --other-persona night-watch --records demo/marram-house/data/objects.csv --take 40'],
+  run: (context, [folder, prompt], flags: CompareFlags) => compare(context, folder, prompt, flags),
+})
+
+interface CompareFlags extends BatchFlags {
   readonly set?: string[]
   readonly otherSet?: string[]
   readonly other?: string
@@ -33,7 +60,7 @@ export interface CompareFlags extends BatchFlags {
 }
 
 /** Asks two things about the same records, and holds the answers against each other. */
-export async function compare(around: Surroundings, folder: string, prompt: string, flags: CompareFlags): Promise<number> {
+async function compare(context: CommandContext, folder: string, prompt: string, flags: CompareFlags): Promise<number> {
   const { other = prompt, was, otherModel, otherPersona, otherSetting, otherSet, to } = flags
   if (other === prompt && [was, otherModel, otherPersona, otherSetting, otherSet].every((one) => one === undefined))
     throw new WrongUse(
@@ -44,8 +71,8 @@ export async function compare(around: Surroundings, folder: string, prompt: stri
     throw new WrongUse(`a comparison is written as .html or .md, not as "${to}"`)
   // Whether the report can be written is asked before a question costs anything.
   if (to !== undefined) (await resultFile(to, flags.overwrite ?? false, [flags.records])).destroy()
-  const { stderr, stdout } = around
-  const c = colorsFor(stderr, around.env)
+  const { stderr, stdout } = context
+  const c = colorsFor(stderr, context.env)
   const first = await openWithWording(folder, prompt, {})
   const second = await openWithWording(was ?? folder, other, {
     ...(otherPersona !== undefined && { persona: otherPersona }),
@@ -63,21 +90,24 @@ export async function compare(around: Surroundings, folder: string, prompt: stri
     const ready = readyModel(side.library, side.prompt, side.model, flags.seed === undefined ? {} : { seed: flags.seed })
     if (ready.madeUp && !madeUp) stderr.write(`${printProblem(problem('answers-made-up', {}), paintFor(c))}\n`)
     madeUp ||= ready.madeUp
-    const { definition, records } = namedBatch(side.library, side.folder, side.prompt, { ...flags, to: undefined } as unknown as BatchFlags)
+    const { model: batch, records } = namedBatch(side.library, side.folder, side.prompt, {
+      ...flags,
+      to: undefined,
+    } as unknown as BatchFlags)
     const given = await readSet(side.library.prompt(side.prompt), side.set, { limit: side.library.limits.attachmentBytes })
     stderr.write(c.dim(`asking ${names[i]!} …\n`))
     const result = await askBatch({
       library: side.library,
       folder: side.folder,
       name: `compare-${side.prompt}`,
-      definition,
+      batch,
       given,
       said: side.set ?? [],
       model: ready,
       ...(records && { records }),
       ...(flags.atOnce !== undefined && { atOnce: flags.atOnce }),
       runs: flags.runs ?? `${folder}/runs`,
-      ...(around.signal && { signal: around.signal }),
+      ...(context.signal && { signal: context.signal }),
     })
     if (result.state === 'interrupted') {
       stderr.write(`${c.yellow('interrupted')}: every answer that came is kept, and is not asked for again\n`)
@@ -90,7 +120,7 @@ export async function compare(around: Surroundings, folder: string, prompt: stri
   const labels = labelColumns(first.prompt(prompt)).filter(({ name }) => others.includes(name))
   const found = await compareAnswers(one, another, labels)
   if (madeUp) stdout.write('made up by the stand-in: nothing of it is true\n\n')
-  stdout.write(printed(found, colorsFor(stdout, around.env), stdout.columns ?? 100))
+  stdout.write(printed(found, colorsFor(stdout, context.env), stdout.columns ?? 100))
   if (to !== undefined) {
     const facts = [['records', one.result.file.records.from], ...sides.map(({ name, result }) => [name, shownPath(result.folder)])] as [
       string,

@@ -1,14 +1,29 @@
 import { foldHeading, problem, ProblemError, readCell, type CaseRows, type Declared, type Library, type PreparedSet } from 'dunelight'
 import { appendCases, readCaseRows } from '@dunelight/node'
-import { openToLook } from '../open.js'
+import { defineCommand, LIBRARY } from '../define-command.js'
+import { openToLook } from '../flags/open-library.js'
 import { setNamed } from './examples.js'
-import { colorsFor, EXIT, plural, type Surroundings } from '../surroundings.js'
+import { colorsFor, EXIT, plural, type CommandContext } from '../ui/context.js'
 
-export interface ExamplesAddFlags {
+interface ExamplesAddFlags {
   readonly from: string
   readonly keep?: string
   readonly dryRun?: boolean
 }
+
+export const examplesAddCommand = defineCommand({
+  name: 'examples add',
+  group: 'Write',
+  about: 'Makes cases of the rows of a finished table; rows that break the set’s rules are refused.',
+  arguments: [LIBRARY, ['<set>', 'its name']],
+  options: [
+    ['--from <file>', 'the table: .csv, .tsv, .jsonl, .json or .yaml', undefined, true],
+    ['--keep <condition>', 'only rows that it holds for, such as: grade is "treat" and checked'],
+    ['--dry-run', 'only say what would be added'],
+  ],
+  examples: ['examples add demo/marram-house condition-notes --from corrected.csv --keep \'checked is "yes"\''],
+  run: (context, [folder, name], flags: ExamplesAddFlags) => examplesAdd(context, folder, name, flags),
+})
 
 interface Row {
   /** Below the heading, from 1. */
@@ -19,16 +34,16 @@ interface Row {
 }
 
 /** Rows of a finished and corrected table become cases of a set; rows that break the set's rules are refused, and the rest is added. */
-export async function examplesAdd(around: Surroundings, folder: string, name: string, flags: ExamplesAddFlags): Promise<number> {
+async function examplesAdd(context: CommandContext, folder: string, name: string, flags: ExamplesAddFlags): Promise<number> {
   const library = await openToLook(folder)
   const rows = await readCaseRows(flags.from)
   if (typeof rows === 'string') throw new ProblemError([problem('file-unreadable', { file: flags.from, why: rows })])
-  return addCases(around, folder, library, name, rows, flags)
+  return addCases(context, folder, library, name, rows, flags)
 }
 
 /** The same with rows that have been read. */
 export async function addCases(
-  around: Surroundings,
+  context: CommandContext,
   folder: string,
   library: Library,
   name: string,
@@ -50,9 +65,9 @@ export async function addCases(
   const values = kept.map((row) => Object.fromEntries(set.model.fields.map((field, i) => [field.name, row.values[fields[i]!]])))
   const tried = library.tryCases(name, values)
   const refused = kept.map((row, i) => row.unfit ?? tried[i]![0]?.message)
-  const c = colorsFor(around.stderr, around.env)
+  const c = colorsFor(context.stderr, context.env)
   kept.forEach((row, i) => {
-    if (refused[i] !== undefined) around.stderr.write(`${c.yellow('refused')} row ${row.number}: ${refused[i]}\n`)
+    if (refused[i] !== undefined) context.stderr.write(`${c.yellow('refused')} row ${row.number}: ${refused[i]}\n`)
   })
   const good = kept.flatMap((row, i) =>
     refused[i] === undefined
@@ -63,7 +78,7 @@ export async function addCases(
   const added = flags.dryRun
     ? `${plural(good.length, 'case')} would be added`
     : `${plural(good.length, 'case')} added${to === undefined ? '' : ` → ${to}`}`
-  around.stderr.write(`${plural(read.length, 'row')}, ${kept.length} kept, ${added}\n`)
+  context.stderr.write(`${plural(read.length, 'row')}, ${kept.length} kept, ${added}\n`)
   return refused.some((why) => why !== undefined) ? EXIT.aside : EXIT.done
 }
 

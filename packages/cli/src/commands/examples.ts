@@ -1,13 +1,14 @@
 import { leaveOneOut, nearestPairs, problem, ProblemError, type Library, type PreparedSet, type SetPick } from 'dunelight'
 import { tokenCounter } from '@dunelight/node'
-import { openToRender } from '../open.js'
-import { confusionPage, printConfusion } from '../confusion.js'
-import { findRecord } from '../record.js'
-import { writeResult } from '../result-file.js'
-import { colorsFor, EXIT, plural, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
-import { readSet } from '../values.js'
+import { defineCommand, JSON_FLAG, LIBRARY, list, OVERWRITE } from '../define-command.js'
+import { openToRender } from '../flags/open-library.js'
+import { confusionPage, printConfusion } from '../ui/confusion.js'
+import { findRecord } from '../flags/record.js'
+import { writeResult } from '../ui/result-file.js'
+import { colorsFor, EXIT, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
+import { readSet } from '../flags/values.js'
 
-export interface ExamplesFlags {
+interface ExamplesFlags {
   readonly for?: string
   readonly records?: string
   readonly prompt?: string
@@ -18,16 +19,35 @@ export interface ExamplesFlags {
   readonly json?: boolean
 }
 
+export const examplesCommand = defineCommand({
+  name: 'examples',
+  group: 'Write',
+  about: 'Shows an example set at a glance, what is picked from it for a record, or how far likeness alone gets.',
+  arguments: [LIBRARY, ['<set>', 'its name']],
+  options: [
+    ['--for <id>', 'the cases that would be picked for this record, and why'],
+    ['--records <file>', 'the table that holds it'],
+    ['--prompt <name>', 'the prompt that asks, if several use the set'],
+    ['--set <name=value>', 'a value that is the same for all records; may be repeated', list],
+    ['--leave-one-out', 'a table: each case labelled by the cases nearest to it'],
+    ['--to <file>', 'write that table there, as a page'],
+    OVERWRITE,
+    JSON_FLAG,
+  ],
+  examples: ['examples demo/marram-house condition-notes --for MH-0008 --records demo/marram-house/data/objects.csv'],
+  run: (context, [folder, name], flags: ExamplesFlags) => examples(context, folder, name, flags),
+})
+
 /** An example set at a glance; with a record, the cases that would be picked for it; or how far likeness alone gets. */
-export async function examples(around: Surroundings, folder: string, name: string, flags: ExamplesFlags): Promise<number> {
+async function examples(context: CommandContext, folder: string, name: string, flags: ExamplesFlags): Promise<number> {
   if (flags.to !== undefined && !flags.leaveOneOut) throw new WrongUse('--to writes the table of --leave-one-out', 'add --leave-one-out')
   const library = await openToRender(folder)
   const set = setNamed(library, name)
-  const c = colorsFor(around.stdout, around.env)
-  if (flags.leaveOneOut) return sayLeaveOneOut(around, set, name, flags, c)
-  if (flags.for !== undefined) return sayPicks(around, library, set, name, flags, c)
+  const c = colorsFor(context.stdout, context.env)
+  if (flags.leaveOneOut) return sayLeaveOneOut(context, set, name, flags, c)
+  if (flags.for !== undefined) return sayPicks(context, library, set, name, flags, c)
   const data = await glance(set)
-  around.stdout.write(flags.json ? `${JSON.stringify(data, null, 2)}\n` : printGlance(set, name, data, c))
+  context.stdout.write(flags.json ? `${JSON.stringify(data, null, 2)}\n` : printGlance(set, name, data, c))
   return EXIT.done
 }
 
@@ -98,7 +118,7 @@ function excerpt(text: string, length = 88): string {
 }
 
 async function sayPicks(
-  around: Surroundings,
+  context: CommandContext,
   library: Library,
   set: PreparedSet,
   name: string,
@@ -117,8 +137,8 @@ async function sayPicks(
   const given = await readSet(prompt, flags.set, { limit: library.limits.attachmentBytes })
   const { values, id } = await findRecord(prompt, flags.records, flags.for, given)
   const picks = prompt.render(values, { record: id }).picks.filter((one) => one.set === name)
-  if (flags.json) around.stdout.write(`${JSON.stringify({ record: id, prompt: prompt.name, picks }, null, 2)}\n`)
-  else for (const pick of picks) around.stdout.write(await printPick(pick, set, `${prompt.name} for ${id}`, c))
+  if (flags.json) context.stdout.write(`${JSON.stringify({ record: id, prompt: prompt.name, picks }, null, 2)}\n`)
+  else for (const pick of picks) context.stdout.write(await printPick(pick, set, `${prompt.name} for ${id}`, c))
   return EXIT.done
 }
 
@@ -144,7 +164,7 @@ async function printPick({ cases, same, cut }: SetPick, { facts, model }: Prepar
 }
 
 async function sayLeaveOneOut(
-  around: Surroundings,
+  context: CommandContext,
   { facts, picker }: PreparedSet,
   name: string,
   flags: ExamplesFlags,
@@ -154,7 +174,7 @@ async function sayLeaveOneOut(
   const found = leaveOneOut(picker.index, facts.asks, (one) => facts.label!.of(one), facts.label.options)
   if (flags.to !== undefined) {
     await writeResult(flags.to, confusionPage(name, facts.label.field, found), flags.overwrite ?? false)
-    around.stderr.write(`the table of ${plural(found.cases, 'case')} → ${flags.to}\n`)
-  } else around.stdout.write(flags.json ? `${JSON.stringify(found, null, 2)}\n` : printConfusion(name, found, c))
+    context.stderr.write(`the table of ${plural(found.cases, 'case')} → ${flags.to}\n`)
+  } else context.stdout.write(flags.json ? `${JSON.stringify(found, null, 2)}\n` : printConfusion(name, found, c))
   return EXIT.done
 }

@@ -1,39 +1,50 @@
 import { Fit, printProblem, type FitReport, type FittedVariable } from 'dunelight'
 import { readPools, readTable, readyBatch } from '@dunelight/node'
-import { namedBatch, type BatchFlags } from '../batch-flags.js'
-import { openToRun } from '../open.js'
-import { colorsFor, EXIT, paintFor, plural, type Colors, type Surroundings } from '../surroundings.js'
-import { readSet } from '../values.js'
+import { BATCH, BATCH_FLAGS, defineCommand, JSON_FLAG, LIBRARY, list, LOCALE } from '../define-command.js'
+import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
+import { openToRun } from '../flags/open-library.js'
+import { colorsFor, EXIT, paintFor, plural, type Colors, type CommandContext } from '../ui/context.js'
+import { readSet } from '../flags/values.js'
 
-export interface FitFlags extends BatchFlags {
+interface FitFlags extends BatchFlags {
   readonly set?: string[]
   readonly locale?: string
   readonly json?: boolean
 }
 
+export const fitCommand = defineCommand({
+  name: 'fit',
+  group: 'Render',
+  about: 'Shows how a table’s columns become a prompt’s variables, before anything runs.',
+  arguments: [LIBRARY, BATCH],
+  options: [...BATCH_FLAGS, ['--set <name=value>', 'a value that is the same for all records; may be repeated', list], LOCALE, JSON_FLAG],
+  examples: ['fit demo/marram-house label/write --records demo/marram-house/data/objects.csv'],
+  run: (context, [folder, what], flags: FitFlags) => fit(context, folder, what, flags),
+})
+
 /** Shows how a table's columns become a prompt's variables, before anything runs. */
-export async function fit(around: Surroundings, folder: string, what: string, flags: FitFlags): Promise<number> {
+async function fit(context: CommandContext, folder: string, what: string, flags: FitFlags): Promise<number> {
   const library = await openToRun(folder, what)
   const { model, records } = namedBatch(library, folder, what, flags)
   const prompt = library.prompt(model.prompt?.name ?? '')
   const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
   const batch = await readyBatch(library, model, folder, { given, ...(flags.locale !== undefined && { locale: flags.locale }) })
-  const paint = paintFor(colorsFor(around.stderr, around.env))
-  const notice = { notice: (p: Parameters<typeof printProblem>[0]) => void around.stderr.write(`${printProblem(p, paint)}\n`) }
+  const paint = paintFor(colorsFor(context.stderr, context.env))
+  const notice = { notice: (p: Parameters<typeof printProblem>[0]) => void context.stderr.write(`${printProblem(p, paint)}\n`) }
   const found = new Fit(batch, await readPools(batch, folder, notice))
   for await (const { headings, rows } of readTable(records!, notice)) {
     found.add(headings, rows)
-    if (around.signal?.aborted) break
+    if (context.signal?.aborted) break
   }
   const report = found.report()
-  const c = colorsFor(around.stdout, around.env)
-  around.stdout.write(flags.json ? `${JSON.stringify(report, null, 2)}\n` : printFit(report, prompt.name, records!.from, c))
-  if (around.signal?.aborted) return EXIT.interrupted
+  const c = colorsFor(context.stdout, context.env)
+  context.stdout.write(flags.json ? `${JSON.stringify(report, null, 2)}\n` : printFit(report, prompt.name, records!.from, c))
+  if (context.signal?.aborted) return EXIT.interrupted
   const missing = report.variables.some((one) => one.how === 'missing' && one.required)
   return missing ? EXIT.problems : report.aside > 0 ? EXIT.aside : EXIT.done
 }
 
-export function printFit(report: FitReport, prompt: string, table: string, c: Colors): string {
+function printFit(report: FitReport, prompt: string, table: string, c: Colors): string {
   const { rows, kept, aside, variables, unused, columns, hints } = report
   const head = `${c.bold(prompt)} ${c.dim('and')} ${c.bold(table)}\n${plural(rows, 'row')}${kept < rows ? `, ${kept} of them kept` : ''}: ${verdict(kept, aside, variables, c)}\n`
   const lines = variables.map((one) => line(one, kept, c))

@@ -1,20 +1,36 @@
 import { memberKey, type Library, type Member } from 'dunelight'
-import { openToLook } from '../open.js'
+import { defineCommand, JSON_FLAG, LIBRARY, OVERWRITE } from '../define-command.js'
+import { openToLook } from '../flags/open-library.js'
 import { drawGraph } from '../graph/draw.js'
 import { membersNamed, sayMembers } from '../graph/members.js'
 import { graphPage } from '../graph/page.js'
-import { writeResult } from '../result-file.js'
-import { colorsFor, EXIT, plural, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
+import { writeResult } from '../ui/result-file.js'
+import { colorsFor, EXIT, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
 
-export interface GraphFlags {
+interface GraphFlags {
   readonly of?: string
   readonly to?: string
   readonly overwrite?: boolean
   readonly json?: boolean
 }
 
+export const graphCommand = defineCommand({
+  name: 'graph',
+  group: 'Write',
+  about: 'Shows what uses what in a library, both ways, or draws it.',
+  arguments: [LIBRARY],
+  options: [
+    ['--of <name>', 'only what this draws on, and what draws on it'],
+    ['--to <file>', 'draw it there: FILE.svg or FILE.html'],
+    OVERWRITE,
+    JSON_FLAG,
+  ],
+  examples: ['graph demo/marram-house --of house/style'],
+  run: (context, [folder], flags: GraphFlags) => graph(context, folder, flags),
+})
+
 /** What uses what in a library, both ways: as text, as JSON, or drawn. */
-export async function graph(around: Surroundings, folder: string, flags: GraphFlags): Promise<number> {
+async function graph(context: CommandContext, folder: string, flags: GraphFlags): Promise<number> {
   const ending = flags.to === undefined ? undefined : /\.(svg|html)$/.exec(flags.to)?.[1]
   if (flags.to !== undefined && ending === undefined)
     throw new WrongUse(`"${flags.to}" ends in no form that a graph is drawn in`, 'end it in .svg or .html')
@@ -26,11 +42,13 @@ export async function graph(around: Surroundings, folder: string, flags: GraphFl
     const summary = `${plural(members.length, 'member')}${flags.of === undefined ? '' : ` around ${flags.of}`}.`
     const text = ending === 'svg' ? `${svg}\n` : graphPage(library.title ?? folder, svg, summary)
     await writeResult(flags.to, text, flags.overwrite ?? false)
-    around.stderr.write(`${plural(members.length, 'member')} drawn → ${flags.to}\n`)
-  } else if (flags.json) around.stdout.write(`${JSON.stringify(asData(library, members), null, 2)}\n`)
+    context.stderr.write(`${plural(members.length, 'member')} drawn → ${flags.to}\n`)
+  } else if (flags.json) context.stdout.write(`${JSON.stringify(asData(library, members), null, 2)}\n`)
   else
-    around.stdout.write(
-      centre ? printAround(library, centre, colorsFor(around.stdout, around.env)) : printAll(library, colorsFor(around.stdout, around.env)),
+    context.stdout.write(
+      centre
+        ? printAround(library, centre, colorsFor(context.stdout, context.env))
+        : printAll(library, colorsFor(context.stdout, context.env)),
     )
   return EXIT.done
 }

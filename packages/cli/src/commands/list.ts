@@ -1,6 +1,17 @@
 import { passagesIn, type OutputModel, type Text } from 'dunelight'
-import { openToLook } from '../open.js'
-import { colorsFor, EXIT, plural, type Surroundings } from '../surroundings.js'
+import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
+import { openToLook } from '../flags/open-library.js'
+import { colorsFor, EXIT, plural, type CommandContext } from '../ui/context.js'
+
+export const listCommand = defineCommand({
+  name: 'list',
+  group: 'Write',
+  about: 'Lists what a library holds.',
+  arguments: [LIBRARY],
+  options: [JSON_FLAG],
+  examples: ['list demo/marram-house'],
+  run: (context, [folder], flags: { json?: boolean }) => list(context, folder, flags),
+})
 
 interface Row {
   readonly name: string
@@ -23,7 +34,7 @@ function partsOf(output: OutputModel): string {
 }
 
 /** Lists a library's artefacts by kind. */
-export async function list(around: Surroundings, folder: string, flags: { json?: boolean }): Promise<number> {
+async function list(context: CommandContext, folder: string, flags: { json?: boolean }): Promise<number> {
   const library = await openToLook(folder)
   const { shelf } = library
   const kinds: Record<string, Row[]> = {
@@ -36,17 +47,17 @@ export async function list(around: Surroundings, folder: string, flags: { json?:
     batches: [...shelf.batches.values()].map((b) => ({ name: b.name, says: b.prompt?.name ?? '' })),
   }
   const held = Object.entries(kinds).filter(([, rows]) => rows.length > 0)
-  if (flags.json) around.stdout.write(`${JSON.stringify({ title: library.title, ...kinds }, null, 2)}\n`)
+  if (flags.json) context.stdout.write(`${JSON.stringify({ title: library.title, ...kinds }, null, 2)}\n`)
   else {
-    const c = colorsFor(around.stdout, around.env)
-    if (library.title !== undefined) around.stdout.write(`${c.bold(library.title)}\n`)
+    const c = colorsFor(context.stdout, context.env)
+    if (library.title !== undefined) context.stdout.write(`${c.bold(library.title)}\n`)
     const width = Math.max(0, ...held.flatMap(([, rows]) => rows.map((row) => row.name.length)))
     for (const [kind, rows] of held) {
-      around.stdout.write(`\n${c.dim(kind)}\n`)
-      for (const row of rows) around.stdout.write(`  ${row.name.padEnd(width)}  ${c.dim(row.says)}`.trimEnd() + '\n')
+      context.stdout.write(`\n${c.dim(kind)}\n`)
+      for (const row of rows) context.stdout.write(`  ${row.name.padEnd(width)}  ${c.dim(row.says)}`.trimEnd() + '\n')
     }
   }
   const errors = library.problems.filter((p) => p.severity === 'error').length
-  if (errors > 0) around.stderr.write(`${plural(errors, 'error')} in this library: dunelight check ${folder}\n`)
+  if (errors > 0) context.stderr.write(`${plural(errors, 'error')} in this library: dunelight check ${folder}\n`)
   return EXIT.done
 }

@@ -1,69 +1,16 @@
-import { randomBytes } from 'node:crypto'
-import { existsSync } from 'node:fs'
-import { fileURLToPath } from 'node:url'
-import { serve, type ServerType } from '@hono/node-server'
-import openAddress from 'open'
-import { readLibraryFolder } from '@dunelight/node'
-import { colorsFor, EXIT, WrongUse, type Surroundings } from '../surroundings.js'
-import { workbenchApp } from '../workbench/app.js'
+import { defineCommand, LIBRARY, whole } from '../define-command.js'
+import type { OpenFlags } from '../workbench/serve.js'
 
-export interface OpenFlags {
-  readonly port?: number
-  /** False where no browser is to be started. */
-  readonly browser?: boolean
-}
-
-/** The built pages stand beside the command. */
-const PAGES = ['./pages', '../pages']
-  .map((path) => fileURLToPath(new URL(path, import.meta.url)))
-  .find((path) => existsSync(`${path}/index.html`))
-
-/** Serves the workbench for a library, on this machine alone, until it is interrupted. */
-export async function open(around: Surroundings, folder: string, flags: OpenFlags): Promise<number> {
-  const { root, shelf } = await readLibraryFolder(folder, { mayBeEmpty: true })
-  if (!PAGES) throw new WrongUse('the pages of the workbench are not built', 'npm run build')
-  const key = randomBytes(18).toString('base64url')
-  let place = 0
-  const app = workbenchApp({ root, key, host: () => `127.0.0.1:${place}`, pages: PAGES })
-  const server = await listening(app.fetch, flags.port ?? USUAL_PORT, flags.port !== undefined)
-  place = (server.address() as { port: number }).port
-  const c = colorsFor(around.stderr, around.env)
-  // The key stands behind the #: it is sent to nobody and kept in no log.
-  around.stdout.write(`http://127.0.0.1:${place}/#${key}\n`)
-  // Whoever reads the address from a pipe opens it as they like.
-  if (flags.browser !== false && around.stdout.isTTY) await inBrowser(`http://127.0.0.1:${place}/#${key}`)
-  around.stderr.write(c.dim(`the workbench for ${shelf.library.title ?? folder}; Ctrl+C ends it\n`))
-  await new Promise<void>((resolve) => {
-    if (around.signal?.aborted) resolve()
-    around.signal?.addEventListener('abort', () => resolve())
-  })
-  await new Promise<void>((resolve) => {
-    server.close(() => resolve())
-    if ('closeAllConnections' in server) server.closeAllConnections()
-  })
-  return EXIT.done
-}
-
-/** Without a browser the address is there to be copied. */
-async function inBrowser(address: string): Promise<void> {
-  try {
-    const started = await openAddress(address)
-    started.on('error', () => undefined)
-  } catch {
-    // Nothing to be said: the address stands above.
-  }
-}
-
-const USUAL_PORT = 7118
-
-/** Listens there; where nobody asked for that port and it is taken, at any that is free. */
-function listening(fetch: Parameters<typeof serve>[0]['fetch'], port: number, asked: boolean): Promise<ServerType> {
-  return new Promise((resolve, reject) => {
-    const server = serve({ fetch, port, hostname: '127.0.0.1' }, () => resolve(server))
-    server.once('error', (fault: NodeJS.ErrnoException) => {
-      if (fault.code !== 'EADDRINUSE') reject(fault)
-      else if (asked) reject(new WrongUse(`something else listens at port ${port}`, 'choose another, or --port 0 for a free one'))
-      else listening(fetch, 0, false).then(resolve, reject)
-    })
-  })
-}
+export const openCommand = defineCommand({
+  name: 'open',
+  group: 'Write',
+  about: 'Opens the workbench on a library: records, finished prompts and their source on one page, on this machine alone.',
+  arguments: [LIBRARY],
+  options: [
+    ['--port <n>', 'where it listens; else 7118 or a free one', whole],
+    ['--no-browser', 'only print the address'],
+  ],
+  examples: ['open demo/marram-house'],
+  // What serves is loaded only when something is served: looking at a library stays quick.
+  run: async (context, [folder], flags: OpenFlags) => (await import('../workbench/serve.js')).serveWorkbench(context, folder, flags),
+})

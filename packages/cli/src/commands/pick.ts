@@ -1,26 +1,49 @@
 import { printProblem, problem, ProblemError, settledCase } from 'dunelight'
 import {
+  isAskRun,
   libraryOf,
   Picking,
-  readRun,
   readyModel,
+  readEnding,
   rowWriting,
-  ROW_ENDINGS,
   type Candidate,
   type PickDeed,
   type PickDone,
-  type PickedRecord,
 } from '@dunelight/node'
-import { extname } from 'node:path'
+import { defineCommand, JSON_FLAG, list, OVERWRITE, RUN } from '../define-command.js'
 import { addCases } from './examples-add.js'
 import { setNamed } from './examples.js'
-import { openToRender } from '../open.js'
-import { closed, resultFile } from '../result-file.js'
-import { shownPath } from '../shown-path.js'
-import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type Surroundings } from '../surroundings.js'
-import { readSet } from '../values.js'
+import { openRun } from '../flags/saved-values.js'
+import { candidateText } from '../ui/candidate-text.js'
+import { closed, resultFile } from '../ui/result-file.js'
+import { shownPath } from '../ui/shown-path.js'
+import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
 
-export interface PickFlags {
+export const pickCommand = defineCommand({
+  name: 'pick',
+  group: 'Ask',
+  about: 'Picks from the answers of a run: keeps, rejects, asks again, and hands on what is settled.',
+  arguments: [RUN],
+  options: [
+    ['--record <id>', 'show the answers of this record, whole'],
+    ['--keep <id>', 'keep the last answer of this record, or ID=2 its second; may be repeated', list],
+    ['--reject <id>', 'keep none of its answers; may be repeated', list],
+    ['--again <id>', 'ask for it again, or for a part of its answer alone: ID:PART; may be repeated', list],
+    ['--keep-rest', 'keep the last answer of every record that is open'],
+    ['--again-rest', 'ask again for every record that is not kept'],
+    ['--to <file>', 'write the kept answers beside their rows: .csv, .tsv or .jsonl'],
+    ['--cases <set>', 'make cases of this example set of them'],
+    OVERWRITE,
+    JSON_FLAG,
+  ],
+  examples: [
+    'ask demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007 --answers 5',
+    'pick demo/marram-house/runs/label-write-1 --keep MH-0007=2',
+  ],
+  run: (context, [folder], flags: PickFlags) => pick(context, folder, flags),
+})
+
+interface PickFlags {
   readonly record?: string
   readonly keep?: string[]
   readonly reject?: string[]
@@ -34,49 +57,41 @@ export interface PickFlags {
 }
 
 /** Picks from the answers of a run: keeps, rejects, asks again, and hands on what is settled. */
-export async function pick(around: Surroundings, folder: string, flags: PickFlags): Promise<number> {
-  const ending = endingOf(flags.to)
-  const run = await readRun(folder)
-  if (!run.asking) throw new ProblemError([problem('run-asked-nothing', { run: run.run })])
+async function pick(context: CommandContext, folder: string, flags: PickFlags): Promise<number> {
+  const ending = readEnding(flags.to)
+  const { file: run, library, given } = await openRun(folder)
+  if (!isAskRun(run)) throw new ProblemError([problem('run-asked-nothing', { run: run.run })])
   const home = libraryOf(folder, run)
-  const library = await openToRender(home, run.prompt.name)
-  const given = await readSet(library.prompt(run.prompt.name), run.said, { locale: run.locale, limit: library.limits.attachmentBytes })
   const model = readyModel(library, run.prompt.name, run.asking.model, run.asking.standIn)
-  const { stderr } = around
-  const c = colorsFor(stderr, around.env)
+  const { stderr } = context
+  const c = colorsFor(stderr, context.env)
   const notice = (p: Parameters<typeof printProblem>[0]) => stderr.write(`${printProblem(p, paintFor(c))}\n`)
-  const picking = await Picking.open(folder, { library, model, given, notice, ...(around.signal && { signal: around.signal }) })
+  const picking = await Picking.open(folder, { library, model, given, notice, ...(context.signal && { signal: context.signal }) })
   let refused = 0
   try {
     const deeds = deedsOf(flags)
     const onDone = (done: PickDone) => {
       if (done.problems.length > 0) refused++
-      say(around, done, c)
+      say(context, done, c)
     }
     if (deeds.length > 0) await picking.decide(deeds, onDone)
-    if (around.signal?.aborted) return EXIT.interrupted
-    if (flags.record !== undefined) return await showOne(around, picking, flags.record, flags.json ?? false)
-    if (flags.to !== undefined) await handOn(around, picking, flags.to, ending, flags.overwrite ?? false, c)
+    if (context.signal?.aborted) return EXIT.interrupted
+    if (flags.record !== undefined) return await showOne(context, picking, flags.record, flags.json ?? false)
+    if (flags.to !== undefined) await handOn(context, picking, flags.to, ending, flags.overwrite ?? false, c)
     if (flags.cases !== undefined) {
       const set = setNamed(library, flags.cases)
       const { prompts } = library.shelf
       const records: object[] = []
       for await (const { row, values } of picking.settled())
         records.push(settledCase(set.model, prompts, run.prompt.name, values, row.answer))
-      const code = await addCases(around, home, library, flags.cases, { kind: 'records', records }, {})
+      const code = await addCases(context, home, library, flags.cases, { kind: 'records', records }, {})
       if (code !== EXIT.done) refused++
     }
-    if (deeds.length === 0 && flags.to === undefined && flags.cases === undefined) await showAll(around, picking, flags.json ?? false)
+    if (deeds.length === 0 && flags.to === undefined && flags.cases === undefined) await showAll(context, picking, flags.json ?? false)
   } finally {
     await picking.close()
   }
   return refused > 0 ? EXIT.aside : EXIT.done
-}
-
-function endingOf(to: string | undefined): (typeof ROW_ENDINGS)[number] {
-  const ending = ROW_ENDINGS.find((one) => one === extname(to ?? 'x.jsonl').toLowerCase())
-  if (!ending) throw new ProblemError([problem('output-ending', { path: to ?? '', known: [...ROW_ENDINGS] })])
-  return ending
 }
 
 function deedsOf({ keep = [], reject = [], again = [], keepRest, againRest }: PickFlags): PickDeed[] {
@@ -96,7 +111,7 @@ function deedsOf({ keep = [], reject = [], again = [], keepRest, againRest }: Pi
   ]
 }
 
-function say({ stderr }: Surroundings, { record, does, problems, candidate }: PickDone, c: Colors): void {
+function say({ stderr }: CommandContext, { record, does, problems, candidate }: PickDone, c: Colors): void {
   for (const { message, code, hint } of problems)
     stderr.write(`${c.yellow(record)}: ${message} ${c.dim(`[${code}]`)}\n${hint === undefined ? '' : `  ${c.bold('mend')}: ${hint}\n`}`)
   if (problems.length > 0) return
@@ -111,9 +126,9 @@ function say({ stderr }: Surroundings, { record, does, problems, candidate }: Pi
 /** Records that a list shows; all of them stand in its JSON. */
 const MOST_SHOWN = 60
 
-async function showAll(around: Surroundings, picking: Picking, json: boolean): Promise<void> {
-  const { stdout, stderr } = around
-  const c = colorsFor(stdout, around.env)
+async function showAll(context: CommandContext, picking: Picking, json: boolean): Promise<void> {
+  const { stdout, stderr } = context
+  const c = colorsFor(stdout, context.env)
   const count = { kept: 0, rejected: 0, open: 0 }
   const room = Math.max(20, (stdout.columns ?? 100) - 34)
   let shown = 0
@@ -144,13 +159,13 @@ async function showAll(around: Surroundings, picking: Picking, json: boolean): P
     )
 }
 
-async function showOne(around: Surroundings, picking: Picking, id: string, json: boolean): Promise<number> {
-  const { stdout, stderr } = around
+async function showOne(context: CommandContext, picking: Picking, id: string, json: boolean): Promise<number> {
+  const { stdout, stderr } = context
   for await (const one of picking.records()) {
     if (one.record !== id) continue
     if (json) stdout.write(`${JSON.stringify(one, null, 2)}\n`)
     else {
-      const c = colorsFor(stdout, around.env)
+      const c = colorsFor(stdout, context.env)
       stdout.write(one.candidates.map((candidate) => candidateText(candidate, one, c)).join('\n'))
       for (const p of one.candidates.length === 0 ? one.problems : []) stderr.write(`${printProblem(p, paintFor(c))}\n`)
       if (one.parts.length > 1)
@@ -161,36 +176,11 @@ async function showOne(around: Surroundings, picking: Picking, id: string, json:
   throw new ProblemError([problem('record-unknown', { id })])
 }
 
-/** An answer with its number, whole. */
-export function candidateText(
-  {
-    number,
-    text,
-    like,
-    problems,
-    doubts,
-    anew,
-    madeUp,
-  }: Pick<Candidate, 'number' | 'text' | 'like' | 'problems' | 'doubts' | 'anew' | 'madeUp'>,
-  { kept }: Pick<PickedRecord, 'kept'>,
-  c: Colors,
-): string {
-  const marks = [
-    ...(number === kept ? [c.green('kept')] : []),
-    ...(madeUp ? ['made up'] : []),
-    ...(like === undefined ? [] : [c.yellow(`nearly the same as ${like}`)]),
-    ...(anew ? [`${anew.part} anew, the rest of ${anew.of}`] : []),
-    ...(problems.length > 0 ? [c.red(`cannot be used: ${problems[0]!.message}`)] : []),
-    ...(doubts.length > 0 ? [c.dim(`to verify: ${doubts.join(' · ')}`)] : []),
-  ]
-  return `${c.bold(`[${number}]`)}${marks.length > 0 ? ` ${marks.join(', ')}` : ''}\n${text.trimEnd()}\n`
-}
-
 async function handOn(
-  { stderr }: Surroundings,
+  { stderr }: CommandContext,
   picking: Picking,
   to: string,
-  ending: (typeof ROW_ENDINGS)[number],
+  ending: ReturnType<typeof readEnding>,
   overwrite: boolean,
   c: Colors,
 ): Promise<void> {

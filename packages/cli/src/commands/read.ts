@@ -1,26 +1,53 @@
 import { mkdir, readdir } from 'node:fs/promises'
-import { join } from 'node:path'
-import { printProblem, problemRecord, type AnswerColumn, type FinishedDocument, type Prompt } from 'dunelight'
+import { extname, join } from 'node:path'
+import type { Writable } from 'node:stream'
+import { printProblem, problemRecord, type AnswerColumn, type FinishedDocument, type Library, type Prompt } from 'dunelight'
 import {
   DOCUMENT_ENDINGS,
-  doubtText,
   fileName,
-  readAnswers,
+  labelRouter,
+  readEnding,
+  readReplies,
   reason,
   writeDocument,
   writeNew,
   type AnsweredRecord,
   type DocumentEnding,
+  type ReadRepliesResult,
 } from '@dunelight/node'
-import { TableFiles, writingFor } from '../answers/table-files.js'
-import { printSummary, Tally } from '../answers/tally.js'
-import { Asides, printHeadings } from '../aside.js'
-import { openToRender } from '../open.js'
-import { closed, resultFile } from '../result-file.js'
-import { colorsFor, EXIT, paintFor, WrongUse, type Surroundings } from '../surroundings.js'
-import { readSet } from '../values.js'
+import { defineCommand, LIBRARY, list, PROMPT } from '../define-command.js'
+import { openToRender } from '../flags/open-library.js'
+import { readSet } from '../flags/values.js'
+import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from '../ui/context.js'
+import { printSummary, RepliesSummary } from '../ui/replies-summary.js'
+import { closed, resultFile } from '../ui/result-file.js'
+import { RunReporter } from '../ui/run-reporter.js'
 
-export interface ReadFlags {
+export const readCommand = defineCommand({
+  name: 'read',
+  group: 'Ask',
+  about: 'Reads a file of replies, and puts the answers beside the records that they answer.',
+  arguments: [LIBRARY, PROMPT],
+  options: [
+    ['--replies <file>', 'a table (.csv, .tsv, .jsonl, .json, .yaml) with a column "reply", and "record" for the id', undefined, true],
+    ['--records <file>', 'the table that was asked about', undefined, true],
+    ['--to <file>', 'write the table there instead of stdout: .csv, .tsv or .jsonl'],
+    ['--route <column>', 'a file for each label of this column of the answer'],
+    ['--aside <file>', 'write what was set aside there, as JSON Lines'],
+    ['--documents <folder>', 'write finished documents there, a file for each record'],
+    ['--as <kinds>', 'as md, html or docx; several with commas'],
+    ['--strict', 'refuse replies that have to be repaired'],
+    ['--answered', 'pass over records that have no reply'],
+    ['--set <name=value>', 'a value that is the same for all records; may be repeated', list],
+    ['--locale <tag>', 'how the prompt was written: a language tag'],
+    ['--overwrite', 'write over files that exist'],
+    ['--json', 'the summary as JSON'],
+  ],
+  examples: ['read demo/marram-house survey/grade --replies replies.jsonl --records demo/marram-house/data/objects.csv --to graded.csv'],
+  run: (context, [folder, name], flags: ReadFlags) => read(context, folder, name, flags),
+})
+
+interface ReadFlags {
   readonly replies: string
   readonly records: string
   readonly to?: string
@@ -37,84 +64,113 @@ export interface ReadFlags {
 }
 
 /** Reads a file of replies, and puts the answers beside the records that they answer. */
-export async function read(around: Surroundings, folder: string, name: string, flags: ReadFlags): Promise<number> {
+async function read(context: CommandContext, folder: string, name: string, flags: ReadFlags): Promise<number> {
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
-  const { answerColumns: columns } = prompt
-  const labels = labelsOf(flags, columns)
-  const endings = documentEndings(flags, prompt)
-  const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
-  const writing = writingFor(
-    flags.to,
-    columns.map((column) => column.name),
-  )
-  const inputs = [flags.records, flags.replies]
-  const overwrite = flags.overwrite ?? false
-  const files = new TableFiles(flags.to, around.stdout, writing, { route: flags.route, overwrite, inputs: [...inputs, flags.aside] })
-  const aside = flags.aside === undefined ? undefined : await resultFile(flags.aside, overwrite, [...inputs, flags.to])
-  await files.prepare(labels)
-  if (endings.length > 0) await ownFolder(flags.documents!, overwrite)
-  const { stderr } = around
-  const c = colorsFor(stderr, around.env)
-  const tally = new Tally(columns)
-  const asides = new Asides()
-  let headings: readonly string[] = []
-  const setAside = (one: AnsweredRecord) => {
-    asides.add(one.id, one.problems)
-    const { row, id, text, reply, problems } = one
-    aside?.write(`${JSON.stringify({ row, record: id, reply: text, kept: reply?.kept, problems: problems.map(problemRecord) })}\n`)
-  }
-  const answers = readAnswers({
-    prompt,
-    records: flags.records,
-    replies: flags.replies,
-    given,
-    ...(flags.locale !== undefined && { locale: flags.locale }),
-    strict: flags.strict ?? false,
-    onHeading: (problems) => printHeadings(around, problems),
-  })
+  const files = await openFiles(context, prompt, flags)
+  const summary = new RepliesSummary(prompt.answerColumns)
+  const reporter = new RunReporter(context, 'read')
   try {
-    let next = await answers.next()
-    for (; !next.done && !around.signal?.aborted; next = await answers.next()) {
-      headings = next.value.headings
-      for (const one of next.value.answers) {
-        if (flags.answered && one.text === undefined) continue
-        const answer = answerOf(one)
-        tally.add(one, answer)
-        if (!answer) setAside(one)
-        else {
-          const { repaired = [], doubts = [] } = one.reply ?? {}
-          const row = { cells: one.cells, answer, repaired: repaired.map((p) => p.message), doubts: doubts.map(doubtText) }
-          await files.write(row, headings)
-          for (const ending of endings) await writeFinished(one, ending, flags)
-        }
-        if (around.signal?.aborted) break
-      }
-    }
-    const written = await files.close(headings)
-    if (aside) await closed(aside)
-    asides.print(around, aside !== undefined)
-    const strays = next.done ? next.value : []
-    for (const p of strays) stderr.write(`${printProblem(p, paintFor(c))}\n`)
-    const { summary } = tally
-    if (flags.json) stderr.write(`${JSON.stringify({ ...summary, strays: strays.map(problemRecord) })}\n`)
-    else stderr.write(`${printSummary(summary, c)}${written.length > 0 ? `→ ${written.join(', ')}\n` : ''}`)
-    if (around.signal?.aborted) {
-      stderr.write(`${c.yellow('interrupted')}: every line that was written is whole\n`)
-      return EXIT.interrupted
-    }
-    return summary.refused > 0 || strays.length > 0 ? EXIT.aside : EXIT.done
+    return await reporter.until(async () => {
+      const result = await readAll(library, prompt, flags, files, summary, reporter)
+      reporter.stop()
+      const written = files.results.map(({ path }) => path)
+      for (const { file } of files.results) await closed(file)
+      if (files.rejected) await closed(files.rejected)
+      reporter.rejected.print(context, files.rejected !== undefined)
+      return printResult(context, result, summary, written, flags)
+    }, 'all that was written before is whole')
   } catch (fault) {
-    files.discard()
-    aside?.destroy()
+    for (const { file } of files.results) file.destroy()
+    files.rejected?.destroy()
     throw fault
   }
 }
 
-/** The answer by its columns; undefined where the record is to be set aside. */
-function answerOf({ reply, form, problems, text }: AnsweredRecord): Readonly<Record<string, unknown>> | undefined {
-  if (problems.length > 0 || reply?.value === undefined) return undefined
-  return form ? form.columns(reply.value) : { reply: text }
+async function readAll(
+  library: Library,
+  prompt: Prompt,
+  flags: ReadFlags,
+  { out, routes, results, rejected, endings }: ReadFiles,
+  summary: RepliesSummary,
+  reporter: RunReporter,
+): Promise<ReadRepliesResult> {
+  const { locale, strict = false, answered = false } = flags
+  const sinks = new Map(results.map(({ path, file }) => [path, file]))
+  return readReplies({
+    prompt,
+    records: flags.records,
+    replies: flags.replies,
+    given: await readSet(prompt, flags.set, { locale, limit: library.limits.attachmentBytes }),
+    ...(locale !== undefined && { locale }),
+    strict,
+    answered,
+    to: out,
+    ending: flags.to === undefined ? '.csv' : readEnding(flags.to),
+    ...(routes && { router: { routes, sinks } }),
+    ...(rejected && { rejected }),
+    onAnswer: (record, answer) => summary.add(record, answer),
+    finish: async (record) => {
+      for (const ending of endings) await writeFinished(record, ending, flags)
+    },
+    ...reporter.listener,
+  })
+}
+
+function printResult(
+  { stderr, env, signal }: CommandContext,
+  { strays, interrupted }: ReadRepliesResult,
+  counted: RepliesSummary,
+  written: readonly string[],
+  { json }: ReadFlags,
+): number {
+  const c = colorsFor(stderr, env)
+  for (const p of strays) stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  const { summary } = counted
+  if (json) stderr.write(`${JSON.stringify({ ...summary, strays: strays.map(problemRecord) })}\n`)
+  else stderr.write(`${printSummary(summary, c)}${written.length > 0 ? `→ ${written.join(', ')}\n` : ''}`)
+  if (interrupted || signal?.aborted) {
+    stderr.write(`${c.yellow('interrupted')}: every line that was written is whole\n`)
+    return EXIT.interrupted
+  }
+  return summary.refused > 0 || strays.length > 0 ? EXIT.aside : EXIT.done
+}
+
+/** What the answers are written to: standard output, a file, or a file for each label. */
+interface ReadFiles {
+  readonly out: Writable
+  readonly routes: ReturnType<typeof labelRouter> | undefined
+  readonly results: readonly { readonly path: string; readonly file: Writable }[]
+  readonly rejected: Writable | undefined
+  readonly endings: readonly DocumentEnding[]
+}
+
+/** Makes sure that all files can be written before the first row is. */
+async function openFiles({ stdout }: CommandContext, prompt: Prompt, flags: ReadFlags): Promise<ReadFiles> {
+  const { to, route, aside, records, replies, overwrite = false } = flags
+  const columns = prompt.answerColumns
+  const labels = labelsOf(flags, columns)
+  const endings = documentEndings(flags, prompt)
+  const inputs = [records, replies]
+  if (to !== undefined) checkEnding(to)
+  const names = columns.map(({ name }) => name)
+  const routes = to !== undefined && route !== undefined ? labelRouter(to, route, labels, names) : undefined
+  const paths = routes?.files ?? (to === undefined ? [] : [to])
+  const twice = paths.find((path, i) => paths.indexOf(path) < i)
+  if (twice !== undefined) throw new WrongUse(`two labels would be written to ${twice}`, 'write one table, without --route')
+  const results: { path: string; file: Writable }[] = []
+  for (const path of paths) results.push({ path, file: await resultFile(path, overwrite, [...inputs, aside]) })
+  const rejected = aside === undefined ? undefined : await resultFile(aside, overwrite, [...inputs, to])
+  if (endings.length > 0 && flags.documents !== undefined) await ownFolder(flags.documents, overwrite)
+  return { out: results[0]?.file ?? stdout, routes, results, rejected, endings }
+}
+
+function checkEnding(path: string): void {
+  try {
+    readEnding(path)
+  } catch {
+    throw new WrongUse(`"${extname(path).toLowerCase()}" is no ending of a table`, 'name a file .csv, .tsv or .jsonl')
+  }
 }
 
 /** The labels that the column of --route can hold: a file each. */

@@ -1,18 +1,42 @@
 import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
-import { SingleBar } from 'cli-progress'
-import { printProblem, problem, ProblemError, type Prompt } from 'dunelight'
+import { printProblem, type Prompt } from 'dunelight'
 import { renderTable, type TableFile } from '@dunelight/node'
-import { Asides, printHeadings } from '../aside.js'
-import { tableOf, type TableFlags } from '../batch-flags.js'
-import { openToRender } from '../open.js'
-import { printTurns } from '../print-turns.js'
-import { closed, resultFile } from '../result-file.js'
-import { rawStream } from '../streams.js'
-import { colorsFor, EXIT, paintFor, plural, WrongUse, type Surroundings } from '../surroundings.js'
-import { readSet } from '../values.js'
+import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, OVERWRITE, PROMPT, TABLE_FLAGS, whole } from '../define-command.js'
+import { tableOf, type TableFlags } from '../flags/batch-flags.js'
+import { openToRender } from '../flags/open-library.js'
+import { readSet } from '../flags/values.js'
+import { colorsFor, EXIT, paintFor, plural, WrongUse, type CommandContext } from '../ui/context.js'
+import { printTurns } from '../ui/print-turns.js'
+import { closed, resultFile } from '../ui/result-file.js'
+import { RunReporter } from '../ui/run-reporter.js'
 
-export interface RenderFlags extends TableFlags {
+export const renderCommand = defineCommand({
+  name: 'render',
+  group: 'Render',
+  about: 'Renders a prompt for one set of values or for every record of a table.',
+  arguments: [LIBRARY, PROMPT],
+  options: [
+    ...TABLE_FLAGS,
+    ['--set <name=value>', 'a value; may be repeated; item.title=Lamp sets a field', list],
+    ['--record <id>', 'only the record of this id'],
+    ['--take <n>', 'end after so many records that fit', whole],
+    ['--to <file>', 'write there instead of stdout'],
+    OVERWRITE,
+    ['--aside <file>', 'write what was set aside there, as JSON Lines'],
+    ['--seed <n>', 'decides between the wordings of vary', whole],
+    LOCALE,
+    ['--wordings', 'render every wording of vary'],
+    JSON_FLAG,
+  ],
+  examples: [
+    'render demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007',
+    'render demo/marram-house label/write --records demo/marram-house/data/objects.csv --to labels.jsonl',
+  ],
+  run: (context, [folder, name], flags: RenderFlags) => render(context, folder, name, flags),
+})
+
+interface RenderFlags extends TableFlags {
   readonly set?: string[]
   readonly record?: string
   readonly take?: number
@@ -28,7 +52,7 @@ export interface RenderFlags extends TableFlags {
 const TABLE_ONLY = ['record', 'take', 'aside'] as const
 
 /** Renders one set of values, or a table. */
-export async function render(around: Surroundings, folder: string, name: string, flags: RenderFlags): Promise<number> {
+async function render(context: CommandContext, folder: string, name: string, flags: RenderFlags): Promise<number> {
   const table = tableOf(flags)
   if (!table) {
     for (const flag of TABLE_ONLY) if (flags[flag] !== undefined) throw new WrongUse(`--${flag} speaks of a table`, 'add --records FILE')
@@ -36,23 +60,23 @@ export async function render(around: Surroundings, folder: string, name: string,
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
   const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
-  const out = flags.to === undefined ? around.stdout : await resultFile(flags.to, flags.overwrite ?? false, [flags.records])
+  const out = flags.to === undefined ? context.stdout : await resultFile(flags.to, flags.overwrite ?? false, [flags.records])
   try {
-    const code = !table ? renderOne(around, out, prompt, given, flags) : await renderMany(around, out, prompt, given, table, flags)
-    if (out !== around.stdout) await closed(out)
+    const code = !table ? renderOne(context, out, prompt, given, flags) : await renderMany(context, out, prompt, given, table, flags)
+    if (out !== context.stdout) await closed(out)
     return code
   } catch (fault) {
-    if (out !== around.stdout) out.destroy()
+    if (out !== context.stdout) out.destroy()
     throw fault
   }
 }
 
-function renderOne(around: Surroundings, out: Writable, prompt: Prompt, given: Record<string, unknown>, flags: RenderFlags): number {
+function renderOne(context: CommandContext, out: Writable, prompt: Prompt, given: Record<string, unknown>, flags: RenderFlags): number {
   const options = { ...(flags.seed !== undefined && { seed: flags.seed }), ...(flags.locale !== undefined && { locale: flags.locale }) }
-  const c = colorsFor(flags.to === undefined ? around.stdout : {}, around.env)
+  const c = colorsFor(flags.to === undefined ? context.stdout : {}, context.env)
   const all = flags.wordings ? prompt.renderAll(given, options) : [{ wording: '', rendering: prompt.render(given, options) }]
   for (const { wording, rendering } of all) {
-    for (const p of rendering.problems) around.stderr.write(`${printProblem(p, paintFor(colorsFor(around.stderr, around.env)))}\n`)
+    for (const p of rendering.problems) context.stderr.write(`${printProblem(p, paintFor(colorsFor(context.stderr, context.env)))}\n`)
     const masked = Object.keys(rendering.masked).length > 0 ? { masked: rendering.masked } : {}
     if (flags.json)
       out.write(`${JSON.stringify({ prompt: prompt.name, ...(wording !== '' && { wording }), turns: rendering.turns, ...masked })}\n`)
@@ -65,68 +89,50 @@ function renderOne(around: Surroundings, out: Writable, prompt: Prompt, given: R
 }
 
 async function renderMany(
-  around: Surroundings,
+  context: CommandContext,
   out: Writable,
   prompt: Prompt,
   given: Record<string, unknown>,
   table: TableFile,
   flags: RenderFlags,
 ): Promise<number> {
-  const { stderr } = around
-  const c = colorsFor(stderr, around.env)
-  const kept = flags.aside === undefined ? undefined : await resultFile(flags.aside, flags.overwrite ?? false, [table.from, flags.to])
-  const asides = new Asides()
-  const bar = await progressBar(around, table.from)
-  const report = await renderTable({
-    prompt,
-    records: table,
-    to: out,
-    given,
-    ...(flags.seed !== undefined && { seed: flags.seed }),
-    ...(flags.locale !== undefined && { locale: flags.locale }),
-    ...(flags.take !== undefined && { take: flags.take }),
-    ...(flags.record !== undefined && { only: flags.record }),
-    ...(around.signal && { signal: around.signal }),
-    onHeading: (problems) => printHeadings(around, problems),
-    onNotice: (p) => void stderr.write(`${printProblem(p, paintFor(c))}\n`),
-    onAside: (aside) => {
-      asides.add(aside.id, aside.problems)
-      kept?.write(`${JSON.stringify({ row: aside.row, record: aside.id, problems: aside.problems })}\n`)
-    },
-    onProgress: (bytes) => bar?.update(bytes),
-  }).finally(() => bar?.stop())
-  if (kept) await closed(kept)
-  if (flags.record !== undefined && report.rendered + report.aside === 0 && !report.interrupted)
-    throw new ProblemError([problem('record-unknown', { id: flags.record })])
-  asides.print(around, kept !== undefined)
-  if (report.interrupted) {
-    stderr.write(
-      `${c.yellow('interrupted')} behind row ${report.lastRow}: ${plural(report.rendered, 'record')} written, every line whole\n`,
-    )
-    return EXIT.interrupted
-  }
-  stderr.write(
-    `${plural(report.rendered, 'record')} rendered${report.aside > 0 ? `, ${plural(report.aside, 'record')} set aside` : ''}${flags.to === undefined ? '' : ` → ${flags.to}`}\n`,
-  )
-  return report.aside > 0 ? EXIT.aside : EXIT.done
+  const { stderr } = context
+  const { seed, locale, take, record, overwrite = false } = flags
+  const rejected = flags.aside === undefined ? undefined : await resultFile(flags.aside, overwrite, [table.from, flags.to])
+  const reporter = new RunReporter(context, 'rendered')
+  return reporter.until(async () => {
+    const report = await renderTable({
+      prompt,
+      records: table,
+      bytes: await sizeOf(table.from),
+      to: out,
+      given,
+      ...(rejected && { rejected }),
+      ...(seed !== undefined && { seed }),
+      ...(locale !== undefined && { locale }),
+      ...(take !== undefined && { take }),
+      ...(record !== undefined && { only: record }),
+      ...reporter.listener,
+    })
+    reporter.stop()
+    if (rejected) await closed(rejected)
+    reporter.rejected.print(context, rejected !== undefined)
+    const records = plural(report.written, 'record')
+    if (report.interrupted) {
+      const c = colorsFor(stderr, context.env)
+      stderr.write(`${c.yellow('interrupted')} behind row ${report.records}: ${records} written, every line whole\n`)
+      return EXIT.interrupted
+    }
+    const aside = report.rejected > 0 ? `, ${plural(report.rejected, 'record')} set aside` : ''
+    stderr.write(`${records} rendered${aside}${flags.to === undefined ? '' : ` → ${flags.to}`}\n`)
+    return report.rejected > 0 ? EXIT.aside : EXIT.done
+  }, 'all that was written before is whole')
 }
 
-/** On a terminal only: how much of the table has been read. */
-async function progressBar({ stderr }: Surroundings, file: string): Promise<SingleBar | undefined> {
-  if (!stderr.isTTY) return undefined
-  const size = await stat(file).then(
-    (found) => found.size,
+/** A table's size; 0 if it is not known. */
+async function sizeOf(path: string): Promise<number> {
+  return stat(path).then(
+    ({ size }) => size,
     () => 0,
   )
-  if (size === 0) return undefined
-  const bar = new SingleBar({
-    format: '{bar} {percentage}% of the table · {eta_formatted} left',
-    stream: rawStream(stderr),
-    hideCursor: true,
-    clearOnComplete: true,
-    barCompleteChar: '━',
-    barIncompleteChar: '─',
-  })
-  bar.start(size, 0)
-  return bar
 }

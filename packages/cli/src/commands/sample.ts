@@ -1,17 +1,36 @@
 import { ProblemError, problem, type Form, type Prompt } from 'dunelight'
-import { openToRender } from '../open.js'
-import { namedValues, type ValueFlags } from '../record.js'
-import { EXIT, WrongUse, type Surroundings } from '../surroundings.js'
+import { defineCommand, LIBRARY, list, PROMPT, whole } from '../define-command.js'
+import { openToRender } from '../flags/open-library.js'
+import { namedValues, type ValueFlags } from '../flags/record.js'
+import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 
-export interface SampleFlags extends ValueFlags {
+interface SampleFlags extends ValueFlags {
   readonly count?: number
   readonly seed?: number
   readonly as?: string
   readonly ways?: boolean
 }
 
+export const sampleCommand = defineCommand({
+  name: 'sample',
+  group: 'Ask',
+  about: 'Makes up replies to a prompt, for tests of what reads them.',
+  arguments: [LIBRARY, PROMPT],
+  options: [
+    ['--count <n>', 'so many, as JSON Lines', whole],
+    ['--seed <n>', 'another seed, another reply', whole],
+    ['--as <way>', 'other than asked in this way'],
+    ['--ways', 'list the ways'],
+    ['--set <name=value>', 'a value, if the form depends on it; may be repeated', list],
+    ['--records <file>', 'a table to take the record from'],
+    ['--record <id>', 'the record’s id or row number'],
+  ],
+  examples: ['sample demo/marram-house survey/grade --seed 7 --as captioned'],
+  run: (context, [folder, prompt], flags: SampleFlags) => sample(context, folder, prompt, flags),
+})
+
 /** Prints made-up replies to a prompt, for tests of what reads them. */
-export async function sample(around: Surroundings, folder: string, name: string, flags: SampleFlags): Promise<number> {
+async function sample(context: CommandContext, folder: string, name: string, flags: SampleFlags): Promise<number> {
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
   if (prompt.outputs.length === 0) throw new WrongUse(`"${name}" has no output that a reply could fit`)
@@ -20,7 +39,7 @@ export async function sample(around: Surroundings, folder: string, name: string,
   if (!form) throw new ProblemError([problem('output-unknown', { name: '', known: prompt.outputs })])
   const { repairable, wrong } = form.ways
   if (flags.ways) {
-    around.stdout.write(`${[...repairable.map((way) => `${way}  repaired`), ...wrong.map((way) => `${way}  refused`)].join('\n')}\n`)
+    context.stdout.write(`${[...repairable.map((way) => `${way}  repaired`), ...wrong.map((way) => `${way}  refused`)].join('\n')}\n`)
     return EXIT.done
   }
   if (flags.as !== undefined && ![...repairable, ...wrong].includes(flags.as))
@@ -32,7 +51,7 @@ export async function sample(around: Surroundings, folder: string, name: string,
   for (let i = 0; i < count; i++) {
     const text = form.sample((flags.seed ?? 0) + i, flags.as === undefined ? {} : { as: flags.as })
     if (text === undefined) throw new WrongUse(`a reply to "${name}" has no room for "${flags.as!}"`)
-    around.stdout.write(count === 1 ? `${text}\n` : `${JSON.stringify({ seed: (flags.seed ?? 0) + i, reply: text })}\n`)
+    context.stdout.write(count === 1 ? `${text}\n` : `${JSON.stringify({ seed: (flags.seed ?? 0) + i, reply: text })}\n`)
   }
   return EXIT.done
 }

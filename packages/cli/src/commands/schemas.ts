@@ -2,19 +2,33 @@ import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { FILE_KINDS } from 'dunelight/file-schemas'
 import { reason } from '@dunelight/node'
-import { exists, writeResult } from '../result-file.js'
-import { EXIT, WrongUse, type Surroundings } from '../surroundings.js'
+import { defineCommand } from '../define-command.js'
+import { exists, writeResult } from '../ui/result-file.js'
+import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 
-export interface SchemasFlags {
+interface SchemasFlags {
   readonly to?: string
   readonly overwrite?: boolean
 }
 
+export const schemasCommand = defineCommand({
+  name: 'schemas',
+  group: 'Export',
+  about: 'Prints the JSON Schemas of a library’s own files: editors complete and check by them.',
+  arguments: [],
+  options: [
+    ['--to <folder>', 'write one file for each kind into it'],
+    ['--overwrite', 'write over files that exist'],
+  ],
+  examples: ['schemas --to schemas'],
+  run: (context, _, flags: SchemasFlags) => schemas(context, flags),
+})
+
 /** The schemas of a library's own files, by their kind, or each in a file. */
-export async function schemas(around: Surroundings, { to, overwrite = false }: SchemasFlags): Promise<number> {
+async function schemas(context: CommandContext, { to, overwrite = false }: SchemasFlags): Promise<number> {
   if (to === undefined) {
     const all = Object.fromEntries(FILE_KINDS.map(({ name, files, schema }) => [name, { files, schema }]))
-    around.stdout.write(`${JSON.stringify(all, null, 2)}\n`)
+    context.stdout.write(`${JSON.stringify(all, null, 2)}\n`)
     return EXIT.done
   }
   const written = FILE_KINDS.map(({ name, files, schema }) => ({ files, path: join(to, `${name}.schema.json`), schema }))
@@ -25,6 +39,6 @@ export async function schemas(around: Surroundings, { to, overwrite = false }: S
     if (!overwrite && (await exists(path))) throw new WrongUse(`${path} exists already`, 'choose another folder, or add --overwrite')
   for (const { path, schema } of written) await writeResult(path, `${JSON.stringify(schema, null, 2)}\n`, overwrite)
   const width = Math.max(...written.map(({ files }) => files.length))
-  for (const { path, files } of written) around.stderr.write(`${files.padEnd(width)}  ${path}\n`)
+  for (const { path, files } of written) context.stderr.write(`${files.padEnd(width)}  ${path}\n`)
   return EXIT.done
 }

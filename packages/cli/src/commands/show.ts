@@ -1,21 +1,40 @@
 import { describe, type Declared, type Library, type Prompt } from 'dunelight'
-import { openToRender } from '../open.js'
-import { printOrigins } from '../print-origins.js'
-import { namedValues, type ValueFlags } from '../record.js'
-import { colorsFor, EXIT, type Colors, type Surroundings } from '../surroundings.js'
+import { defineCommand, JSON_FLAG, LIBRARY, list, PROMPT } from '../define-command.js'
+import { openToRender } from '../flags/open-library.js'
+import { printOrigins } from '../ui/print-origins.js'
+import { namedValues, type ValueFlags } from '../flags/record.js'
+import { colorsFor, EXIT, type Colors, type CommandContext } from '../ui/context.js'
 
-export interface ShowFlags extends ValueFlags {
+interface ShowFlags extends ValueFlags {
   readonly json?: boolean
 }
 
+export const showCommand = defineCommand({
+  name: 'show',
+  group: 'Write',
+  about: 'Shows a prompt: what it takes, what it draws on, and with values where every stretch of it comes from.',
+  arguments: [LIBRARY, PROMPT],
+  options: [
+    ['--set <name=value>', 'a value; may be repeated', list],
+    ['--records <file>', 'a table to take the record from'],
+    ['--record <id>', 'the record’s id or row number'],
+    JSON_FLAG,
+  ],
+  examples: [
+    'show demo/marram-house label/write',
+    'show demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007',
+  ],
+  run: (context, [folder, prompt], flags: ShowFlags) => show(context, folder, prompt, flags),
+})
+
 /** Shows what a prompt takes and draws on; with values, its finished turns and where each stretch comes from. */
-export async function show(around: Surroundings, folder: string, name: string, flags: ShowFlags): Promise<number> {
+async function show(context: CommandContext, folder: string, name: string, flags: ShowFlags): Promise<number> {
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
-  const c = colorsFor(around.stdout, around.env)
+  const c = colorsFor(context.stdout, context.env)
   const found = await namedValues(library, prompt, flags)
   if (!found) {
-    around.stdout.write(flags.json ? `${JSON.stringify(card(library, prompt), null, 2)}\n` : printCard(library, prompt, c))
+    context.stdout.write(flags.json ? `${JSON.stringify(card(library, prompt), null, 2)}\n` : printCard(library, prompt, c))
     return EXIT.done
   }
   const rendering = prompt.render(found.values, { origins: true, record: found.id })
@@ -25,8 +44,8 @@ export async function show(around: Surroundings, folder: string, name: string, f
       text,
       origins: origins.map((origin) => ({ ...origin, span: undefined })),
     }))
-    around.stdout.write(`${JSON.stringify({ prompt: name, record: found.id, turns }, null, 2)}\n`)
-  } else around.stdout.write(printOrigins(rendering.turns, c, around.stdout.isTTY ? around.stdout.columns : undefined))
+    context.stdout.write(`${JSON.stringify({ prompt: name, record: found.id, turns }, null, 2)}\n`)
+  } else context.stdout.write(printOrigins(rendering.turns, c, context.stdout.isTTY ? context.stdout.columns : undefined))
   return EXIT.done
 }
 

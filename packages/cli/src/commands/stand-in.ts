@@ -1,24 +1,43 @@
 import { once } from 'node:events'
 import { serveStandIn } from '@dunelight/node'
-import { readMisbehaviour } from '../misbehaviour.js'
-import { openToRender } from '../open.js'
-import { colorsFor, EXIT, WrongUse, type Surroundings } from '../surroundings.js'
+import { defineCommand, LIBRARY, whole } from '../define-command.js'
+import { readMisbehaviour } from '../flags/misbehaviour.js'
+import { openToRender } from '../flags/open-library.js'
+import { colorsFor, EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 
-export interface StandInFlags {
+interface StandInFlags {
   readonly port?: number
   readonly seed?: number
   readonly takes?: number
   readonly misbehave?: string
 }
 
+export const standInCommand = defineCommand({
+  name: 'stand-in',
+  group: 'Ask',
+  about: 'Serves a model that makes everything up, on this machine alone.',
+  arguments: [LIBRARY],
+  options: [
+    ['--port <n>', 'where it listens; else 7117, 0 for a free one', whole],
+    ['--seed <n>', 'another seed, other answers', whole],
+    ['--takes <ms>', 'milliseconds that an answer takes', whole],
+    [
+      '--misbehave <shares>',
+      'busy=10%,slow=5%: slow, busy, broken, dropped, cut-off, in-prose, passage-missing, wrong-label, figure, refusal, empty, endless',
+    ],
+  ],
+  examples: ['stand-in demo/marram-house'],
+  run: (context, [folder], flags: StandInFlags) => serve(context, folder, flags),
+})
+
 /** The port that the demo's models.yaml asks at. */
 const PORT = 7117
 
 /** Serves a made-up model on this machine, until it is interrupted. */
-export async function standInCommand(around: Surroundings, folder: string, flags: StandInFlags): Promise<number> {
+async function serve(context: CommandContext, folder: string, flags: StandInFlags): Promise<number> {
   const library = await openToRender(folder)
-  const { stderr, stdout } = around
-  const c = colorsFor(stderr, around.env)
+  const { stderr, stdout } = context
+  const c = colorsFor(stderr, context.env)
   const { port = PORT, seed, takes, misbehave } = flags
   const server = await serveStandIn({
     library,
@@ -33,7 +52,7 @@ export async function standInCommand(around: Surroundings, folder: string, flags
   })
   stdout.write(`${server.at}\n`)
   stderr.write(c.dim('a stand-in: all that it says is made up; Ctrl-C ends it\n'))
-  if (around.signal && !around.signal.aborted) await once(around.signal, 'abort')
+  if (context.signal && !context.signal.aborted) await once(context.signal, 'abort')
   await server.close()
   stderr.write(`asked ${server.asked()} times\n`)
   return EXIT.done

@@ -1,23 +1,34 @@
 import { printTypes } from 'dunelight'
-import { openToLook } from '../open.js'
-import { writeResult } from '../result-file.js'
-import { EXIT, plural, type Surroundings } from '../surroundings.js'
+import { defineCommand, LIBRARY, OVERWRITE } from '../define-command.js'
+import { openToLook } from '../flags/open-library.js'
+import { writeResult } from '../ui/result-file.js'
+import { EXIT, plural, type CommandContext } from '../ui/context.js'
 
-export interface TypesFlags {
+interface TypesFlags {
   readonly to?: string
   readonly overwrite?: boolean
 }
 
+export const typesCommand = defineCommand({
+  name: 'types',
+  group: 'Export',
+  about: 'Writes the types of a library’s prompts for TypeScript.',
+  arguments: [LIBRARY],
+  options: [['--to <file>', 'write there instead of stdout'], OVERWRITE],
+  examples: ['types demo/marram-house --to src/prompts.d.ts'],
+  run: (context, [folder], flags: TypesFlags) => types(context, folder, flags),
+})
+
 /** The types of a library's prompts, for TypeScript: programs that call them are then checked by the compiler. */
-export async function types(around: Surroundings, folder: string, flags: TypesFlags): Promise<number> {
+async function types(context: CommandContext, folder: string, flags: TypesFlags): Promise<number> {
   const library = await openToLook(folder)
   const text = printTypes(library)
   const left = library.promptNames().filter((name) => !library.isSound(name))
-  if (flags.to === undefined) around.stdout.write(text)
+  if (flags.to === undefined) context.stdout.write(text)
   else {
     await writeResult(flags.to, text, flags.overwrite ?? false)
-    around.stderr.write(`the types of ${plural(library.promptNames().length - left.length, 'prompt')} → ${flags.to}\n`)
+    context.stderr.write(`the types of ${plural(library.promptNames().length - left.length, 'prompt')} → ${flags.to}\n`)
   }
-  if (left.length > 0) around.stderr.write(`left out for their errors: ${left.join(', ')} (dunelight check ${folder} shows them)\n`)
+  if (left.length > 0) context.stderr.write(`left out for their errors: ${left.join(', ')} (dunelight check ${folder} shows them)\n`)
   return left.length > 0 ? EXIT.problems : EXIT.done
 }

@@ -1,3 +1,4 @@
+import { escape } from '../ui/html.js'
 import { memberKey, type LibraryGraph, type Member, type MemberKind } from 'dunelight'
 
 /** Kinds differ in shade, outline and a letter, so that print and colour-blind eyes tell them apart. */
@@ -106,8 +107,4 @@ function curve(points: readonly { x: number; y: number }[]): string {
 
 function round(number: number): number {
   return Math.round(number * 10) / 10
-}
-
-export function escape(text: string): string {
-  return text.replace(/[&<>"]/g, (sign) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[sign]!)
 }

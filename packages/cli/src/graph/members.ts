@@ -1,5 +1,5 @@
 import { nearest, type Library, type Member } from 'dunelight'
-import { WrongUse } from '../surroundings.js'
+import { WrongUse } from '../ui/context.js'
 
 const FOLDER_KINDS = {
   prompts: 'prompt',

@@ -1,4 +1,4 @@
-import { escape } from './draw.js'
+import { escape } from '../ui/html.js'
 
 /** The drawing as a page of its own: what a member uses and what uses it stay lit while it is pointed at or has the focus. */
 export function graphPage(title: string, svg: string, summary: string): string {

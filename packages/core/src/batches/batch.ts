@@ -1,8 +1,9 @@
-import type { BatchModel, ColumnModel, JoinModel } from '../artefacts/artefacts.js'
-import { readShelf } from '../artefacts/read.js'
+import { DEFAULT_LIMITS, type BatchModel, type ColumnModel, type JoinModel } from '../artefacts/artefacts.js'
+import { readBatch } from '../artefacts/batch.js'
 import type { Library } from '../library/library.js'
 import type { AnyValues, Prompt } from '../library/prompt.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
+import { nodesOf } from '../source/yaml.js'
 import { EnvelopeWriter } from './envelope.js'
 import { StandardWriter, type LineWriter } from './line.js'
 import { equalitiesOf, pathsIn, pathsOf, type Equality } from './paths.js'
@@ -130,11 +131,13 @@ export function plainBatch(prompt: Prompt, { given = {}, locale }: BatchOptions 
  */
 export function batchModel(data: Readonly<Record<string, unknown>>): BatchModel {
   const problems: Problem[] = []
-  const { batches } = readShelf({ [`batches/${OPTIONS}.json`]: JSON.stringify(data) }, (p) => problems.push(p))
+  const root = nodesOf(data, OPTIONS_FILE)
+  const model = readBatch({ name: 'options', file: root.file, root, report: (p) => problems.push(p), limits: DEFAULT_LIMITS })
   if (problems.some((p) => p.severity === 'error')) throw new ProblemError(problems)
-  return batches.get(OPTIONS)!
+  return model
 }
-const OPTIONS = 'options'
+/** Paths in data are those of a file in this place. */
+const OPTIONS_FILE = 'batches/options.yaml'
 
 function readyJoins({ records, join }: BatchModel): ReadyJoin[] {
   const problems: Problem[] = []

@@ -1,5 +1,5 @@
-import { sha256 } from '@noble/hashes/sha2'
-import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils'
+import { sha256 } from '@noble/hashes/sha2.js'
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import type { CaseRows } from './case-rows.js'
 import { artefactOf, memberKey, type LibraryGraph, type Member } from './graph.js'
 import type { Shelf } from '../artefacts/read.js'

@@ -170,7 +170,7 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'environment-missing': 'packages/cli/src/ask.test.ts',
   'model-silent': 'packages/cli/src/ask.test.ts',
   'model-gone': 'packages/cli/src/ask.test.ts',
-  'model-waits': 'packages/node/src/asking/asking.test.ts',
+  'model-waits': 'packages/node/src/ask/asking.test.ts',
   'internal-error': 'packages/node/src/node.test.ts',
   'pipe-waits': 'packages/cli/src/smoke.test.ts',
   'row-too-deep': 'packages/node/src/node.test.ts',

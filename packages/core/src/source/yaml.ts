@@ -1,4 +1,4 @@
-import { isAlias, isMap, isScalar, isSeq, parseDocument, type Document, type Node, type Pair } from 'yaml'
+import { Document, isAlias, isMap, isScalar, isSeq, parseDocument, type Node, type Pair } from 'yaml'
 import { scalarSource } from './scalar.js'
 import { Source, type Span } from './source.js'
 
@@ -67,6 +67,8 @@ export class YamlNode {
 
   /** A scalar as a text of the language, its positions those of the file. */
   get source(): Source {
+    // What was given as data stands in no file.
+    if (this.string !== undefined && !this.node?.range) return new Source(this.file.name, this.string)
     return isScalar(this.node)
       ? scalarSource(this.file, this.node)
       : new Source(this.file.name, '', { file: this.file, segments: [{ at: 0, host: this.span.start }], style: 'plain' })
@@ -112,6 +114,13 @@ export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faul
   }
   const root = faults.length > 0 ? null : document.contents
   return { root: new YamlNode(source, document, root, whole), faults }
+}
+
+/** Plain data as a tree of nodes, for what reads files. Its texts are sources of their own. */
+export function nodesOf(data: unknown, name: string): YamlNode {
+  const document = new Document(data, { aliasDuplicateObjects: false })
+  const file = new Source(name, '')
+  return new YamlNode(file, document, document.contents, file.span(0, 0))
 }
 
 function tidy(message: string): string {

@@ -1,6 +1,6 @@
 import { appendFile, mkdir, open, rename, rm, writeFile } from 'node:fs/promises'
 import { dirname } from 'node:path'
-import { reason } from '../reason.js'
+import { reason } from './reason.js'
 import { secrets } from './secrets.js'
 
 // All that this package writes to files goes through here, so that no secret reaches a disk.

@@ -1,8 +1,17 @@
 import { createReadStream } from 'node:fs'
 import { stat } from 'node:fs/promises'
 import { problem, ProblemError, TABLE_FORMATS, type Problem, type TableFormat } from 'dunelight'
-import { readTextList, readTextTable, recordsTable, textFormatOf, type ListItems, type TableRows, type TextFormat } from '@dunelight/tables'
-import { reason } from '../reason.js'
+import {
+  readTextList,
+  readTextTable,
+  recordsTable,
+  textFormatOf,
+  unreadable,
+  type ListItems,
+  type TableRows,
+  type TextFormat,
+} from '@dunelight/tables'
+import { reason } from '../output/reason.js'
 import { narrow } from './narrow.js'
 
 /** A table in a file. `from` is its path, or `-` for standard input. */
@@ -22,6 +31,8 @@ export type TableSource = string | TableFile | Iterable<object> | AsyncIterable<
 export interface TableOptions {
   /** Hears what is worth knowing of a table that could be read all the same. */
   readonly notice?: (found: Problem) => void
+  /** Headings of a list of records that are known before it is read. */
+  readonly known?: readonly string[]
 }
 
 /** How much is read of a text at once. */
@@ -48,10 +59,10 @@ const OTHERS: Readonly<Record<string, string>> = {
  *
  * @throws ProblemError where it cannot be read, or holds no heading.
  */
-export function readTable(source: TableSource, { notice }: TableOptions = {}): AsyncGenerator<TableRows> {
-  if (typeof source !== 'string' && !('from' in source)) return recordsTable(itemsOf(source), 'the records')
+export function readTable(source: TableSource, options: TableOptions = {}): AsyncGenerator<TableRows> {
+  if (typeof source !== 'string' && !('from' in source)) return recordsTable(itemsOf(source), 'the records', options)
   const file = typeof source === 'string' ? { from: source } : source
-  return inWords(file.from, openFile(file, notice))
+  return inWords(file.from, openFile(file, options))
 }
 
 /** Plain data one after another: a list in JSON Lines, JSON or YAML. `of` says in a fault what it should hold. */
@@ -68,7 +79,7 @@ export function formatOf({ from, format }: TableFile): TableFormat | undefined {
   return textFormatOf(from) ?? TYPED[ending]
 }
 
-async function* openFile(file: TableFile, notice: TableOptions['notice']): AsyncGenerator<TableRows> {
+async function* openFile(file: TableFile, options: TableOptions): AsyncGenerator<TableRows> {
   const { from, sheet, query } = file
   if (file.format !== undefined && !TABLE_FORMATS.includes(file.format))
     throw new ProblemError([problem('table-format-unknown', { name: file.format, known: [...TABLE_FORMATS] })])
@@ -76,14 +87,14 @@ async function* openFile(file: TableFile, notice: TableOptions['notice']): Async
   if (sheet !== undefined && format !== 'xlsx') unreadable(from, 'only spreadsheets have sheets')
   if (query !== undefined && format !== 'sqlite') unreadable(from, 'only databases are asked by a query')
   if (from === '-') {
-    yield* fromStdin(format, notice)
+    yield* fromStdin(format, options)
     return
   }
   const other = OTHERS[/\.(\w+)$/.exec(from)?.[1]?.toLowerCase() ?? '']
   if (format === undefined && other !== undefined) unreadable(from, other)
   const found = await stat(from)
   if (found.isDirectory()) unreadable(from, 'it is a folder')
-  if (found.isFIFO()) notice?.(problem('pipe-waits', { file: from }))
+  if (found.isFIFO()) options.notice?.(problem('pipe-waits', { file: from }))
   switch (format) {
     case 'xlsx':
       yield* (await import('./xlsx.js')).xlsxTable(from, sheet)
@@ -95,13 +106,13 @@ async function* openFile(file: TableFile, notice: TableOptions['notice']): Async
       yield* (await import('./sqlite.js')).sqliteTable(from, query)
       return
     default:
-      yield* readTextTable(bytesOf(from), format ?? 'csv', { name: from, narrow, ...(notice && { notice }) })
+      yield* readTextTable(bytesOf(from), format ?? 'csv', { ...options, name: from, narrow })
   }
 }
 
-async function* fromStdin(said: TableFormat | undefined, notice: TableOptions['notice']): AsyncGenerator<TableRows> {
+async function* fromStdin(said: TableFormat | undefined, options: TableOptions): AsyncGenerator<TableRows> {
   const { format, bytes } = await standardInput(said)
-  yield* readTextTable(bytes, format, { name: STDIN, narrow, ...(notice && { notice }) })
+  yield* readTextTable(bytes, format, { ...options, name: STDIN, narrow })
 }
 
 const STDIN = 'standard input'
@@ -156,8 +167,4 @@ async function* inWords<T>(file: string, source: AsyncGenerator<T>): AsyncGenera
   } catch (fault) {
     throw fault instanceof ProblemError ? fault : new ProblemError([problem('file-unreadable', { file, why: reason(fault) })])
   }
-}
-
-export function unreadable(file: string, why: string): never {
-  throw new ProblemError([problem('file-unreadable', { file, why })])
 }

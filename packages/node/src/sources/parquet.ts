@@ -1,7 +1,6 @@
 import { stat } from 'node:fs/promises'
 import { problem, ProblemError } from 'dunelight'
-import type { TableRows } from '@dunelight/tables'
-import { unreadable } from './open-table.js'
+import { unreadable, type TableRows } from '@dunelight/tables'
 
 /** So many rows are read at a time, within a row group. */
 const SOME = 4096

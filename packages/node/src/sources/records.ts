@@ -1,17 +1,11 @@
 import { join } from 'node:path'
 import { ProblemError, type Batch, type BatchRecord, type BatchRows, type Pool, type Problem, type TableModel } from 'dunelight'
 import { Misread, type Row } from '@dunelight/tables'
-import { readTable, type TableFile, type TableOptions, type TableSource } from './open-table.js'
+import { formatOf, readTable, type TableFile, type TableOptions, type TableSource } from './open-table.js'
+import type { RecordChunk } from './record-chunk.js'
+import { sampled } from './sample.js'
 
-/** The records of some rows of a table; rows that a condition leaves out are not among them. */
-export interface RecordChunk {
-  readonly headings: readonly string[]
-  /** Made one after the other, as they are asked for: what has been written need not be held. */
-  readonly records: Iterable<BatchRecord>
-  readonly bytesRead: number
-  /** How many rows they are made of, those that are left out among them. */
-  readonly rows: number
-}
+export type { RecordChunk } from './record-chunk.js'
 
 export interface RecordsOptions extends TableOptions {
   /** Joined tables that have been read already. */
@@ -20,16 +14,41 @@ export interface RecordsOptions extends TableOptions {
   readonly onHeading?: (problems: readonly Problem[]) => void
 }
 
+/** The records of a batch, and where they come from. */
+export interface RecordSource extends RecordsOptions {
+  readonly batch: Batch
+  readonly source: TableSource
+}
+
+/** The records of a batch; of one with a sample those that are drawn. */
+export function recordsOf({ batch, source, ...options }: RecordSource): AsyncGenerator<RecordChunk> {
+  const chunks = readRecords(batch, source, options)
+  const { sample } = batch.model
+  return sample ? sampled(chunks, sample.count, sample.seed) : chunks
+}
+
 /**
  * A table's rows as records of a batch, a part of the table at a time.
  *
- * @throws ProblemError where the table cannot be read, or where a column that every row needs is missing.
+ * @throws ProblemError if the table cannot be read, or if a column that every row needs is missing.
  */
 export async function* readRecords(batch: Batch, source: TableSource, options: RecordsOptions = {}): AsyncGenerator<RecordChunk> {
   const maker = new RecordMaker(batch, options)
   for await (const { headings, rows, bytesRead } of readTable(source, options)) {
     yield { headings, records: maker.records(headings, rows), bytesRead, rows: rows.length }
   }
+}
+
+/** All headings that a table has: of a list of records those of the last are known only at its end. */
+export async function headingsOf(source: TableSource): Promise<readonly string[]> {
+  const format =
+    typeof source === 'string' || 'from' in source ? formatOf(typeof source === 'string' ? { from: source } : source) : undefined
+  let all: readonly string[] = []
+  for await (const { headings } of readTable(source)) {
+    all = headings
+    if (format !== 'jsonl' && format !== 'json' && format !== 'yaml') break
+  }
+  return all
 }
 
 /** Makes records of rows, and counts them. */
@@ -40,7 +59,7 @@ export class RecordMaker {
   constructor(
     private readonly batch: Batch,
     private readonly options: Pick<RecordsOptions, 'pools' | 'onHeading'>,
-    /** The rows before. */
+    /** Rows before the first. */
     private row = 0,
   ) {}
 
@@ -48,7 +67,7 @@ export class RecordMaker {
   records(headings: readonly string[], rows: readonly (Row | Misread)[]): Iterable<BatchRecord> {
     const first = this.row + 1
     this.row += rows.length
-    return recordsOf(this.readerFor(headings), rows, first)
+    return readRows(this.readerFor(headings), rows, first)
   }
 
   private readerFor(headings: readonly string[]): BatchRows {
@@ -65,7 +84,7 @@ export class RecordMaker {
   }
 }
 
-function* recordsOf(reader: BatchRows, rows: readonly (Row | Misread)[], first: number): Generator<BatchRecord> {
+function* readRows(reader: BatchRows, rows: readonly (Row | Misread)[], first: number): Generator<BatchRecord> {
   let row = first
   for (const cells of rows) {
     const record = cells instanceof Misread ? unread(cells, row) : reader.read(cells, row)

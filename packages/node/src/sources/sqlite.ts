@@ -1,7 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { exactNumber, problem, ProblemError } from 'dunelight'
-import type { Row, TableRows } from '@dunelight/tables'
-import { unreadable } from './open-table.js'
+import { unreadable, type Row, type TableRows } from '@dunelight/tables'
 
 const SOME = 1024
 

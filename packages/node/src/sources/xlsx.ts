@@ -1,7 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { problem, ProblemError } from 'dunelight'
-import { headingsOf, type Row, type TableRows } from '@dunelight/tables'
-import { unreadable } from './open-table.js'
+import { headingsOf, unreadable, type Row, type TableRows } from '@dunelight/tables'
 
 /**
  * One sheet of a spreadsheet, its first filled row the headings. A spreadsheet is packed whole, and is held whole. Cells keep their types;

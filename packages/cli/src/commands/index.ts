@@ -1,0 +1,49 @@
+import type { CommandFile } from '../define-command.js'
+import { askCommand } from './ask.js'
+import { checkCommand } from './check.js'
+import { compareCommand } from './compare.js'
+import { examplesCommand } from './examples.js'
+import { examplesAddCommand } from './examples-add.js'
+import { fitCommand } from './fit.js'
+import { graphCommand } from './graph.js'
+import { listCommand } from './list.js'
+import { openCommand } from './open.js'
+import { pickCommand } from './pick.js'
+import { readCommand } from './read.js'
+import { renderCommand } from './render.js'
+import { resumeCommand } from './resume.js'
+import { runCommand } from './run.js'
+import { runsCommand } from './runs.js'
+import { sampleCommand } from './sample.js'
+import { schemaCommand } from './schema.js'
+import { schemasCommand } from './schemas.js'
+import { showCommand } from './show.js'
+import { standInCommand } from './stand-in.js'
+import { typesCommand } from './types.js'
+import { variablesCommand } from './variables.js'
+
+/** All commands, in the order of the help page. */
+export const COMMANDS: readonly CommandFile[] = [
+  openCommand,
+  checkCommand,
+  listCommand,
+  showCommand,
+  graphCommand,
+  examplesCommand,
+  examplesAddCommand,
+  variablesCommand,
+  renderCommand,
+  fitCommand,
+  runCommand,
+  askCommand,
+  compareCommand,
+  pickCommand,
+  readCommand,
+  sampleCommand,
+  standInCommand,
+  runsCommand,
+  resumeCommand,
+  typesCommand,
+  schemaCommand,
+  schemasCommand,
+]

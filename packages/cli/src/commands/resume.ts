@@ -1,0 +1,24 @@
+import { isAskRun, readyModel, resumeAsking, resumeRun } from '@dunelight/node'
+import { defineCommand, OVERWRITE_FOREIGN, RUN } from '../define-command.js'
+import { openRun } from '../flags/saved-values.js'
+import type { CommandContext } from '../ui/context.js'
+import { reportAsking } from './ask.js'
+import { reportRun } from './run.js'
+
+export const resumeCommand = defineCommand({
+  name: 'resume',
+  group: 'Runs',
+  about: 'Carries on a run that was interrupted or broke off, as if nothing had happened.',
+  arguments: [RUN],
+  options: [OVERWRITE_FOREIGN],
+  examples: ['resume demo/marram-house/runs/tonight-1'],
+  run: (context, [folder], { overwrite = false }: { overwrite?: boolean }) => resume(context, folder, overwrite),
+})
+
+async function resume(context: CommandContext, folder: string, overwrite: boolean): Promise<number> {
+  const { file, library, given } = await openRun(folder)
+  if (!isAskRun(file)) return reportRun(context, ({ listener }) => resumeRun(folder, { library, given, overwrite, ...listener }))
+  const model = readyModel(library, file.prompt.name, file.asking.model, file.asking.standIn)
+  const several = file.asking.answers !== undefined
+  return reportAsking(context, model, several, (listener) => resumeAsking(folder, { library, model, given, overwrite, ...listener }))
+}

@@ -1,0 +1,42 @@
+import { isAskRun, listRuns, type ListedRun } from '@dunelight/node'
+import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
+import { colorsFor, EXIT, plural, type Colors, type CommandContext } from '../ui/context.js'
+import { shownPath } from '../ui/shown-path.js'
+import { columns } from '../ui/table.js'
+
+export const runsCommand = defineCommand({
+  name: 'runs',
+  group: 'Runs',
+  about: 'Lists the runs of a library.',
+  arguments: [LIBRARY],
+  options: [['--runs <folder>', 'where their folders are'], JSON_FLAG],
+  examples: ['runs demo/marram-house'],
+  run: (context, [folder], flags: RunsFlags) => runs(context, folder, flags),
+})
+
+interface RunsFlags {
+  readonly json?: boolean
+  readonly runs?: string
+}
+
+async function runs({ stdout, stderr, env }: CommandContext, folder: string, flags: RunsFlags): Promise<number> {
+  const found = await listRuns(flags.runs ?? `${folder}/runs`)
+  if (flags.json) {
+    const all = found.map(({ folder: path, state, file }) => ({ ...file, folder: path, state }))
+    stdout.write(`${JSON.stringify(all, null, 2)}\n`)
+    return EXIT.done
+  }
+  const c = colorsFor(stdout, env)
+  if (found.length === 0) stderr.write(`no run has been made here yet: dunelight run ${folder} BATCH\n`)
+  else stdout.write(columns(found.map((run) => rowOf(run, c))))
+  return EXIT.done
+}
+
+function rowOf({ file, state, folder }: ListedRun, c: Colors): string[] {
+  const paint = { done: c.green, running: c.cyan, interrupted: c.yellow, failed: c.red, 'broken off': c.yellow }[state]
+  const { counts } = file
+  const aside = counts && counts.rejected > 0 ? `, ${counts.rejected} set aside` : ''
+  const count = counts ? `${plural(counts.written, isAskRun(file) ? 'answer' : 'record')}${aside}` : ''
+  const next = state === 'done' || state === 'running' ? '' : c.dim(`dunelight resume ${shownPath(folder)}`)
+  return [file.run, paint(state), c.dim(file.started.replace('T', ' ').slice(0, 16)), file.prompt.name, count, next]
+}

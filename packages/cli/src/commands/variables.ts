@@ -1,0 +1,37 @@
+import { readFile } from 'node:fs/promises'
+import { printProblem, problem, ProblemError, variablesFromSchema, type JsonSchema } from 'dunelight'
+import { reason } from '@dunelight/node'
+import { stringify } from 'yaml'
+import { defineCommand } from '../define-command.js'
+import { colorsFor, EXIT, paintFor, type CommandContext } from '../ui/context.js'
+
+export const variablesCommand = defineCommand({
+  name: 'variables',
+  group: 'Write',
+  about: 'Prints the properties of a JSON Schema as variables of a library’s file.',
+  arguments: [['<schema>', 'a JSON file']],
+  options: [],
+  examples: ['variables order.schema.json'],
+  run: (context, [file]) => variables(context, file),
+})
+
+/** A JSON Schema's properties as the variables of a library's file. */
+async function variables(context: CommandContext, file: string): Promise<number> {
+  const unreadable = (fault: unknown): never => {
+    throw new ProblemError([
+      problem('file-unreadable', { file, why: fault instanceof SyntaxError ? `it is no JSON (${fault.message})` : reason(fault) }),
+    ])
+  }
+  const text = await readFile(file, 'utf8').catch(unreadable)
+  let data: unknown
+  try {
+    data = JSON.parse(text)
+  } catch (fault) {
+    unreadable(fault)
+  }
+  const found = variablesFromSchema((data ?? {}) as JsonSchema)
+  context.stdout.write(stringify({ variables: found.variables }, { lineWidth: 0 }))
+  const c = colorsFor(context.stderr, context.env)
+  for (const p of found.problems) context.stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  return found.problems.length > 0 ? EXIT.problems : EXIT.done
+}

@@ -1,0 +1,124 @@
+import { batchModel, nearest, TABLE_FORMATS, type BatchModel, type Library, type TableFormat } from 'dunelight'
+import { tableFile, type TableFile } from '@dunelight/node'
+import { dirname, join, resolve } from 'node:path'
+import { WrongUse } from '../ui/context.js'
+
+/** What can be said of a table beside its name. */
+export interface TableFlags {
+  readonly records?: string
+  readonly format?: string
+  readonly sheet?: string
+  readonly query?: string
+}
+
+/** What can be said over a batch's file, or in place of one. */
+export interface BatchFlags extends TableFlags {
+  readonly as?: string
+  readonly join?: string[]
+  readonly keep?: string
+  readonly column?: string[]
+  readonly name?: string
+  readonly take?: number
+  readonly sample?: number
+  readonly seed?: number
+  readonly to?: string
+  readonly envelope?: string
+  readonly tokens?: boolean
+  readonly budget?: string
+}
+
+/** The table that the options name. */
+export function tableOf({ records, format, sheet, query }: TableFlags): TableFile | undefined {
+  if (records === undefined) {
+    for (const [flag, said] of Object.entries({ format, sheet, query }))
+      if (said !== undefined) throw new WrongUse(`--${flag} speaks of a table`, 'add --records FILE')
+    return undefined
+  }
+  if (format !== undefined && !(TABLE_FORMATS as readonly string[]).includes(format)) {
+    const near = nearest(format, TABLE_FORMATS)
+    throw new WrongUse(`"${format}" is no format of a table`, near ? `did you mean "${near}"?` : `formats: ${TABLE_FORMATS.join(', ')}`)
+  }
+  return {
+    from: records,
+    ...(format !== undefined && { format: format as TableFormat }),
+    ...(sheet !== undefined && { sheet }),
+    ...(query !== undefined && { query }),
+  }
+}
+
+export interface NamedBatch {
+  /** Undefined where options describe it. */
+  readonly name: string | undefined
+  readonly model: BatchModel
+  readonly records: TableFile | undefined
+  /** Where its output goes, from where the command was started. */
+  readonly to: string | undefined
+}
+
+/** The batch of that name with what the options say over it, or a prompt with a table. */
+export function namedBatch(library: Library, folder: string, what: string, flags: BatchFlags): NamedBatch {
+  const file = library.shelf.batches.get(what)
+  const prompt = library.shelf.prompts.has(what)
+  if (!file && !prompt) {
+    const known = [...library.shelf.batches.keys(), ...library.promptNames()]
+    const near = nearest(what, known)
+    throw new WrongUse(
+      `the library has no batch and no prompt "${what}"`,
+      near ? `did you mean "${near}"?` : `dunelight list ${folder} shows what it holds`,
+    )
+  }
+  const table = tableOf(flags)
+  if (!file && !table) throw new WrongUse(`"${what}" is a prompt: it needs a table`, 'add --records FILE, or name a batch')
+  const { to, more } = toFlag(flags.to)
+  const definition = {
+    ...(file ? (file.content as object) : { prompt: what, records: { from: 'records' } }),
+    ...overlaid(flags, file),
+    ...more,
+  }
+  const model = batchModel(definition)
+  const records = table ?? (model.records && tableFile(folder, model.records))
+  return { name: file && what, model, records, to }
+}
+
+function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<string, unknown> {
+  const { keep, name, take, sample, seed, envelope, tokens, budget, as, column, join: joins } = flags
+  const content = file?.content as { columns?: object; join?: unknown[]; records?: object } | undefined
+  return {
+    ...(keep !== undefined && { keep }),
+    ...(name !== undefined && { name }),
+    ...(take !== undefined && { take }),
+    ...(sample !== undefined && { sample: { count: sample, ...(seed !== undefined && { seed }) } }),
+    ...(seed !== undefined && { seed }),
+    ...(envelope !== undefined && { envelope }),
+    ...(tokens && { tokens }),
+    ...(budget !== undefined && { budget }),
+    ...(as !== undefined && { records: { from: 'records', ...content?.records, as } }),
+    ...(column && { columns: { ...content?.columns, ...Object.fromEntries(column.map(pairOf)) } }),
+    ...(joins && { join: [...(content?.join ?? []), ...joins.map(joinOf)] }),
+  }
+}
+
+function pairOf(said: string): [string, string] {
+  const at = said.indexOf('=')
+  if (at < 1) throw new WrongUse(`--column takes variable=heading, not "${said}"`, 'write --column "item.number=Object No."')
+  return [said.slice(0, at).trim(), said.slice(at + 1).trim()]
+}
+
+/** `rooms.json as room where item.room is room.code`; `as room many` for all rows that match. */
+function joinOf(said: string): Record<string, unknown> {
+  const [, from, as, many, where] = /^\s*(.+?)\s+as\s+(\S+)(\s+many)?\s+where\s+(.+)$/.exec(said) ?? []
+  if (from === undefined)
+    throw new WrongUse(`--join "${said}" cannot be read`, 'write --join "data/rooms.json as room where item.room is room.code"')
+  return { from: `../${from}`, as, where, ...(many !== undefined && { many: true }) }
+}
+
+/**
+ * Where an option puts the output. A batch's own is a path of its library, an option's one of wherever the command was started; what differs from
+ * record to record is for the batch to read.
+ */
+function toFlag(to: string | undefined): { to: string | undefined; more: Record<string, unknown> } {
+  if (to === undefined || !to.includes('{')) return { to, more: to === undefined ? {} : { to: undefined } }
+  const base = dirname(`${to.split('{')[0]!}x`)
+  const pattern = to.slice(base === '.' && !to.startsWith('./') ? 0 : base.length + 1)
+  return { to: join(resolve(base), pattern), more: { to: `../${pattern}` } }
+}

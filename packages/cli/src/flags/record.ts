@@ -1,0 +1,32 @@
+import { plainBatch, problem, ProblemError, type Library, type Prompt } from 'dunelight'
+import { readRecords } from '@dunelight/node'
+import { WrongUse } from '../ui/context.js'
+import { readSet } from './values.js'
+
+/** How one set of values is named: each by itself, or a record of a table. */
+export interface ValueFlags {
+  readonly set?: string[]
+  readonly records?: string
+  readonly record?: string
+}
+
+/** The values that the options name, with the record's id; undefined where they name none. */
+export async function namedValues(library: Library, prompt: Prompt, { set, records, record }: ValueFlags) {
+  if (record !== undefined && records === undefined)
+    throw new WrongUse('--record needs a table to take the record from', 'add --records FILE')
+  if (set === undefined && records === undefined) return undefined
+  const given = await readSet(prompt, set, { limit: library.limits.attachmentBytes })
+  return records === undefined ? { values: given, id: '' } : findRecord(prompt, records, record, given)
+}
+
+/** The record of an id, or the first. */
+export async function findRecord(prompt: Prompt, table: string, id: string | undefined, given: Record<string, unknown>) {
+  for await (const { records } of readRecords(plainBatch(prompt, { given }), table)) {
+    for (const record of records) {
+      if (id !== undefined && record.id !== id) continue
+      if (!record.prepared) throw new ProblemError(record.problems)
+      return { values: record.prepared.values, id: record.id }
+    }
+  }
+  throw new ProblemError([problem('record-unknown', { id: id ?? '1' })])
+}

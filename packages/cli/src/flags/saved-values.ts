@@ -1,0 +1,13 @@
+import type { Library } from 'dunelight'
+import { libraryOf, readRun, type RunFile } from '@dunelight/node'
+import { openToRender } from './open-library.js'
+import { readSet } from './values.js'
+
+/** A run’s file, its library, and the values that its options set, for whoever continues it. */
+export async function openRun(folder: string): Promise<{ file: RunFile; library: Library; given: Record<string, unknown> }> {
+  const file = await readRun(folder)
+  const library = await openToRender(libraryOf(folder, file), file.prompt.name)
+  const { locale, said } = file
+  const given = await readSet(library.prompt(file.prompt.name), said, { locale, limit: library.limits.attachmentBytes })
+  return { file, library, given }
+}

@@ -1,0 +1,56 @@
+import { problem, ProblemError, readCell, type Declared, type Problem, type Prompt, type ValueType } from 'dunelight'
+import { readFileValue } from '@dunelight/node'
+import { WrongUse } from '../ui/context.js'
+
+/**
+ * The values of `--set name=value`, read like a table's cells; `item.title=Lamp` sets a field of a record, and a file is named by its path.
+ */
+export async function readSet(
+  prompt: Prompt,
+  set: readonly string[] = [],
+  { locale, limit }: { readonly locale?: string | undefined; readonly limit: number },
+): Promise<Record<string, unknown>> {
+  const values: Record<string, unknown> = {}
+  const problems: Problem[] = []
+  for (const one of set) {
+    const at = one.indexOf('=')
+    if (at < 1) throw new WrongUse(`--set takes name=value, not "${one}"`)
+    const path = one.slice(0, at).trim()
+    const [name, field] = split(path)
+    const declared = prompt.variables.find((d) => d.name === name)
+    const target = declared && (field === undefined ? declared : fieldOf(declared, field, problems))
+    if (!declared) problems.push(problem('value-undeclared', { name, known: prompt.variables.map((d) => d.name) }))
+    if (!target) continue
+    const cell = one.slice(at + 1).replace(/\\n/g, '\n')
+    const value = namesFiles(target.type, cell)
+      ? await readFiles(target.type, cell, limit)
+      : readCell(cell, target.type, locale, (expected) => problems.push(problem('value-unfit', { path, expected, found: `"${cell}"` })))
+    if (field === undefined) values[name] = value
+    else values[name] = { ...(values[name] as object | undefined), [field]: value }
+  }
+  if (problems.length > 0) throw new ProblemError(problems)
+  return values
+}
+
+function namesFiles(type: ValueType, cell: string): boolean {
+  return (type.kind === 'file' || (type.kind === 'list' && type.item.kind === 'file')) && !/^\s*(?:data:|[{[])/.test(cell)
+}
+
+function readFiles(type: ValueType, cell: string, limit: number): Promise<unknown> {
+  if (type.kind !== 'list') return readFileValue(cell.trim(), { limit })
+  const paths = cell.split(type.splits ?? ';').map((path) => path.trim())
+  return Promise.all(paths.filter((path) => path !== '').map((path) => readFileValue(path, { limit })))
+}
+
+function split(path: string): [string, string | undefined] {
+  const point = path.indexOf('.')
+  return point < 0 ? [path, undefined] : [path.slice(0, point), path.slice(point + 1)]
+}
+
+function fieldOf(declared: Declared, name: string, problems: Problem[]): Declared | undefined {
+  const fields = declared.type.kind === 'record' ? declared.type.fields : undefined
+  const field = fields?.find((f) => f.name === name)
+  if (!field && fields) problems.push(problem('field-unknown', { name, of: declared.name, known: fields.map((f) => f.name) }))
+  else if (!field) throw new WrongUse(`"${declared.name}" has no fields to set`, `write --set '${declared.name}={"${name}": …}'`)
+  return field
+}

@@ -1,0 +1,112 @@
+import { execFile } from 'node:child_process'
+import { readFile } from 'node:fs/promises'
+import { basename, dirname, join } from 'node:path'
+import { promisify } from 'node:util'
+import { artefactFile, plainBatch, ProblemError, type BatchModel, type Library, type Member, type Prompt } from 'dunelight'
+import { compareTable, readPools, readyBatch, reason, tableFile, type Comparison } from '@dunelight/node'
+import { membersNamed } from './members.js'
+import { openToRender } from '../flags/open-library.js'
+import { WrongUse } from '../ui/context.js'
+
+/** What a change of one file does to one prompt that draws on it. */
+export interface Touch {
+  readonly prompt: string
+  /** Undefined where there is no earlier version to hold it against. */
+  readonly changed: boolean | undefined
+  /** Whether it has errors, now or before, that keep it from being rendered. */
+  readonly faulty: boolean
+  readonly tables: readonly { readonly records: string; readonly comparison?: Comparison; readonly why?: string }[]
+}
+
+export interface Touched {
+  readonly members: readonly Member[]
+  /** In words, what the file is held against. */
+  readonly since: string | undefined
+  readonly prompts: readonly Touch[]
+}
+
+export interface TouchedFlags {
+  readonly touched: string
+  readonly was?: string
+  readonly records?: string
+}
+
+/** Which prompts a changed file changes, and how many records of their tables render differently. */
+export async function touchedBy(library: Library, folder: string, flags: TouchedFlags): Promise<Touched> {
+  const members = membersNamed(library, folder, flags.touched)
+  const prompts = [
+    ...new Set(members.flatMap((one) => [one, ...library.graph.reaches(one)]).flatMap((one) => (one.kind === 'prompt' ? [one.name] : []))),
+  ]
+  const file = artefactFile(library.shelf, members[0]!)
+  const earlier = file === undefined ? undefined : await earlierText(join(folder, file), flags.was)
+  const before = earlier && (await openToRender(folder, undefined, { instead: { [file!]: earlier.text } }))
+  const touches: Touch[] = []
+  for (const name of prompts.sort()) touches.push(await touch(name, library, before, folder, flags.records))
+  return { members, since: earlier?.says, prompts: touches }
+}
+
+async function touch(
+  name: string,
+  library: Library,
+  before: Library | undefined,
+  folder: string,
+  records: string | undefined,
+): Promise<Touch> {
+  const after = soundPrompt(library, name)
+  const was = before && soundPrompt(before, name)
+  if (!before) return { prompt: name, changed: undefined, faulty: !after, tables: [] }
+  const member = { kind: 'prompt', name } as const
+  const changed = before.fingerprint(member) !== library.fingerprint(member)
+  if (!after || !was) return { prompt: name, changed, faulty: true, tables: [] }
+  if (records !== undefined) {
+    const found = await attempt(() => compareTable({ before: plainBatch(was), after: plainBatch(after), records }))
+    return { prompt: name, changed, faulty: false, tables: [{ records, ...found }] }
+  }
+  const tables: Touch['tables'][number][] = []
+  for (const model of library.shelf.batches.values()) {
+    if (model.prompt?.name !== name || !model.records) continue
+    const table = tableFile(folder, model.records)
+    tables.push({ records: table.from, ...(await attempt(() => compareBatch(before, library, model, folder))) })
+  }
+  return { prompt: name, changed, faulty: false, tables }
+}
+
+async function compareBatch(before: Library, library: Library, model: BatchModel, folder: string): Promise<Comparison> {
+  const after = await readyBatch(library, model, folder, {})
+  const pools = await readPools(after, folder)
+  return compareTable({ before: await readyBatch(before, model, folder, {}), after, records: tableFile(folder, model.records!), pools })
+}
+
+async function attempt(compare: () => Promise<Comparison>): Promise<{ comparison: Comparison } | { why: string }> {
+  try {
+    return { comparison: await compare() }
+  } catch (fault) {
+    if (fault instanceof ProblemError) return { why: fault.problems.find((p) => p.severity === 'error')?.message ?? '' }
+    throw fault
+  }
+}
+
+function soundPrompt(library: Library, name: string): Prompt | undefined {
+  try {
+    return library.prompt(name)
+  } catch (fault) {
+    if (fault instanceof ProblemError) return undefined
+    throw fault
+  }
+}
+
+/** The file as it was: another file that the caller names, else what the last commit holds, where the folder is under version control. */
+async function earlierText(path: string, was: string | undefined): Promise<{ text: string; says: string } | undefined> {
+  if (was !== undefined) {
+    const text = await readFile(was, 'utf8').catch((fault: unknown) => {
+      throw new WrongUse(`cannot read ${was}: ${reason(fault)}`)
+    })
+    return { text, says: was }
+  }
+  try {
+    const { stdout } = await promisify(execFile)('git', ['show', `HEAD:./${basename(path)}`], { cwd: dirname(path), maxBuffer: 1 << 26 })
+    return { text: stdout, says: 'the last commit' }
+  } catch {
+    return undefined
+  }
+}

@@ -1,0 +1,132 @@
+import { spawn } from 'node:child_process'
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, expect, test } from '@jest/globals'
+import { COMMAND } from '../../../test/command.js'
+
+const folder = mkdtempSync(join(tmpdir(), 'dunelight-parity-'))
+const at = (name: string) => join(folder, name)
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+beforeAll(() => {
+  mkdirSync(at('library/prompts'), { recursive: true })
+  mkdirSync(at('library/envelopes'), { recursive: true })
+  const variables = 'variables: { number: text, title: text, made: { type: integer, optional: true } }'
+  writeFileSync(at('library/prompts/p.yaml'), `title: P\n${variables}\nturns: [{ user: '{number}: {title}, {made or "nothing"}' }]\n`)
+  writeFileSync(at('library/envelopes/e.yaml'), 'title: E\nline: { id: "{record.id}", talk: "{dialogue}" }\n')
+})
+
+/** Enough rows for several blocks of 128 kB. */
+const ROWS = 12_000
+const title = (i: number) => `Lantern ${i}, brass and glass é`
+const csv = (change: (row: string, i: number) => string = (row) => row, end = '\n') =>
+  ['number,title,made', ...Array.from({ length: ROWS }, (_, i) => change(`MH-${i},"${title(i)}",18${i % 90}`, i))].join(end) + end
+const jsonl = (change: (row: string, i: number) => string = (row) => row) =>
+  Array.from(
+    { length: ROWS },
+    (_, i) => `${change(JSON.stringify({ number: `MH-${i}`, title: title(i), made: 1800 + (i % 90) }), i)}\n`,
+  ).join('')
+const only = (at_: number, other: string) => (row: string, i: number) => (i === at_ ? other : row)
+const LATE = ROWS - 900
+
+const TABLES: Readonly<Record<string, readonly [file: string, content: string | Buffer, ...options: string[]]>> = {
+  'cells that do not fit, blank lines, short and long rows': [
+    'cells.csv',
+    csv((row, i) =>
+      i === LATE ? 'MH-x,Lamp,soon' : i === 700 ? `\n  \n${row}` : i === 800 ? 'MH-800' : i === 900 ? `${row},more,and more` : row,
+    ),
+  ],
+  'names that came before': ['names.csv', csv((row, i) => (i % 4000 === 3999 ? row.replace(/^MH-\d+/, 'MH-7') : row))],
+  'line ends and quotes of every kind': [
+    'ends.csv',
+    csv((row, i) => (i % 500 === 0 ? row.replace('brass', 'br""ass\r\nand\rsteel') : i % 501 === 0 ? `${row}   ` : row), '\r\n'),
+  ],
+  'a quote that is never closed': [
+    'open.csv',
+    csv((row, i) => (i === LATE ? 'MH-x,"never closed,1890' : i > LATE ? `MH-${i},Lamp,1890` : row)),
+  ],
+  'a row longer than any row is': ['long.csv', `${csv()}x,"${'y'.repeat(17 << 20)}",1\n${csv()}`],
+  'Windows-1252': [
+    'latin.csv',
+    Buffer.from(
+      csv((row, i) => (i < LATE ? row.replace('é', 'e') : row)),
+      'latin1',
+    ),
+  ],
+  'two encodings': ['two.csv', Buffer.concat([Buffer.from(csv()), Buffer.from('MH-x,K\xfcche,1\nMH-y,b,2\n', 'latin1')])],
+  'two bytes a character': ['wide.csv', Buffer.from(`\uFEFF${csv()}`, 'utf16le')],
+  zeros: ['zeros.csv', Buffer.concat([Buffer.from([80, 75, 3, 4, 0, 0]), Buffer.from(csv())])],
+  'a heading alone': ['heading.csv', 'number,title,made\n'],
+  'nothing at all': ['empty.csv', ''],
+  'a column that is missing': ['column.csv', csv().replace('number,title', 'number,name')],
+  tabs: ['tabs.tsv', csv((row, i) => (i === LATE ? 'MH-x,Lamp,soon' : row)).replaceAll(/,(?! )/g, '\t')],
+  'lines that are no JSON': [
+    'bad.jsonl',
+    jsonl((row, i) => (i === LATE ? '{"number": "MH-x", "title": }' : i === 50 ? `\n   \n${row}` : row)),
+  ],
+  'lines that are no records': ['none.jsonl', jsonl((row, i) => (i === LATE ? '[1, 2]' : i === 60 ? row.replace('{', '{\r') : row))],
+  'lines that are nested too deep': ['deep.jsonl', jsonl(only(LATE, `{"number":"MH-x","title":${'['.repeat(300)}${']'.repeat(300)}}`))],
+  'keys that come late': [
+    'late.jsonl',
+    jsonl((row, i) => (i === 3 ? '{"number":"MH-x","made":"soon"}' : i >= LATE ? row.replace('}', ',"donor":"Ines"}') : row)),
+  ],
+  'a line longer than any line is': ['longest.jsonl', `${jsonl()}{"number":"${'y'.repeat(17 << 20)}"}\n${jsonl()}`],
+  'an end after so many': ['take.csv', csv(only(5000, 'MH-x,Lamp,soon')), '--take', '9000'],
+  'a condition': ['keep.csv', csv(only(LATE, 'MH-x,Lamp,soon')), '--keep', 'made > 1850'],
+  'an envelope, and tokens': ['envelope.jsonl', jsonl(only(LATE, '{"number":"MH-x"}')), '--envelope', 'e', '--tokens'],
+  'a table as output': ['table.jsonl', jsonl((row, i) => (i >= LATE ? row.replace('}', ',"donor":"Ines"}') : row)), '--to', 'out.csv'],
+  'a sample': ['sample.csv', csv(), '--sample', '40', '--seed', '3'],
+  'a list, which is read in one go': ['list.json', `[${jsonl().trim().replaceAll('\n', ',')}]`],
+}
+
+interface Ran {
+  readonly code: number | null
+  readonly err: string
+  readonly files: Readonly<Record<string, string>>
+}
+
+async function run(table: string, options: readonly string[], workers: number): Promise<Ran> {
+  const runs = at(`runs-${table}-${workers}`)
+  const placed = options.map((option) => (option === 'out.csv' ? join(runs, 'published.csv') : option))
+  const words = ['run', at('library'), 'p', '--records', at(table), '--runs', runs, '--workers', String(workers), ...placed]
+  const child = spawn(process.execPath, [COMMAND, ...words], { env: { ...process.env, NO_COLOR: '1' } })
+  let err = ''
+  child.stderr.on('data', (chunk: Buffer) => (err += chunk.toString()))
+  const code = await new Promise<number | null>((resolve) => child.on('close', resolve))
+  const files: Record<string, string> = {}
+  for (const name of existsSync(runs) ? readdirSync(runs, { recursive: true, encoding: 'utf8' }).sort() : []) {
+    const path = join(runs, name)
+    if (statSync(path).isFile()) files[name] = comparable(name, readFileSync(path, 'utf8'), runs)
+  }
+  rmSync(runs, { recursive: true, force: true })
+  return { code, err: err.replaceAll(runs, 'RUNS'), files }
+}
+
+/** A file without what differs from run to run: times, places, and the number of threads. */
+function comparable(name: string, text: string, runs: string): string {
+  const plain = text.replaceAll(runs, 'RUNS')
+  if (name.includes('report')) return plain.replace(/begun.*|in [\d.]+ seconds/g, '').replace(/<dt>begun<\/dt><dd>[^<]*/, '')
+  if (!/run\.json$|checkpoint\.json$/.test(name)) return plain
+  return plain.replace(/"(?:seconds|started|ended|workers|changed)": ?[^,}]*/g, '')
+}
+
+test.each(Object.entries(TABLES))('one, two and three threads make the same of %s', async (_, [table, content, ...options]) => {
+  writeFileSync(at(table), content)
+  const [one, two, three] = await Promise.all([1, 2, 3].map((workers) => run(table, options, workers)))
+  for (const more of [two, three]) {
+    expect([more?.code, more?.err]).toEqual([one?.code, one?.err])
+    expect(Object.keys(more?.files ?? {})).toEqual(Object.keys(one?.files ?? {}))
+    for (const [name, text] of Object.entries(one?.files ?? {})) {
+      // Megabytes of differing lines are of no help to anyone.
+      if (more?.files[name] !== text) expect([name, firstDifference(more?.files[name] ?? '', text)]).toEqual([name, ['', '']])
+    }
+  }
+  expect([one?.code, one?.err.replaceAll(folder, '')]).toMatchSnapshot()
+})
+
+function firstDifference(one: string, other: string): [string, string] {
+  let i = 0
+  while (i < one.length && one[i] === other[i]) i++
+  return [one.slice(Math.max(0, i - 80), i + 120), other.slice(Math.max(0, i - 80), i + 120)]
+}

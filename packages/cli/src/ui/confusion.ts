@@ -1,0 +1,79 @@
+import type { LeaveOneOut } from 'dunelight'
+import { escape } from './html.js'
+import type { Colors } from './context.js'
+
+function share(part: number, whole: number): string {
+  return whole === 0 ? '0%' : `${Math.round((part / whole) * 100)}%`
+}
+
+function summary({ cases, rightByOne, rightByFew, alone }: LeaveOneOut): string[] {
+  return [
+    `${share(rightByFew, cases)} of ${cases} cases are labelled rightly by the nearest five together, ${share(rightByOne, cases)} by the nearest alone.`,
+    ...(alone > 0 ? [`${alone} share no word with any other case, and count as wrong.`] : []),
+    'No model has read anything: it is a floor for what examples alone can do.',
+  ]
+}
+
+/** True labels down, labels of the nearest cases across. */
+export function printConfusion(name: string, found: LeaveOneOut, c: Colors): string {
+  const { labels, table } = found
+  const width = Math.max(5, ...labels.map((label) => label.length)) + 2
+  const lines = [
+    c.bold(`${name}, each case left out in turn`),
+    '',
+    c.dim(`${''.padEnd(width)}${labels.map((label) => label.padStart(width)).join('')}   right`),
+  ]
+  labels.forEach((label, i) => {
+    const row = table[i]!
+    const cells = row.map((count, j) =>
+      i === j ? c.bold(String(count).padStart(width)) : count === 0 ? c.dim('·'.padStart(width)) : String(count).padStart(width),
+    )
+    lines.push(
+      `${label.padEnd(width)}${cells.join('')}   ${share(
+        row[i]!,
+        row.reduce((sum, one) => sum + one, 0),
+      ).padStart(5)}`,
+    )
+  })
+  return `${[...lines, '', ...summary(found)].join('\n')}\n`
+}
+
+/** The same as a page. A cell's shade goes by its share of its row; its figure says the same. */
+export function confusionPage(name: string, field: string, found: LeaveOneOut): string {
+  const { labels, table } = found
+  const rows = labels.map((label, i) => {
+    const all = table[i]!.reduce((sum, one) => sum + one, 0)
+    const cells = table[i]!.map((count, j) => {
+      const part = all === 0 ? 0 : count / all
+      const dark = part > 0.55
+      return `<td class="${i === j ? 'right' : ''}" style="background:hsl(${i === j ? 192 : 28} 45% ${Math.round(96 - part * 68)}%);color:${dark ? '#fff' : '#22302f'}">${count === 0 ? '' : count}</td>`
+    })
+    return `<tr><th scope="row">${escape(label)}</th>${cells.join('')}<td class="share">${share(table[i]![i]!, all)}</td></tr>`
+  })
+  return `<!doctype html>
+<html lang="en">
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>${escape(name)}: each case left out in turn</title>
+<link rel="icon" href="data:,">
+<style>
+  body { margin: 0; padding: 32px 40px; background: #fbf8f0; color: #22302f; font: 16px/1.5 ui-sans-serif, system-ui, sans-serif }
+  h1 { font-size: 22px; margin: 0 0 4px } p { margin: 2px 0; max-width: 46em } table { border-collapse: collapse; margin: 28px 0 }
+  th, td { padding: 0; height: 52px; min-width: 92px; text-align: center; font-variant-numeric: tabular-nums }
+  tbody th { text-align: right; padding-right: 16px; font-weight: 500 } thead th { font-weight: 500; height: 32px } td { border: 3px solid #fbf8f0; font-size: 18px }
+  td.right { outline: 2px solid #1f4e5f; outline-offset: -5px } .share { color: #4d5c5b; font-size: 15px } caption { text-align: left; color: #4d5c5b; padding-bottom: 8px }
+</style>
+<h1>${escape(name)}, each case left out in turn</h1>
+${summary(found)
+  .map((line) => `<p>${escape(line)}</p>`)
+  .join('\n')}
+<table>
+<caption>Down: the ${escape(field)} that a case has. Across: the ${escape(field)} that the cases nearest to it carry. Outlined cells are right.</caption>
+<thead><tr><th></th>${labels.map((label) => `<th scope="col">${escape(label)}</th>`).join('')}<th scope="col">right</th></tr></thead>
+<tbody>
+${rows.join('\n')}
+</tbody>
+</table>
+</html>
+`
+}

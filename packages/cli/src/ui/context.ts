@@ -1,0 +1,54 @@
+import type { Readable, Writable } from 'node:stream'
+import pc from 'picocolors'
+import { COLOUR, shown } from './streams.js'
+import type { Paint } from 'dunelight'
+
+/** What a command sees of the world. Tests hand in their own. */
+export interface CommandContext {
+  readonly argv: readonly string[]
+  readonly stdin: Readable
+  readonly stdout: Writable & { isTTY?: boolean; columns?: number }
+  readonly stderr: Writable & { isTTY?: boolean; columns?: number }
+  readonly env: Readonly<Record<string, string | undefined>>
+  readonly signal?: AbortSignal
+}
+
+export const EXIT = { done: 0, problems: 1, use: 2, aside: 3, interrupted: 130 } as const
+
+const COLOURS = ['red', 'yellow', 'green', 'blue', 'cyan', 'magenta', 'dim', 'bold'] as const
+export type Colors = Readonly<Record<(typeof COLOURS)[number], (text: string) => string>>
+
+const ON = pc.createColors(true)
+const coloured = Object.fromEntries(COLOURS.map((name) => [name, (text: string) => ON[name](shown(text)).replaceAll('\u001b[', COLOUR)]))
+const plain = Object.fromEntries(COLOURS.map((name) => [name, (text: string) => text]))
+
+/** Colour on a terminal only, and never against NO_COLOR. */
+export function colorsFor(stream: { isTTY?: boolean }, env: CommandContext['env']): Colors {
+  const on = (stream.isTTY ?? false) && (env['NO_COLOR'] ?? '') === '' && env['TERM'] !== 'dumb'
+  return (on ? coloured : plain) as Colors
+}
+
+export function paintFor(c: Colors): Paint {
+  return { error: c.red, warning: c.yellow, dim: c.dim, bold: c.bold }
+}
+
+/** A fault of how the command was called: said on stderr, exit code 2. */
+export class WrongUse extends Error {
+  constructor(
+    message: string,
+    readonly hint?: string,
+  ) {
+    super(message)
+  }
+}
+
+const NUMBERS = new Intl.NumberFormat('en', { maximumFractionDigits: 0 })
+
+/** A count as people read it: `12,345`. */
+export function formatCount(count: number): string {
+  return NUMBERS.format(count)
+}
+
+export function plural(count: number, one: string, many = `${one}s`): string {
+  return `${formatCount(count)} ${count === 1 ? one : many}`
+}

@@ -1,0 +1,33 @@
+import { printProblem, type Problem, type ProblemRecord } from 'dunelight'
+import { colorsFor, paintFor, plural, type CommandContext } from './context.js'
+
+/** So many records are listed one by one. */
+const MOST_LISTED = 20
+
+/** Records that were rejected: all are counted, the first of them listed. */
+export class RejectedList {
+  private readonly listed: { readonly id: string; readonly problems: readonly Pick<ProblemRecord, 'message' | 'hint'>[] }[] = []
+  private count = 0
+
+  add(id: string, problems: readonly Pick<ProblemRecord, 'message' | 'hint'>[]): void {
+    this.count++
+    if (this.listed.length < MOST_LISTED) this.listed.push({ id, problems })
+  }
+
+  /** `kept`: whether a file has them all. */
+  print({ stderr, env }: CommandContext, kept: boolean): void {
+    const c = colorsFor(stderr, env)
+    for (const { id, problems } of this.listed) {
+      for (const p of problems)
+        stderr.write(`${c.yellow('set aside')} ${id}: ${p.message}${p.hint === undefined ? '' : c.dim(` (${p.hint})`)}\n`)
+    }
+    const more = this.count - this.listed.length
+    if (more > 0) stderr.write(`… and ${plural(more, 'more record')}${kept ? '' : ': --aside FILE keeps them all'}\n`)
+  }
+}
+
+/** A record may carry more than a prompt takes: columns that are not used are worth a line only if a slip is likely. */
+export function printHeadings({ stderr, env }: CommandContext, problems: readonly Problem[]): void {
+  const paint = paintFor(colorsFor(stderr, env))
+  for (const p of problems) if (p.code !== 'heading-unused' || p.hint !== undefined) stderr.write(`${printProblem(p, paint)}\n`)
+}

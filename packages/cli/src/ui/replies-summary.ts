@@ -1,0 +1,173 @@
+import { alikePairs, foldHeading, type AnswerColumn, type Problem } from 'dunelight'
+import type { AnsweredRecord } from '@dunelight/node'
+import { plural, type Colors } from './context.js'
+
+/** Replies of fewer words than this are alike by nature. */
+const LEAST_WORDS = 8
+/** So many replies are compared with each other; equal ones are found among all. */
+const MOST_COMPARED = 2000
+
+/** What a file of replies came to. */
+export interface Summary {
+  readonly records: number
+  readonly valid: number
+  readonly repaired: number
+  readonly refused: number
+  readonly reasons: Readonly<Record<string, number>>
+  readonly repairs: Readonly<Record<string, number>>
+  readonly labels: Readonly<Record<string, Readonly<Record<string, number>>>>
+  readonly doubtful: number
+  readonly doubts: number
+  readonly equal: readonly (readonly string[])[]
+  readonly nearlyEqual: readonly (readonly [string, string])[]
+}
+
+/** Counts replies, record after record. */
+export class RepliesSummary {
+  private records = 0
+  private valid = 0
+  private mended = 0
+  private readonly reasons = new Map<string, number>()
+  private readonly repairs = new Map<string, number>()
+  private readonly labels = new Map<string, Map<string, number>>()
+  private doubtful = 0
+  private doubts = 0
+  private readonly same = new Map<string, string[]>()
+  private readonly texts: { readonly id: string; readonly text: string }[] = []
+
+  constructor(private readonly columns: readonly AnswerColumn[]) {
+    for (const { name, labels } of columns) if (labels) this.labels.set(name, new Map(labels.map((label) => [label, 0])))
+  }
+
+  add({ id, text, reply, problems }: AnsweredRecord, answer: Readonly<Record<string, unknown>> | undefined): void {
+    this.records++
+    if (text !== undefined && text.split(/\s+/).length >= LEAST_WORDS) this.remember(id, text)
+    if (!answer) {
+      for (const reason of new Set(problems.map(reasonOf))) count(this.reasons, reason)
+      return
+    }
+    this.valid++
+    const repairs = new Set(reply?.repaired.map((p) => (p.code === 'reply-repaired' ? p.data.repair : p.code)))
+    if (repairs.size > 0) this.mended++
+    for (const repair of repairs) count(this.repairs, repair)
+    if (reply && reply.doubts.length > 0) {
+      this.doubtful++
+      this.doubts += reply.doubts.length
+    }
+    for (const [name, counts] of this.labels) {
+      const label = answer[name]
+      if (typeof label === 'string' || typeof label === 'boolean') count(counts, String(label))
+    }
+  }
+
+  private remember(id: string, text: string): void {
+    const key = foldHeading(text)
+    const same = this.same.get(key)
+    if (same) same.push(id)
+    else {
+      this.same.set(key, [id])
+      if (this.texts.length < MOST_COMPARED) this.texts.push({ id, text })
+    }
+  }
+
+  get summary(): Summary {
+    const asRecord = (counts: ReadonlyMap<string, number>) => Object.fromEntries([...counts].sort((a, b) => b[1] - a[1]))
+    return {
+      records: this.records,
+      valid: this.valid - this.mended,
+      repaired: this.mended,
+      refused: this.records - this.valid,
+      reasons: asRecord(this.reasons),
+      repairs: asRecord(this.repairs),
+      labels: Object.fromEntries([...this.labels].map(([name, counts]) => [name, Object.fromEntries(counts)])),
+      doubtful: this.doubtful,
+      doubts: this.doubts,
+      equal: [...this.same.values()].filter((ids) => ids.length > 1),
+      nearlyEqual: alikePairs(this.texts.map((one) => one.text)).map(
+        ({ one, other }) => [this.texts[one]!.id, this.texts[other]!.id] as const,
+      ),
+    }
+  }
+}
+
+function count(counts: Map<string, number>, key: string): void {
+  counts.set(key, (counts.get(key) ?? 0) + 1)
+}
+
+/** A problem as a reason that several replies may share. */
+function reasonOf(p: Problem): string {
+  switch (p.code) {
+    case 'reply-field-unfit':
+      return `"${p.data.field}" does not fit`
+    case 'reply-passage-unfit':
+      return `the passage "${p.data.passage}" does not fit`
+    case 'reply-label-unknown':
+      return 'none of the labels'
+    case 'reply-labels-several':
+      return 'no one label'
+    case 'reply-row-unfit':
+      return 'a row is not in its form'
+    case 'reply-fixed-changed':
+      return 'fixed text was changed'
+    case 'reply-fixed-missing':
+      return 'fixed text is missing'
+    case 'reply-cut-off':
+      return 'the reply breaks off'
+    case 'reply-none':
+      return 'there is no reply'
+    case 'cell-unfit':
+    case 'cell-missing':
+      return `the record’s column "${p.data.column}" does not fit`
+    default:
+      return p.message
+  }
+}
+
+/** Repairs in words, by the names under which they are counted. */
+const REPAIRS: Readonly<Record<string, string>> = {
+  prose: 'with words around',
+  fence: 'in a fence',
+  json: 'by mending the JSON',
+  closed: 'by closing brackets',
+  several: 'one of several objects',
+  wrapped: 'out of another object',
+  key: 'by a key in another writing',
+  extra: 'without what nobody asked for',
+  type: 'by another type',
+  label: 'by a label in other words',
+  marks: 'without bullets or numbers',
+  case: 'in another case or writing',
+}
+/** Reasons on a line of their own each, as long as they are this few. */
+const MOST_REASONS = 8
+
+/** The summary for people, a line a topic. */
+export function printSummary(summary: Summary, c: Colors): string {
+  const { records, valid, repaired, refused, reasons, repairs, labels, doubtful, doubts, equal, nearlyEqual } = summary
+  const counts = (of: Readonly<Record<string, number>>) =>
+    Object.entries(of)
+      .map(([name, n]) => `${n} ${name}`)
+      .join(c.dim(' · '))
+  const line = (name: string, text: string) => `  ${c.dim(name.padEnd(9))} ${text}\n`
+  const reasonLines = Object.entries(reasons).slice(0, MOST_REASONS)
+  const more = Object.keys(reasons).length - reasonLines.length
+  const alike = [...equal.map((ids) => ids.join(' = ')), ...nearlyEqual.map(([one, other]) => `${one} ≈ ${other}`)]
+  return [
+    `${plural(records, 'record')}: ${c.green(`${valid} answered as asked`)}, ${repaired} repaired, ${refused > 0 ? c.yellow(`${refused} set aside`) : '0 set aside'}\n`,
+    repaired > 0
+      ? line('repaired', counts(Object.fromEntries(Object.entries(repairs).map(([name, n]) => [REPAIRS[name] ?? name, n]))))
+      : '',
+    ...reasonLines.map(([reason, n], i) => line(i === 0 ? 'set aside' : '', `${n} ${reason}`)),
+    more > 0 ? line('', `and ${plural(more, 'more reason')}`) : '',
+    ...Object.entries(labels).map(([name, of]) => line(name, counts(of))),
+    doubts > 0
+      ? line(
+          'to verify',
+          `${plural(doubts, 'figure, date, name or sentence', 'figures, dates, names or sentences')} in ${doubtful} of them`,
+        )
+      : '',
+    alike.length > 0
+      ? line('alike', `${alike.slice(0, 8).join(c.dim(' · '))}${alike.length > 8 ? ` and ${alike.length - 8} more` : ''}`)
+      : '',
+  ].join('')
+}

@@ -1,0 +1,182 @@
+import { createReadStream } from 'node:fs'
+import { mkdir, open, type FileHandle } from 'node:fs/promises'
+import { dirname } from 'node:path'
+import { problem, type ModelAnswer, type Problem } from 'dunelight'
+import { append, WriteFault } from '../output/files.js'
+import { secrets } from '../output/secrets.js'
+import { hashName, HashSet64 } from '../runs/hash-set.js'
+import { reason } from '../output/reason.js'
+
+/** An answer as it is kept: one line of JSON, never changed. */
+export interface KeptAnswer extends ModelAnswer {
+  /** SHA-256 over the question, its settings and its model. */
+  readonly key: string
+  readonly record: string
+  readonly prompt: string
+  readonly model: string
+  readonly at: string
+}
+
+/**
+ * Answers in a file that is only ever added to: JSON Lines. Where each begins is held in memory, by a hash of its key; the answers themselves
+ * are not. Of several to the same question the last counts.
+ */
+export class AnswerLog {
+  /** The number of each key, and where its answer begins: NaN for one that has none yet. */
+  private readonly numbers = new HashSet64(true)
+  private readonly starts: number[] = []
+  private known = 0
+  /** Answers that are on their way to the disk. */
+  private readonly unwritten = new Map<string, KeptAnswer>()
+  private waiting: { readonly line: Buffer; readonly done: (fault?: Error) => void }[] = []
+  private writing: Promise<void> | undefined
+
+  private constructor(
+    private readonly path: string,
+    private readonly file: FileHandle,
+    private end: number,
+  ) {}
+
+  /** Opens it, or begins it. What a process that was killed left half written is passed over, and said. */
+  static async open(path: string, notice?: (found: Problem) => void): Promise<AnswerLog> {
+    await mkdir(dirname(path), { recursive: true })
+    const file = await open(path, 'a+')
+    const log = new AnswerLog(path, file, 0)
+    await log.index(notice)
+    return log
+  }
+
+  get size(): number {
+    return this.known
+  }
+
+  async get(key: string): Promise<KeptAnswer | undefined> {
+    const start = this.startOf(key)
+    if (start === undefined) return undefined
+    return this.unwritten.get(key) ?? (await this.at(start, key)) ?? this.anew(key)
+  }
+
+  private async at(start: number, key: string): Promise<KeptAnswer | undefined> {
+    try {
+      const found = JSON.parse(await this.lineAt(start)) as KeptAnswer
+      return found.key === key ? found : undefined
+    } catch {
+      return undefined
+    }
+  }
+
+  private async lineAt(start: number): Promise<string> {
+    for (let length = USUAL_LINE; ; length *= 4) {
+      const { buffer, bytesRead } = await this.file.read(Buffer.allocUnsafe(length), 0, length, start)
+      const end = buffer.subarray(0, bytesRead).indexOf(10)
+      if (end >= 0 || bytesRead < length) return buffer.toString('utf8', 0, end < 0 ? bytesRead : end)
+    }
+  }
+
+  private startOf(key: string): number | undefined {
+    const start = this.starts[this.numberOf(key)]!
+    return Number.isNaN(start) ? undefined : start
+  }
+
+  private numberOf(key: string): number {
+    const next = this.starts.length
+    const number = this.numbers.add(...hashName(key), next) ?? next
+    if (number === next) this.starts.push(NaN)
+    return number
+  }
+
+  private place(key: string, start: number): void {
+    const number = this.numberOf(key)
+    if (Number.isNaN(this.starts[number])) this.known++
+    this.starts[number] = start
+  }
+
+  /** Another process has added answers, and the places of ours are not where they were thought: the file says where they are. */
+  private async anew(key: string): Promise<KeptAnswer | undefined> {
+    await this.writing?.catch(() => undefined)
+    this.end = 0
+    await this.index()
+    const start = this.startOf(key)
+    return start === undefined ? undefined : this.at(start, key)
+  }
+
+  /** Adds an answer; it is on its way to the disk when this is done, whatever becomes of the process. */
+  add(answer: KeptAnswer): Promise<void> {
+    const line = Buffer.from(secrets.redact(`${JSON.stringify(answer)}\n`))
+    this.place(answer.key, this.end)
+    this.end += line.length
+    this.unwritten.set(answer.key, answer)
+    return new Promise((resolve, reject) => {
+      const done = (fault?: Error) => {
+        if (this.unwritten.get(answer.key) === answer) this.unwritten.delete(answer.key)
+        if (fault === undefined) resolve()
+        else reject(fault)
+      }
+      this.waiting.push({ line, done })
+      this.writing ??= this.writeAll()
+    })
+  }
+
+  async close(): Promise<void> {
+    await this.writing?.catch(() => undefined)
+    await this.file.close()
+  }
+
+  /** All that waits is written at once: many answers may come in the time of one writing. */
+  private async writeAll(): Promise<void> {
+    while (this.waiting.length > 0) {
+      const some = this.waiting
+      this.waiting = []
+      const bytes = Buffer.concat(some.map(({ line }) => line))
+      try {
+        await append(this.file, bytes, this.path)
+        for (const { done } of some) done()
+      } catch (fault) {
+        for (const { done } of some) done(fault instanceof WriteFault ? fault : new WriteFault(this.path, reason(fault)))
+      }
+    }
+    this.writing = undefined
+  }
+
+  private async index(notice?: (found: Problem) => void): Promise<void> {
+    let rest: Buffer = Buffer.alloc(0)
+    let line = 0
+    for await (const chunk of createReadStream(this.path, { highWaterMark: 1024 * 1024 })) {
+      rest = rest.length === 0 ? (chunk as Buffer) : Buffer.concat([rest, chunk as Buffer])
+      let from = 0
+      for (let to = rest.indexOf(10); to >= 0; to = rest.indexOf(10, from)) {
+        this.note(rest.subarray(from, to), ++line, notice)
+        from = to + 1
+      }
+      rest = rest.subarray(from)
+    }
+    if (rest.length === 0) return
+    this.note(rest, line + 1, notice)
+    // What comes next begins a line of its own.
+    await this.file.write('\n')
+  }
+
+  private note(bytes: Buffer, line: number, notice?: (found: Problem) => void): void {
+    try {
+      if (bytes.length > 0) this.place(keyAtBeginning(bytes) ?? (JSON.parse(bytes.toString('utf8')) as KeptAnswer).key, this.end)
+    } catch {
+      notice?.(problem('answer-line-broken', { file: this.path, line }))
+    }
+    this.end += bytes.length + 1
+  }
+}
+
+/** Most lines are no longer. */
+const USUAL_LINE = 4096
+
+const BEGINNING = '{"key":"'
+/** The digits of a SHA-256. */
+const DIGITS = 64
+
+/** The key of a whole line as it is written here: so many lines are not read to their end. */
+function keyAtBeginning(line: Buffer): string | undefined {
+  const after = BEGINNING.length + DIGITS
+  const whole = line.at(-1) === BRACE && line.indexOf(QUOTE, BEGINNING.length) === after
+  return whole && line.toString('latin1', 0, BEGINNING.length) === BEGINNING ? line.toString('latin1', BEGINNING.length, after) : undefined
+}
+const [BRACE, QUOTE] = [0x7d, 0x22]

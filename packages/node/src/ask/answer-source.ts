@@ -1,0 +1,106 @@
+import { join } from 'node:path'
+import type { Batch, ModelAnswer, ModelRequest, Problem } from 'dunelight'
+import { lazyTokenCounter, type CountTokens } from '../library/tokens.js'
+import { AnswerLog } from './answer-log.js'
+import { Asker } from '../models/model-queue.js'
+import { keptAnswer } from './question.js'
+import type { ReadyModel } from '../models/ready-model.js'
+
+/** Answers of all runs of a library, so that none is paid for twice. */
+export const STORE = join('answers', 'kept.jsonl')
+
+export interface AnswerSourceOptions {
+  readonly batch: Batch
+  readonly model: ReadyModel
+  /** The library's folder, where answers are kept. */
+  readonly folder: string
+  /** The answers of one run, kept beside it. */
+  readonly log?: string
+  /** Takes nothing of what was answered before. */
+  readonly fresh?: boolean
+  /** Questions that are under way at a time; else what the model's description says. */
+  readonly atOnce?: number
+  readonly notice?: (found: Problem) => void
+  readonly onAgain?: (why: string) => void
+}
+
+/** Answers by their question: what was answered in this run or before it, else what the model says now. */
+export class AnswerSource {
+  private readonly under = new Map<string, Promise<ModelAnswer>>()
+
+  private constructor(
+    private readonly model: ReadyModel,
+    private readonly asker: Asker,
+    private readonly log: AnswerLog | undefined,
+    private readonly store: AnswerLog | undefined,
+    private readonly fresh: boolean,
+    /** Counts tokens, for whoever needs them. */
+    readonly counter: () => Promise<CountTokens>,
+  ) {}
+
+  static async open({
+    batch,
+    model,
+    folder,
+    log,
+    fresh = false,
+    atOnce = model.atOnce,
+    notice,
+    onAgain,
+  }: AnswerSourceOptions): Promise<AnswerSource> {
+    const own = log === undefined ? undefined : await AnswerLog.open(log, notice)
+    // What a stand-in makes up is nobody else's answer.
+    const store = model.madeUp ? undefined : await AnswerLog.open(join(folder, STORE), notice)
+    const counter = lazyTokenCounter(batch.prompt.tokenEncoding)
+    return new AnswerSource(model, new Asker(model.name, model.model, model.rules, atOnce, counter, onAgain), own, store, fresh, counter)
+  }
+
+  /** The answer to a question; the same question at the same time is asked once. */
+  async answer(key: string, request: ModelRequest, urgent = false): Promise<{ readonly answer: ModelAnswer; readonly kept: boolean }> {
+    const { log, store } = this
+    const own = await log?.get(key)
+    if (own) return { answer: own, kept: true }
+    const under = this.under.get(key)
+    if (under) return { answer: await under, kept: true }
+    const before = this.fresh ? undefined : await store?.get(key)
+    if (before) {
+      await log?.add(before)
+      return { answer: before, kept: true }
+    }
+    const asked = this.askAndKeep(key, request, urgent)
+    this.under.set(key, asked)
+    try {
+      return { answer: await asked, kept: false }
+    } finally {
+      this.under.delete(key)
+    }
+  }
+
+  private askAndKeep(key: string, request: ModelRequest, urgent: boolean): Promise<ModelAnswer> {
+    const keep = (answer: ModelAnswer) => {
+      const line = keptAnswer(key, request, answer, this.model)
+      return Promise.all([this.log?.add(line), this.store?.add(line)])
+    }
+    return this.asker.ask(request, { urgent, keep })
+  }
+
+  /** Asks nothing any more: what waits for its turn is refused as not asked. */
+  leave(): void {
+    this.asker.leave()
+  }
+
+  /** Until all that is under way has been answered and kept: it has been paid for. */
+  async settled(): Promise<void> {
+    await Promise.allSettled(this.under.values())
+  }
+
+  /** What was answered in this run, and nothing else. */
+  async answered(key: string): Promise<ModelAnswer | undefined> {
+    return this.log?.get(key)
+  }
+
+  async close(): Promise<void> {
+    await this.log?.close()
+    await this.store?.close()
+  }
+}

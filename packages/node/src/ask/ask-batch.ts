@@ -1,0 +1,131 @@
+import { join, resolve } from 'node:path'
+import { problem, type Batch, type Problem } from 'dunelight'
+import type { ReadyModel } from '../models/ready-model.js'
+import { lineOptions } from '../render/line-options.js'
+import { sha256 } from '../output/bytes.js'
+import { readEnding } from '../replies/finished-row.js'
+import { sendRouter } from '../replies/router.js'
+import {
+  newRun,
+  outputPath,
+  readyBatch,
+  resumable,
+  runsFolder,
+  unchangedBatch,
+  type ResumeOptions,
+  type RunOptions,
+} from '../runs/begin.js'
+import { checkBudget } from '../runs/budget.js'
+import { carryOut, type RunResult } from '../runs/carry-out.js'
+import { refuseForeign } from '../runs/publish.js'
+import type { TableFile } from '../sources/open-table.js'
+import { headingsOf, readPools } from '../sources/records.js'
+import type { AskCounts } from './ask-counts.js'
+import type { AskRun, Asking, TokenCorrection } from './ask-run.js'
+import { askTask, type AskListener } from './ask-task.js'
+import { correctionFor } from './token-correction.js'
+
+export interface AskOptions extends RunOptions, AskListener {
+  readonly model: ReadyModel
+  /** How often a reply that its output refuses is asked for again. Default: 2. */
+  readonly again?: number
+  /** Asks anew what was answered before; the earlier answers stay. */
+  readonly fresh?: boolean
+  /** Requests that are under way at a time. Default: what the model's description says. */
+  readonly atOnce?: number
+  /** Asks for the record of this name alone. */
+  readonly only?: string
+  /** How many answers to ask for, for each record. Default: 1. */
+  readonly answers?: number
+}
+
+export interface ResumeAskingOptions extends ResumeOptions, AskListener {
+  readonly model: ReadyModel
+  readonly atOnce?: number
+}
+
+export type AskResult = RunResult<AskCounts>
+
+/**
+ * Asks a model for every record of a batch: a run's folder gets the answers beside their records, what was rejected and why, and a report.
+ * What was answered before is not asked again.
+ *
+ * @throws ProblemError if it cannot be begun: then nothing has been asked.
+ */
+export async function askBatch(options: AskOptions): Promise<AskResult> {
+  const { library, folder, batch: model, overwrite = false } = options
+  const batch = await readyBatch(library, model, folder, options)
+  const runs = runsFolder(options)
+  const to = outputPath(options)
+  const ending = readEnding(to)
+  if (to !== undefined) await refuseForeign(to, runs, overwrite)
+  for (const { path } of model.send) await refuseForeign(join(folder, path), runs, overwrite)
+  // All that can be wrong with them is found before a question costs anything.
+  sendRouter(batch)
+  const identity = sha256(options.model.identity)
+  const correction = model.tokens || model.budget !== undefined ? await correctionFor(runs, identity) : undefined
+  const run = await newRun(options, batch, async (records) => {
+    if (model.budget === undefined) return
+    await checkBudget(
+      { batch, source: records, pools: await readPools(batch, folder) },
+      await lineOptions(batch, false),
+      correction?.factor,
+    )
+  })
+  const { counts: _, ...begun } = run.file
+  const file: AskRun = {
+    ...begun,
+    output: `output${ending}`,
+    to: to === undefined ? undefined : resolve(to),
+    asking: askingOf(options, identity, correction),
+  }
+  return carry(run.folder, file, batch, run.records, options)
+}
+
+function askingOf(
+  { model, again = 2, fresh = false, only, answers }: AskOptions,
+  identity: string,
+  correction: TokenCorrection | undefined,
+): Asking {
+  return {
+    model: model.name,
+    madeUp: model.madeUp,
+    identity,
+    ...(model.standIn && { standIn: model.standIn }),
+    again,
+    fresh,
+    ...(only !== undefined && { only }),
+    ...(answers !== undefined && { answers }),
+    ...(correction && { correction }),
+  }
+}
+
+/**
+ * Continues a run that asks: what was answered is not asked again, and what it writes is what a run without a break would have written.
+ *
+ * @throws ProblemError if it has ended, if another process works on it, or if what it was begun with has changed since.
+ */
+export async function resumeAsking(folder: string, options: ResumeAskingOptions): Promise<AskResult> {
+  const file = (await resumable(folder)) as AskRun
+  const { batch, home, records } = await unchangedBatch(folder, file, options, () => modelChanges(file, options.model))
+  return carry(folder, file, batch, records, { ...options, folder: home })
+}
+
+function modelChanges({ asking }: AskRun, { identity }: ReadyModel): Problem[] {
+  if (sha256(identity) === asking.identity) return []
+  return [problem('run-changed', { what: `the model "${asking.model}"`, says: 'is described in another way' })]
+}
+
+async function carry(
+  folder: string,
+  file: AskRun,
+  batch: Batch,
+  table: TableFile,
+  options: ResumeAskingOptions & { readonly folder: string },
+): Promise<AskResult> {
+  const { notice, onHeading } = options
+  const pools = await readPools(batch, options.folder, notice ? { notice } : {})
+  const known = await headingsOf(table)
+  const source = { batch, source: table, pools, known, ...(notice && { notice }), ...(onHeading && { onHeading }) }
+  return carryOut(folder, file, await askTask(folder, file, source, options), options)
+}

@@ -1,0 +1,36 @@
+import { Batch, batchModel, type BatchRecord, type Library, type PreparedValues, type Problem } from 'dunelight'
+import { AnswerSource } from './answer-source.js'
+import { Questions, type Answered } from './question.js'
+import type { ReadyModel } from '../models/ready-model.js'
+
+export interface AskOnceOptions {
+  readonly library: Library
+  /** The library's folder, where answers are kept. */
+  readonly folder: string
+  readonly prompt: string
+  readonly prepared: PreparedValues
+  /** What the record is called. */
+  readonly record: string
+  readonly model: ReadyModel
+  readonly again?: number
+  readonly fresh?: boolean
+  readonly locale?: string
+  readonly seed?: number
+  readonly notice?: (found: Problem) => void
+  readonly onAgain?: (why: string) => void
+}
+
+/** Asks for one record, and reads the answer; what was answered before is not asked again. */
+export async function askOnce(options: AskOnceOptions): Promise<Answered> {
+  const { library, prompt, prepared, model, again = 2, locale, seed, record: id } = options
+  const definition = batchModel({ prompt, records: { from: 'records' }, ...(seed !== undefined && { seed }) })
+  const batch = new Batch(library.prompt(prompt), definition, library, {}, locale)
+  const source = await AnswerSource.open({ ...options, batch })
+  try {
+    const record: BatchRecord = { row: 1, id, named: true, cells: [], prepared, problems: [], path: undefined }
+    const questions = new Questions(batch, model, again, (...question) => source.answer(...question), source.counter)
+    return await questions.ask(record, prepared, [])
+  } finally {
+    await source.close()
+  }
+}

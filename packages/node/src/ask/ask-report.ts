@@ -1,0 +1,81 @@
+import type { ModelDescription } from 'dunelight'
+import { formatNumber, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
+import type { AskCounts } from './ask-counts.js'
+import type { AskRun, TokenCorrection } from './ask-run.js'
+
+const number = formatNumber
+
+/** What came of asking, for people. */
+export function askReport(run: AskRun, counts: AskCounts, price: ModelDescription['price']): Report {
+  const { written: answered, repaired, doubtful, rejected: aside, asks, kept, corrected, usage } = counts
+  const all = answered + aside
+  const share = (part: number) => (all === 0 ? number(part) : `${number(part)} (${((part / all) * 100).toFixed(1)} %)`)
+  const { model, madeUp } = run.asking
+  const figures: Section = {
+    title: 'Counts',
+    says: counts.madeUp > 0 ? [`Made up: a stand-in gave ${number(counts.madeUp)} of the answers, and nothing that it says is true.`] : [],
+    head: ['', ''],
+    rows: [
+      ['records', number(all)],
+      ['answered', share(answered)],
+      ['of them repaired', number(repaired)],
+      ['of them to be verified', number(doubtful)],
+      ['set aside', share(aside)],
+      ...(counts.noted > 0 ? [['noted by screens, in notes.jsonl', number(counts.noted)]] : []),
+      ['questions asked', number(asks)],
+      ['answered before, not asked', number(kept)],
+      ['asked once more, with what was wrong', number(corrected)],
+      ...(usage.asked + usage.answered > 0
+        ? [
+            ['tokens asked', number(usage.asked)],
+            ['tokens answered', number(usage.answered)],
+            ...(counts.estimated > 0 ? [['tokens estimated before', estimateOf(counts, run.asking.correction)]] : []),
+          ]
+        : []),
+      ...(price ? [['cost', costOf(usage, price)]] : []),
+      ['seconds', (run.seconds ?? 0).toFixed(1)],
+    ],
+  }
+  const labels = Object.entries(counts.labels).map(([column, of]): Section => {
+    const rows = Object.entries(of).sort((a, b) => b[1] - a[1])
+    const most = Math.max(1, ...rows.map(([, count]) => count))
+    return {
+      title: column,
+      says: [],
+      head: ['label', 'records'],
+      rows: rows.map(([label, count]) => [label, number(count)]),
+      bars: rows.map(([, count]) => count / most),
+    }
+  })
+  const reasons = reasonsSection(counts.reasons, 'All of them, with their replies and their rows, are in set-aside.jsonl.')
+  return {
+    title: `Answers ${run.run}`,
+    facts: [
+      ['prompt', run.prompt.name],
+      ['model', madeUp ? `${model}, which makes everything up` : model],
+      ['records', run.records.from],
+      ['output', run.published?.path ?? run.output],
+      ['begun', run.started.replace('T', ' ').slice(0, 19)],
+    ],
+    sections: [figures, reasons, ...labels],
+  }
+}
+
+/** The tokens of all questions as they were estimated, and how far that lies from what was used. */
+export function estimateOf({ estimated, usedOfEstimated }: AskCounts, correction: TokenCorrection | undefined): string {
+  const corrected = estimated * (correction?.factor ?? 1)
+  const share = (usedOfEstimated / corrected - 1) * 100
+  const bias =
+    Math.abs(share) < 0.05 ? 'just what was used' : `${Math.abs(share).toFixed(1)} % ${share > 0 ? 'less' : 'more'} than was used`
+  if (!correction) return `${number(corrected)}, ${bias}`
+  const by = correction.runs === 1 ? 'an earlier run' : `${correction.runs} earlier runs`
+  return `${number(corrected)}, ${bias} (${number(estimated)} counted, times ${correction.factor.toFixed(2)} as ${by} found)`
+}
+
+/** What the tokens cost by a price list. */
+export function costOf(
+  { asked, answered }: AskCounts['usage'],
+  { asked: one, answered: other, per, currency }: NonNullable<ModelDescription['price']>,
+): string {
+  return `${((asked * one + answered * other) / per).toFixed(4)} ${currency}`.trim()
+}

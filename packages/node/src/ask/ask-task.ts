@@ -1,0 +1,190 @@
+import { mkdir } from 'node:fs/promises'
+import { join } from 'node:path'
+import { setTimeout as pause } from 'node:timers/promises'
+import type { Batch, BatchRecord } from 'dunelight'
+import { ModelGone } from '../models/model-queue.js'
+import type { ReadyModel } from '../models/ready-model.js'
+import { doubtText, readEnding, rowWriting, type FinishedRow } from '../replies/finished-row.js'
+import { sendRouter } from '../replies/router.js'
+import type { Task } from '../runs/carry-out.js'
+import { publish } from '../runs/publish.js'
+import type { RunFile } from '../runs/run-file.js'
+import type { Beside, Outcome } from '../runs/outcome.js'
+import { doSteps, unprepared, type RecordStep, type Step } from '../runs/step.js'
+import { recordsOf, type RecordSource } from '../sources/records.js'
+import { textBytes } from '../output/bytes.js'
+import { AnswerSource } from './answer-source.js'
+import type { AskRun } from './ask-run.js'
+import { countAnswered, countQuestions, newAskCounts, type AskCounts } from './ask-counts.js'
+import { askReport } from './ask-report.js'
+import { Questions, ScreenStop, type Answered } from './question.js'
+
+export interface AskListener {
+  /** Hears of every answer, in the order of the records; `draw` says which of several to the same question it is, from 1. */
+  readonly onAnswer?: (record: BatchRecord, answered: Answered, draw: number) => void
+  /** Hears why the model is asked once more. */
+  readonly onAgain?: (why: string) => void
+}
+
+export interface AskSetting extends AskListener {
+  readonly model: ReadyModel
+  readonly atOnce?: number
+  /** The library's folder. */
+  readonly folder: string
+  readonly signal?: AbortSignal
+}
+
+/** The answers of a run, in its folder. */
+export const RUN_LOG = 'answers.jsonl'
+/** What screens found and let pass. */
+const NOTES_FILE = 'notes.jsonl'
+
+/** Milliseconds for which a run that ends early waits for what is under way. */
+const LONGEST_LEAVE = 20_000
+
+/** So many records for each request under way are read ahead, so that a slow answer holds up none. */
+const AHEAD = 4
+
+/** The task of a run that asks. */
+export async function askTask(folder: string, file: AskRun, source: RecordSource, options: AskSetting): Promise<Task<AskCounts>> {
+  const { batch, notice } = source
+  const { model, onAgain, signal } = options
+  const atOnce = options.atOnce ?? model.atOnce
+  const answers = await AnswerSource.open({
+    batch,
+    model,
+    folder: options.folder,
+    log: join(folder, RUN_LOG),
+    fresh: file.asking.fresh,
+    atOnce,
+    ...(notice && { notice }),
+    ...(onAgain && { onAgain }),
+  })
+  const leave = () => answers.leave()
+  if (signal?.aborted) leave()
+  signal?.addEventListener('abort', leave)
+  const router = sendRouter(batch)
+  const writing = rowWriting(readEnding(file.output), columnsOf(batch))
+  const head = (headings: readonly string[]) => writing.head(headings)
+  const ahead = atOnce * AHEAD
+  return {
+    step: (counts = newAskCounts()): Step<AskCounts> => {
+      const asking = new Asking(batch, file, answers, options, counts, (row, headings) => writing.line(row, headings), router)
+      return { counts, blocks: (selection) => leaving(asking, doSteps(recordsOf(source), selection, asking.step, { ahead }), answers) }
+    },
+    selection: { take: batch.model.take, only: file.asking.only },
+    files: { output: file.output, heads: { [file.output]: head, [NOTES_FILE]: () => '', ...router.heads() } },
+    report: (ended, counts) => askReport(ended as AskRun, counts, model.price),
+    publish: () => publishAnswers(folder, file, options.folder, batch, router.files),
+    close: async () => {
+      signal?.removeEventListener('abort', leave)
+      await answers.close()
+    },
+  }
+}
+
+/** Waits at the end for what is under way: it has been paid for. What ended the run counts more than what it kept from being asked. */
+async function* leaving<T>(asking: Asking, blocks: AsyncGenerator<T>, answers: AnswerSource): AsyncGenerator<T> {
+  try {
+    yield* blocks
+  } catch (fault) {
+    throw asking.fault ?? fault
+  } finally {
+    answers.leave()
+    await Promise.race([answers.settled(), pause(LONGEST_LEAVE, undefined, { ref: false })])
+  }
+}
+
+async function publishAnswers(
+  folder: string,
+  file: RunFile,
+  home: string,
+  { model }: Batch,
+  sent: readonly string[],
+): Promise<Pick<RunFile, 'published' | 'sent'>> {
+  const published = file.to === undefined ? undefined : await publish(join(folder, file.output), file.to)
+  const places = []
+  for (const [i, name] of sent.entries()) {
+    const to = join(home, model.send[i]?.path ?? name)
+    await mkdir(join(to, '..'), { recursive: true })
+    places.push(await publish(join(folder, name), to))
+  }
+  return { ...(published && { published }), ...(places.length > 0 && { sent: places }) }
+}
+
+function columnsOf({ prompt }: Batch): readonly string[] {
+  return prompt.answerColumns.map(({ name }) => name)
+}
+
+/** Asks for one record after the other. */
+class Asking {
+  /** What ends the run, as soon as it is known. */
+  fault: Error | undefined
+  private readonly questions: Questions
+  private readonly labelColumns: readonly string[]
+
+  constructor(
+    batch: Batch,
+    private readonly file: AskRun,
+    private readonly answers: AnswerSource,
+    private readonly options: AskSetting,
+    private readonly counts: AskCounts,
+    private readonly line: (row: FinishedRow, headings: readonly string[]) => string,
+    private readonly router: ReturnType<typeof sendRouter>,
+  ) {
+    this.questions = new Questions(batch, options.model, file.asking.again, (...question) => answers.answer(...question), answers.counter)
+    this.labelColumns = batch.prompt.answerColumns.flatMap(({ name, labels }) => (labels ? [name] : []))
+  }
+
+  readonly step: RecordStep = (record, headings) => {
+    const { answers = 1 } = this.file.asking
+    return Array.from({ length: answers }, (_, i) => this.ask(record, headings, i + 1))
+  }
+
+  private async ask(record: BatchRecord, headings: readonly string[], draw: number): Promise<Outcome> {
+    const { prepared } = record
+    if (!prepared) return unprepared(record)
+    try {
+      return this.outcome(record, headings, await this.questions.ask(record, prepared, headings, { draw }), draw)
+    } catch (fault) {
+      // Nothing more is asked, not even for the records before it that wait for their turn.
+      if (fault instanceof ScreenStop || fault instanceof ModelGone) {
+        this.fault ??= fault
+        this.answers.leave()
+      }
+      throw fault
+    }
+  }
+
+  private outcome(record: BatchRecord, headings: readonly string[], answered: Answered, draw: number): Outcome {
+    const { problems, form, reply, text, given } = answered
+    const { id, row, cells } = record
+    const notes = answered.notes.map(({ screen, says }): Beside => [
+      NOTES_FILE,
+      `${JSON.stringify({ row, record: id, screen, found: says })}\n`,
+    ])
+    const heard = () => {
+      countQuestions(this.counts, answered)
+      this.options.onAnswer?.(record, answered, draw)
+    }
+    if (problems.length > 0 || (form && !reply)) return { problems, reply: text, kept: reply?.kept, beside: notes, onTurn: heard }
+    const answer = form && reply ? form.columns(reply.value) : { reply: text }
+    const { asking } = this.file
+    const finished: FinishedRow = {
+      cells,
+      answer,
+      repaired: (reply?.repaired ?? []).map((p) => p.message),
+      doubts: (reply?.doubts ?? []).map(doubtText),
+      madeUp: given.some((one) => one.answer.madeUp),
+      about: { record: id, number: row, model: asking.model, ...(asking.answers !== undefined && { draw }) },
+    }
+    return {
+      text: textBytes(this.line(finished, headings)),
+      beside: [...notes, ...this.router.lines(record, finished, headings)],
+      onTurn: () => {
+        heard()
+        countAnswered(this.counts, finished, this.labelColumns)
+      },
+    }
+  }
+}

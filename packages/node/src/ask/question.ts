@@ -1,0 +1,218 @@
+import {
+  byteList,
+  contained,
+  bytesOf,
+  EnvelopeWriter,
+  Screens,
+  type ScreenFinding,
+  problem,
+  ProblemError,
+  type Batch,
+  type BatchRecord,
+  type CheckedReply,
+  type Form,
+  type ModelAnswer,
+  type ModelRequest,
+  type PreparedValues,
+  type Problem,
+  type Turn,
+} from 'dunelight'
+import { ModelGone } from '../models/model-queue.js'
+import { bytesText, sha256 } from '../output/bytes.js'
+import type { KeptAnswer } from './answer-log.js'
+import type { ReadyModel } from '../models/ready-model.js'
+import type { CountTokens } from '../library/tokens.js'
+
+/** What came of a record. */
+export interface Answered {
+  readonly text: string | undefined
+  readonly form: Form | undefined
+  readonly reply: CheckedReply | undefined
+  /** Reads another text as an answer to the same question. */
+  readonly read?: (text: string) => CheckedReply
+  /** What keeps it from having an answer: it is set aside. */
+  readonly problems: readonly Problem[]
+  /** What screens found that keeps nothing from being used. */
+  readonly notes: readonly ScreenFinding[]
+  /** The answers that were given for it, the last one the one that counts; `kept`: not asked for now. */
+  readonly given: readonly { readonly answer: ModelAnswer; readonly kept: boolean; readonly estimate?: number }[]
+}
+
+/** Which answer is asked for. */
+export interface Wanted {
+  /** Which of several to the same question, from 1. */
+  readonly draw?: number
+  /** An answer that stays but for one of its parts, which is to be written anew. */
+  readonly anew?: { readonly text: string; readonly part: string }
+}
+
+/** Where answers come from: what was answered before, or the model. */
+export type Answering = (
+  key: string,
+  request: ModelRequest,
+  /** Whether the record has been asked for already, and others wait for it. */
+  urgent: boolean,
+) => Promise<{ readonly answer: ModelAnswer; readonly kept: boolean }>
+
+/** Puts records to a model, reads what it replies, and has what its output refuses done again. */
+export class Questions {
+  private readonly writers = new Map<string, EnvelopeWriter>()
+  private readonly settings: Readonly<Record<string, unknown>>
+  private readonly head: string
+  private readonly screens: Screens
+  private countTokens: CountTokens | undefined
+
+  constructor(
+    private readonly batch: Batch,
+    private readonly model: ReadyModel,
+    private readonly again: number,
+    private readonly answering: Answering,
+    private readonly counter: () => Promise<CountTokens>,
+  ) {
+    this.screens = new Screens(batch.library?.shelf.library.screens ?? [], (text) => this.countTokens!(text))
+    this.settings = batch.prompt.settings
+    this.head = JSON.stringify([this.settings, model.identity])
+  }
+
+  async ask(record: BatchRecord, prepared: PreparedValues, headings: readonly string[], wanted: Wanted = {}): Promise<Answered> {
+    const { draw = 1, anew } = wanted
+    const { locale, model: batchModel, prompt } = this.batch
+    const options = {
+      record: record.id,
+      ...(batchModel.seed !== undefined && { seed: batchModel.seed }),
+      ...(locale !== undefined && { locale }),
+    }
+    const given: { answer: ModelAnswer; kept: boolean; estimate?: number }[] = []
+    const notes: ScreenFinding[] = []
+    let form: Form | undefined
+    let reply: CheckedReply | undefined
+    let read: Answered['read']
+    try {
+      const rendering = contained(() => prepared.render(options))
+      form = rendering.form
+      read = (text) => rendering.read(text)
+      let turns: readonly Turn[] = anew ? [...rendering.turns, ...partAnew(anew)] : rendering.turns
+      const sent = textsOf(turns)
+      const forbidden = await this.screen('before', sent, [], notes)
+      if (forbidden.length > 0) return { text: undefined, form, reply, problems: forbidden, notes, given }
+      for (let left = this.again; ; left--) {
+        const said = turns
+        const bytes = bytesOf(said)
+        const fingerprint = sha256(byteList(bytes))
+        const found = await this.answering(
+          sha256(`${this.head}${fingerprint}${draw === 1 ? '' : ` ${draw}`}`),
+          {
+            draw,
+            prompt: prompt.name,
+            record: record.id,
+            turns: said,
+            settings: this.settings,
+            form,
+            fingerprint,
+            values: prepared.values,
+            enveloped: (name) => bytesText(this.writerFor(name, headings).of(record, prepared, bytes, fingerprint)),
+          },
+          left < this.again,
+        )
+        given.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(said) }) })
+        const { answer } = found
+        const text = unmasked(answer.text, rendering.masked)
+        reply = contained(() => rendering.read(text))
+        const problems = [...faultsOf(answer, reply), ...(await this.screen('after', [text], sent, notes))]
+        const useless = problems.length > 0
+        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, given }
+        turns = [...turns, ...correction(answer.text, problems)]
+      }
+    } catch (fault) {
+      if (!(fault instanceof ProblemError) || fault instanceof ModelGone || fault instanceof ScreenStop) throw fault
+      return { text: undefined, form, reply, problems: fault.problems, notes, given }
+    }
+  }
+
+  /**
+   * What a screen of that side finds and has set aside; what is only to be noted is noted.
+   *
+   * @throws ScreenStop where all is to stop.
+   */
+  private async screen(
+    side: ScreenFinding['side'],
+    texts: readonly string[],
+    sent: readonly string[],
+    notes: ScreenFinding[],
+  ): Promise<readonly Problem[]> {
+    if (this.screens.haveToCount(side, texts)) this.countTokens ??= await this.counter()
+    const found = this.screens.find(side, texts, sent)
+    notes.push(...found.filter(({ deed }) => deed === 'note'))
+    const told = (deed: ScreenFinding['deed']) =>
+      found.filter((one) => one.deed === deed).map(({ screen, says }) => problem('screen-found', { screen, side, says }))
+    const stopping = told('stop')
+    if (stopping.length > 0) throw new ScreenStop(stopping)
+    return told('set aside')
+  }
+
+  private async tokensOf(turns: readonly Turn[]): Promise<number> {
+    const countTokens = (this.countTokens ??= await this.counter())
+    return textsOf(turns).reduce((sum, text) => sum + countTokens(text), 0)
+  }
+
+  private writerFor(name: string, headings: readonly string[]): EnvelopeWriter {
+    const { library, prompt, model } = this.batch
+    let writer = this.writers.get(name)
+    if (!writer) {
+      const envelope = library?.shelf.envelopes.get(name)
+      if (!library || !envelope)
+        throw new ProblemError([problem('use-unknown', { name, what: 'envelope', known: [...(library?.shelf.envelopes.keys() ?? [])] })])
+      writer = new EnvelopeWriter(envelope, library, prompt, headings, model.seed === undefined ? {} : { seed: model.seed })
+      this.writers.set(name, writer)
+    }
+    return writer
+  }
+}
+
+/** A screen found what nothing may be asked with. */
+export class ScreenStop extends ProblemError {}
+
+/** All that a model is told. */
+function textsOf(turns: readonly Turn[]): string[] {
+  return turns.flatMap(({ text, parts = [] }) => [text, ...parts.flatMap((part) => (part.kind === 'text' ? [part.text] : []))])
+}
+
+/** What is wrong with an answer: how it ended before what it holds. */
+function faultsOf({ finish, text }: ModelAnswer, reply: CheckedReply): readonly Problem[] {
+  if (finish === 'refused') return [problem('answer-refused', { says: text.replace(/\s+/g, ' ').trim().slice(0, 120) })]
+  if (text.trim() === '') return [problem('reply-empty', {})]
+  if (finish === 'cut-off' && reply.problems.every((p) => p.code !== 'reply-cut-off'))
+    return [problem('reply-cut-off', { within: '' }), ...reply.problems]
+  return reply.problems
+}
+
+/** Asks for one part of an answer once more. */
+function partAnew({ text, part }: NonNullable<Wanted['anew']>): Turn[] {
+  const ask = `Write ${part} once more, in other words. Leave all else as it is, and give the whole answer again in the same form.`
+  return [
+    { role: 'assistant', text },
+    { role: 'user', text: ask },
+  ]
+}
+
+/** The reply that was no use, and what is asked for in its place. */
+function correction(text: string, problems: readonly Problem[]): Turn[] {
+  const list = problems.slice(0, MOST_SAID).map(({ message, hint }) => `- ${message}${hint === undefined ? '' : ` (${hint})`}`)
+  const ask: Turn = {
+    role: 'user',
+    text: `That answer cannot be used:\n${list.join('\n')}\n\nGive the whole answer once more, in the form that was asked for and with nothing around it.`,
+  }
+  return text.trim() === '' ? [ask] : [{ role: 'assistant', text }, ask]
+}
+
+const MOST_SAID = 8
+
+/** What `masked` replaced is put back here, and nowhere else. */
+function unmasked(text: string, masked: Readonly<Record<string, string>>): string {
+  return Object.entries(masked).reduce((whole, [sign, stood]) => whole.replaceAll(sign, () => stood), text)
+}
+
+/** An answer as it is kept. */
+export function keptAnswer(key: string, { record, prompt }: ModelRequest, answer: ModelAnswer, { name }: ReadyModel): KeptAnswer {
+  return { key, record, prompt, model: name, at: new Date().toISOString(), ...answer }
+}

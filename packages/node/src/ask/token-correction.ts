@@ -1,0 +1,19 @@
+import { listRuns } from '../runs/run-file.js'
+import { isAskRun, type TokenCorrection } from './ask-run.js'
+
+/** Of fewer tokens nothing can be told. */
+const FEWEST_TOKENS = 200
+
+/** What the runs of a library say of a model: a service counts in its own way, and adds signs of its own. Undefined where none does. */
+export async function correctionFor(runs: string, identity: string): Promise<TokenCorrection | undefined> {
+  let [used, estimated, count] = [0, 0, 0]
+  for (const { file } of await listRuns(runs)) {
+    if (!isAskRun(file) || file.asking.identity !== identity) continue
+    const { counts } = file
+    if (!counts || counts.estimated === 0) continue
+    used += counts.usedOfEstimated
+    estimated += counts.estimated
+    count++
+  }
+  return estimated < FEWEST_TOKENS ? undefined : { factor: used / estimated, runs: count }
+}

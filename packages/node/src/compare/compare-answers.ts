@@ -1,0 +1,197 @@
+import { createReadStream } from 'node:fs'
+import { join } from 'node:path'
+import { createInterface } from 'node:readline'
+import { diffWordsWithSpace } from 'diff'
+import { cellText, type AnswerColumn, type ModelDescription } from 'dunelight'
+import { countWords, distanceOf } from '../replies/likeness.js'
+import { formatNumber, type Section, type Stretch } from '../runs/report-layout.js'
+import type { ReasonCount } from '../runs/counts.js'
+import type { AskResult } from '../ask/ask-batch.js'
+import { costOf } from '../ask/ask-report.js'
+
+/** One of two things that were asked about the same records. */
+export interface ComparedSide {
+  readonly name: string
+  readonly result: AskResult
+  readonly price: ModelDescription['price']
+}
+
+export interface SideFigures {
+  readonly name: string
+  readonly answered: number
+  readonly aside: number
+  readonly repaired: number
+  readonly doubtful: number
+  /** Words of an answer, in the middle. */
+  readonly words: number
+  readonly tokens: { readonly asked: number; readonly answered: number }
+  readonly cost: string | undefined
+  readonly seconds: number
+  readonly reasons: readonly ReasonCount[]
+}
+
+export interface LabelAgreement {
+  readonly column: string
+  readonly labels: readonly string[]
+  /** How many records have the one's label, by row, and the other's, by column. */
+  readonly table: readonly (readonly number[])[]
+  readonly agree: number
+  readonly of: number
+}
+
+export interface Difference {
+  readonly record: string
+  readonly row: number
+  readonly one: string
+  readonly other: string
+  /** From 0, the same words, to 1, none in common. */
+  readonly distance: number
+}
+
+export interface AnswerComparison {
+  readonly sides: readonly [SideFigures, SideFigures]
+  /** Records that both answered, and such that were answered in the same words. */
+  readonly both: number
+  readonly same: number
+  readonly labels: readonly LabelAgreement[]
+  /** The records whose answers have least in common. */
+  readonly differing: readonly Difference[]
+}
+
+const MOST_SHOWN = 8
+/** More labels than these are no labels. */
+const MOST_LABELS = 24
+
+interface AnswerLine {
+  readonly record: string
+  readonly number: number
+  readonly answer: Readonly<Record<string, unknown>>
+}
+
+/** Holds the answers of two runs over the same records against each other. */
+export async function compareAnswers(one: ComparedSide, other: ComparedSide, columns: readonly AnswerColumn[]): Promise<AnswerComparison> {
+  const first = new Map<number, { readonly text: string; readonly labels: readonly string[] }>()
+  const words: [number[], number[]] = [[], []]
+  const labelsOf = ({ answer }: AnswerLine) => columns.map(({ name }) => cellText(answer[name]))
+  for await (const line of answersOf(one.result)) {
+    const text = textOf(line.answer)
+    words[0].push(countWords(text))
+    first.set(line.number, { text, labels: labelsOf(line) })
+  }
+  const pairs = columns.map(() => new Map<string, number>())
+  const differing: Difference[] = []
+  let both = 0
+  let same = 0
+  for await (const line of answersOf(other.result)) {
+    const text = textOf(line.answer)
+    words[1].push(countWords(text))
+    const before = first.get(line.number)
+    if (!before) continue
+    both++
+    labelsOf(line).forEach((label, i) => {
+      const key = JSON.stringify([before.labels[i], label])
+      pairs[i]!.set(key, (pairs[i]!.get(key) ?? 0) + 1)
+    })
+    if (before.text === text) {
+      same++
+      continue
+    }
+    const found = { record: line.record, row: line.number, one: before.text, other: text, distance: distanceOf(before.text, text) }
+    const at = differing.findIndex((known) => known.distance < found.distance)
+    if (at >= 0 || differing.length < MOST_SHOWN) differing.splice(at < 0 ? differing.length : at, 0, found)
+    if (differing.length > MOST_SHOWN) differing.pop()
+  }
+  return {
+    sides: [figuresOf(one, words[0]), figuresOf(other, words[1])],
+    both,
+    same,
+    labels: columns.flatMap((column, i) => agreementOf(column, pairs[i]!)),
+    differing,
+  }
+}
+
+async function* answersOf({ folder, file }: AskResult): AsyncGenerator<AnswerLine> {
+  for await (const line of createInterface({ input: createReadStream(join(folder, file.output), 'utf8'), crlfDelay: Infinity }))
+    yield JSON.parse(line) as AnswerLine
+}
+
+/** An answer as one text: its only column, or each below its name. */
+function textOf(answer: Readonly<Record<string, unknown>>): string {
+  // A finished document holds its passages.
+  const entries = Object.entries(answer).filter(([name, value]) => value !== null && (name === 'document' || !('document' in answer)))
+  const said = (value: unknown) => (typeof value === 'string' ? value : JSON.stringify(value))
+  return entries.length === 1 ? said(entries[0]![1]) : entries.map(([name, value]) => `${name}: ${said(value)}`).join('\n')
+}
+
+function figuresOf({ name, result, price }: ComparedSide, words: number[]): SideFigures {
+  const { written: answered, rejected: aside, repaired, doubtful, usage, reasons } = result.counts
+  const middle = words.sort((a, b) => a - b)[words.length >> 1] ?? 0
+  const cost = price && costOf(usage, price)
+  return { name, answered, aside, repaired, doubtful, words: middle, tokens: usage, cost, seconds: result.file.seconds ?? 0, reasons }
+}
+
+function agreementOf({ name, labels: known }: AnswerColumn, pairs: ReadonlyMap<string, number>): LabelAgreement[] {
+  const counted = [...pairs].map(([key, count]) => [...(JSON.parse(key) as [string, string]), count] as const)
+  const given = new Set(counted.flatMap(([one, other]) => [one, other]))
+  const labels = [...new Set([...(known ?? []), ...given])].filter((label) => given.has(label))
+  if (labels.length === 0 || labels.length > MOST_LABELS) return []
+  const table = labels.map((one) => labels.map((other) => counted.find(([a, b]) => a === one && b === other)?.[2] ?? 0))
+  const of = counted.reduce((sum, [, , count]) => sum + count, 0)
+  return [{ column: name, labels, table, agree: labels.reduce((sum, _, i) => sum + table[i]![i]!, 0), of }]
+}
+
+const number = formatNumber
+
+/** The figures beside each other, a row each: what they are called, the one's, the other's. */
+export function comparedRows({ sides }: AnswerComparison): [string, string, string][] {
+  const share = ({ answered, aside }: SideFigures, part: number) =>
+    `${number(part)} (${((part / Math.max(1, answered + aside)) * 100).toFixed(1)} %)`
+  const row = (name: string, of: (side: SideFigures) => string): [string, string, string] => [name, of(sides[0]), of(sides[1])]
+  const codes = [...new Set(sides.flatMap(({ reasons }) => reasons.map(({ code }) => code)))]
+  return [
+    row('answered', (side) => share(side, side.answered)),
+    row('of them repaired', (side) => number(side.repaired)),
+    row('of them to be verified', (side) => number(side.doubtful)),
+    row('set aside', (side) => share(side, side.aside)),
+    ...codes.map((code) => row(`  ${code}`, ({ reasons }) => number(reasons.find((one) => one.code === code)?.count ?? 0))),
+    row('words of an answer', (side) => number(side.words)),
+    ...(sides.some(({ tokens }) => tokens.asked > 0)
+      ? [row('tokens asked', ({ tokens }) => number(tokens.asked)), row('tokens answered', ({ tokens }) => number(tokens.answered))]
+      : []),
+    ...(sides.some(({ cost }) => cost !== undefined) ? [row('cost', ({ cost }) => cost ?? 'no price')] : []),
+    row('seconds', (side) => side.seconds.toFixed(1)),
+  ]
+}
+
+/** The parts of a report about the two. */
+export function comparedSections(comparison: AnswerComparison): Section[] {
+  const { sides, both, same, labels, differing } = comparison
+  return [
+    {
+      title: 'Beside each other',
+      says: [`${number(both)} records were answered by both, ${number(same)} of them in the same words.`],
+      head: ['', sides[0].name, sides[1].name],
+      rows: comparedRows(comparison),
+    },
+    ...labels.map((one): Section => ({
+      title: `${one.column}: the same for ${((one.agree / Math.max(1, one.of)) * 100).toFixed(1)} %`,
+      says: [`Rows: ${sides[0].name}. Columns: ${sides[1].name}.`],
+      head: ['', ...one.labels],
+      rows: one.table.map((counts, i) => [one.labels[i]!, ...counts.map((count) => (count === 0 ? '·' : number(count)))]),
+    })),
+    {
+      title: 'Where they differ most',
+      says: differing.length === 0 ? ['Nowhere.'] : [],
+      wide: true,
+      pairs: differing.map(({ record, row, one, other }) => ({ title: `${record}, row ${number(row)}`, ...marked(one, other) })),
+    },
+  ]
+}
+
+/** Two texts, and what of each the other does not have. */
+function marked(one: string, other: string): { one: Stretch[]; other: Stretch[] } {
+  const parts = diffWordsWithSpace(one, other)
+  const side = (leaves: 'added' | 'removed') =>
+    parts.filter((part) => !part[leaves]).map((part) => ({ text: part.value, own: part.added || part.removed }))
+  return { one: side('added'), other: side('removed') }
+}

@@ -1,0 +1,62 @@
+import { contained, ProblemError, type Batch, type BatchRecord } from 'dunelight'
+import type { TableSource } from '../sources/open-table.js'
+import { readRecords, type RecordsOptions } from '../sources/records.js'
+
+export interface CompareOptions {
+  /** The batch with its prompt as it was, and as it is. */
+  readonly before: Batch
+  readonly after: Batch
+  readonly records: TableSource
+  readonly pools?: RecordsOptions['pools']
+}
+
+export interface Comparison {
+  readonly records: number
+  /** Records whose turns differ. */
+  readonly changed: number
+  /** Records that cannot be rendered any more, and records that now can. */
+  readonly lost: number
+  readonly won: number
+  /** Records that could not be rendered before and cannot now. */
+  readonly aside: number
+  /** The first records that differ, by their ids. */
+  readonly examples: readonly string[]
+}
+
+const MOST_EXAMPLES = 5
+
+/**
+ * Renders every record of a table by two states of a prompt, and counts those that differ. The table is read once for each, in step, so
+ * that memory does not grow with it.
+ *
+ * @throws ProblemError where the table cannot be used.
+ */
+export async function compareTable({ before, after, records, pools = [] }: CompareOptions): Promise<Comparison> {
+  const earlier = readRecords(before, records, { pools })
+  const count = { records: 0, changed: 0, lost: 0, won: 0, aside: 0 }
+  const examples: string[] = []
+  for await (const chunk of readRecords(after, records, { pools })) {
+    const was = await earlier.next()
+    const old = was.done ? [] : [...was.value.records]
+    for (const [i, record] of [...chunk.records].entries()) {
+      const [one, other] = [old[i] && turnsOf(old[i]), turnsOf(record)]
+      count.records++
+      if (one === undefined && other === undefined) count.aside++
+      else if (other === undefined) count.lost++
+      else if (one === undefined) count.won++
+      else if (one !== other) count.changed++
+      if (one !== other && examples.length < MOST_EXAMPLES) examples.push(record.id)
+    }
+  }
+  return { ...count, examples }
+}
+
+/** A record's turns as one text; undefined where it cannot be rendered. */
+function turnsOf({ prepared, id }: BatchRecord): string | undefined {
+  try {
+    return contained(() => prepared?.bytes({ record: id }))
+  } catch (fault) {
+    if (fault instanceof ProblemError) return undefined
+    throw fault
+  }
+}

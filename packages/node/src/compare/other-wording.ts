@@ -1,0 +1,25 @@
+import type { Library } from 'dunelight'
+import { parseDocument } from 'yaml'
+import { openLibraryFor } from '../library/open-for.js'
+
+/** What is said over a prompt's file, for a comparison. */
+export interface OtherWording {
+  readonly persona?: string
+  readonly settings?: Readonly<Record<string, unknown>>
+}
+
+/**
+ * A library in which one prompt has another persona, or other settings; its files stay as they are.
+ *
+ * @throws ProblemError where the folder cannot be read.
+ */
+export async function openWithWording(folder: string, prompt: string, { persona, settings }: OtherWording): Promise<Library> {
+  const library = await openLibraryFor(folder, prompt)
+  if (persona === undefined && settings === undefined) return library
+  library.prompt(prompt)
+  const { file } = library.shelf.prompts.get(prompt)!
+  const document = parseDocument(file.text)
+  if (persona !== undefined) document.set('persona', persona)
+  for (const [key, value] of Object.entries(settings ?? {})) document.setIn(['settings', key], value)
+  return openLibraryFor(folder, prompt, { instead: { [file.name]: String(document) } })
+}

@@ -1,0 +1,54 @@
+import { readFile, stat } from 'node:fs/promises'
+import { isUtf8 } from 'node:buffer'
+import { basename } from 'node:path'
+import { DEFAULT_LIMITS, problem, ProblemError, type FileValue } from 'dunelight'
+import { reason } from '../output/reason.js'
+
+export interface FileOptions {
+  /** The most bytes that it may have; 20 MiB where nothing is said. */
+  readonly limit?: number
+}
+
+/**
+ * Reads a document or picture as the value of a `file` variable: its media type by its ending, its text where it is text, and of a PDF the
+ * bytes and the text that stands in it.
+ *
+ * @throws ProblemError where it cannot be read, or is too large.
+ */
+export async function readFileValue(path: string, { limit = DEFAULT_LIMITS.attachmentBytes }: FileOptions = {}): Promise<FileValue> {
+  const name = basename(path)
+  const unreadable = (fault: unknown): never => {
+    throw new ProblemError([problem('file-unreadable', { file: path, why: reason(fault) })])
+  }
+  const found = await stat(path).catch(unreadable)
+  if (!found.isFile()) unreadable('it is a folder')
+  if (found.size > limit) throw new ProblemError([problem('attachment-over-limit', { name, size: found.size, limit })])
+  // A package of the older kind: bundled, it has its default alone.
+  const { default: mime } = await import('mime-types')
+  const bytes = new Uint8Array(await readFile(path).catch(unreadable))
+  const mediaType = (mime.contentType(name) || 'application/octet-stream').split(';')[0]!
+  const text = mediaType === 'application/pdf' ? await textOfPdf(bytes) : isText(mediaType, bytes) ? decode(bytes) : undefined
+  return { name, mediaType, bytes, ...(text !== undefined && text !== '' && { text }) }
+}
+
+/** Pictures are never text, whatever their bytes spell. */
+function isText(mediaType: string, bytes: Uint8Array): boolean {
+  return !/^(?:image(?!\/svg)|audio|video|font)\//.test(mediaType) && !bytes.includes(0) && isUtf8(bytes)
+}
+
+function decode(bytes: Uint8Array): string {
+  return new TextDecoder().decode(bytes)
+}
+
+/** The text of a PDF's pages, a blank line between them; nothing where it holds none, as a scan does, or cannot be read. */
+async function textOfPdf(bytes: Uint8Array): Promise<string | undefined> {
+  // Loaded when it is first needed: it is larger than all the rest.
+  const { extractText, getDocumentProxy } = await import('unpdf')
+  try {
+    // The reader takes its bytes away from their owner.
+    const { text } = await extractText(await getDocumentProxy(bytes.slice(), { verbosity: 0 }), { mergePages: false })
+    return text.join('\n\n').trim()
+  } catch {
+    return undefined
+  }
+}

@@ -1,0 +1,169 @@
+import { readdir, readFile, realpath, stat } from 'node:fs/promises'
+import { isUtf8 } from 'node:buffer'
+import { join, relative, sep } from 'node:path'
+import {
+  attachedFiles,
+  BESIDE,
+  caseTables,
+  FOLDERS,
+  Library,
+  problem,
+  ProblemError,
+  readShelf,
+  type AnyPrompts,
+  type CaseRows,
+  type FileValue,
+  type LibraryOptions,
+  type Problem,
+  type Shelf,
+} from 'dunelight'
+import { readCaseRows } from './case-tables.js'
+import { readFileValue } from './file-value.js'
+import { reason } from '../output/reason.js'
+import { tokenCounter } from './tokens.js'
+
+const READ = /\.(?:yaml|json|md|txt)$/
+const MISNAMED = /\.yml$/
+
+/** A library's folder as data: what `libraryFrom` needs, and what reading it found wrong. */
+export interface LibraryFolder {
+  /** The folder itself, links resolved. */
+  readonly root: string
+  /** The texts of its files, by path below it. */
+  readonly files: Readonly<Record<string, string>>
+  readonly problems: readonly Problem[]
+  readonly shelf: Shelf
+  readonly attachments: Readonly<Record<string, FileValue | string>>
+  readonly tables: Readonly<Record<string, CaseRows | string>>
+}
+
+export interface ReadFolderOptions {
+  /** Texts that count in place of what stands on the disk, by path below the library's folder: an earlier version, an unsaved edit. */
+  readonly instead?: Readonly<Record<string, string>>
+  /** Takes a folder in which no library has been begun. */
+  readonly mayBeEmpty?: boolean
+}
+
+export interface OpenOptions extends LibraryOptions, Pick<ReadFolderOptions, 'instead'> {}
+
+/**
+ * Opens a library folder. What is wrong with its files stands in `library.problems`.
+ *
+ * @throws ProblemError where the folder itself cannot be read.
+ */
+export async function openLibrary<P extends object = AnyPrompts>(folder: string, options: OpenOptions = {}): Promise<Library<P>> {
+  const { shelf, problems, attachments, tables } = await readLibraryFolder(folder, options)
+  const budgets = [...shelf.examples.values()].some((set) => set.pick.budget !== undefined)
+  const countTokens = options.countTokens ?? (budgets ? await tokenCounter() : undefined)
+  const schemas = [...shelf.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
+  const validator = options.validator ?? (schemas ? (await import('dunelight/json-schema')).validator : undefined)
+  return new Library<P>(shelf, problems, {
+    ...options,
+    ...(validator && { validator }),
+    attachments,
+    tables,
+    ...(countTokens && { countTokens }),
+  })
+}
+
+/**
+ * Reads all that belongs to a library in a folder.
+ *
+ * @throws ProblemError where the folder itself cannot be read.
+ */
+export async function readLibraryFolder(folder: string, { instead, mayBeEmpty = false }: ReadFolderOptions = {}): Promise<LibraryFolder> {
+  const read = await readLibraryTexts(folder)
+  const files = { ...read.files, ...instead }
+  const problems = [...read.problems]
+  const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
+  if (!known && problems.length === 0 && !mayBeEmpty) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
+  const shelf = readShelf(files, (p) => problems.push(p))
+  const { root } = read
+  return { root, files, problems, shelf, attachments: await readAttached(root, shelf), tables: await readTables(root, shelf) }
+}
+
+/**
+ * The texts of a library's folder alone, by path below it: nothing of them is read as anything yet.
+ *
+ * @throws ProblemError where the folder itself cannot be read.
+ */
+export async function readLibraryTexts(folder: string): Promise<Pick<LibraryFolder, 'root' | 'files' | 'problems'>> {
+  const root = await realpath(folder).catch((fault: unknown) => unreadable(folder, fault))
+  if (!(await stat(root)).isDirectory()) unreadable(folder, 'it is a file; name the library’s folder')
+  const problems: Problem[] = []
+  const files: Record<string, string> = {}
+  for (const path of await listLibrary(root)) {
+    const name = relative(root, path).split(sep).join('/')
+    if (MISNAMED.test(name)) problems.push(problem('file-unreadable', { file: name, why: 'library files end in .yaml; rename it' }))
+    if (!READ.test(name)) continue
+    if (!(await realpath(path)).startsWith(root + sep)) {
+      problems.push(problem('path-outside', { path: name }))
+      continue
+    }
+    const bytes = await readFile(path)
+    if (isUtf8(bytes)) files[name] = bytes.toString('utf8')
+    else problems.push(problem('not-text', { file: name }))
+  }
+  return { root, files, problems }
+}
+
+function unreadable(file: string, fault: unknown): never {
+  throw new ProblemError([problem('file-unreadable', { file, why: reason(fault) })])
+}
+
+/** The library's own files that turns attach; of one that cannot be had, why. */
+function readAttached(root: string, shelf: Shelf): Promise<Record<string, FileValue | string>> {
+  const limit = shelf.library.limits.attachmentBytes
+  return readOwn(root, attachedFiles(shelf), (path) => readFileValue(path, { limit }))
+}
+
+/** The tables that example sets take their cases from. */
+function readTables(root: string, shelf: Shelf): Promise<Record<string, CaseRows | string>> {
+  return readOwn(root, caseTables(shelf), readCaseRows)
+}
+
+/** Files below the library's folder; of one that cannot be had, why. */
+async function readOwn<T>(root: string, paths: readonly string[], read: (path: string) => Promise<T>): Promise<Record<string, T | string>> {
+  const attempt = async (path: string): Promise<T | string> => {
+    try {
+      if (!(await realpath(join(root, path))).startsWith(root + sep)) return 'it leads out of the library’s folder'
+      return await read(join(root, path))
+    } catch (fault) {
+      if (!(fault instanceof ProblemError)) return reason(fault)
+      const [first] = fault.problems
+      return first?.code === 'file-unreadable' ? first.data.why : (first?.message ?? '')
+    }
+  }
+  return Object.fromEntries(await Promise.all(paths.map(async (path) => [path, await attempt(path)] as const)))
+}
+
+/** So much of a folder that no library has is looked at: enough to say that it is none, wherever somebody points. */
+const MOST_STRANGE = 200
+
+/** All files of a library; of folders that are none of its own, a few. */
+async function listLibrary(root: string): Promise<string[]> {
+  const files: string[] = []
+  for (const entry of await entriesOf(root)) {
+    const path = join(root, entry.name)
+    if (!entry.isDirectory()) files.push(path)
+    else if (!BESIDE.includes(entry.name))
+      files.push(...(await listFiles(path, { left: FOLDERS.includes(entry.name) ? Infinity : MOST_STRANGE })))
+  }
+  return files.sort()
+}
+
+async function listFiles(folder: string, room: { left: number }): Promise<string[]> {
+  const files: string[] = []
+  for (const entry of await entriesOf(folder)) {
+    if (room.left-- <= 0) break
+    const path = join(folder, entry.name)
+    if (entry.isDirectory()) files.push(...(await listFiles(path, room)))
+    else files.push(path)
+  }
+  return files
+}
+
+async function entriesOf(folder: string) {
+  const entries = await readdir(folder, { withFileTypes: true })
+  return entries.filter(({ name }) => !name.startsWith('.') && name !== 'node_modules')
+}

@@ -1,0 +1,22 @@
+import { realpath } from 'node:fs/promises'
+import { dirname, join, resolve, sep } from 'node:path'
+import { problem, ProblemError, type BatchModel, type Prompt } from 'dunelight'
+import { readFileValue } from './file-value.js'
+
+/**
+ * What a batch sets for variables that take files: it names them by paths, from its own file, within the library.
+ *
+ * @throws ProblemError where one leads out of the library, or cannot be read.
+ */
+export async function filesThatItSets(prompt: Prompt, model: BatchModel, folder: string, limit: number): Promise<Record<string, unknown>> {
+  const found: Record<string, unknown> = {}
+  for (const [name, said] of Object.entries(model.set)) {
+    const declared = prompt.variables.find((d) => d.name === name)
+    if (declared?.type.kind !== 'file' || typeof said !== 'string' || said.startsWith('data:')) continue
+    const path = resolve(join(folder, dirname(model.file.name), said))
+    const real = await realpath(path).catch(() => path)
+    if (!real.startsWith((await realpath(folder)) + sep)) throw new ProblemError([problem('path-outside', { path: said })])
+    found[name] = await readFileValue(path, { limit })
+  }
+  return found
+}

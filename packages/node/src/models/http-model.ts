@@ -1,0 +1,217 @@
+import { problem, ProblemError, ModelFault, type Finish, type Model, type ModelAnswer, type ModelDescription, type Usage } from 'dunelight'
+import { createParser } from 'eventsource-parser'
+import jsonpointer from 'jsonpointer'
+import type { Dispatcher } from 'undici'
+import { pipeline, type Transform } from 'node:stream'
+import { createBrotliDecompress, createUnzip } from 'node:zlib'
+import { secrets } from '../output/secrets.js'
+import { reason } from '../output/reason.js'
+
+/** The header by which a stand-in says what it is. */
+export const MADE_UP = 'x-made-up'
+
+/** An answer longer than this is no answer: a service that does not end is left. */
+const MOST_BYTES = 16 * 1024 * 1024
+
+/**
+ * A model that is asked over HTTP as its description says.
+ *
+ * @throws ProblemError where its address is none, or a header needs what the environment does not hold.
+ */
+export function httpModel(description: ModelDescription, env: Readonly<Record<string, string | undefined>> = process.env): Model {
+  const { at, stream } = description
+  if (!URL.canParse(at))
+    throw new ProblemError([problem('model-key-unfit', { key: 'at', expected: 'an address such as https://…', found: JSON.stringify(at) })])
+  const accept = stream ? 'text/event-stream' : 'application/json'
+  const headers = { accept, 'content-type': 'application/json', 'user-agent': 'dunelight', ...headersOf(description, env) }
+  let client: ReturnType<typeof loadClient> | undefined
+  return async (request, { signal }) => {
+    const { request: send } = await (client ??= loadClient())
+    const body = description.envelope ? request.enveloped(description.envelope.name) : standardBody(request)
+    // How long it may take is the asker's affair: its signal says when it is over.
+    const answer = await send(at, { method: 'POST', headers, body, signal, headersTimeout: 0, bodyTimeout: 0 }).catch((fault: unknown) => {
+      throw new ModelFault(whyNot(fault, signal), { again: true })
+    })
+    if (answer.statusCode < 200 || answer.statusCode > 299) throw await refusal(answer)
+    try {
+      const found = stream ? await pieces(answer, description, stream) : wholeAnswer(await wholeText(answer), description)
+      return MADE_UP in answer.headers ? { ...found, madeUp: true } : found
+    } catch (fault) {
+      if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
+      throw new ModelFault(whyNot(fault, signal), { again: true })
+    }
+  }
+}
+
+/** `{env.NAME}` is what the environment holds: secrets stand nowhere else. */
+function headersOf({ name, headers }: ModelDescription, env: Readonly<Record<string, string | undefined>>): Record<string, string> {
+  const filled = (text: string) =>
+    text.replace(/\{env\.([A-Za-z_][A-Za-z0-9_]*)\}/g, (_, key: string) => {
+      // A secret that was put there from a file has its line end with it.
+      const value = env[key]?.trim()
+      if (value === undefined || value === '') throw new ProblemError([problem('environment-missing', { name: key, model: name })])
+      secrets.add(value)
+      return value
+    })
+  return Object.fromEntries(Object.entries(headers).map(([key, text]) => [key.toLowerCase(), filled(text)]))
+}
+
+/** The body where no envelope is named: the plain parts of a request. */
+function standardBody({ prompt, record, turns, settings, fingerprint, form }: Parameters<Model>[0]): string {
+  return JSON.stringify({ record, prompt, fingerprint, turns, settings, ...(form && { output: form.name, schema: form.schema() }) })
+}
+
+/** Loaded with the first question: most commands ask nothing. */
+const loadClient = async () => (await import('undici')).default
+
+type Answer = Dispatcher.ResponseData
+
+/** Too many requests and faults of the service pass; a request that it does not take is not made better by being made again. */
+async function refusal(answer: Answer): Promise<ModelFault> {
+  const { statusCode, headers } = answer
+  const says = (await wholeText(answer).catch(() => '')).replace(/\s+/g, ' ').trim().slice(0, 120)
+  // What is asked goes where the library says, with its secrets, and nowhere else.
+  const elsewhere =
+    statusCode > 299 && statusCode < 400 ? [`it sends on to ${secrets.redact(one(headers.location) ?? 'another address')}`] : []
+  const words = [...elsewhere, ...(says === '' ? [] : [says])].map((part) => `: ${part}`).join('')
+  const again = statusCode === 408 || statusCode === 425 || statusCode === 429 || statusCode >= 500
+  return new ModelFault(`it answers with status ${statusCode}${words}`, { again, after: secondsIn(one(headers['retry-after'])) })
+}
+
+function one(header: string | string[] | undefined): string | undefined {
+  return Array.isArray(header) ? header[0] : header
+}
+
+/** `Retry-After`: seconds, or a date. */
+function secondsIn(header: string | undefined): number | undefined {
+  if (header === undefined) return undefined
+  const seconds = /^\d+(\.\d+)?$/.test(header.trim()) ? Number(header) : (Date.parse(header) - Date.now()) / 1000
+  return Number.isFinite(seconds) ? Math.max(0, seconds) : undefined
+}
+
+async function wholeText(answer: Answer): Promise<string> {
+  let text = ''
+  for await (const piece of textOf(answer)) text += piece
+  // A service may send back what it was sent, before it is cut to a message or read as data.
+  return secrets.redact(text)
+}
+
+/** No service is asked to compress its answers, and some do it all the same. (The client's own way of it is experimental, and warns.) */
+const DECOMPRESSION: Readonly<Record<string, () => Transform>> = {
+  gzip: createUnzip,
+  'x-gzip': createUnzip,
+  deflate: createUnzip,
+  br: createBrotliDecompress,
+}
+
+function decompressed({ headers, body }: Answer): AsyncIterable<Uint8Array> {
+  const decompress = DECOMPRESSION[one(headers['content-encoding'])?.toLowerCase() ?? '']
+  if (!decompress) return body
+  // The reader hears of a fault.
+  return pipeline(body, decompress(), () => undefined)
+}
+
+/** What comes, as text; one that does not end is left. */
+async function* textOf(answer: Answer): AsyncGenerator<string> {
+  const decoder = new TextDecoder()
+  let size = 0
+  for await (const bytes of decompressed(answer)) {
+    size += bytes.length
+    if (size > MOST_BYTES) throw new ModelFault(`its answer is longer than ${MOST_BYTES} bytes`, { again: true })
+    yield decoder.decode(bytes, { stream: true })
+  }
+  yield decoder.decode()
+}
+
+function wholeAnswer(text: string, { reply, ended, used }: ModelDescription): ModelAnswer {
+  let data: unknown
+  try {
+    data = JSON.parse(text)
+  } catch {
+    throw new ModelFault('what it sends is no JSON', { again: true })
+  }
+  const found = at(data, reply)
+  if (typeof found !== 'string') throw new ProblemError([problem('answer-not-found', { pointer: reply, keys: keysOf(data) })])
+  return answerOf(found, ended && finishOf(at(data, ended.at), ended), used && usageOf(data, used))
+}
+
+/** The pieces of an answer that comes as server-sent events. */
+async function pieces(
+  answer: Answer,
+  { ended, used }: ModelDescription,
+  stream: NonNullable<ModelDescription['stream']>,
+): Promise<ModelAnswer> {
+  let text = ''
+  let finish: Finish | undefined
+  let usage: Usage | undefined
+  let closed = false as boolean
+  const parser = createParser({
+    onEvent: ({ data }) => {
+      closed ||= data === stream.last
+      if (closed) return
+      const event = parsed(data)
+      const piece = at(event, stream.piece)
+      if (typeof piece === 'string') text += piece
+      if (ended) finish = finishOf(at(event, ended.at), ended) ?? finish
+      if (used) usage = usageOf(event, used) ?? usage
+    },
+  })
+  for await (const some of textOf(answer)) {
+    parser.feed(some)
+    if (closed) break
+  }
+  // Without a word that it is over, a stream that ends was cut.
+  if (stream.last !== undefined && !closed) throw new ModelFault('its answer breaks off before it is over', { again: true })
+  return answerOf(text, finish, usage)
+}
+
+function parsed(data: string): unknown {
+  try {
+    return JSON.parse(data) as unknown
+  } catch {
+    throw new ModelFault('a piece of what it sends is no JSON', { again: true })
+  }
+}
+
+function answerOf(text: string, finish: Finish | undefined, usage: Usage | undefined): ModelAnswer {
+  // Escapes are read only now, and pieces joined.
+  return { text: secrets.redact(text), finish: finish ?? 'done', ...(usage && { usage }) }
+}
+
+function at(data: unknown, pointer: string): unknown {
+  return typeof data === 'object' && data !== null ? (jsonpointer.get(data, pointer) as unknown) : undefined
+}
+
+/** Undefined as long as nothing is said of the end. */
+function finishOf(word: unknown, { cutOff, refused }: NonNullable<ModelDescription['ended']>): Finish | undefined {
+  if (typeof word !== 'string') return undefined
+  return cutOff.includes(word) ? 'cut-off' : refused.includes(word) ? 'refused' : 'done'
+}
+
+function usageOf(data: unknown, { asked, answered }: NonNullable<ModelDescription['used']>): Usage | undefined {
+  const [one, other] = [at(data, asked), at(data, answered)]
+  return typeof one === 'number' && typeof other === 'number' ? { asked: one, answered: other } : undefined
+}
+
+function keysOf(data: unknown): string[] {
+  return typeof data === 'object' && data !== null
+    ? Object.keys(data)
+        .slice(0, 8)
+        .map((key) => secrets.redact(key))
+    : []
+}
+
+/** A platform's fault in our words. */
+function whyNot(fault: unknown, signal: AbortSignal): string {
+  if (signal.aborted) return 'it took too long'
+  const code = partOf(fault, 'code')
+  if (code === 'ECONNREFUSED') return 'nobody listens at its address'
+  if (code === 'ENOTFOUND') return 'its address is unknown'
+  if (code === 'ECONNRESET' || code === 'UND_ERR_SOCKET') return 'the connection was dropped'
+  return secrets.redact(reason(fault))
+}
+
+/** What a fault of the platform holds: it may be of another realm than ours, as in a page's frame. */
+function partOf(fault: unknown, key: string): unknown {
+  return typeof fault === 'object' && fault !== null && key in fault ? (fault as Record<string, unknown>)[key] : undefined
+}

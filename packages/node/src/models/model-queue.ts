@@ -1,0 +1,175 @@
+import { setTimeout as pause } from 'node:timers/promises'
+import { ModelFault, problem, ProblemError, type Model, type ModelAnswer, type ModelDescription, type ModelRequest } from 'dunelight'
+import { RateLimiter } from 'limiter'
+import PQueue from 'p-queue'
+import pRetry from 'p-retry'
+import type { CountTokens } from '../library/tokens.js'
+import { Interrupted } from '../runs/step.js'
+
+/** How a model is asked: how often in a minute, how long it may take, how often again. */
+export type AskingRules = Pick<ModelDescription, 'aMinute' | 'wait' | 'tries' | 'longestWait'>
+
+export const USUAL_RULES: AskingRules = { aMinute: { asks: undefined, tokens: undefined }, wait: 120, tries: 5, longestWait: 600 }
+
+/** Waits between two tries: twice as long each time, and some of it by lot. */
+const FIRST_WAIT = 500
+const LONGEST_WAIT = 60_000
+
+/** A timer of the platform that is longer runs out at once. */
+const LONGEST_TIMER = 2_147_483_647
+
+/** So many questions in a row without an answer, and nobody is there. */
+const MOST_SILENT = 20
+
+/** Nobody is there: a run that went on would set every record aside. */
+export class ModelGone extends ProblemError {}
+
+/** The question was still waiting for its turn when whoever asked wanted to leave. */
+export class NotAsked extends Interrupted {}
+
+interface AskingSetting {
+  readonly urgent?: boolean
+  readonly keep?: (answer: ModelAnswer) => Promise<unknown>
+}
+
+/** Asks one model, within its limits, again where that is worth a try. */
+export class Asker {
+  private readonly asks: RateLimiter | undefined
+  private readonly tokens: RateLimiter | undefined
+  /** Nobody asks before then: the service said so. */
+  private notBefore = 0
+  private silent = 0
+  private leaving = false
+  /** What ends the waiting of questions that are asked of nobody at the moment. */
+  private readonly waiting = new Set<AbortController>()
+  /** What is rendered, read and written goes on beside it: a place is free again as soon as its answer is there, and kept. */
+  private readonly queue: PQueue
+
+  constructor(
+    private readonly name: string,
+    private readonly model: Model,
+    private readonly rules: AskingRules,
+    atOnce: number,
+    private readonly counter: () => Promise<CountTokens>,
+    private readonly onAgain: (why: string) => void = () => undefined,
+  ) {
+    const { asks, tokens } = rules.aMinute
+    this.queue = new PQueue({ concurrency: atOnce })
+    this.asks = asks === undefined ? undefined : new RateLimiter({ tokensPerInterval: asks, interval: 'minute' })
+    this.tokens = tokens === undefined ? undefined : new RateLimiter({ tokensPerInterval: tokens, interval: 'minute' })
+  }
+
+  /**
+   * `urgent` goes before what waits: others wait for its answer. The next question takes its place once `keep` is done: what is lost with the
+   * process is at most what was under way.
+   *
+   * @throws ProblemError where there is no answer, NotAsked where it is no longer wanted.
+   */
+  async ask(request: ModelRequest, { urgent = false, keep }: AskingSetting = {}): Promise<ModelAnswer> {
+    return this.queue.add(
+      async () => {
+        if (this.leaving) throw new NotAsked()
+        const answer = await this.try(request)
+        await keep?.(answer)
+        return answer
+      },
+      { priority: urgent ? 1 : 0 },
+    )
+  }
+
+  /** Asks nothing any more: what waits, for a minute to pass or for another try, waits no longer. What is under way comes to its end. */
+  leave(): void {
+    this.leaving = true
+    for (const one of this.waiting) one.abort(new NotAsked())
+  }
+
+  private async try(request: ModelRequest): Promise<ModelAnswer> {
+    const { tries } = this.rules
+    const waits = new AbortController()
+    this.waiting.add(waits)
+    let made = 0
+    try {
+      const answer = await pRetry(
+        async () => {
+          await this.turn(request, waits.signal)
+          // Whoever was left in between has heard that nothing is asked.
+          waits.signal.throwIfAborted()
+          this.waiting.delete(waits)
+          made++
+          try {
+            return await this.once(request)
+          } finally {
+            this.waiting.add(waits)
+          }
+        },
+        {
+          retries: tries - 1,
+          minTimeout: FIRST_WAIT,
+          maxTimeout: LONGEST_WAIT,
+          randomize: true,
+          signal: waits.signal,
+          shouldRetry: ({ error }) => error instanceof ModelFault && error.options.again && !this.leaving,
+          onFailedAttempt: ({ error: fault, retriesLeft }) => {
+            if (!(fault instanceof ModelFault)) return
+            const { after } = fault.options
+            if (after !== undefined && after > this.rules.longestWait) throw this.tooLong(after)
+            if (after !== undefined) this.notBefore = Math.max(this.notBefore, Date.now() + after * 1000)
+            if (fault.options.again && retriesLeft > 0 && !this.leaving) this.onAgain(fault.message)
+          },
+        },
+      )
+      this.silent = 0
+      return answer
+    } catch (fault) {
+      if (!(fault instanceof ModelFault)) throw fault
+      if (this.leaving && fault.options.again) throw new NotAsked()
+      if (++this.silent >= MOST_SILENT)
+        throw new ModelGone([problem('model-gone', { model: this.name, why: fault.message, count: this.silent })])
+      throw new ProblemError([problem('model-silent', { model: this.name, why: fault.message, tries: made })])
+    } finally {
+      this.waiting.delete(waits)
+    }
+  }
+
+  /** The service wants to be left alone for longer than a run should stand still. */
+  private tooLong(seconds: number): ModelGone {
+    return new ModelGone([problem('model-waits', { model: this.name, seconds: Math.ceil(seconds), longest: this.rules.longestWait })])
+  }
+
+  /** Waits until it may ask. */
+  private async turn({ turns }: ModelRequest, signal: AbortSignal): Promise<void> {
+    for (let left = this.notBefore - Date.now(); left > 0; left = this.notBefore - Date.now()) await wait(left, signal)
+    if (this.asks) await taken(this.asks, 1, signal)
+    if (!this.tokens) return
+    const countTokens = await this.counter()
+    const count = turns.reduce((sum, { text }) => sum + countTokens(text), 0)
+    // One that is longer than a minute's share has a minute for itself.
+    await taken(this.tokens, Math.min(count, this.rules.aMinute.tokens!), signal)
+  }
+
+  private async once(request: ModelRequest): Promise<ModelAnswer> {
+    const over = new AbortController()
+    const clock = setTimeout(() => over.abort(new Error('too long')), Math.min(this.rules.wait * 1000, LONGEST_TIMER))
+    try {
+      return await this.model(request, { signal: over.signal })
+    } catch (fault) {
+      if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
+      if (over.signal.aborted) throw new ModelFault(`it took longer than ${this.rules.wait} seconds`, { again: true })
+      throw fault
+    } finally {
+      clearTimeout(clock)
+    }
+  }
+}
+
+/** Until so many have been taken of what a minute gives. */
+async function taken(limiter: RateLimiter, count: number, signal: AbortSignal): Promise<void> {
+  while (!limiter.tryRemoveTokens(count)) await wait(Math.ceil(limiter.getWaitTime(count)) || 1, signal)
+}
+
+/** Waits so many milliseconds, unless nothing more is to be asked. */
+async function wait(milliseconds: number, signal: AbortSignal): Promise<void> {
+  await pause(Math.min(milliseconds, LONGEST_TIMER), undefined, { signal }).catch(() => {
+    throw new NotAsked()
+  })
+}

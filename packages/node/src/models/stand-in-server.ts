@@ -1,0 +1,157 @@
+import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
+import { setTimeout as pause } from 'node:timers/promises'
+import { inventor, madeUpUsage, type Library, type MadeUp, type StandInOptions } from 'dunelight'
+import { MADE_UP } from './http-model.js'
+import { sha256 } from '../output/bytes.js'
+
+export interface StandInServer {
+  /** Where it is asked. */
+  readonly at: string
+  /** How many requests it has answered, in whichever way. */
+  readonly asked: () => number
+  readonly close: () => Promise<void>
+}
+
+export interface ServeOptions extends Omit<StandInOptions, 'pause'> {
+  readonly library: Library
+  readonly port?: number
+  readonly onAsked?: (record: string, way: string | undefined) => void
+}
+
+/** A request is a prompt with its values: nothing that a person could write is longer. */
+const MOST_BYTES = 32 * 1024 * 1024
+/** Seconds after which a busy stand-in may be asked again. */
+const BUSY = 1
+const PIECE = 40
+
+/**
+ * Serves the stand-in on this machine alone. It takes `{ prompt, record, values, turns, stream }` as JSON and answers with `{ said, why, meter }`,
+ * or in pieces, as server-sent events.
+ */
+export async function serveStandIn({ library, port = 0, takes = 0, onAsked, ...options }: ServeOptions): Promise<StandInServer> {
+  const invent = inventor(options)
+  let count = 0
+  const server = createServer((request, response) => {
+    answer(request, response).catch(() => response.destroy())
+  })
+  const answer = async (request: IncomingMessage, response: ServerResponse): Promise<void> => {
+    response.setHeader(MADE_UP, 'yes')
+    if (request.method !== 'POST' || request.url !== '/ask') {
+      send(response, 404, { why: 'POST /ask is all that there is' })
+      return
+    }
+    const body = await bodyOf(request)
+    if (typeof body !== 'object' || body === null) {
+      send(response, 400, { why: 'the body is no JSON' })
+      return
+    }
+    count++
+    const { prompt = '', record = '', values = {}, turns = [], stream = false } = body as Asked
+    const found = invent({
+      prompt,
+      record,
+      values,
+      fingerprint: sha256(JSON.stringify([prompt, turns])),
+      form: formOf(library, prompt, record, values),
+    })
+    onAsked?.(record, found.way)
+    await pause(found.way === 'slow' ? takes * 10 : takes)
+    await misbehaving(found, turns, stream, request, response)
+  }
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject)
+    server.listen(port, '127.0.0.1', resolve)
+  })
+  const address = server.address() as { port: number }
+  return {
+    at: `http://127.0.0.1:${address.port}/ask`,
+    asked: () => count,
+    close: () =>
+      new Promise((resolve) => {
+        server.close(() => resolve())
+        server.closeAllConnections()
+      }),
+  }
+}
+
+interface Asked {
+  readonly prompt?: string
+  readonly record?: string
+  readonly values?: Readonly<Record<string, unknown>>
+  readonly turns?: readonly { readonly text?: string }[]
+  readonly stream?: boolean
+}
+
+/** The form that the prompt's answer has; undefined for a prompt that this library does not have. */
+function formOf(library: Library, prompt: string, record: string, values: Readonly<Record<string, unknown>>) {
+  try {
+    const found = library.prompt(prompt)
+    return found.outputs.length === 0 ? undefined : found.prepare(values).form({ record })
+  } catch {
+    return undefined
+  }
+}
+
+async function misbehaving(
+  { text, finish, way }: MadeUp,
+  turns: Asked['turns'],
+  stream: boolean,
+  request: IncomingMessage,
+  response: ServerResponse,
+): Promise<void> {
+  if (way === 'busy') {
+    response.setHeader('retry-after', String(BUSY))
+    send(response, 429, { why: 'too much at once' })
+    return
+  }
+  if (way === 'broken') {
+    send(response, 500, { why: 'something broke' })
+    return
+  }
+  if (way === 'dropped') {
+    request.socket.destroy()
+    return
+  }
+  const meter = madeUpUsage(turns ?? [], text)
+  if (way === 'endless') {
+    await endless(response, stream)
+    return
+  }
+  if (!stream) {
+    send(response, 200, { said: text, why: finish, meter })
+    return
+  }
+  response.writeHead(200, { 'content-type': 'text/event-stream' })
+  for (let at = 0; at < text.length; at += PIECE) response.write(`data: ${JSON.stringify({ piece: text.slice(at, at + PIECE) })}\n\n`)
+  response.end(`data: ${JSON.stringify({ why: finish, meter })}\n\ndata: over\n\n`)
+}
+
+/** Goes on until nobody listens any longer. */
+async function endless(response: ServerResponse, stream: boolean): Promise<void> {
+  response.writeHead(200, { 'content-type': stream ? 'text/event-stream' : 'application/json' })
+  if (!stream) response.write('{"said":"')
+  while (!response.destroyed) {
+    response.write(stream ? `data: ${JSON.stringify({ piece: 'and so on ' })}\n\n` : 'and so on ')
+    await pause(20)
+  }
+}
+
+function send(response: ServerResponse, status: number, body: object): void {
+  response.writeHead(status, { 'content-type': 'application/json' })
+  response.end(JSON.stringify(body))
+}
+
+async function bodyOf(request: IncomingMessage): Promise<unknown> {
+  const chunks: Buffer[] = []
+  let size = 0
+  for await (const chunk of request) {
+    size += (chunk as Buffer).length
+    if (size > MOST_BYTES) return undefined
+    chunks.push(chunk as Buffer)
+  }
+  try {
+    return JSON.parse(Buffer.concat(chunks).toString('utf8')) as unknown
+  } catch {
+    return undefined
+  }
+}

@@ -1,0 +1,62 @@
+import { plainBatch, type Problem, type Prompt } from 'dunelight'
+import { newCounts } from '../runs/counts.js'
+import { work, type RunListener, type RunProgress } from '../runs/engine.js'
+import type { RejectedRow } from '../runs/rejected.js'
+import { Selection } from '../runs/selection.js'
+import { RunStreams, type Sink } from '../runs/streams.js'
+import type { TableSource } from '../sources/open-table.js'
+import { LINES } from './output-form.js'
+import { onThisThread } from './render-step.js'
+
+export interface TableOptions extends RunListener {
+  readonly prompt: Prompt
+  /** A file of any kind that `readTable` reads, or records of a program. */
+  readonly records: TableSource
+  /** Gets one line of JSON for each record, whole lines at a time. */
+  readonly to: Sink
+  /** Gets a line of JSON for each record that is rejected. */
+  readonly rejected?: Sink
+  readonly given?: Readonly<Record<string, unknown>>
+  readonly seed?: number
+  readonly locale?: string
+  /** Ends after so many records that fit. */
+  readonly take?: number
+  /** Renders only the record of this id. */
+  readonly only?: string
+  /** The size of the table in bytes, for progress. */
+  readonly bytes?: number
+  readonly onRejected?: (row: RejectedRow) => void
+  readonly onProgress?: (progress: RunProgress) => void
+  readonly onHeading?: (problems: readonly Problem[]) => void
+  readonly notice?: (problem: Problem) => void
+  /** Ends the run between two records. */
+  readonly signal?: AbortSignal
+}
+
+export interface TableReport {
+  readonly written: number
+  readonly rejected: number
+  /** How many records of the table were looked at. */
+  readonly records: number
+  readonly interrupted: boolean
+}
+
+/**
+ * Renders a prompt for every record of a table, as JSON Lines: `{"record":…,"row":…,"prompt":…,"turns":[…]}`. Rows that do not fit are
+ * rejected while the rest goes on. Lines are written whole and in order, a part of the table at a time; while one part is written the next is
+ * rendered.
+ *
+ * @throws ProblemError if the table itself cannot be used, or has no record of the id that `only` names.
+ */
+export async function renderTable(options: TableOptions): Promise<TableReport> {
+  const { prompt, take, only, given, locale, seed, onHeading, notice, to, rejected, records: source, ...listener } = options
+  const batch = plainBatch(prompt, { ...(given && { given }), ...(locale !== undefined && { locale }) })
+  const line = { ...(seed !== undefined && { seed }), ...(locale !== undefined && { locale }) }
+  const counts = newCounts()
+  const streams = new RunStreams({ output: { sink: to }, rejected })
+  const selection = new Selection({ take, only })
+  const blocks = onThisThread({ batch, source, form: LINES, line, ...(onHeading && { onHeading }), ...(notice && { notice }) })
+  const whole = await work({ ...listener, step: { blocks, counts }, selection, to: streams })
+  await streams.end()
+  return { written: counts.written, rejected: counts.rejected, records: selection.count, interrupted: !whole }
+}

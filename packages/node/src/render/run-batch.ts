@@ -1,0 +1,167 @@
+import { mkdir } from 'node:fs/promises'
+import { extname, join, resolve } from 'node:path'
+import { problem, type Batch, type BatchModel, type Library, type Problem } from 'dunelight'
+import {
+  newRun,
+  outputPath,
+  readyBatch,
+  resumable,
+  runsFolder,
+  unchangedBatch,
+  type ReadListener,
+  type ResumeOptions,
+  type RunOptions,
+} from '../runs/begin.js'
+import { checkBudget } from '../runs/budget.js'
+import { carryOut, type RunResult, type Task } from '../runs/carry-out.js'
+import { publish, publishAll, refuseForeign } from '../runs/publish.js'
+import { commonFolder } from '../runs/safe-path.js'
+import type { Step } from '../runs/step.js'
+import type { TableFile } from '../sources/open-table.js'
+import { headingsOf, readPools, RecordMaker } from '../sources/records.js'
+import { convert } from './convert.js'
+import { lineOptions } from './line-options.js'
+import { outputForm } from './output-form.js'
+import { countWritten, newRenderCounts, type RenderCounts } from './render-counts.js'
+import { renderReport } from './render-report.js'
+import type { RenderRun } from './render-run.js'
+import { onThisThread, type Rendering } from './render-step.js'
+import { SamePrompts, SEEN_FILE } from './same-prompts.js'
+import { Threads } from './threads.js'
+
+export interface RenderOptions extends RunOptions {
+  /** Lines of the record and its turns alone: no fingerprints, and so no look for records that give the same prompt. */
+  readonly bare?: boolean
+  /** Threads that render. Default: 1. */
+  readonly workers?: number
+  /** Gets all that is written, too: standard output. */
+  readonly also?: (bytes: Uint8Array) => Promise<void>
+}
+
+type Setting = Pick<RenderRun, 'workers' | 'bare' | 'output' | 'to'>
+
+/**
+ * Runs a batch: renders its prompt for every record, into a run's folder with the output, what was rejected, and a report.
+ *
+ * @throws ProblemError if the batch cannot be run, or its prompts are over its budget: then nothing has been written.
+ */
+export async function runBatch(options: RenderOptions): Promise<RunResult<RenderCounts>> {
+  const { library, folder, batch: model, overwrite = false, workers = 1, bare = false } = options
+  const batch = await readyBatch(library, model, folder, options)
+  const said = outputPath(options)
+  const to = said === undefined || said === '-' ? undefined : said
+  if (to !== undefined && !batch.perRecord) await refuseForeign(to, runsFolder(options), overwrite)
+  const setting: Setting = {
+    workers,
+    bare,
+    output: batch.perRecord ? 'output' : `output${to === undefined ? '.jsonl' : extname(to).toLowerCase()}`,
+    to: to === undefined ? undefined : resolve(to),
+  }
+  let threads: Threads | undefined
+  try {
+    const run = await newRun(options, batch, async (records) => {
+      const rendering = await renderingOf(batch, { folder, records, to, bare }, options)
+      await checkBudget(rendering, rendering.line)
+      // They get ready while the table's mark is taken.
+      threads = await Threads.for(rendering, setting, folder)
+      return rendering
+    })
+    const file: RenderRun = { ...run.file, ...setting, envelope: envelopeMark(library, model) }
+    if (batch.perRecord) await mkdir(join(run.folder, 'output'), { recursive: true })
+    return await carry(run.folder, file, { ...run.prepared, source: run.records }, threads, options)
+  } finally {
+    await threads?.end()
+  }
+}
+
+/**
+ * Continues a run that was interrupted at any moment: its output comes to be the same, byte for byte, as if nothing had happened.
+ *
+ * @throws ProblemError if it has ended, if another process works on it, or if what it was begun with has changed since.
+ */
+export async function resumeRun(folder: string, options: ResumeOptions): Promise<RunResult<RenderCounts>> {
+  const file = (await resumable(folder)) as RenderRun
+  const changes = (batch: Batch, model: BatchModel) => envelopeChanges(file, batch, model)
+  const { batch, home, records } = await unchangedBatch(folder, file, options, changes)
+  const rendering = await renderingOf(batch, { folder: home, records, to: file.to, bare: file.bare }, options)
+  const threads = await Threads.for(rendering, file, home)
+  try {
+    return await carry(folder, file, rendering, threads, options)
+  } finally {
+    await threads?.end()
+  }
+}
+
+/** All that decides what a run writes. */
+async function renderingOf(
+  batch: Batch,
+  { folder, records, to, bare }: { folder: string; records: TableFile; to: string | undefined; bare: boolean },
+  { notice, onHeading }: ReadListener,
+): Promise<Rendering> {
+  const pools = await readPools(batch, folder, notice ? { notice } : {})
+  const known = await headingsOf(records)
+  // What is wrong with the headings is known before anything is made.
+  new RecordMaker(batch, { pools, ...(onHeading && { onHeading }) }).records(known, [])
+  const form = outputForm(to ?? 'output.jsonl', batch, known)
+  const line = await lineOptions(batch, bare)
+  return { batch, source: records, pools, known, form, line, ...(notice && { notice }) }
+}
+
+async function carry(
+  folder: string,
+  file: RenderRun,
+  rendering: Rendering,
+  threads: Threads | undefined,
+  { also, overwrite = false, ...listener }: Omit<RenderOptions, keyof RunOptions | 'bare' | 'workers'> & ResumeOptions,
+): Promise<RunResult<RenderCounts>> {
+  const { batch } = rendering
+  const blocks: Step['blocks'] = threads ? (selection) => threads.blocks(rendering.source as TableFile, selection) : onThisThread(rendering)
+  const head = Buffer.from(rendering.form.head, 'latin1')
+  const lines = linesFile(file.output)
+  const same = new SamePrompts()
+  const base = batch.perRecord ? commonFolder(batch.model.to?.path ?? '') : undefined
+  const task: Task<RenderCounts> = {
+    step: (counts = newRenderCounts()): Step<RenderCounts> => ({
+      blocks,
+      counts,
+      onWritten: (block, places) => {
+        for (const place of places)
+          countWritten(counts, block.ids[place] ?? '', block.rows[place] ?? 0, block.sizes[place] ?? 0, block.tokens[place])
+        return file.bare ? [] : same.compare(block, places, counts)
+      },
+    }),
+    selection: { take: batch.model.take, base },
+    files: { output: lines, base, heads: { ...(base === undefined && { [lines]: () => head }), [SEEN_FILE]: () => '' }, also },
+    recall: async (files) => same.recall(await files.content(SEEN_FILE)),
+    report: renderReport,
+    publish: async () => {
+      if (lines !== file.output) await convert(join(folder, lines), join(folder, file.output))
+      const published = await publishOutput(folder, file, batch, overwrite)
+      return published ? { published } : {}
+    },
+    scratch: [SEEN_FILE, ...(lines === file.output ? [] : [lines])],
+  }
+  return carryOut(folder, file, task, listener)
+}
+
+async function publishOutput(folder: string, file: RenderRun, { perRecord, model }: Batch, overwrite: boolean) {
+  if (file.to === undefined) return undefined
+  const from = join(folder, file.output)
+  if (!perRecord || !model.to) return publish(from, file.to)
+  return publishAll(from, resolve(file.to.slice(0, file.to.length - model.to.path.length), commonFolder(model.to.path)), overwrite)
+}
+
+/** The file that is written while the run goes on: the output itself, or the lines that become it. */
+function linesFile(output: string): string {
+  return ['.xlsx', '.parquet'].includes(extname(output)) ? 'cells.jsonl' : output
+}
+
+function envelopeChanges(file: RenderRun, { library }: Batch, model: BatchModel): Problem[] {
+  if (!library || envelopeMark(library, model)?.fingerprint === file.envelope?.fingerprint) return []
+  return [problem('run-changed', { what: `the envelope "${file.envelope?.name ?? ''}"`, says: 'has changed' })]
+}
+
+function envelopeMark(library: Library, model: BatchModel): RenderRun['envelope'] {
+  const name = model.envelope?.name
+  return name === undefined ? undefined : { name, fingerprint: library.fingerprint({ kind: 'envelope', name }) ?? '' }
+}

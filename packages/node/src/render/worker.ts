@@ -1,0 +1,113 @@
+import { parentPort, workerData } from 'node:worker_threads'
+import { batchModel, batchOf, ProblemError } from 'dunelight'
+import { CsvRows, JsonLines, Misread, recordsTable, type Row } from '@dunelight/tables'
+import { openLibraryFor } from '../library/open-for.js'
+import { BufferPool, sharedMemory } from '../runs/buffer-pool.js'
+import { rawOf } from '../runs/rejected.js'
+import { Selection } from '../runs/selection.js'
+import { doSteps } from '../runs/step.js'
+import { narrow } from '../sources/narrow.js'
+import { readPools, RecordMaker, type RecordChunk } from '../sources/records.js'
+import { lineOptions } from './line-options.js'
+import { outputForm } from './output-form.js'
+import { renderStep } from './render-step.js'
+import type { BlockData, FaultData, FromWorker, ToRender, ToWorker, WorkerStart } from './worker-messages.js'
+
+const start = workerData as WorkerStart
+
+/** What renders rows on this thread. */
+async function prepare() {
+  const { folder, given, locale, headings } = start
+  const model = batchModel(start.definition)
+  const library = await openLibraryFor(folder, model.prompt?.name)
+  const batch = batchOf(library, model, { given, ...(locale !== undefined && { locale }) })
+  const pools = await readPools(batch, folder)
+  const step = renderStep({ batch, form: outputForm(start.output, batch, headings), line: await lineOptions(batch, start.bare) })
+  const buffers = new BufferPool(start.buffers, sharedMemory)
+  const read = async (block: ToRender): Promise<RecordChunk> => {
+    const rows = await rowsOf(block)
+    const records = new RecordMaker(batch, { pools }, dataRows(block)).records(headings, rows)
+    return { headings, records, bytesRead: 0, rows: rows.length }
+  }
+  return {
+    render: async (message: ToRender): Promise<BlockData[]> => {
+      const found: BlockData[] = []
+      // Which records are wanted is known only where all of them pass by.
+      for await (const { onTurn: _, ...block } of doSteps(once(await read(message)), new Selection({ all: true }), step, {
+        buffers,
+        most: Infinity,
+      }))
+        found.push(block)
+      return found
+    },
+    raw: async (message: ToRender, row: number): Promise<unknown> => {
+      for (const record of (await read(message)).records) if (record.row === row) return record.raw ?? rawOf(record.cells, headings)
+      return undefined
+    },
+  }
+}
+
+/** Data rows before a block: of a table with cells its heading is none. */
+function dataRows({ rows }: ToRender): number {
+  return start.delimiter === undefined ? rows : Math.max(rows - 1, 0)
+}
+
+async function rowsOf({ bytes, rows, lines, encoding }: ToRender): Promise<readonly (Row | Misread)[]> {
+  const utf8 = encoding === 'utf-8'
+  const piece = {
+    text: utf8 ? narrow.text(bytes) : new TextDecoder(encoding).decode(new Uint8Array(bytes)),
+    plain: utf8 && narrow.isAscii(bytes),
+    mend: utf8 ? narrow.mend : undefined,
+  }
+  const options = { name: start.name, rows, lines }
+  if (start.delimiter !== undefined) {
+    const csv = new CsvRows(start.delimiter, options)
+    const all = [...csv.add(piece), ...csv.end()]
+    return rows === 0 ? all.slice(1) : all
+  }
+  const list = new JsonLines(options)
+  const items = [...list.add(piece), ...list.end()]
+  if (items.length === 0) return []
+  const all: (Row | Misread)[] = []
+  for await (const table of recordsTable(once({ items, bytesRead: 0 }), start.name, { known: start.headings, rows }))
+    all.push(...table.rows)
+  return all
+}
+
+async function* once<T>(value: T): AsyncGenerator<T> {
+  yield await Promise.resolve(value)
+}
+
+const ready = prepare()
+/** The last blocks: a record of one may be asked for as it stands in its table. Holding all of them costs more than reading one again. */
+const rendered = new Map<number, ToRender>()
+let blocks = 0
+let before: Promise<void> = Promise.resolve()
+
+parentPort?.on('message', (message: ToWorker) => {
+  // One after the other, so that answers come in the order of what was asked.
+  before = before.then(() => answer(message)).catch((fault: unknown) => send({ fault: faultData(fault) }))
+})
+
+function send(message: FromWorker): void {
+  parentPort?.postMessage(message)
+}
+
+async function answer(message: ToWorker): Promise<void> {
+  const { render, raw } = await ready
+  if ('row' in message) {
+    const block = rendered.get(message.block)
+    send({ raw: block && (await raw(block, message.row)) })
+    return
+  }
+  rendered.set(++blocks, message)
+  rendered.delete(blocks - start.buffers)
+  send({ blocks: await render(message) })
+}
+
+/** A fault as data: problems stay problems on the other side. */
+function faultData(fault: unknown): FaultData {
+  if (fault instanceof ProblemError) return { problems: fault.problems.map(({ code, data }) => ({ code, data })) }
+  const { message, stack = '' } = fault instanceof Error ? fault : new Error(String(fault))
+  return { message, stack }
+}

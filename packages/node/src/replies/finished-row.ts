@@ -1,0 +1,105 @@
+import { extname } from 'node:path'
+import { cellText, problem, ProblemError } from 'dunelight'
+import Papa from 'papaparse'
+
+/** A row of the finished table: the record's cells, and what the answer put beside them. */
+export interface FinishedRow {
+  readonly cells: readonly unknown[]
+  readonly answer: Readonly<Record<string, unknown>>
+  readonly repaired: readonly string[]
+  readonly doubts: readonly string[]
+  /** Whether no model gave it. */
+  readonly madeUp?: boolean
+  /** What a line of JSON says before its row: which record it is, and who answered. */
+  readonly about?: Readonly<Record<string, unknown>>
+}
+
+/** How a finished row is written: one line of a file, and perhaps a line above all. */
+export interface RowWriting {
+  readonly head: (headings: readonly string[]) => string
+  readonly line: (row: FinishedRow, headings: readonly string[]) => string
+}
+
+const REPAIRED = 'repaired'
+const VERIFY = 'to verify'
+const MADE_UP = 'all of it: it is made up'
+
+/** The endings that finished rows are written with. */
+export const ROW_ENDINGS = ['.csv', '.tsv', '.jsonl'] as const
+export type RowEnding = (typeof ROW_ENDINGS)[number]
+
+/**
+ * The ending of a path that finished rows are written to. Without one they are lines of JSON.
+ *
+ * @throws ProblemError if rows are not written with that ending.
+ */
+export function readEnding(path: string | undefined): RowEnding {
+  if (path === undefined) return '.jsonl'
+  const ending = extname(path).toLowerCase()
+  const known = ROW_ENDINGS.find((one) => one === ending)
+  if (!known) throw new ProblemError([problem('output-ending', { path, known: [...ROW_ENDINGS] })])
+  return known
+}
+
+/** The writing of a file by its ending. `columns` are those of the answer. */
+export function rowWriting(ending: RowEnding, columns: readonly string[]): RowWriting {
+  if (ending === '.jsonl') return linesOf(columns)
+  const line = (cells: readonly unknown[]) =>
+    `${Papa.unparse([cells.map(cellText)], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' })}\n`
+  const more = [...columns, REPAIRED, VERIFY]
+  return {
+    head: (headings) => line([...headings, ...besides(headings, more)]),
+    line: ({ cells, answer, repaired, doubts, madeUp }, headings) =>
+      line([
+        ...headings.map((_, i) => cells[i] ?? ''),
+        ...columns.map((name) => columnCell(answer[name])),
+        repaired.join('; '),
+        madeUp ? MADE_UP : doubts.join('; '),
+      ]),
+  }
+}
+
+/** The answer's columns under names that the record does not have. */
+function besides(headings: readonly string[], columns: readonly string[]): string[] {
+  const taken = new Set(headings.map((heading) => heading.toLowerCase()))
+  return columns.map((name) => (taken.has(name.toLowerCase()) ? `answer.${name}` : name))
+}
+
+/** A value as a cell: a list of texts as people write it, if none of them holds the sign between. */
+function columnCell(value: unknown): string {
+  if (Array.isArray(value) && value.every((one) => typeof one === 'string' && !/[;[\n]/.test(one))) return value.join('; ')
+  return cellText(value)
+}
+
+/** Lines of JSON. All rows of a table have the same keys: they are written once, and the values between them. */
+function linesOf(columns: readonly string[]): RowWriting {
+  const answerMembers = membersOf(columns)
+  let known: readonly string[] | undefined
+  let rowMembers = membersOf([])
+  return {
+    head: () => '',
+    line: ({ cells, answer, repaired, doubts, madeUp, about }, headings) => {
+      if (headings !== known) {
+        known = headings
+        rowMembers = membersOf(headings)
+      }
+      const before = about && Object.keys(about).length > 0 ? `${JSON.stringify(about).slice(1, -1)},` : ''
+      const row = rowMembers((i) => cells[i] ?? '')
+      const answered = answerMembers((i) => answer[columns[i]!] ?? null)
+      const mended = repaired.length > 0 ? `,"repaired":${JSON.stringify(repaired)}` : ''
+      const verify = doubts.length > 0 ? `,"verify":${JSON.stringify(doubts)}` : ''
+      return `{${before}"row":${row},"answer":${answered}${mended}${verify}${madeUp ? ',"made-up":true' : ''}}\n`
+    },
+  }
+}
+
+/** Writes an object with these keys. Of two columns with one name the last counts. */
+function membersOf(keys: readonly string[]): (value: (at: number) => unknown) => string {
+  const places = [...new Map(keys.map((key, i) => [key, i]))].map(([key, at]) => ({ at, key: `${JSON.stringify(key)}:` }))
+  return (value) => `{${places.map(({ at, key }) => key + JSON.stringify(value(at))).join(',')}}`
+}
+
+/** A doubt in a few words: the stretch that is to be verified. */
+export function doubtText(p: { readonly message: string; readonly data: object }): string {
+  return 'text' in p.data && typeof p.data.text === 'string' ? p.data.text : p.message
+}

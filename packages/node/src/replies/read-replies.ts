@@ -1,0 +1,79 @@
+import { plainBatch, type Problem } from 'dunelight'
+import { textBytes } from '../output/bytes.js'
+import { newCounts } from '../runs/counts.js'
+import { work, type RunListener } from '../runs/engine.js'
+import type { Outcome } from '../runs/outcome.js'
+import { Selection } from '../runs/selection.js'
+import { doSteps, type RecordStep } from '../runs/step.js'
+import { RunStreams, type Sink } from '../runs/streams.js'
+import { readRecords } from '../sources/records.js'
+import { doubtText, rowWriting, type FinishedRow, type RowEnding } from './finished-row.js'
+import { ReplyReader, type AnsweredRecord, type AnswersOptions } from './read-answers.js'
+import type { Router } from './router.js'
+
+export interface ReadRepliesOptions extends Omit<AnswersOptions, 'onProgress'>, RunListener {
+  /** Gets a row for each record whose reply could be read. */
+  readonly to: Sink
+  readonly ending: RowEnding
+  /** Where rows go in place of `to`: the streams of a router's files. */
+  readonly router?: { readonly routes: Router; readonly sinks: ReadonlyMap<string, Sink> }
+  /** Gets a line of JSON for each record that is rejected. */
+  readonly rejected?: Sink
+  /** Passes over records without a reply, in place of rejecting them. */
+  readonly answered?: boolean
+  /** Hears of each record, with its answer by columns if it has one, before it is written. */
+  readonly onAnswer?: (record: AnsweredRecord, answer: Readonly<Record<string, unknown>> | undefined) => void
+  /** Does what else is to be done with an answer: writes a document. */
+  readonly finish?: (record: AnsweredRecord) => Promise<void>
+}
+
+export interface ReadRepliesResult {
+  readonly written: number
+  readonly rejected: number
+  readonly interrupted: boolean
+  /** Replies that no record wanted, or that could not be read. */
+  readonly strays: readonly Problem[]
+}
+
+/**
+ * Reads a table of replies, and writes the answers beside the records that they answer.
+ *
+ * @throws ProblemError if a table cannot be read.
+ */
+export async function readReplies(options: ReadRepliesOptions): Promise<ReadRepliesResult> {
+  const { prompt, given, locale, onHeading, records: source, to, ending, router, rejected, signal, onRejected, onProgress } = options
+  const batch = plainBatch(prompt, { ...(given && { given }), ...(locale !== undefined && { locale }) })
+  const writing = rowWriting(
+    ending,
+    prompt.answerColumns.map(({ name }) => name),
+  )
+  const reader = new ReplyReader(options)
+  const step: RecordStep = async (record, headings): Promise<Outcome | undefined> => {
+    const found = await reader.read(record)
+    if (options.answered && found.text === undefined) return undefined
+    const answer = answerOf(found)
+    const onTurn = () => options.onAnswer?.(found, answer)
+    if (!answer) return { problems: found.problems, reply: found.text, kept: found.reply?.kept, onTurn }
+    await options.finish?.(found)
+    const { repaired = [], doubts = [] } = found.reply ?? {}
+    const row: FinishedRow = { cells: found.cells, answer, repaired: repaired.map((p) => p.message), doubts: doubts.map(doubtText) }
+    if (router) return { text: '', beside: router.routes.lines(record, row, headings), onTurn }
+    return { text: textBytes(writing.line(row, headings)), onTurn }
+  }
+  const heads = router?.routes.heads() ?? {}
+  const others = [...(router?.sinks ?? [])].map(([file, sink]) => [file, { sink, head: heads[file] ?? (() => '') }] as const)
+  const output = router ? undefined : { sink: to, head: (headings: readonly string[]) => writing.head(headings) }
+  const streams = new RunStreams({ output, rejected, others: new Map(others) })
+  const counts = newCounts()
+  const blocks = (selection: Selection) => doSteps(readRecords(batch, source, onHeading ? { onHeading } : {}), selection, step)
+  const listener: RunListener = { ...(signal && { signal }), ...(onRejected && { onRejected }), ...(onProgress && { onProgress }) }
+  const whole = await work({ ...listener, step: { blocks, counts }, selection: new Selection(), to: streams })
+  await streams.end()
+  return { written: counts.written, rejected: counts.rejected, interrupted: !whole, strays: whole ? await reader.left() : [] }
+}
+
+/** The answer by its columns; undefined if the record is to be rejected. */
+function answerOf({ reply, form, problems, text }: AnsweredRecord): Readonly<Record<string, unknown>> | undefined {
+  if (problems.length > 0 || reply?.value === undefined) return undefined
+  return form ? form.columns(reply.value) : { reply: text }
+}

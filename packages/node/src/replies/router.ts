@@ -1,0 +1,80 @@
+import { extname } from 'node:path'
+import { cellText, type Batch, type BatchRecord, type Declared, type ValueType } from 'dunelight'
+import type { Beside } from '../runs/outcome.js'
+import { readEnding, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from './finished-row.js'
+
+/** A file that some finished rows go to. */
+export interface Route {
+  readonly file: string
+  readonly ending: RowEnding
+  readonly takes: (record: BatchRecord, row: FinishedRow) => boolean
+}
+
+/** Where finished rows go beside, or in place of, the output: `send:` of a batch, and `--route` of a command. */
+export class Router {
+  private readonly routes: readonly (Route & { readonly writing: RowWriting })[]
+
+  /** @param columns The columns of an answer. */
+  constructor(routes: readonly Route[], columns: readonly string[]) {
+    this.routes = routes.map((route) => ({ ...route, writing: rowWriting(route.ending, columns) }))
+  }
+
+  get files(): readonly string[] {
+    return this.routes.map(({ file }) => file)
+  }
+
+  /** What stands above the rows, by file. */
+  heads(): Record<string, (headings: readonly string[]) => string> {
+    return Object.fromEntries(this.routes.map(({ file, writing }) => [file, (headings) => writing.head(headings)]))
+  }
+
+  /** What each file gets of a row. */
+  lines(record: BatchRecord, row: FinishedRow, headings: readonly string[]): readonly Beside[] {
+    return this.routes.filter(({ takes }) => takes(record, row)).map(({ file, writing }) => [file, writing.line(row, headings)] as const)
+  }
+}
+
+/**
+ * The router of a batch's `send:`, to files of its run's folder.
+ *
+ * @throws ProblemError if a condition names what is not there, or a path has an ending that no table has.
+ */
+export function sendRouter({ prompt, library, model }: Batch): Router {
+  const { variables, answerColumns } = prompt
+  const plain = { optional: true, outside: false, span: undefined }
+  const fields = answerColumns.map(({ name, labels }): Declared => ({ ...plain, name, type: labelType(labels) }))
+  const scope: Declared[] = [...variables, { ...plain, name: 'answer', type: { kind: 'record', fields } }]
+  const routes = model.send.map(({ when, path }, i): Route => {
+    const ending = readEnding(path)
+    const keeps = library?.keep(when.condition, scope) ?? (() => false)
+    return {
+      file: `sent-${i + 1}${ending}`,
+      ending,
+      takes: ({ prepared }, { answer }) => {
+        const values = prepared?.values ?? {}
+        return keeps([...variables.map(({ name }) => values[name]), answer])
+      },
+    }
+  })
+  return new Router(
+    routes,
+    answerColumns.map(({ name }) => name),
+  )
+}
+
+/** The router of a column's labels, each to a file: `graded.on-loan.csv` gets the rows of `graded.csv` that are labelled "on loan". */
+export function labelRouter(to: string, column: string, labels: readonly string[], columns: readonly string[]): Router {
+  const ending = readEnding(to)
+  const stem = to.slice(0, to.length - extname(to).length)
+  const routes = labels.map((label): Route => ({
+    file: `${stem}.${label.replace(/[^\p{L}\p{N}_-]+/gu, '-')}${extname(to)}`,
+    ending,
+    takes: (_, { answer }) => cellText(answer[column]) === label,
+  }))
+  return new Router(routes, columns)
+}
+
+function labelType(labels: readonly string[] | undefined): ValueType {
+  if (!labels) return { kind: 'any' }
+  return labels.length === 2 && labels.includes('true') && labels.includes('false') ? { kind: 'boolean' } : { kind: 'choice', of: labels }
+}

@@ -1,0 +1,178 @@
+import { createHash } from 'node:crypto'
+import { rm } from 'node:fs/promises'
+import { basename, join, relative, resolve } from 'node:path'
+import {
+  batchModel,
+  batchOf,
+  problem,
+  ProblemError,
+  type Batch,
+  type BatchModel,
+  type BatchOptions,
+  type Library,
+  type Problem,
+} from 'dunelight'
+import { filesThatItSets } from '../library/set-files.js'
+import type { TableFile } from '../sources/open-table.js'
+import { tableFile } from '../sources/records.js'
+import type { RunListener } from './engine.js'
+import { newRunFolder, readRun, type RunFile } from './run-file.js'
+import { markOf } from './source-mark.js'
+import { keepStdin, moveInto } from './stdin.js'
+
+export interface ReadListener {
+  readonly notice?: (found: Problem) => void
+  readonly onHeading?: (problems: readonly Problem[]) => void
+}
+
+/** What every run of a batch needs, whatever it does with the records. */
+export interface RunOptions extends RunListener, ReadListener {
+  readonly library: Library
+  /** The library's folder. */
+  readonly folder: string
+  /** The name of the batch; undefined for one that options describe. */
+  readonly name: string | undefined
+  readonly batch: BatchModel
+  /** A table in place of the batch's. */
+  readonly records?: TableFile
+  /** Values that are the same for all records, over those that the batch sets. */
+  readonly given?: Readonly<Record<string, unknown>>
+  /** The options that set those values, kept for whoever continues the run. */
+  readonly said?: readonly string[]
+  readonly locale?: string
+  /** Where the output is published, in place of the batch's place. */
+  readonly to?: string
+  readonly overwrite?: boolean
+  /** Where the run's folder is made. Default: `runs` in the library's folder. */
+  readonly runs?: string
+}
+
+export interface ResumeOptions extends RunListener, ReadListener {
+  readonly library: Library
+  readonly given?: Readonly<Record<string, unknown>>
+  readonly overwrite?: boolean
+}
+
+/** The folder that the folders of runs are made in. */
+export function runsFolder({ runs, folder }: Pick<RunOptions, 'runs' | 'folder'>): string {
+  return resolve(runs ?? join(folder, 'runs'))
+}
+
+/** Where the output is published: where the options say, else where the batch says, below the library's folder. */
+export function outputPath({ to, folder, batch }: Pick<RunOptions, 'to' | 'folder' | 'batch'>): string | undefined {
+  return to ?? (batch.to && join(folder, batch.to.path))
+}
+
+/**
+ * A batch with the files that it sets, ready to be run.
+ *
+ * @throws ProblemError if it cannot be.
+ */
+export async function readyBatch(library: Library, model: BatchModel, folder: string, options: BatchOptions): Promise<Batch> {
+  const files = await filesThatItSets(library.prompt(model.prompt?.name ?? ''), model, folder, library.limits.attachmentBytes)
+  return batchOf(library, model, { ...options, given: { ...files, ...options.given } })
+}
+
+/**
+ * Makes the folder of a new run. What comes by standard input is kept in it: a run reads its records more than once, and may be continued
+ * tomorrow.
+ *
+ * @param prepare What has to succeed before the folder is made.
+ * @throws ProblemError if there is no table.
+ */
+export async function newRun<T>(
+  options: RunOptions,
+  batch: Batch,
+  prepare: (records: TableFile) => Promise<T>,
+): Promise<{ readonly folder: string; readonly file: Omit<RunFile, 'output' | 'to'>; readonly records: TableFile; readonly prepared: T }> {
+  const { folder, batch: model, name, said = [], locale } = options
+  const wanted = options.records ?? (model.records && tableFile(folder, model.records))
+  if (!wanted) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
+  const runs = runsFolder(options)
+  const records = wanted.from === '-' ? await keepStdin(wanted, runs) : wanted
+  try {
+    const prepared = await prepare(records)
+    const joined = await Promise.all(model.join.map((join) => markOf(tableFile(folder, join))))
+    const made = await newRunFolder(runs, name ?? batch.prompt.name)
+    const kept = records === wanted ? records : await moveInto(made.folder, records)
+    const { prompt, given } = batch
+    const file: Omit<RunFile, 'output' | 'to'> = {
+      run: made.run,
+      state: 'running',
+      started: new Date().toISOString(),
+      library: relative(made.folder, resolve(folder)),
+      batch: name,
+      definition: model.content as RunFile['definition'],
+      prompt: { name: prompt.name, fingerprint: prompt.fingerprint },
+      given: fingerprintOf(given),
+      said,
+      locale,
+      records: await markOf(kept),
+      joined,
+    }
+    return { folder: made.folder, file, records: kept, prepared }
+  } finally {
+    // What came by standard input is the run's by now, or not needed.
+    if (records !== wanted) await rm(records.from, { force: true })
+  }
+}
+
+/** The library's folder of a run. */
+export function libraryOf(folder: string, file: RunFile): string {
+  return resolve(folder, file.library)
+}
+
+/**
+ * The batch of a run, as it was when the run began.
+ *
+ * @param changes What else has changed since, of which this does not know.
+ * @throws ProblemError if anything that it began with has changed.
+ */
+export async function unchangedBatch(
+  folder: string,
+  file: RunFile,
+  { library, given = {} }: Pick<ResumeOptions, 'library' | 'given'>,
+  changes: (batch: Batch, model: BatchModel) => readonly Problem[] = () => [],
+): Promise<{ readonly batch: Batch; readonly model: BatchModel; readonly home: string; readonly records: TableFile }> {
+  const home = libraryOf(folder, file)
+  const model = batchModel(file.definition)
+  const batch = await readyBatch(library, model, home, { given, ...(file.locale !== undefined && { locale: file.locale }) })
+  const found = [...ownChanges(file, batch), ...changes(batch, model), ...(await tableChanges(file))]
+  if (found.length > 0) throw new ProblemError(found)
+  const { bytes: _, sha256: __, ...records } = file.records
+  return { batch, model, home, records }
+}
+
+/** @throws ProblemError if a run has ended. */
+export async function resumable(folder: string): Promise<RunFile> {
+  const file = await readRun(folder)
+  if (file.state === 'done') throw new ProblemError([problem('run-over', { run: file.run })])
+  return { ...file, state: 'running' }
+}
+
+function ownChanges(file: RunFile, { prompt, given }: Batch): Problem[] {
+  return [
+    ...(prompt.fingerprint === file.prompt.fingerprint
+      ? []
+      : [problem('run-changed', { what: `the prompt "${file.prompt.name}"`, says: 'has changed, or something that it draws on' })]),
+    ...(fingerprintOf(given) === file.given ? [] : [problem('run-changed', { what: 'the values that are set', says: 'have changed' })]),
+  ]
+}
+
+async function tableChanges({ records, joined }: RunFile): Promise<Problem[]> {
+  const problems: Problem[] = []
+  for (const mark of [records, ...joined]) {
+    const what = `the table ${basename(mark.from)}`
+    const now = await markOf(mark).catch(() => undefined)
+    if (!now) problems.push(problem('run-changed', { what, says: 'is no longer there' }))
+    else if (now.sha256 !== mark.sha256) {
+      const size = now.bytes === mark.bytes ? '' : `: it had ${mark.bytes} bytes, and has ${now.bytes}`
+      problems.push(problem('run-changed', { what, says: `has changed${size}` }))
+    }
+  }
+  return problems
+}
+
+function fingerprintOf(given: Readonly<Record<string, unknown>>): string {
+  return createHash('sha256').update(JSON.stringify(given)).digest('hex')
+}

@@ -1,0 +1,97 @@
+import { rm } from 'node:fs/promises'
+import { join } from 'node:path'
+import { problem, ProblemError } from 'dunelight'
+import { replaceFile, WriteFault } from '../output/files.js'
+import type { Counts } from './counts.js'
+import { work, type RunListener } from './engine.js'
+import { CHECKPOINT_FILE, readCheckpoint, RunFolder, type FolderOptions } from './folder.js'
+import { Lease } from './lease.js'
+import { toHtml, toMarkdown, type Report } from './report-layout.js'
+import type { RunFile, RunState } from './run-file.js'
+import { Selection, type SelectionOptions } from './selection.js'
+import type { Step } from './step.js'
+
+/** What a kind of run does with its records, and with what came of them. */
+export interface Task<C extends Counts = Counts> {
+  /** @param folder What the step's own files hold by now. */
+  readonly step: (counts: C | undefined) => Step<C>
+  readonly selection: SelectionOptions
+  readonly files: Omit<FolderOptions, 'folder'>
+  /** Called once the files are open: what the step has to remember of what was done before. */
+  readonly recall?: (folder: RunFolder, step: Step<C>) => Promise<void>
+  readonly report: (file: RunFile, counts: C) => Report
+  /** Makes the output what it is to be, and publishes it. */
+  readonly publish: (folder: string) => Promise<Pick<RunFile, 'published' | 'sent'>>
+  /** Files that only an unfinished run needs. */
+  readonly scratch?: readonly string[]
+  readonly close?: () => Promise<void>
+}
+
+export interface RunResult<C extends Counts = Counts> {
+  readonly folder: string
+  readonly file: RunFile
+  readonly counts: C
+  readonly state: RunState
+}
+
+/**
+ * Does a run's work in its folder: from the beginning, or from where it was interrupted.
+ *
+ * @throws ProblemError if another process works on it.
+ */
+export async function carryOut<C extends Counts>(
+  folder: string,
+  file: RunFile,
+  task: Task<C>,
+  listener: RunListener,
+): Promise<RunResult<C>> {
+  const lease = await Lease.take(folder)
+  if (!(lease instanceof Lease)) throw new ProblemError([problem('run-alive', { run: file.run, process: lease.process })])
+  try {
+    await writeRun(folder, file)
+    return await underLease(folder, file, task, listener)
+  } finally {
+    await task.close?.()
+    await lease.release()
+  }
+}
+
+async function underLease<C extends Counts>(folder: string, file: RunFile, task: Task<C>, listener: RunListener): Promise<RunResult<C>> {
+  const before = await readCheckpoint(folder)
+  const step = task.step(before?.counts as C | undefined)
+  const to = await RunFolder.open({ ...task.files, folder }, before, step.counts)
+  const end = async (state: RunState, more: Partial<RunFile> = {}): Promise<RunResult<C>> => {
+    const { counts } = step
+    const ended = new Date().toISOString()
+    const whole: RunFile = { ...file, ...more, state, counts, seconds: Math.round(to.seconds * 100) / 100, ended }
+    const report = task.report(whole, counts)
+    await replaceFile(join(folder, 'report.md'), toMarkdown(report))
+    await replaceFile(join(folder, 'report.html'), toHtml(report))
+    await writeRun(folder, whole)
+    return { folder, file: whole, counts, state }
+  }
+  try {
+    await task.recall?.(to, step)
+    if (!before?.whole) {
+      const selection = new Selection({ ...task.selection, unique: true, done: before?.records ?? 0 })
+      const whole = await work({ ...listener, step, selection, to, bytes: file.records.bytes })
+      await to.note(whole)
+      if (!whole) return await end('interrupted')
+    }
+    const result = await end('done', await task.publish(folder))
+    for (const name of [CHECKPOINT_FILE, ...(task.scratch ?? [])]) await rm(join(folder, name), { force: true })
+    return result
+  } catch (fault) {
+    // What is whole stays, and can be continued.
+    await to.note(false).catch(() => undefined)
+    await end('failed').catch(() => undefined)
+    if (fault instanceof WriteFault) fault.run = folder
+    throw fault
+  } finally {
+    await to.close()
+  }
+}
+
+function writeRun(folder: string, file: RunFile): Promise<void> {
+  return replaceFile(join(folder, 'run.json'), `${JSON.stringify(file, null, 2)}\n`)
+}

@@ -1,0 +1,46 @@
+import { problemRecord, type Problem, type ProblemRecord } from 'dunelight'
+
+/** A record that nothing was written of, and why: a line of `set-aside.jsonl` and of what `--aside` writes, whatever was done with the records. */
+export interface RejectedRow {
+  /** The row's number, from 1 below the heading. */
+  readonly row: number
+  readonly record: string
+  /** The codes of its problems. It is counted under the first. */
+  readonly reasons: readonly string[]
+  readonly problems: readonly ProblemRecord[]
+  /** The reply, if there was one, and what of it could be read. */
+  readonly reply?: string
+  readonly kept?: unknown
+  /** The record as it stands in its table. */
+  readonly raw: unknown
+}
+
+export interface Rejection {
+  readonly problems: readonly Problem[]
+  readonly reply?: string | undefined
+  readonly kept?: unknown
+}
+
+export function rejectedRow(row: number, record: string, { problems, reply, kept }: Rejection, raw: unknown): RejectedRow {
+  return {
+    row,
+    record,
+    reasons: problems.map((p) => p.code),
+    problems: problems.map(problemRecord),
+    ...(reply !== undefined && { reply, kept: kept ?? null }),
+    raw,
+  }
+}
+
+export function rejectedLine(row: RejectedRow): string {
+  return `${JSON.stringify(row)}\n`
+}
+
+/** Cells of a row that no heading stands above. */
+const MORE = 'further cells'
+
+/** A record as it stands in its table. What it does not have is left out. */
+export function rawOf(cells: readonly unknown[], headings: readonly string[]): unknown {
+  const named = Object.fromEntries(headings.flatMap((heading, i) => (cells[i] === undefined ? [] : [[heading, cells[i]]])))
+  return cells.length > headings.length ? { ...named, [MORE]: cells.slice(headings.length) } : named
+}

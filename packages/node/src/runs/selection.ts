@@ -1,0 +1,78 @@
+import { problem, ProblemError, type BatchRecord, type Problem } from 'dunelight'
+import { hashName, HashSet64 } from './hash-set.js'
+import { Names } from './names.js'
+import { safePath } from './safe-path.js'
+
+export interface SelectionOptions {
+  /** Wants every record: which of them are, is decided elsewhere. */
+  readonly all?: boolean
+  /** Ends after so many records that fit. */
+  readonly take?: number | undefined
+  /** Only the record of this name. */
+  readonly only?: string | undefined
+  /** So many records were done before the run was interrupted. */
+  readonly done?: number
+  /** Rejects a record whose name another had before it. */
+  readonly unique?: boolean
+  /** The part of the records' own paths that all have in common. */
+  readonly base?: string | undefined
+}
+
+/** What is to become of a record: its step is done, it is rejected for these problems, or it is passed over. */
+export type Verdict = 'wanted' | 'passed over' | readonly Problem[]
+
+/**
+ * Decides which records a run works on: `take`, `only`, the records done before, and those whose name or path another record had. A record
+ * is asked about once, in the order of the table. (`sample` draws from the table before: what it draws cannot be known record by record.)
+ */
+export class Selection {
+  /** Records that were asked about. */
+  count = 0
+  private readonly names = new Names()
+  private readonly paths = new HashSet64(false)
+  private left: number
+  private found = false
+
+  constructor(private readonly options: SelectionOptions = {}) {
+    this.left = options.take ?? Infinity
+  }
+
+  /** Whether no further record is wanted. */
+  get full(): boolean {
+    return this.left <= 0
+  }
+
+  verdict(id: string, named: boolean, fits: boolean, path: string | undefined): Verdict {
+    const { all, only, done = 0 } = this.options
+    if (all) return 'wanted'
+    if (this.full || (only !== undefined && id !== only)) return 'passed over'
+    const before = ++this.count <= done
+    this.found = true
+    if (only !== undefined) this.left = 0
+    if (!fits) return before ? 'passed over' : 'wanted'
+    const refused = this.refused(id, named, path)
+    if (!refused) this.left--
+    return before ? 'passed over' : (refused ?? 'wanted')
+  }
+
+  of({ id, named, prepared, path }: BatchRecord): Verdict {
+    return this.verdict(id, named, prepared !== undefined, path)
+  }
+
+  /** @throws ProblemError if the one record that was wanted has not come by the end of the table. */
+  end(): void {
+    const { only } = this.options
+    if (only !== undefined && !this.found) throw new ProblemError([problem('record-unknown', { id: only })])
+  }
+
+  private refused(id: string, named: boolean, path: string | undefined): readonly Problem[] | undefined {
+    // Rows without a name of their own are told apart by their number.
+    if (this.options.unique && named && this.names.add(id)) return [problem('record-named-twice', { name: id })]
+    if (path === undefined) return undefined
+    const safe = safePath(path, this.options.base ?? '')
+    if (safe === undefined) return [problem('record-path-unfit', { path })]
+    // Some disks take two names that differ in case for one.
+    const [high, low] = hashName(safe.normalize('NFC').toLowerCase())
+    return this.paths.add(high, low, 0) === undefined ? undefined : [problem('record-path-twice', { path: safe })]
+  }
+}

@@ -1,0 +1,112 @@
+import { problem, type BatchRecord } from 'dunelight'
+import type { RecordChunk } from '../sources/records.js'
+import { BlockBuilder, type Block } from './block.js'
+import { BufferPool } from './buffer-pool.js'
+import type { Counts } from './counts.js'
+import type { Beside, Outcome } from './outcome.js'
+import type { Rejection } from './rejected.js'
+import type { Selection } from './selection.js'
+
+/** Does something with one record. Undefined: nothing comes of it, and it is not counted. */
+export type RecordStep = (record: BatchRecord, headings: readonly string[]) => Several<Outcome | undefined>
+type Several<T> = T | Promise<T> | readonly Promise<T>[]
+
+/** What a run does with the records of its table. */
+export interface Step<C extends Counts = Counts> {
+  /** What comes of the records, in their order. */
+  readonly blocks: (selection: Selection) => AsyncIterable<Block>
+  /** What is counted: plain data, kept by the checkpoint. The engine counts what is written and what is rejected. */
+  readonly counts: C
+  /** Counts the written records of a block, by their places in it; gives what other files get. */
+  readonly onWritten?: (block: Block, places: readonly number[]) => readonly Beside[]
+}
+
+/** The run was told to end while a record waited for its turn. What came of the records before it is whole. */
+export class Interrupted extends Error {
+  override readonly name = 'Interrupted'
+}
+
+export interface StepOptions {
+  /** How many records may be under way at a time. */
+  readonly ahead?: number
+  readonly buffers?: BufferPool
+  /** How many records are handed on at a time, at most. */
+  readonly most?: number
+}
+
+interface Entry {
+  readonly record: BatchRecord
+  readonly headings: readonly string[]
+  readonly through: number
+  readonly bytesRead: number
+  readonly outcome: Promise<Outcome | undefined>
+  ready: boolean
+}
+
+/**
+ * Does a step for the records that are wanted, several at a time if it takes time, and hands on what comes of them in the records' order.
+ * While a record is waited for, those before it are handed on.
+ */
+export async function* doSteps(
+  chunks: AsyncIterable<RecordChunk>,
+  selection: Selection,
+  step: RecordStep,
+  { ahead = 1, buffers = new BufferPool(2), most = 512 }: StepOptions = {},
+): AsyncGenerator<Block> {
+  const builder = new BlockBuilder(buffers)
+  const waiting: Entry[] = []
+  const drain = async function* (left: number): AsyncGenerator<Block> {
+    for (let first = waiting[0]; first && (first.ready || waiting.length > left); first = waiting[0]) {
+      if (builder.size > 0 && (!first.ready || builder.size >= most)) yield builder.take()
+      try {
+        builder.add(first, await first.outcome)
+      } catch (fault) {
+        if (builder.size > 0) yield builder.take()
+        throw fault
+      }
+      waiting.shift()
+    }
+  }
+  let rows = 0
+  for await (const { headings, records, bytesRead, rows: count } of chunks) {
+    rows += count
+    for (const record of records) {
+      const verdict = selection.of(record)
+      if (verdict === 'passed over') continue
+      const place = { record, headings, through: selection.count, bytesRead: (bytesRead * record.row) / Math.max(rows, record.row) }
+      const found = verdict === 'wanted' ? step(record, headings) : { problems: verdict }
+      if (waiting.length === 0 && !isPromise(found) && !isList(found)) {
+        builder.add(place, found)
+        if (builder.size >= most) yield builder.take()
+      } else for (const outcome of isList(found) ? found : [Promise.resolve(found)]) waiting.push(entryOf(place, outcome))
+      if (waiting.length > 0) yield* drain(ahead - 1)
+      if (selection.full) break
+    }
+    if (waiting.length === 0 && builder.size > 0) yield builder.take()
+    if (selection.full) break
+  }
+  yield* drain(0)
+  if (builder.size > 0) yield builder.take()
+}
+
+function entryOf(place: Omit<Entry, 'outcome' | 'ready'>, outcome: Promise<Outcome | undefined>): Entry {
+  const entry: Entry = { ...place, outcome, ready: false }
+  const settled = () => (entry.ready = true)
+  outcome.then(settled, settled)
+  return entry
+}
+
+function isPromise<T>(found: Several<T>): found is Promise<T> {
+  return found instanceof Promise
+}
+
+function isList<T>(found: Several<T>): found is readonly Promise<T>[] {
+  return Array.isArray(found)
+}
+
+/** What a record without values comes to. */
+export function unprepared({ problems }: BatchRecord): Rejection {
+  return {
+    problems: problems.length > 0 ? problems : [problem('internal-error', { cause: 'a record without values and problems', stack: '' })],
+  }
+}

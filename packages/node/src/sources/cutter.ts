@@ -1,0 +1,91 @@
+import { open } from 'node:fs/promises'
+import { problem, ProblemError } from 'dunelight'
+import { beginningOf, delimiterOf, Encoding, RowScanner, wholeCharacters, type DecodeOptions } from '@dunelight/tables'
+import { narrow } from './narrow.js'
+import { formatOf, type TableFile } from './open-table.js'
+
+/** Whole rows of a file. */
+export interface Cut {
+  /** Looked at before the next ones are asked for: their room is used again. */
+  readonly bytes: Uint8Array
+  /** Rows and lines before them, the heading among them. */
+  readonly rows: number
+  readonly lines: number
+  /** How far the file has been read. */
+  readonly end: number
+  readonly encoding: 'utf-8' | 'windows-1252'
+}
+
+/** How a file is cut: where its text begins, and what separates its cells; undefined for lines. */
+export interface Cutting {
+  readonly from: number
+  readonly delimiter: string | undefined
+}
+
+/** How much is read at a time, and about how long a block is. */
+const SIZE = 128 * 1024
+/** A heading longer than this is not looked for. */
+const LONGEST_HEADING = 4 * 1024 * 1024
+
+/**
+ * How a table's file can be cut into blocks of whole rows; undefined if it cannot: of another format, or in an encoding of two bytes a character.
+ *
+ * @throws ProblemError if it is no text.
+ */
+export async function cuttingOf(table: TableFile): Promise<Cutting | undefined> {
+  const format = formatOf(table) ?? 'csv'
+  if (format !== 'csv' && format !== 'tsv' && format !== 'jsonl') return undefined
+  const file = await open(table.from, 'r')
+  try {
+    for (let size = 1 << 16; size <= LONGEST_HEADING; size *= 8) {
+      const { buffer, bytesRead } = await file.read(new Uint8Array(size), 0, size, 0)
+      const bytes = buffer.subarray(0, bytesRead)
+      const { mark, encoding } = beginningOf(bytes, table.from)
+      if (encoding) return undefined
+      if (format === 'jsonl') return { from: mark, delimiter: undefined }
+      const delimiter = delimiterOf(narrow.text(bytes.subarray(mark)), bytesRead < size)
+      if (delimiter !== undefined) return { from: mark, delimiter }
+    }
+    return undefined
+  } finally {
+    await file.close()
+  }
+}
+
+/**
+ * Cuts a file into blocks of whole rows, by the scanner that reads tables too.
+ *
+ * @throws ProblemError if a quote is never closed, a row too long, or the text in two encodings.
+ */
+export async function* cuts(path: string, { from, delimiter }: Cutting, options: Omit<DecodeOptions, 'narrow'>): AsyncGenerator<Cut> {
+  const scanner = new RowScanner(delimiter, options)
+  const encodings = new Encoding({ ...options, narrow })
+  const file = await open(path, 'r')
+  try {
+    const { size } = await file.stat()
+    let room = new Uint8Array(2 * SIZE)
+    let rest: Uint8Array = new Uint8Array(0)
+    for (let at = from, last = at >= size; !last;) {
+      const needed = rest.length + Math.min(SIZE, size - at)
+      const next = needed <= room.length ? room : new Uint8Array(2 * needed)
+      next.set(rest)
+      room = next
+      const { bytesRead } = await file.read(room, rest.length, needed - rest.length, at)
+      at += bytesRead
+      last = at >= size || bytesRead === 0
+      const bytes = room.subarray(0, rest.length + bytesRead)
+      const { rows, lines } = scanner
+      const whole = bytes.subarray(0, last ? bytes.length : wholeCharacters(bytes))
+      const encoding = encodings.of(whole)
+      const valid = encoding === 'utf-8' ? encodings.validLength(whole) : whole.length
+      const broken = valid < whole.length
+      const end = scanner.scan(narrow.text(whole.subarray(0, valid)), last && !broken, () => undefined)
+      const { problem: fault = broken ? problem('not-text', { file: options.name }) : undefined } = scanner
+      if (end > 0) yield { bytes: bytes.subarray(0, end), rows, lines, end: at, encoding: encoding === 'ascii' ? 'utf-8' : encoding }
+      if (fault) throw new ProblemError([fault])
+      rest = bytes.subarray(end)
+    }
+  } finally {
+    await file.close()
+  }
+}

@@ -1,0 +1,47 @@
+import type { RecordChunk } from './record-chunk.js'
+import type { BatchRecord } from 'dunelight'
+
+/** How many records are handed on at a time. */
+const SOME = 256
+
+/**
+ * So many records, drawn by lot out of all, in their order. Every record has the same chance whatever the table's length, which is not known
+ * before its end: one that comes late takes the place of one that came before. The same seed draws the same.
+ */
+export async function* sampled(source: AsyncIterable<RecordChunk>, count: number, seed: number): AsyncGenerator<RecordChunk> {
+  const draw = lots(seed)
+  const drawn: { readonly record: BatchRecord; readonly headings: readonly string[] }[] = []
+  let before = 0
+  let bytesRead = 0
+  for await (const chunk of source) {
+    bytesRead = chunk.bytesRead
+    for (const record of chunk.records) {
+      before++
+      if (drawn.length < count) drawn.push({ record, headings: chunk.headings })
+      else {
+        const at = Math.floor(draw() * before)
+        if (at < count) drawn[at] = { record, headings: chunk.headings }
+      }
+    }
+  }
+  drawn.sort((a, b) => a.record.row - b.record.row)
+  for (let at = 0; at < drawn.length;) {
+    const { headings } = drawn[at]!
+    const some = drawn.slice(at, at + SOME)
+    const end = some.findIndex((one) => one.headings !== headings)
+    const records = (end < 0 ? some : some.slice(0, end)).map((one) => one.record)
+    at += records.length
+    yield { headings, records, bytesRead, rows: records.length }
+  }
+}
+
+/** Numbers from 0 to 1, the same for the same seed on every machine (mulberry32). */
+function lots(seed: number): () => number {
+  let state = (seed ^ 0x5bf03635) >>> 0
+  return () => {
+    state = (state + 0x6d2b79f5) >>> 0
+    let mixed = Math.imul(state ^ (state >>> 15), state | 1)
+    mixed ^= mixed + Math.imul(mixed ^ (mixed >>> 7), mixed | 61)
+    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4294967296
+  }
+}

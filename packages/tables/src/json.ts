@@ -1,0 +1,57 @@
+import { JSONParser } from '@streamparser/json'
+import { exactNumber } from 'dunelight'
+import { decoded, type Bytes, type DecodeOptions } from './decode.js'
+import { unreadable } from './misread.js'
+import type { ListItems } from './table.js'
+
+/** How many items are handed on at a time. */
+const SOME = 512
+
+/**
+ * A JSON list, an item at a time: the list is never held.
+ *
+ * @throws ProblemError where it is no JSON list.
+ */
+export async function* jsonList(source: Bytes, options: DecodeOptions & { readonly of: string }): AsyncGenerator<ListItems> {
+  const { name, of } = options
+  let items: unknown[] = []
+  let bytesRead = 0
+  let begun = false
+  let count = 0
+  const parser = new JSONParser({ paths: ['$.*'], keepStack: false })
+  const faults: string[] = []
+  keepDigits(parser)
+  parser.onValue = ({ value }) => void items.push(value)
+  parser.onError = (fault) => void faults.push(fault.message)
+  for await (const { text, mend, bytesRead: far } of decoded(source, options)) {
+    bytesRead = far
+    if (!begun && text.trim() !== '') {
+      begun = true
+      if (!text.trimStart().startsWith('[')) unreadable(name, `it holds no list of ${of}`)
+    }
+    if (!parser.isEnded) parser.write(mend ? mend(text) : text)
+    else if (text.trim() !== '') unreadable(name, 'something stands behind its list')
+    if (faults.length > 0) unreadable(name, plain(faults[0]!, count + items.length))
+    if (items.length >= SOME) {
+      count += items.length
+      yield { items, bytesRead }
+      items = []
+    }
+  }
+  if (!begun) return
+  if (!parser.isEnded) unreadable(name, 'its list is never closed')
+  if (items.length > 0) yield { items, bytesRead }
+}
+
+/** Numbers beyond what a double holds keep their digits. */
+function keepDigits(parser: JSONParser): void {
+  const { tokenizer } = parser as unknown as { tokenizer: { parseNumber: (text: string) => number | string } }
+  tokenizer.parseNumber = exactNumber
+}
+
+/** The parser's fault in our words. */
+function plain(message: string, items: number): string {
+  if (message.includes('in state ENDED')) return 'something stands behind its list'
+  const sign = /Unexpected (?:[A-Z_]+ \()?"(.+?)"/.exec(message)?.[1]
+  return `it is no JSON: ${sign === undefined ? 'a sign' : JSON.stringify(sign)} is out of place, behind item ${items}`
+}
