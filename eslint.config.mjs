@@ -15,10 +15,15 @@ export default tseslint.config(
       '@typescript-eslint/no-unnecessary-condition': ['error', { allowConstantLoopConditions: true }],
       '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }],
       '@typescript-eslint/no-confusing-void-expression': ['error', { ignoreArrowShorthand: true }],
-      '@typescript-eslint/no-non-null-assertion': 'off',
+
       // What is taken out of a record by name is what the rest is without.
       '@typescript-eslint/no-unused-vars': ['error', { ignoreRestSiblings: true }],
     },
+  },
+  {
+    // What is missing in a test fails it, whatever it is called.
+    files: ['**/*.test.ts', '**/*.test.tsx', 'test/**'],
+    rules: { '@typescript-eslint/no-non-null-assertion': 'off' },
   },
   {
     files: ['**/*.mjs', '**/*.js'],

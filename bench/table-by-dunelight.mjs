@@ -18,17 +18,17 @@ if (threads === '1') {
   const done = await renderTable({ prompt: library.prompt(name), records: from, to: out })
   out.end()
   await finished(out)
-  fail(done.aside)
+  fail(done.rejected)
 } else {
   const runs = mkdtempSync(join(tmpdir(), 'bench-'))
   const batch = batchModel({ prompt: name, records: { from: 'records' } })
   const setting = { library, folder, name: 'bench', batch, records: { from }, runs, to, overwrite: true, bare: true }
-  const { tally } = await runBatch({ ...setting, workers: Number(threads) })
+  const { counts } = await runBatch({ ...setting, workers: Number(threads) })
   rmSync(runs, { recursive: true })
-  fail(tally.aside)
+  fail(counts.rejected)
 }
 report(started)
 
-function fail(aside) {
-  if (aside > 0) throw new Error(`${aside} records were set aside`)
+function fail(rejected) {
+  if (rejected > 0) throw new Error(`${rejected} records were set rejected`)
 }

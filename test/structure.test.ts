@@ -29,7 +29,7 @@ const ORDER: Readonly<Record<string, readonly string[]>> = {
   editor: [],
 }
 /** Files at the top of a package that all of its folders may know. */
-const KNOWN_TO_ALL = ['packages/cli/src/define-command.ts']
+const KNOWN_TO_ALL = ['packages/cli/src/define-command.ts', 'packages/core/src/invariant.ts']
 
 function sourceFiles(folder: string): string[] {
   return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {

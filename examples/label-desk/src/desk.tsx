@@ -1,6 +1,6 @@
 import { Group, SegmentedControl, Select, Text, Title } from '@mantine/core'
 import { useMemo, useState } from 'react'
-import { ProblemError, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
+import { ProblemError, type Library, type Problem, type Prompt, type Rendering, defined } from 'dunelight'
 import { FILES, openFiles, REGISTER } from './demo.js'
 import { FileEditor } from './file-editor.js'
 import { Legend } from './legend.js'
@@ -24,7 +24,7 @@ export function Desk() {
   const [file, setFile] = useState(LABEL_FILE)
   const [view, setView] = useState<View>('finished turns')
   const [table, setTable] = useState(register)
-  const [chosen, setChosen] = useState(register.objects[0]!)
+  const [chosen, setChosen] = useState(defined(register.objects[0]))
   const [changes, setChanges] = useState<Values>({})
   const library = useMemo(() => openFiles(files), [files])
   const prompt = useMemo(() => soundPrompt(library), [library])

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import { basicSetup, EditorView } from 'codemirror'
 import { useEffect, useRef } from 'react'
 import { libraryFile } from '@dunelight/editor'
@@ -20,7 +21,7 @@ export function FileEditor({ file, files, onEdit }: Props) {
     const view = new EditorView({
       doc: latest.current.files[file] ?? '',
       extensions: [basicSetup, language, report],
-      parent: host.current!,
+      parent: defined(host.current),
     })
     return () => view.destroy()
   }, [file])

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import '@mantine/core/styles.css'
 import './desk.css'
 import { createTheme, MantineProvider } from '@mantine/core'
@@ -13,7 +14,7 @@ const theme = createTheme({
   defaultRadius: 'sm',
 })
 
-createRoot(document.getElementById('desk')!).render(
+createRoot(defined(document.getElementById('desk'))).render(
   <StrictMode>
     <MantineProvider theme={theme}>
       <Desk />

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import '@mantine/core/styles.css'
 import './bench.css'
 import { createTheme, MantineProvider } from '@mantine/core'
@@ -24,7 +25,7 @@ declare global {
 }
 window.bench = bench
 
-createRoot(document.getElementById('bench')!).render(
+createRoot(defined(document.getElementById('bench'))).render(
   <MantineProvider theme={theme} defaultColorScheme="auto">
     <Workbench bench={bench} />
   </MantineProvider>,

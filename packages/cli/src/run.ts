@@ -2,7 +2,7 @@ import { mkdtemp } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { CommanderError } from 'commander'
-import { printProblem, ProblemError } from 'dunelight'
+import { printProblem, ProblemError, defined } from 'dunelight'
 import { reason, WriteFault, writeNew } from '@dunelight/node'
 import { build } from './program.js'
 import { guarded } from './ui/streams.js'
@@ -84,10 +84,9 @@ function systemFault(fault: SystemFault): string {
 }
 
 function firstLine(fault: unknown): string {
-  return (fault instanceof Error ? fault.message : String(fault))
-    .replace(/^this is a bug in dunelight: /, '')
-    .split('\n')[0]!
-    .slice(0, 200)
+  return defined(
+    (fault instanceof Error ? fault.message : String(fault)).replace(/^this is a bug in dunelight: /, '').split('\n')[0],
+  ).slice(0, 200)
 }
 
 /** Where all that is known of an exception was written. */

@@ -40,6 +40,7 @@ export {
   type Report,
 } from './problems/problem.js'
 export { contained, internalError } from './problems/contained.js'
+export { defined } from './invariant.js'
 export { registry } from './problems/registry.js'
 export { nearest } from './problems/suggest.js'
 // Parts

@@ -1,4 +1,4 @@
-import { problem, ProblemError, type Problem } from 'dunelight'
+import { problem, ProblemError, type Problem, defined } from 'dunelight'
 
 /** Bytes of a source, a chunk at a time: what Node's streams and the browser's are. */
 export type Bytes = AsyncIterable<Uint8Array> | ReadableStream<Uint8Array>
@@ -195,7 +195,7 @@ function lengthOf(first: number): number {
 /** The length without the beginning of a character that goes on in the next chunk. */
 export function wholeCharacters(bytes: Uint8Array): number {
   for (let back = 1; back <= Math.min(3, bytes.length); back++) {
-    const byte = bytes[bytes.length - back]!
+    const byte = defined(bytes[bytes.length - back])
     if (byte < 0x80) return bytes.length
     if (byte >= 0xc0) {
       return lengthOf(byte) > back ? bytes.length - back : bytes.length

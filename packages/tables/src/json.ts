@@ -1,5 +1,5 @@
 import { JSONParser } from '@streamparser/json'
-import { exactNumber } from 'dunelight'
+import { exactNumber, defined } from 'dunelight'
 import { decoded, type Bytes, type DecodeOptions } from './decode.js'
 import { unreadable } from './misread.js'
 import type { ListItems } from './table.js'
@@ -31,7 +31,7 @@ export async function* jsonList(source: Bytes, options: DecodeOptions & { readon
     }
     if (!parser.isEnded) parser.write(mend ? mend(text) : text)
     else if (text.trim() !== '') unreadable(name, 'something stands behind its list')
-    if (faults.length > 0) unreadable(name, plain(faults[0]!, count + items.length))
+    if (faults.length > 0) unreadable(name, plain(defined(faults[0]), count + items.length))
     if (items.length >= SOME) {
       count += items.length
       yield { items, bytesRead }

@@ -1,4 +1,4 @@
-import { exactNumber } from 'dunelight'
+import { exactNumber, defined } from 'dunelight'
 import { parse } from 'yaml'
 import { decoded, type Bytes, type DecodeOptions } from './decode.js'
 import { unreadable } from './misread.js'
@@ -21,7 +21,7 @@ export async function* yamlList(source: Bytes, options: DecodeOptions & { readon
   try {
     data = parse(text, (_, value: unknown) => (typeof value === 'bigint' ? exactNumber(String(value)) : value), { intAsBigInt: true })
   } catch (fault) {
-    unreadable(name, fault instanceof Error ? fault.message.split('\n')[0]! : String(fault))
+    unreadable(name, fault instanceof Error ? defined(fault.message.split('\n')[0]) : String(fault))
   }
   if (data === null || data === undefined) return
   if (!Array.isArray(data)) unreadable(name, `it holds no list of ${of}`)

@@ -1,4 +1,4 @@
-import { countedByLines, problem, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
+import { countedByLines, problem, type Library, type Problem, type Prompt, type Rendering, defined } from 'dunelight'
 import { Pass, type FaultOfWorker, type FromWorker, type ToWorker } from './pass.js'
 import { Kept } from './kept.js'
 import { ServiceFault, type LibraryData, type Service } from './service.js'
@@ -124,7 +124,7 @@ export class Bench {
     const { prompt, batch, table, row, budget } = this.kept.place
     this.budget = budget
     const names = this.promptNames
-    const first = names.includes(prompt ?? '') ? prompt! : (names.find((name) => this.batchesOf(name).length > 0) ?? names[0])
+    const first = names.includes(prompt ?? '') ? defined(prompt) : (names.find((name) => this.batchesOf(name).length > 0) ?? names[0])
     if (first !== undefined) await this.choosePrompt(first, { batch, table, row })
     this.tell()
   }
@@ -179,7 +179,8 @@ export class Bench {
     this.hand = undefined
     if (this.file !== undefined) this.file = this.fileOf(name)
     const turn = ++this.choosing
-    const path = batch === undefined ? (at.table ?? (await this.fittingTable())) : this.library.shelf.batches.get(batch)!.records!.path
+    const path =
+      batch === undefined ? (at.table ?? (await this.fittingTable())) : defined(defined(this.library.shelf.batches.get(batch)).records).path
     if (turn !== this.choosing) return
     // Where no table fits, values by hand are what is left.
     if (path === undefined && this.view === 'sheet' && this.data.data.length > 0) {
@@ -211,7 +212,7 @@ export class Bench {
   async chooseSource(source: { readonly batch: string } | { readonly table: string }): Promise<void> {
     if ('batch' in source) {
       this.wanted = { ...this.wanted, batch: source.batch }
-      await this.openTable(this.library.shelf.batches.get(source.batch)!.records!.path, 0)
+      await this.openTable(defined(defined(this.library.shelf.batches.get(source.batch)).records).path, 0)
     } else {
       this.wanted = { ...this.wanted, batch: undefined }
       await this.openTable(source.table, 0)
@@ -349,7 +350,7 @@ export class Bench {
 
   /** Saves a file, unless somebody else has written it meanwhile: then both texts are shown. */
   async save(path: string, was: string | null): Promise<void> {
-    const text = this.files[path]!
+    const text = defined(this.files[path])
     try {
       const saved = await this.service.save(path, text, was)
       if (saved.state === 'changed') {
@@ -401,7 +402,7 @@ export class Bench {
     const edited = this.edited
     const data = await this.service.library()
     this.seen = data.marks
-    const kept = Object.fromEntries(edited.map((path) => [path, this.files[path]!]))
+    const kept = Object.fromEntries(edited.map((path) => [path, defined(this.files[path])]))
     // Of a file that is edited here the mark stays the one that it was edited from: saving it finds out.
     const own = Object.fromEntries(
       edited.map((path) => [path, this.data.marks[path]]).filter((one): one is [string, string] => one[1] !== undefined),
@@ -472,7 +473,7 @@ export class Bench {
     if (!this.table || this.wanted.prompt === '' || this.firstSheet === undefined) return
     const worker = this.looker()
     if (!this.handed) {
-      const joined = new Map([...this.joined].map(([path, one]) => [path, plain(one)!]))
+      const joined = new Map([...this.joined].map(([path, one]) => [path, defined(plain(one))]))
       worker.postMessage({ kind: 'table', table: plain(this.table), joined } satisfies ToWorker)
       this.handed = true
     }

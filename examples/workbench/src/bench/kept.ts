@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 /** Where somebody was, so that a reload comes back to it. */
 export interface KeptPlace {
   readonly prompt?: string | undefined
@@ -28,7 +29,7 @@ export class Kept {
 
   /** Edited texts; whether their files have been written by somebody else since is found out when they are saved. */
   get edits(): Record<string, string> {
-    return Object.fromEntries(Object.entries(this.all).map(([path, edit]) => [path, edit!.text]))
+    return Object.fromEntries(Object.entries(this.all).map(([path, edit]) => [path, defined(edit).text]))
   }
 
   private get all(): Record<string, KeptEdit | undefined> {

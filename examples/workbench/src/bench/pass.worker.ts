@@ -1,4 +1,4 @@
-import { countedByLines, ProblemError, type Turn } from 'dunelight'
+import { countedByLines, ProblemError, type Turn, defined } from 'dunelight'
 import { ROW, type FaultOfWorker, type FromWorker, type ToWorker } from './pass.js'
 import { Opener, Subject } from './subject.js'
 import type { BenchTable } from './table.js'
@@ -53,7 +53,7 @@ async function look({ id, saved, files, beside, wanted }: ToWorker & { kind: 'lo
       if (before && at >= own.filled) own.hashes[at] = hashOf(...rowOf(before, at))
       part.states[at - from] = state
       part.changed[at - from] = hash === own.hashes[at] ? 0 : 1
-      if (turns && at % stride === 0) part.tokens[at - from] = turns.reduce((sum, { text }) => sum + count!(text), 0)
+      if (turns && at % stride === 0) part.tokens[at - from] = turns.reduce((sum, { text }) => sum + defined(count)(text), 0)
     }
     own.filled = Math.max(own.filled, to)
     self.postMessage(part)

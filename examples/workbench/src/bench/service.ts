@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import type { CaseRows, FileValue } from 'dunelight'
 import type { ProblemRecord } from 'dunelight'
 
@@ -46,7 +47,7 @@ export class Service {
     more: { readonly sheet?: string; readonly query?: string } = {},
   ): Promise<{ stream: ReadableStream<Uint8Array>; format: string }> {
     const answer = await this.ask(`/api/table?${new URLSearchParams({ path, ...more }).toString()}`)
-    return { stream: answer.body!, format: answer.headers.get('x-table-format') ?? 'csv' }
+    return { stream: defined(answer.body), format: answer.headers.get('x-table-format') ?? 'csv' }
   }
 
   async save(path: string, text: string, was: string | null): Promise<Saved> {

@@ -1,4 +1,4 @@
-import { ProblemError, type BatchRecord, type Problem, type Rendering } from 'dunelight'
+import { ProblemError, type BatchRecord, type Problem, type Rendering, defined } from 'dunelight'
 import { handRecord, type Subject } from './subject.js'
 
 /** A sheet: the finished turns of one record, or what keeps it from having any. */
@@ -31,7 +31,7 @@ export function turnsText(subject: Subject | undefined, row: number): string | u
   const record = subject?.record(row)
   if (!record?.prepared) return undefined
   try {
-    return JSON.stringify(record.prepared.turns(subject!.options(record)).map(({ role, text }) => [role, text]))
+    return JSON.stringify(record.prepared.turns(defined(subject).options(record)).map(({ role, text }) => [role, text]))
   } catch (fault) {
     if (fault instanceof ProblemError) return undefined
     throw fault

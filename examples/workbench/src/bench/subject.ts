@@ -14,6 +14,7 @@ import {
   type Pool,
   type Problem,
   type Prompt,
+  defined,
 } from 'dunelight'
 import { validator } from './json-schema.js'
 import type { BenchTable } from './table.js'
@@ -79,7 +80,7 @@ export class Subject {
     if (misread) return this.unready(at, [misread])
     if (!this.rows) return this.unready(at, this.problems)
     try {
-      return this.rows.read(this.table!.rows[at]!, at + 1)
+      return this.rows.read(defined(defined(this.table).rows[at]), at + 1)
     } catch (fault) {
       if (fault instanceof ProblemError) return this.unready(at, fault.problems)
       throw fault

@@ -1,7 +1,7 @@
 import { Button, Group, Select, Switch, Textarea } from '@mantine/core'
 import { diffWordsWithSpace } from 'diff'
 import { useMemo, useState } from 'react'
-import { STRATEGIES } from 'dunelight'
+import { STRATEGIES, defined } from 'dunelight'
 import { parseDocument } from 'yaml'
 import type { Bench } from '../bench/bench.js'
 import { sheetOf, turnsText, type Sheet } from '../bench/sheet.js'
@@ -19,7 +19,7 @@ export function BesideView({ bench }: { bench: Bench }) {
   const [looking, setLooking] = useState<string>()
   const [whole, setWhole] = useState(false)
   const others = useMemo(() => othersOf(bench), [bench, library])
-  const other = others.find(({ value }) => value === wanted) ?? others[0]!
+  const other = others.find(({ value }) => value === wanted) ?? defined(others[0])
   const subject = useMemo(
     () => bench.subjectOf(withSettings(bench, other.files(bench), settings)),
     [bench, other, files, data, table, settings, bench.wanted],
@@ -100,7 +100,7 @@ function othersOf(bench: Bench): Other[] {
         }))
       : []),
     ...sets.flatMap(({ name }) => {
-      const file = bench.library.shelf.examples.get(name)!.file.name
+      const file = defined(bench.library.shelf.examples.get(name)).file.name
       return STRATEGIES.map(({ name: by }) => ({
         value: `pick ${name} ${by}`,
         label: `${name} picked by ${by}`,
@@ -129,7 +129,7 @@ function Difference({ left, right, whole, names }: { left: Sheet; right: Sheet; 
   const pairs = useMemo(() => {
     const [one, other] = [left.rendering?.turns ?? [], right.rendering?.turns ?? []]
     return Array.from({ length: Math.max(one.length, other.length) }, (_, i) => ({
-      role: one[i]?.role ?? other[i]!.role,
+      role: one[i]?.role ?? defined(other[i]).role,
       parts: diffWordsWithSpace(other[i]?.text ?? '', one[i]?.text ?? ''),
     }))
   }, [left, right])
@@ -149,7 +149,7 @@ function Difference({ left, right, whole, names }: { left: Sheet; right: Sheet; 
         whole || parts.some((part) => part.added || part.removed) ? (
           <div className="beside-pair" key={i}>
             {(['removed', 'added'] as const).map((leaves, side) => (
-              <article className="turn" key={leaves} aria-label={`${role} turn, ${names[side]!}`}>
+              <article className="turn" key={leaves} aria-label={`${role} turn, ${defined(names[side])}`}>
                 <h4 className="turn-role">{role}</h4>
                 <div className="turn-text" dir="auto">
                   {parts

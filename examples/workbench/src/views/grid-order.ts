@@ -1,4 +1,4 @@
-import { cellText } from 'dunelight'
+import { cellText, defined } from 'dunelight'
 import { ROW, type Pass } from '../bench/pass.js'
 import type { BenchTable } from '../bench/table.js'
 
@@ -19,7 +19,7 @@ export function orderOf(table: BenchTable, pass: Pass | undefined, { sort, filte
   const shown: number[] = []
   for (let row = 0; row < table.rows.length; row++) {
     if (!isIn(state, pass, row)) continue
-    if (wanted.every(([column, text]) => cellText(table.rows[row]![column]).toLowerCase().includes(text))) shown.push(row)
+    if (wanted.every(([column, text]) => cellText(defined(table.rows[row])[column]).toLowerCase().includes(text))) shown.push(row)
   }
   const order = Uint32Array.from(shown)
   if (!sort) return order
@@ -27,7 +27,7 @@ export function orderOf(table: BenchTable, pass: Pass | undefined, { sort, filte
   const sign = sort.down ? -1 : 1
   // Empty cells stand last, whichever way it goes.
   return order.sort((a, b) => {
-    const [one, other] = [keys[a]!, keys[b]!]
+    const [one, other] = [defined(keys[a]), defined(keys[b])]
     if (one === other) return a - b
     if (one === '' || other === '') return one === '' ? 1 : -1
     if (typeof one === typeof other) return one < other ? -sign : sign

@@ -1,7 +1,7 @@
 import { Button, CloseButton, FileButton, TextInput } from '@mantine/core'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Fragment, memo, useEffect, useMemo, useRef, useState, type DragEvent, type KeyboardEvent } from 'react'
-import { cellText, type Problem } from 'dunelight'
+import { cellText, type Problem, defined } from 'dunelight'
 import type { Bench } from '../bench/bench.js'
 import { ROW } from '../bench/pass.js'
 import { NO_WISHES, orderOf, type GridWishes, type StateFilter } from './grid-order.js'
@@ -134,19 +134,21 @@ export function Grid({ bench }: { bench: Bench }) {
               <Row
                 key={order[index]}
                 bench={bench}
-                cells={table.rows[order[index]!]!}
+                cells={defined(table.rows[defined(order[index])])}
                 headings={table.headings}
-                at={order[index]!}
+                at={defined(order[index])}
                 index={index}
                 top={start}
                 chosen={order[index] === row}
                 focusable={place < 0 ? index === 0 : index === place}
                 follow={follow}
-                state={pass?.states[order[index]!] ?? ROW.unknown}
-                changed={pass?.changed[order[index]!] === 1}
-                tokens={pass?.tokens[order[index]!] ?? 0}
+                state={pass?.states[defined(order[index])] ?? ROW.unknown}
+                changed={pass?.changed[defined(order[index])] === 1}
+                tokens={pass?.tokens[defined(order[index])] ?? 0}
                 problems={
-                  pass?.states[order[index]!] === ROW.aside ? (bench.current?.record(order[index]!)?.problems ?? NO_PROBLEMS) : NO_PROBLEMS
+                  pass?.states[defined(order[index])] === ROW.aside
+                    ? (bench.current?.record(defined(order[index]))?.problems ?? NO_PROBLEMS)
+                    : NO_PROBLEMS
                 }
               />
             ))}
@@ -162,7 +164,7 @@ export function Grid({ bench }: { bench: Bench }) {
           Drop one here: .csv, .tsv, .jsonl, .json or .yaml.
         </p>
       )}
-      <InView bench={bench} rows={inView.map(({ index }) => order[index]!)} />
+      <InView bench={bench} rows={inView.map(({ index }) => defined(order[index]))} />
     </section>
   )
 }
@@ -230,7 +232,7 @@ const Row = memo(function Row(props: RowProps) {
   }, [chosen, follow])
   const unfit = new Set(problems.flatMap((p) => ('column' in p.data ? [p.data.column] : [])))
   const why = problems.map((p) => p.message).join('; ')
-  const [sign, words] = SIGNS[state]!
+  const [sign, words] = defined(SIGNS[state])
   return (
     <div
       ref={self}

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import { Button, SegmentedControl, Tooltip } from '@mantine/core'
 import { memo } from 'react'
 import type { Bench, View } from '../bench/bench.js'
@@ -81,5 +82,5 @@ const Buttons = memo(function Buttons({ bench, view, open, edited, errors, onPal
 function openFirst(bench: Bench): void {
   const first = bench.library.problems.find((p) => p.severity === 'error' && p.place && p.span)
   if (!first) return
-  bench.jump(placeIn(first.place!.file, first.span!))
+  bench.jump(placeIn(defined(first.place).file, defined(first.span)))
 }

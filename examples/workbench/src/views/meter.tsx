@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import { NumberInput, Tooltip } from '@mantine/core'
 import { useDeferredValue, useMemo } from 'react'
 import type { OriginKind } from 'dunelight'
@@ -71,7 +72,9 @@ function partsOf(bench: Bench, sheet: Sheet): { total: number; parts: { kind: Or
   for (const { text, origins } of turns)
     for (const { kind, start, end } of origins) own.set(kind, (own.get(kind) ?? 0) + bench.count(text.slice(start, end)))
   const sum = [...own.values()].reduce((a, b) => a + b, 0)
-  const parts = KINDS.flatMap((kind) => (own.has(kind) ? [{ kind, tokens: Math.round((own.get(kind)! / Math.max(1, sum)) * total) }] : []))
+  const parts = KINDS.flatMap((kind) =>
+    own.has(kind) ? [{ kind, tokens: Math.round((defined(own.get(kind)) / Math.max(1, sum)) * total) }] : [],
+  )
   return { total, parts }
 }
 
@@ -84,7 +87,10 @@ function Histogram({ tokens, budget, now }: { tokens: Uint32Array; budget: numbe
   const { bars, least, most, highest } = useMemo(() => {
     const [low, high] = [Math.min(...few(tokens, Math.min)), Math.max(...few(tokens, Math.max))]
     const counts = new Array<number>(BARS).fill(0)
-    for (const one of tokens) counts[Math.min(BARS - 1, Math.floor(((one - low) / Math.max(1, high - low)) * BARS))]!++
+    for (const one of tokens) {
+      const bar = Math.min(BARS - 1, Math.floor(((one - low) / Math.max(1, high - low)) * BARS))
+      counts[bar] = (counts[bar] ?? 0) + 1
+    }
     return { bars: counts, least: low, most: high, highest: Math.max(...counts) }
   }, [tokens])
   const at = (value: number) => ((Math.min(most, Math.max(least, value)) - least) / Math.max(1, most - least)) * WIDTH

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import { Alert, Anchor } from '@mantine/core'
 import type { Problem } from 'dunelight'
 import type { FilePlace } from '../bench/bench.js'
@@ -20,7 +21,7 @@ export function ProblemList({ problems, onPlace }: Props) {
         <Alert key={i} color={COLOURS[p.severity]} variant="light" title={p.message} p="xs">
           {p.hint !== undefined && <div>{p.hint}</div>}
           {p.place && p.span && (
-            <Anchor component="button" type="button" size="xs" onClick={() => onPlace?.(placeIn(p.place!.file, p.span!))}>
+            <Anchor component="button" type="button" size="xs" onClick={() => onPlace?.(placeIn(defined(p.place).file, defined(p.span)))}>
               {p.place.file}, line {p.place.line}
             </Anchor>
           )}

@@ -1,6 +1,6 @@
 import { Button, Group, Select, Textarea } from '@mantine/core'
 import { useMemo, useState } from 'react'
-import { inventor, ProblemError, type CheckedReply, type Form, type Problem } from 'dunelight'
+import { inventor, ProblemError, type CheckedReply, type Form, type Problem, defined } from 'dunelight'
 import type { Bench } from '../bench/bench.js'
 import { ProblemList } from './problem-list.js'
 import { useBench } from './use-bench.js'
@@ -77,9 +77,9 @@ function sampled(bench: Bench, form: Form | undefined, seed: number, way: string
   if (way !== null && form) return form.sample(seed, { as: way }) ?? ''
   const question = {
     prompt: bench.wanted.prompt,
-    record: record!.id,
-    values: record!.prepared!.values,
-    fingerprint: rendering!.fingerprint,
+    record: defined(record).id,
+    values: defined(defined(record).prepared).values,
+    fingerprint: defined(rendering).fingerprint,
     form,
   }
   return inventor({ seed })(question).text

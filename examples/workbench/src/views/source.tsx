@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import { ActionIcon, Badge, Button } from '@mantine/core'
 import { basicSetup, EditorView } from 'codemirror'
 import { Compartment, StateEffect, StateField } from '@codemirror/state'
@@ -68,7 +69,7 @@ function FileEditor({ bench, file }: { bench: Bench; file: string }) {
             bench.set({ cursor: { file, offset: update.state.selection.main.head } })
         }),
       ],
-      parent: host.current!,
+      parent: defined(host.current),
     })
     editor.current = view
     return () => {
@@ -78,12 +79,12 @@ function FileEditor({ bench, file }: { bench: Bench; file: string }) {
   }, [bench, file])
   useEffect(() => {
     // Taken back, or written by somebody else: the editor shows what counts.
-    const view = editor.current!
+    const view = defined(editor.current)
     const text = files[file] ?? ''
     if (view.state.doc.toString() !== text) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
   }, [file, files])
   useEffect(() => {
-    const view = editor.current!
+    const view = defined(editor.current)
     if (goal?.file !== file) return
     const [anchor, head] = within(goal, view)
     view.dispatch({ selection: { anchor, head }, effects: EditorView.scrollIntoView(anchor, { y: 'center' }) })
@@ -91,7 +92,7 @@ function FileEditor({ bench, file }: { bench: Bench; file: string }) {
     bench.set({ goal: undefined, cursor: { file, offset: anchor } })
   }, [bench, file, goal])
   useEffect(() => {
-    const view = editor.current!
+    const view = defined(editor.current)
     const [from, to] = pointed?.file === file ? within(pointed, view) : [0, 0]
     view.dispatch({ effects: setPointed.of(to > from ? { from, to } : undefined) })
   }, [file, pointed])

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import { Loader, useMantineColorScheme } from '@mantine/core'
 import { useCallback, useEffect, useMemo, useState } from 'react'
 import type { Bench } from '../bench/bench.js'
@@ -77,7 +78,7 @@ function Ready({ bench }: { bench: Bench }) {
       <div className={file === undefined ? 'bench' : 'bench with-source'}>
         <Header bench={bench} onPalette={openPalette} />
         <Grid bench={bench} />
-        <main className="stage" aria-label={VIEWS.find(({ value }) => value === view)!.label}>
+        <main className="stage" aria-label={defined(VIEWS.find(({ value }) => value === view)).label}>
           {view === 'sheet' && <SheetView bench={bench} />}
           {view === 'beside' && <BesideView bench={bench} />}
           {view === 'hand' && (

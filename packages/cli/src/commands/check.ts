@@ -1,4 +1,4 @@
-import { printProblem, problemRecord, type Library } from 'dunelight'
+import { printProblem, problemRecord, type Library, defined } from 'dunelight'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
 import { openToLook, openToRender } from '../flags/open-library.js'
 import { sayMembers } from '../graph/members.js'
@@ -40,7 +40,7 @@ async function check(context: CommandContext, folder: string, flags: CheckFlags)
   } else {
     const c = colorsFor(context.stdout, context.env)
     context.stdout.write(printCheck(library, folder, c))
-    if (found) context.stdout.write(`\n${printTouched(found, flags.touched!, c)}`)
+    if (found) context.stdout.write(`\n${printTouched(found, defined(flags.touched), c)}`)
   }
   return library.sound ? EXIT.done : EXIT.problems
 }

@@ -1,5 +1,5 @@
 import { extname } from 'node:path'
-import { printProblem, problem, type AnswerColumn, type Prompt } from 'dunelight'
+import { printProblem, problem, type AnswerColumn, type Prompt, defined } from 'dunelight'
 import {
   askBatch,
   comparedRows,
@@ -95,7 +95,7 @@ async function compare(context: CommandContext, folder: string, prompt: string, 
       to: undefined,
     } as unknown as BatchFlags)
     const given = await readSet(side.library.prompt(side.prompt), side.set, { limit: side.library.limits.attachmentBytes })
-    stderr.write(c.dim(`asking ${names[i]!} …\n`))
+    stderr.write(c.dim(`asking ${defined(names[i])} …\n`))
     const result = await askBatch({
       library: side.library,
       folder: side.folder,
@@ -113,7 +113,7 @@ async function compare(context: CommandContext, folder: string, prompt: string, 
       stderr.write(`${c.yellow('interrupted')}: every answer that came is kept, and is not asked for again\n`)
       return EXIT.interrupted
     }
-    sides.push({ name: names[i]!, result, price: ready.price })
+    sides.push({ name: defined(names[i]), result, price: ready.price })
   }
   const [one, another] = sides as [ComparedSide, ComparedSide]
   const others = labelColumns(second.prompt(other)).map(({ name }) => name)
@@ -183,7 +183,7 @@ function printed(found: AnswerComparison, c: Colors, width: number): string {
     lines.push('', `${name}: the same for ${agree} of ${of}; rows ${one.name}, columns ${other.name}`)
     lines.push(`  ${''.padEnd(cell)}${labels.map((label) => label.padStart(cell)).join('')}`)
     labels.forEach((label, i) => {
-      const counts = table[i]!.map((count, j) => {
+      const counts = defined(table[i]).map((count, j) => {
         const text = (count === 0 ? '·' : String(count)).padStart(cell)
         return i === j ? c.green(text) : count > 0 ? c.yellow(text) : c.dim(text)
       })

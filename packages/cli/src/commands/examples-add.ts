@@ -1,4 +1,14 @@
-import { foldHeading, problem, ProblemError, readCell, type CaseRows, type Declared, type Library, type PreparedSet } from 'dunelight'
+import {
+  foldHeading,
+  problem,
+  ProblemError,
+  readCell,
+  type CaseRows,
+  type Declared,
+  type Library,
+  type PreparedSet,
+  defined,
+} from 'dunelight'
 import { appendCases, readCaseRows } from '@dunelight/node'
 import { defineCommand, LIBRARY } from '../define-command.js'
 import { openToLook } from '../flags/open-library.js'
@@ -62,16 +72,16 @@ export async function addCases(
         )
   const kept = read.filter((row) => keeps(row.values))
   const fields = set.model.fields.map((field) => names.findIndex(({ declared }) => declared.name === field.name))
-  const values = kept.map((row) => Object.fromEntries(set.model.fields.map((field, i) => [field.name, row.values[fields[i]!]])))
+  const values = kept.map((row) => Object.fromEntries(set.model.fields.map((field, i) => [field.name, row.values[defined(fields[i])]])))
   const tried = library.tryCases(name, values)
-  const refused = kept.map((row, i) => row.unfit ?? tried[i]![0]?.message)
+  const refused = kept.map((row, i) => row.unfit ?? defined(tried[i])[0]?.message)
   const c = colorsFor(context.stderr, context.env)
   kept.forEach((row, i) => {
     if (refused[i] !== undefined) context.stderr.write(`${c.yellow('refused')} row ${row.number}: ${refused[i]}\n`)
   })
   const good = kept.flatMap((row, i) =>
     refused[i] === undefined
-      ? [{ values: values[i]!, beside: Object.fromEntries(names.map(({ column }, at) => [column, row.values[at]])) }]
+      ? [{ values: defined(values[i]), beside: Object.fromEntries(names.map(({ column }, at) => [column, row.values[at]])) }]
       : [],
   )
   const to = flags.dryRun || good.length === 0 ? undefined : await appendCases(folder, set.model, good)

@@ -1,4 +1,4 @@
-import { leaveOneOut, nearestPairs, problem, ProblemError, type Library, type PreparedSet, type SetPick } from 'dunelight'
+import { leaveOneOut, nearestPairs, problem, ProblemError, type Library, type PreparedSet, type SetPick, defined } from 'dunelight'
 import { tokenCounter } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY, list, OVERWRITE } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
@@ -102,8 +102,8 @@ function printGlance({ model, facts }: PreparedSet, name: string, data: Glance, 
   if (data.nearest.length > 0) lines.push('', c.dim('nearest pairs'))
   for (const { one, other, likeness } of data.nearest)
     lines.push(
-      `  ${likeness.toFixed(2)}  ${String(one).padStart(3)}  ${excerpt(facts.asks[one - 1]!)}`,
-      `        ${String(other).padStart(3)}  ${excerpt(facts.asks[other - 1]!)}`,
+      `  ${likeness.toFixed(2)}  ${String(one).padStart(3)}  ${excerpt(defined(facts.asks[one - 1]))}`,
+      `        ${String(other).padStart(3)}  ${excerpt(defined(facts.asks[other - 1]))}`,
     )
   return `${lines.join('\n')}\n`
 }
@@ -133,7 +133,7 @@ async function sayPicks(
       users.length === 0 ? `no prompt uses "${name}"` : `several prompts use "${name}": ${users.join(', ')}`,
       users.length === 0 ? undefined : 'add --prompt NAME',
     )
-  const prompt = library.prompt(flags.prompt ?? only!)
+  const prompt = library.prompt(flags.prompt ?? defined(only))
   const given = await readSet(prompt, flags.set, { limit: library.limits.attachmentBytes })
   const { values, id } = await findRecord(prompt, flags.records, flags.for, given)
   const picks = prompt.render(values, { record: id }).picks.filter((one) => one.set === name)
@@ -146,8 +146,8 @@ async function printPick({ cases, same, cut }: SetPick, { facts, model }: Prepar
   const count = await tokenCounter()
   const rows = cases.map(({ case: number, score, why }) => {
     const i = number - 1
-    const tokens = count(`${facts.asks[i]!}\n${facts.answers[i] ?? ''}`)
-    return { number, score, why, tokens, label: facts.label?.of(i) ?? '', text: excerpt(facts.asks[i]!, 76) }
+    const tokens = count(`${defined(facts.asks[i])}\n${facts.answers[i] ?? ''}`)
+    return { number, score, why, tokens, label: facts.label?.of(i) ?? '', text: excerpt(defined(facts.asks[i]), 76) }
   })
   const width = Math.max(5, ...rows.map((row) => row.label.length))
   const lines = [`${c.bold(whom)}, in the order in which they are written`, '']
@@ -171,7 +171,7 @@ async function sayLeaveOneOut(
   c: Colors,
 ): Promise<number> {
   if (!facts.label) throw new WrongUse(`the cases of "${name}" have no label: no field of their answer is a choice`)
-  const found = leaveOneOut(picker.index, facts.asks, (one) => facts.label!.of(one), facts.label.options)
+  const found = leaveOneOut(picker.index, facts.asks, (one) => defined(facts.label).of(one), facts.label.options)
   if (flags.to !== undefined) {
     await writeResult(flags.to, confusionPage(name, facts.label.field, found), flags.overwrite ?? false)
     context.stderr.write(`the table of ${plural(found.cases, 'case')} → ${flags.to}\n`)

@@ -1,4 +1,4 @@
-import { Fit, printProblem, type FitReport, type FittedVariable } from 'dunelight'
+import { Fit, printProblem, type FitReport, type FittedVariable, defined } from 'dunelight'
 import { readPools, readTable, readyBatch } from '@dunelight/node'
 import { BATCH, BATCH_FLAGS, defineCommand, JSON_FLAG, LIBRARY, list, LOCALE } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
@@ -32,13 +32,13 @@ async function fit(context: CommandContext, folder: string, what: string, flags:
   const paint = paintFor(colorsFor(context.stderr, context.env))
   const notice = { notice: (p: Parameters<typeof printProblem>[0]) => void context.stderr.write(`${printProblem(p, paint)}\n`) }
   const found = new Fit(batch, await readPools(batch, folder, notice))
-  for await (const { headings, rows } of readTable(records!, notice)) {
+  for await (const { headings, rows } of readTable(defined(records), notice)) {
     found.add(headings, rows)
     if (context.signal?.aborted) break
   }
   const report = found.report()
   const c = colorsFor(context.stdout, context.env)
-  context.stdout.write(flags.json ? `${JSON.stringify(report, null, 2)}\n` : printFit(report, prompt.name, records!.from, c))
+  context.stdout.write(flags.json ? `${JSON.stringify(report, null, 2)}\n` : printFit(report, prompt.name, defined(records).from, c))
   if (context.signal?.aborted) return EXIT.interrupted
   const missing = report.variables.some((one) => one.how === 'missing' && one.required)
   return missing ? EXIT.problems : report.aside > 0 ? EXIT.aside : EXIT.done
@@ -48,9 +48,9 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
   const { rows, kept, aside, variables, unused, columns, hints } = report
   const head = `${c.bold(prompt)} ${c.dim('and')} ${c.bold(table)}\n${plural(rows, 'row')}${kept < rows ? `, ${kept} of them kept` : ''}: ${verdict(kept, aside, variables, c)}\n`
   const lines = variables.map((one) => line(one, kept, c))
-  const wide = [0, 1, 2, 3, 4].map((at) => Math.max(TITLES[at]!.length, ...lines.map((cells) => cells[at]!.text.length)))
+  const wide = [0, 1, 2, 3, 4].map((at) => Math.max(defined(TITLES[at]).length, ...lines.map((cells) => defined(cells[at]).text.length)))
   const row = (cells: readonly Cell[]) =>
-    `  ${cells.map(({ text, paint }, i) => (paint ?? plain)(i === 5 ? text : text.padEnd(wide[i]!))).join('  ')}`.trimEnd()
+    `  ${cells.map(({ text, paint }, i) => (paint ?? plain)(i === 5 ? text : text.padEnd(defined(wide[i])))).join('  ')}`.trimEnd()
   const title = row(TITLES.map((text) => ({ text, paint: c.dim })))
   const misfits = variables.flatMap(({ path, heading, misfits: some, unfit }) =>
     unfit === 0
@@ -98,7 +98,7 @@ function line(one: FittedVariable, rows: number, c: Colors): Cell[] {
           ? required
             ? 'MISSING'
             : 'none'
-          : `${how === 'same' ? '=' : '≈'} ${heading!}`
+          : `${how === 'same' ? '=' : '≈'} ${defined(heading)}`
   const share = (count: number) => (missing || how === 'given' || how === 'joined' ? '' : percent(count, rows))
   return [
     { text: path },

@@ -1,4 +1,4 @@
-import { printProblem, problem, ProblemError, settledCase } from 'dunelight'
+import { printProblem, problem, ProblemError, settledCase, defined } from 'dunelight'
 import {
   isAskRun,
   libraryOf,
@@ -116,9 +116,9 @@ function say({ stderr }: CommandContext, { record, does, problems, candidate }: 
     stderr.write(`${c.yellow(record)}: ${message} ${c.dim(`[${code}]`)}\n${hint === undefined ? '' : `  ${c.bold('mend')}: ${hint}\n`}`)
   if (problems.length > 0) return
   if (does === 'reject') stderr.write(`${record}: rejected\n`)
-  else if (does === 'keep') stderr.write(`${record}: kept answer ${candidate!.number}\n`)
+  else if (does === 'keep') stderr.write(`${record}: kept answer ${defined(candidate).number}\n`)
   else {
-    const { number, anew } = candidate!
+    const { number, anew } = defined(candidate)
     stderr.write(`${record}: answer ${number} came${anew ? `, ${anew.part} anew, the rest of answer ${anew.of}` : ''}\n`)
   }
 }
@@ -198,7 +198,7 @@ async function handOn(
 /** An answer on one line. */
 function said({ answer, text }: Candidate): string {
   const entries = Object.entries(answer ?? {})
-  return entries.length === 1 ? String(entries[0]![1]) : text
+  return entries.length === 1 ? String(defined(entries[0])[1]) : text
 }
 
 function clipped(text: string, room: number): string {

@@ -1,7 +1,7 @@
 import { mkdir, readdir } from 'node:fs/promises'
 import { extname, join } from 'node:path'
 import type { Writable } from 'node:stream'
-import { printProblem, problemRecord, type AnswerColumn, type FinishedDocument, type Library, type Prompt } from 'dunelight'
+import { printProblem, problemRecord, type AnswerColumn, type FinishedDocument, type Library, type Prompt, defined } from 'dunelight'
 import {
   DOCUMENT_ENDINGS,
   fileName,
@@ -213,9 +213,9 @@ async function ownFolder(folder: string, overwrite: boolean): Promise<void> {
 
 /** One finished document as a file that is called like its record. */
 async function writeFinished({ id, reply }: AnsweredRecord, ending: DocumentEnding, { documents, locale }: ReadFlags): Promise<void> {
-  const { text } = reply!.value as FinishedDocument
+  const { text } = defined(reply).value as FinishedDocument
   const title = /^#+ +(.+)$/m.exec(text)?.[1] ?? id
-  const path = join(documents!, fileName(`${id.replace(/[^\p{L}\p{N}_.-]+/gu, '-').replace(/^\.+/, '')}.${ending}`))
+  const path = join(defined(documents), fileName(`${id.replace(/[^\p{L}\p{N}_.-]+/gu, '-').replace(/^\.+/, '')}.${ending}`))
   const content = await writeDocument(text, ending, title, locale)
   await writeNew(path, content)
 }

@@ -1,4 +1,4 @@
-import { ProblemError, problem, type Form, type Prompt } from 'dunelight'
+import { ProblemError, problem, type Form, type Prompt, defined } from 'dunelight'
 import { defineCommand, LIBRARY, list, PROMPT, whole } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { namedValues, type ValueFlags } from '../flags/record.js'
@@ -50,7 +50,7 @@ async function sample(context: CommandContext, folder: string, name: string, fla
   const count = flags.count ?? 1
   for (let i = 0; i < count; i++) {
     const text = form.sample((flags.seed ?? 0) + i, flags.as === undefined ? {} : { as: flags.as })
-    if (text === undefined) throw new WrongUse(`a reply to "${name}" has no room for "${flags.as!}"`)
+    if (text === undefined) throw new WrongUse(`a reply to "${name}" has no room for "${defined(flags.as)}"`)
     context.stdout.write(count === 1 ? `${text}\n` : `${JSON.stringify({ seed: (flags.seed ?? 0) + i, reply: text })}\n`)
   }
   return EXIT.done

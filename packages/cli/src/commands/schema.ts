@@ -1,4 +1,4 @@
-import { schemaOf, type Prompt } from 'dunelight'
+import { schemaOf, type Prompt, defined } from 'dunelight'
 import { defineCommand, LIBRARY, PROMPT } from '../define-command.js'
 import { openToLook } from '../flags/open-library.js'
 import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'
@@ -36,7 +36,7 @@ async function schema(context: CommandContext, folder: string, name: string, fla
 
 function answerSchema(context: CommandContext, prompt: Prompt, { strict = false, call }: SchemaFlags): number {
   const schemas = prompt.outputs.map((output) => {
-    const form = prompt.outline(output)!
+    const form = defined(prompt.outline(output))
     return call ? form.call({ strict }) : form.schema({ strict })
   })
   if (schemas.length === 0) throw new WrongUse(`"${prompt.name}" has no output`)

@@ -1,4 +1,4 @@
-import { describe, type Declared, type Library, type Prompt } from 'dunelight'
+import { describe, type Declared, type Library, type Prompt, defined } from 'dunelight'
 import { defineCommand, JSON_FLAG, LIBRARY, list, PROMPT } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { printOrigins } from '../ui/print-origins.js'
@@ -79,9 +79,9 @@ function printCard(library: Library, prompt: Prompt, c: Colors): string {
   if (prompt.about !== undefined) lines.push(c.dim(prompt.about))
   lines.push('', c.dim('takes'))
   const rows = prompt.variables.flatMap((d) => inputRows(d, ''))
-  const widths = [0, 1].map((column) => Math.max(...rows.map((row) => row[column]!.length), 0))
+  const widths = [0, 1].map((column) => Math.max(...rows.map((row) => defined(row[column]).length), 0))
   for (const [name = '', type = '', notes = ''] of rows)
-    lines.push(`  ${name.padEnd(widths[0]!)}  ${type.padEnd(widths[1]!)}  ${c.dim(notes)}`.trimEnd())
+    lines.push(`  ${name.padEnd(defined(widths[0]))}  ${type.padEnd(defined(widths[1]))}  ${c.dim(notes)}`.trimEnd())
   const used = library.graph.drawsOn({ kind: 'prompt', name: prompt.name })
   lines.push('', c.dim('draws on'))
   if (used.length === 0) lines.push('  nothing but itself')

@@ -1,4 +1,4 @@
-import { batchModel, nearest, TABLE_FORMATS, type BatchModel, type Library, type TableFormat } from 'dunelight'
+import { batchModel, nearest, TABLE_FORMATS, type BatchModel, type Library, type TableFormat, defined } from 'dunelight'
 import { tableFile, type TableFile } from '@dunelight/node'
 import { dirname, join, resolve } from 'node:path'
 import { WrongUse } from '../ui/context.js'
@@ -118,7 +118,7 @@ function joinOf(said: string): Record<string, unknown> {
  */
 function toFlag(to: string | undefined): { to: string | undefined; more: Record<string, unknown> } {
   if (to === undefined || !to.includes('{')) return { to, more: to === undefined ? {} : { to: undefined } }
-  const base = dirname(`${to.split('{')[0]!}x`)
+  const base = dirname(`${defined(to.split('{')[0])}x`)
   const pattern = to.slice(base === '.' && !to.startsWith('./') ? 0 : base.length + 1)
   return { to: join(resolve(base), pattern), more: { to: `../${pattern}` } }
 }

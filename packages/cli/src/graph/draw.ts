@@ -1,5 +1,5 @@
 import { escape } from '../ui/html.js'
-import { memberKey, type LibraryGraph, type Member, type MemberKind } from 'dunelight'
+import { memberKey, type LibraryGraph, type Member, type MemberKind, defined } from 'dunelight'
 
 /** Kinds differ in shade, outline and a letter, so that print and colour-blind eyes tell them apart. */
 const LOOKS: Record<MemberKind, { readonly fill: string; readonly edge: string; readonly dash: string; readonly round: number }> = {
@@ -43,7 +43,7 @@ export async function drawGraph(graph: LibraryGraph, members: readonly Member[])
   const ids = new Map(members.map((member, i) => [memberKey(member), `m${i}`]))
   members.forEach((member, i) => layout.setNode(`m${i}`, { width: widthOf(member), height: HEIGHT }))
   const links = graph.links.filter((link) => ids.has(memberKey(link.from)) && ids.has(memberKey(link.to)))
-  for (const link of links) layout.setEdge(ids.get(memberKey(link.from))!, ids.get(memberKey(link.to))!)
+  for (const link of links) layout.setEdge(defined(ids.get(memberKey(link.from))), defined(ids.get(memberKey(link.to))))
   dagre.layout(layout)
   const laid = layout as unknown as Layout
   const boxes = members.map((member, i): Box => {
@@ -54,7 +54,7 @@ export async function drawGraph(graph: LibraryGraph, members: readonly Member[])
   const byId = new Map(boxes.map((box, i) => [`m${i}`, box]))
   const edges = laid.edges().map(({ v, w }) => {
     // From the right side of one box to the left side of the other, by way of what the layout keeps free between them.
-    const [from, to] = [byId.get(v)!, byId.get(w)!]
+    const [from, to] = [defined(byId.get(v)), defined(byId.get(w))]
     const between = laid.edge(v, w).points.slice(1, -1)
     const points = [
       { x: from.x + from.width / 2, y: from.y },

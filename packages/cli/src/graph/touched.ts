@@ -2,7 +2,7 @@ import { execFile } from 'node:child_process'
 import { readFile } from 'node:fs/promises'
 import { basename, dirname, join } from 'node:path'
 import { promisify } from 'node:util'
-import { artefactFile, plainBatch, ProblemError, type BatchModel, type Library, type Member, type Prompt } from 'dunelight'
+import { artefactFile, plainBatch, ProblemError, type BatchModel, type Library, type Member, type Prompt, defined } from 'dunelight'
 import { compareTable, readPools, readyBatch, reason, tableFile, type Comparison } from '@dunelight/node'
 import { membersNamed } from './members.js'
 import { openToRender } from '../flags/open-library.js'
@@ -37,9 +37,9 @@ export async function touchedBy(library: Library, folder: string, flags: Touched
   const prompts = [
     ...new Set(members.flatMap((one) => [one, ...library.graph.reaches(one)]).flatMap((one) => (one.kind === 'prompt' ? [one.name] : []))),
   ]
-  const file = artefactFile(library.shelf, members[0]!)
+  const file = artefactFile(library.shelf, defined(members[0]))
   const earlier = file === undefined ? undefined : await earlierText(join(folder, file), flags.was)
-  const before = earlier && (await openToRender(folder, undefined, { instead: { [file!]: earlier.text } }))
+  const before = earlier && (await openToRender(folder, undefined, { instead: { [defined(file)]: earlier.text } }))
   const touches: Touch[] = []
   for (const name of prompts.sort()) touches.push(await touch(name, library, before, folder, flags.records))
   return { members, since: earlier?.says, prompts: touches }
@@ -74,7 +74,12 @@ async function touch(
 async function compareBatch(before: Library, library: Library, model: BatchModel, folder: string): Promise<Comparison> {
   const after = await readyBatch(library, model, folder, {})
   const pools = await readPools(after, folder)
-  return compareTable({ before: await readyBatch(before, model, folder, {}), after, records: tableFile(folder, model.records!), pools })
+  return compareTable({
+    before: await readyBatch(before, model, folder, {}),
+    after,
+    records: tableFile(folder, defined(model.records)),
+    pools,
+  })
 }
 
 async function attempt(compare: () => Promise<Comparison>): Promise<{ comparison: Comparison } | { why: string }> {

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import type { Candidate, PickedRecord } from '@dunelight/node'
 import type { Colors } from './context.js'
 
@@ -20,7 +21,7 @@ export function candidateText(
     ...(madeUp ? ['made up'] : []),
     ...(like === undefined ? [] : [c.yellow(`nearly the same as ${like}`)]),
     ...(anew ? [`${anew.part} anew, the rest of ${anew.of}`] : []),
-    ...(problems.length > 0 ? [c.red(`cannot be used: ${problems[0]!.message}`)] : []),
+    ...(problems.length > 0 ? [c.red(`cannot be used: ${defined(problems[0]).message}`)] : []),
     ...(doubts.length > 0 ? [c.dim(`to verify: ${doubts.join(' · ')}`)] : []),
   ]
   return `${c.bold(`[${number}]`)}${marks.length > 0 ? ` ${marks.join(', ')}` : ''}\n${text.trimEnd()}\n`

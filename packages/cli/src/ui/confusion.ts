@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import type { LeaveOneOut } from 'dunelight'
 import { escape } from './html.js'
 import type { Colors } from './context.js'
@@ -24,13 +25,13 @@ export function printConfusion(name: string, found: LeaveOneOut, c: Colors): str
     c.dim(`${''.padEnd(width)}${labels.map((label) => label.padStart(width)).join('')}   right`),
   ]
   labels.forEach((label, i) => {
-    const row = table[i]!
+    const row = defined(table[i])
     const cells = row.map((count, j) =>
       i === j ? c.bold(String(count).padStart(width)) : count === 0 ? c.dim('·'.padStart(width)) : String(count).padStart(width),
     )
     lines.push(
       `${label.padEnd(width)}${cells.join('')}   ${share(
-        row[i]!,
+        defined(row[i]),
         row.reduce((sum, one) => sum + one, 0),
       ).padStart(5)}`,
     )
@@ -42,13 +43,13 @@ export function printConfusion(name: string, found: LeaveOneOut, c: Colors): str
 export function confusionPage(name: string, field: string, found: LeaveOneOut): string {
   const { labels, table } = found
   const rows = labels.map((label, i) => {
-    const all = table[i]!.reduce((sum, one) => sum + one, 0)
-    const cells = table[i]!.map((count, j) => {
+    const all = defined(table[i]).reduce((sum, one) => sum + one, 0)
+    const cells = defined(table[i]).map((count, j) => {
       const part = all === 0 ? 0 : count / all
       const dark = part > 0.55
       return `<td class="${i === j ? 'right' : ''}" style="background:hsl(${i === j ? 192 : 28} 45% ${Math.round(96 - part * 68)}%);color:${dark ? '#fff' : '#22302f'}">${count === 0 ? '' : count}</td>`
     })
-    return `<tr><th scope="row">${escape(label)}</th>${cells.join('')}<td class="share">${share(table[i]![i]!, all)}</td></tr>`
+    return `<tr><th scope="row">${escape(label)}</th>${cells.join('')}<td class="share">${share(defined(defined(table[i])[i]), all)}</td></tr>`
   })
   return `<!doctype html>
 <html lang="en">

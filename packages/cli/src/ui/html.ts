@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 export function escape(text: string): string {
-  return text.replace(/[&<>"]/g, (sign) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[sign]!)
+  return text.replace(/[&<>"]/g, (sign) => defined({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }[sign]))
 }

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import type { FinishedTurn, Origin } from 'dunelight'
 import { printPart, turnHead } from './print-turns.js'
 import type { Colors } from './context.js'
@@ -27,9 +28,9 @@ function turnLines(turn: FinishedTurn, c: Colors, width: number): string {
     const parts = turn.text.slice(origin.start, origin.end).split('\n')
     parts.forEach((part, i) => {
       if (i > 0) lines.push(newLine())
-      if (part !== '') lines.at(-1)!.names.add(nameOf(origin))
+      if (part !== '') defined(lines.at(-1)).names.add(nameOf(origin))
       for (let rest = part; rest !== '';) {
-        let line = lines.at(-1)!
+        let line = defined(lines.at(-1))
         if (line.length >= width) lines.push((line = newLine()))
         const piece = fitting(rest, width - line.length)
         line.text += shade(piece, origin, c)

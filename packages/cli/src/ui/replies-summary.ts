@@ -1,4 +1,4 @@
-import { alikePairs, foldHeading, type AnswerColumn, type Problem } from 'dunelight'
+import { alikePairs, foldHeading, type AnswerColumn, type Problem, defined } from 'dunelight'
 import type { AnsweredRecord } from '@dunelight/node'
 import { plural, type Colors } from './context.js'
 
@@ -84,7 +84,7 @@ export class RepliesSummary {
       doubts: this.doubts,
       equal: [...this.same.values()].filter((ids) => ids.length > 1),
       nearlyEqual: alikePairs(this.texts.map((one) => one.text)).map(
-        ({ one, other }) => [this.texts[one]!.id, this.texts[other]!.id] as const,
+        ({ one, other }) => [defined(this.texts[one]).id, defined(this.texts[other]).id] as const,
       ),
     }
   }

@@ -4,7 +4,7 @@ import { basename, extname, join, relative, sep } from 'node:path'
 import { Readable } from 'node:stream'
 import { Hono, type Context } from 'hono'
 import { bodyLimit } from 'hono/body-limit'
-import { BESIDE, FOLDERS, ProblemError, problemRecord, TABLE_FORMATS, type FileValue } from 'dunelight'
+import { BESIDE, FOLDERS, ProblemError, problemRecord, TABLE_FORMATS, type FileValue, defined } from 'dunelight'
 import {
   filesThatItSets,
   formatOf,
@@ -189,7 +189,7 @@ function isLibraryFile(path: string): boolean {
   if (steps.some((step) => step === '' || step === '..' || step.startsWith('.')) || path.includes('\\') || !LIBRARY_FILE.test(path))
     return false
   if (steps.length === 1) return path === 'dunelight.yaml' || path === 'models.yaml'
-  return FOLDERS.includes(steps[0]!) && !BESIDE.includes(steps[0]!)
+  return FOLDERS.includes(defined(steps[0])) && !BESIDE.includes(defined(steps[0]))
 }
 
 async function sendPage(c: Context, pages: string): Promise<Response> {

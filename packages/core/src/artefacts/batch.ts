@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { BatchModel, ColumnModel, JoinModel, Said, TableModel } from './artefacts.js'
 import { Keys } from './keys.js'
 import { ownPath } from './paths.js'
@@ -99,7 +100,7 @@ class BatchReader {
     if (format && !isFormat(format.string)) this.unfit('format', `one of ${TABLE_FORMATS.join(', ')}`, format)
     return {
       path,
-      span: from!.span,
+      span: defined(from).span,
       as: this.variable(keys.get('as')),
       format: isFormat(format?.string) ? format.string : undefined,
       sheet: keys.text('sheet'),
@@ -121,7 +122,7 @@ class BatchReader {
   private variable(node: YamlNode | undefined): string | undefined {
     const name = node?.string?.normalize('NFC')
     if (name === undefined || isName(name)) return name
-    this.reader.report(problem('name-unfit', { name }, node!.span))
+    this.reader.report(problem('name-unfit', { name }, defined(node).span))
     return undefined
   }
 
@@ -139,7 +140,7 @@ class BatchReader {
       else if (value.kind === 'map') {
         const keys = new Keys(value, 'a column', COLUMN_KEYS, this.reader.report)
         const named = keys.get('type')
-        const type = named && (Object.hasOwn(COLUMN_TYPES, named.string ?? '') ? COLUMN_TYPES[named.string!] : undefined)
+        const type = named && (Object.hasOwn(COLUMN_TYPES, named.string ?? '') ? COLUMN_TYPES[defined(named.string)] : undefined)
         if (named && !type) this.unfit('type', `one of ${Object.keys(COLUMN_TYPES).join(', ')}`, named)
         found.set(key, { heading: keys.text('heading'), type, span: value.span })
       } else this.unfit(key, 'a heading, or heading: and type:', value)
@@ -151,7 +152,7 @@ class BatchReader {
     const node = this.reader.keys.get(key)
     const count = this.reader.keys.number(key)
     if (count === undefined || count >= 1) return count
-    this.unfit(key, 'a whole number from 1', node!)
+    this.unfit(key, 'a whole number from 1', defined(node))
     return undefined
   }
 

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { Source } from '../source/source.js'
 import type { Text } from '../text/nodes.js'
 import { parseText } from '../text/parse.js'
@@ -38,5 +39,5 @@ function without(fields: readonly Declared[], text: Text): Declared[] {
 /** The names with which a text's paths begin. */
 export function fieldsIn(text: Text): ReadonlySet<string> {
   const variables = tokensOf(text).filter((token) => token.kind === 'variable')
-  return new Set(variables.map(({ span }) => text.source.text.slice(span.start, span.end).split('.')[0]!.trim()))
+  return new Set(variables.map(({ span }) => defined(text.source.text.slice(span.start, span.end).split('.')[0]).trim()))
 }

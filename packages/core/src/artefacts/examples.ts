@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { ExampleCase, ExampleSetModel } from './artefacts.js'
 import { Keys } from './keys.js'
 import { standardAnswer, standardAsk } from './case-layouts.js'
@@ -60,13 +61,13 @@ function readPick(node: YamlNode | undefined, fields: readonly Declared[], repor
   const named = <N extends string>(key: 'by' | 'order', known: readonly N[]): N | undefined => {
     const word = keys.text(key)
     const found = known.find((one) => one === word)
-    if (word !== undefined && !found) report(problem('pick-unfit', { key, found: word, known }, keys.get(key)!.span))
+    if (word !== undefined && !found) report(problem('pick-unfit', { key, found: word, known }, defined(keys.get(key)).span))
     return found
   }
   const count = (key: 'at-most' | 'at-least'): number | undefined => {
     const number = keys.number(key)
     if (number !== undefined && number < 1)
-      report(problem('key-unfit', { key, expected: 'a whole number from 1', found: String(number) }, keys.get(key)!.span))
+      report(problem('key-unfit', { key, expected: 'a whole number from 1', found: String(number) }, defined(keys.get(key)).span))
     return number
   }
   const atMost = count('at-most')
@@ -76,7 +77,7 @@ function readPick(node: YamlNode | undefined, fields: readonly Declared[], repor
   const cover = keys.text('cover')
   const known = fields.map((field) => field.name)
   if (cover !== undefined && !known.includes(cover))
-    report(problem('field-unknown', { name: cover, of: 'the set', known }, keys.get('cover')!.span))
+    report(problem('field-unknown', { name: cover, of: 'the set', known }, defined(keys.get('cover')).span))
   return {
     by:
       named(
@@ -98,7 +99,11 @@ function readBudget(keys: Keys<keyof typeof PICK_KEYS>, report: Report): number 
   const number = /^(\d+)(?: tokens?)?$/.exec(words.trim())?.[1]
   if (number === undefined)
     report(
-      problem('key-unfit', { key: 'budget', expected: 'tokens, as in 600 tokens', found: JSON.stringify(words) }, keys.get('budget')!.span),
+      problem(
+        'key-unfit',
+        { key: 'budget', expected: 'tokens, as in 600 tokens', found: JSON.stringify(words) },
+        defined(keys.get('budget')).span,
+      ),
     )
   return number === undefined ? undefined : Number(number)
 }

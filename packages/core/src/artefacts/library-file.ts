@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { DEFAULT_LIMITS, type LibraryModel, type Limits } from './artefacts.js'
 import { Keys } from './keys.js'
 import { readScreens } from './screens.js'
@@ -30,7 +31,7 @@ export const LIMIT_KEYS = {
 export function readLibraryFile(root: YamlNode, report: Report): LibraryModel {
   const keys = new Keys(root, 'dunelight.yaml', LIBRARY_KEYS, report)
   const locale = keys.text('locale')
-  if (locale !== undefined && !localeOf(locale)) report(problem('locale-unknown', { name: locale }, keys.get('locale')!.span))
+  if (locale !== undefined && !localeOf(locale)) report(problem('locale-unknown', { name: locale }, defined(keys.get('locale')).span))
   return {
     title: keys.text('title'),
     locale,
@@ -51,7 +52,7 @@ function readLimits(node: YamlNode | undefined, report: Report): Limits {
   const read = (key: keyof typeof LIMIT_KEYS, usual: number): number => {
     const value = keys.number(key)
     if (value === undefined || value >= 1) return value ?? usual
-    report(problem('key-unfit', { key, expected: 'a whole number from 1', found: String(value) }, keys.get(key)!.span))
+    report(problem('key-unfit', { key, expected: 'a whole number from 1', found: String(value) }, defined(keys.get(key)).span))
     return usual
   }
   return {

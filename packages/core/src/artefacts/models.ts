@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { readAmount } from './batch.js'
 import { Keys, textsOf, type KeyKind } from './keys.js'
 import type { Named } from './artefacts.js'
@@ -97,7 +98,7 @@ function readModel(name: string, node: YamlNode, report: Report): ModelDescripti
   const least = (key: 'at-once' | 'wait' | 'tries' | 'longest-wait', usual: number): number => {
     const value = keys.number(key)
     if (value === undefined || value > 0) return value ?? usual
-    unfit(key, 'more than 0', keys.get(key)!)
+    unfit(key, 'more than 0', defined(keys.get(key)))
     return usual
   }
   const at = keys.required('at')

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { SHOWS, type BoundSlot, type OneOfModel, type OutputModel, type Show } from './artefacts.js'
 import type { KeyKind } from './keys.js'
 import { Keys } from './keys.js'
@@ -105,7 +106,7 @@ class OutputReader {
         problem(
           'value-unfit',
           { path: 'show', expected: `one of ${SHOWS.join(', ')}`, found: JSON.stringify(said) },
-          keys.get('show')!.span,
+          defined(keys.get('show')).span,
         ),
       )
     return show
@@ -148,7 +149,8 @@ class OutputReader {
       report(problem('key-unfit', { key: 'of', expected: 'at least one label', found: 'an empty list' }, node.span))
     const folded = of.map((label) => label.trim().toLowerCase())
     folded.forEach((label, i) => {
-      if (label === '' || folded.indexOf(label) < i) report(problem('label-unfit', { label: of[i]! }, node!.items()[i]?.span ?? node!.span))
+      if (label === '' || folded.indexOf(label) < i)
+        report(problem('label-unfit', { label: defined(of[i]) }, defined(node).items()[i]?.span ?? defined(node).span))
     })
     return { of, from: undefined }
   }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Attachment, HistoryTurn, Named, Role, TurnModel } from './artefacts.js'
 import { kindWords, Keys, type KeyKind } from './keys.js'
 import { ownPath } from './paths.js'
@@ -69,8 +70,8 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
     report(
       problem(
         'key-unfit',
-        { key: present[1]!, expected: `a turn of its own, not one beside "${present[0]!}"`, found: 'both' },
-        keys.keySpan(present[1]!),
+        { key: defined(present[1]), expected: `a turn of its own, not one beside "${defined(present[0])}"`, found: 'both' },
+        keys.keySpan(defined(present[1])),
       ),
     )
   const value = what && keys.get(what)
@@ -150,7 +151,9 @@ function readAttachments(keys: TurnKeys, reading: TurnReading): Attachment[] {
     const from = inner.required('from')
     const as = inner.text('as')
     if (as !== undefined && as !== 'text' && as !== 'file')
-      reading.report(problem('key-unfit', { key: 'as', expected: 'text or file', found: JSON.stringify(as) }, inner.get('as')!.span))
+      reading.report(
+        problem('key-unfit', { key: 'as', expected: 'text or file', found: JSON.stringify(as) }, defined(inner.get('as')).span),
+      )
     return from ? readAttachment(from, as === 'text' || as === 'file' ? as : undefined, reading) : []
   })
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { kindWords, Keys, textsOf, type KeyKind } from './keys.js'
 import { problem, type Report, type Problem } from '../problems/problem.js'
 import type { YamlEntry, YamlNode } from '../source/yaml.js'
@@ -126,7 +127,7 @@ function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, co
     return { kind: 'any' }
   }
   if (list) {
-    const item = readType(list[1]!, keys, node, context, depth + 1)
+    const item = readType(defined(list[1]), keys, node, context, depth + 1)
     const splits = keys?.text('splits')
     return {
       kind: 'list',
@@ -197,7 +198,7 @@ function textBounds(keys: Keys<Key> | undefined, context: Declaring) {
   if (pattern !== undefined) {
     const why = patternRefused(pattern)
     if (why !== undefined) {
-      report(problem('pattern-refused', { pattern, why }, keys!.get('pattern')!.span))
+      report(problem('pattern-refused', { pattern, why }, defined(defined(keys).get('pattern')).span))
       return {}
     }
   }
@@ -238,7 +239,7 @@ function bounds(
   const low = read(least)
   const high = read(most)
   if (low !== undefined && high !== undefined && low > high)
-    report(problem('bounds-contradict', { least: `${least}: ${low}`, most: `${most}: ${high}` }, keys!.keySpan(least)))
+    report(problem('bounds-contradict', { least: `${least}: ${low}`, most: `${most}: ${high}` }, defined(keys).keySpan(least)))
   return [low, high]
 }
 
@@ -246,12 +247,18 @@ function dateBounds(keys: Keys<Key> | undefined, report: Report) {
   const read = (key: 'min' | 'max'): string | undefined => {
     const text = keys?.text(key)
     if (text === undefined || isDate(text) || readDateTime(text) !== undefined) return text
-    report(problem('key-unfit', { key, expected: 'a date such as 2026-11-23', found: JSON.stringify(text) }, keys!.get(key)!.span))
+    report(
+      problem(
+        'key-unfit',
+        { key, expected: 'a date such as 2026-11-23', found: JSON.stringify(text) },
+        defined(defined(keys).get(key)).span,
+      ),
+    )
     return undefined
   }
   const min = read('min')
   const max = read('max')
   if (min !== undefined && max !== undefined && instant(min) > instant(max))
-    report(problem('bounds-contradict', { least: `min: ${min}`, most: `max: ${max}` }, keys!.keySpan('min')))
+    report(problem('bounds-contradict', { least: `min: ${min}`, most: `max: ${max}` }, defined(keys).keySpan('min')))
   return { ...(min !== undefined && { min }), ...(max !== undefined && { max }) }
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { rememberLong } from '../values/remember.js'
 import { standInARow, wordsIn } from '../values/words.js'
 
@@ -12,9 +13,9 @@ export class Copied {
       if (words.length < this.most || !this.mayHold(words, sent)) continue
       const begins = new Map<string, number[]>()
       for (let at = 0; at + this.most <= words.length; at++) {
-        const places = begins.get(words[at]!)
+        const places = begins.get(defined(words[at]))
         if (places) places.push(at)
-        else begins.set(words[at]!, [at])
+        else begins.set(defined(words[at]), [at])
       }
       let earliest = Infinity
       for (const one of sent) earliest = Math.min(earliest, this.earliest(words, begins, wordsIn(one)))
@@ -39,7 +40,7 @@ export class Copied {
   private earliest(words: readonly string[], begins: ReadonlyMap<string, readonly number[]>, sent: readonly string[]): number {
     let earliest = Infinity
     for (let at = 0; at + this.most <= sent.length; at++) {
-      for (const from of begins.get(sent[at]!) ?? NOWHERE) {
+      for (const from of begins.get(defined(sent[at])) ?? NOWHERE) {
         if (from >= earliest) break
         let same = 1
         while (same < this.most && words[from + same] === sent[at + same]) same++

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { ModelFault, type Finish, type Model, type ModelRequest, type Usage } from './port.js'
 import { lotBy } from '../render/choose.js'
 import type { Form } from '../outputs/form.js'
@@ -132,7 +133,7 @@ function sampleOf(form: Form, seed: number, known: Known): string {
 function wrongly(form: Form | undefined, way: string, seed: number): string | undefined {
   if (!form) return undefined
   const ways = form.ways.wrong
-  return form.sample(seed, { as: ways.includes(way) ? way : ways[0]! })
+  return form.sample(seed, { as: ways.includes(way) ? way : defined(ways[0]) })
 }
 
 const MOST_WORDS = 60

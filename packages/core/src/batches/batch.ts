@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { DEFAULT_LIMITS, type BatchModel, type ColumnModel, type JoinModel } from '../artefacts/artefacts.js'
 import { readBatch } from '../artefacts/batch.js'
 import type { Library } from '../library/library.js'
@@ -66,8 +67,8 @@ export class Batch {
     const columns = new Map(this.model.columns)
     for (const { mine, other } of equalities) {
       const variable = this.prompt.variables.find((d) => d.name === other.name)
-      const declared = other.steps.length === 0 ? variable : fieldsOf(variable).find((d) => d.name === other.steps[0]!.key)
-      const path = `${mine.name}.${mine.steps[0]!.key}`
+      const declared = other.steps.length === 0 ? variable : fieldsOf(variable).find((d) => d.name === defined(other.steps[0]).key)
+      const path = `${mine.name}.${defined(mine.steps[0]).key}`
       const known = columns.get(path)
       if (declared && !known?.type) columns.set(path, { heading: known?.heading, type: declared.type, span: mine.span })
     }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { EnvelopeModel, Role, Shape } from '../artefacts/artefacts.js'
 import { hashBytes } from '../library/fingerprint.js'
 import type { Library } from '../library/library.js'
@@ -127,9 +128,9 @@ export class EnvelopeWriter implements LineWriter {
     const names = Object.keys(this.names)
     const words = this.library.words(
       text,
-      names.map((name): Declared => ({ name, type: this.names[name]!.type, optional: true, outside: false, span: undefined })),
+      names.map((name): Declared => ({ name, type: defined(this.names[name]).type, optional: true, outside: false, span: undefined })),
     )
-    return (filling) => jsonOf(words(names.map((name) => this.names[name]!.data(filling) ?? null)))
+    return (filling) => jsonOf(words(names.map((name) => defined(this.names[name]).data(filling) ?? null)))
   }
 
   /** A text that is one slot hands its value on as it is: a list stays a list. */

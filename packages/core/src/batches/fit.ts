@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Batch } from './batch.js'
 import type { Pool } from './pool.js'
 import type { BatchRows } from './rows.js'
@@ -84,7 +85,7 @@ export class Fit {
   }
 
   private look(cells: readonly unknown[]): void {
-    const { columns } = this.reader!.reader.columns
+    const { columns } = defined(this.reader).reader.columns
     const used = new Set<number>()
     for (const column of columns) {
       used.add(column.index)
@@ -173,7 +174,7 @@ function keepSample(samples: string[], cell: string): void {
 function mends(missing: readonly FittedVariable[], unused: readonly string[]): string[] {
   const free = [...unused]
   return missing.flatMap(({ path }) => {
-    const name = path.split('.').at(-1)!
+    const name = defined(path.split('.').at(-1))
     const near = nearest(foldHeading(name), free.map(foldHeading))
     const shared = () => free.find((heading) => wordsOf(heading).some((word) => wordsOf(name).includes(word)))
     const heading = (near === undefined ? undefined : free.find((one) => foldHeading(one) === near)) ?? shared()

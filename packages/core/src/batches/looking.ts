@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Batch } from './batch.js'
 import type { Pool } from './pool.js'
 import { columnsOf, namedBy, ScopeReader, type ScopeTable } from './scope.js'
@@ -44,9 +45,9 @@ export class Looking {
       as === undefined ? [] : [{ name: as, type: { kind: 'record', fields: all }, optional: true, outside: false, span: undefined }]
     const scope = [...row, ...bare, ...pools.map((pool) => pool.type)]
     this.keys = joins.map(({ equalities }) => equalities.map(({ other }) => placeOf(other, scope)))
-    this.test = model.keep && library!.keep(model.keep.condition, scope)
-    this.name = model.called && library!.words(model.called, scope)
-    this.to = model.to && perRecord ? library!.words(model.to.text, scope) : undefined
+    this.test = model.keep && defined(library).keep(model.keep.condition, scope)
+    this.name = model.called && defined(library).words(model.called, scope)
+    this.to = model.to && perRecord ? defined(library).words(model.to.text, scope) : undefined
   }
 
   /** Undefined where a cell that is looked at does not fit. */
@@ -59,7 +60,7 @@ export class Looking {
     const scope: unknown[] = this.rowNamed ? [Object.fromEntries(this.columns.map((d, i) => [d.name, accepted[i]]))] : []
     for (const place of this.places) scope.push(place < 0 ? null : accepted[place])
     this.pools.forEach((pool, i) => {
-      const values = this.keys[i]!.map(({ at, steps }) => stepInto(scope[at], steps))
+      const values = defined(this.keys[i]).map(({ at, steps }) => stepInto(scope[at], steps))
       scope.push(pool.find(values, problems))
     })
     return scope
@@ -96,7 +97,9 @@ function placeOf(path: Path, scope: readonly Declared[]): { at: number; steps: r
   const [first] = steps
   const known = at < 0 ? scope.map((d) => d.name) : (fields ?? []).map((d) => d.name)
   if (at < 0 || (first !== undefined && fields && !fields.some((d) => d.name === first)))
-    throw new ProblemError([problem('column-unknown', { heading: at < 0 ? path.name : first!, variable: 'where', known }, path.span)])
+    throw new ProblemError([
+      problem('column-unknown', { heading: at < 0 ? path.name : defined(first), variable: 'where', known }, path.span),
+    ])
   return { at, steps }
 }
 

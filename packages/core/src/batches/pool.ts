@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { ColumnModel, JoinModel } from '../artefacts/artefacts.js'
 import { problem, type Problem } from '../problems/problem.js'
 import type { Path } from '../text/nodes.js'
@@ -32,14 +33,14 @@ export class Pool {
       this.columns = columnsOf(table)
       this.reader = new ScopeReader(table, this.columns)
       const { as, of } = this.join
-      const wanted = [...this.keys.map((path) => path.steps[0]!.key), ...(of === undefined ? [] : [nameOf(of)])]
+      const wanted = [...this.keys.map((path) => defined(path.steps[0]).key), ...(of === undefined ? [] : [nameOf(of)])]
       const missing = wanted.filter((name) => !this.columns.some((d) => d.name === name))
       const known = headings.filter((one) => one !== '')
       if (missing.length > 0) return missing.map((heading) => problem('column-unknown', { heading, variable: as, known }))
     }
-    const places = this.keys.map((path) => this.columns.findIndex((d) => d.name === path.steps[0]!.key))
+    const places = this.keys.map((path) => this.columns.findIndex((d) => d.name === defined(path.steps[0]).key))
     rows.forEach((cells, i) => {
-      const { accepted, problems } = this.reader!.read(cells, row + i)
+      const { accepted, problems } = defined(this.reader).read(cells, row + i)
       // A row that cannot be read at all has no key: nothing finds it.
       if (!accepted && cells.length !== headings.length) return
       const key = accepted ? keyOf(places.map((at) => accepted[at])) : this.keyOfCells(cells, row + i)
@@ -54,11 +55,11 @@ export class Pool {
 
   /** The key of a row of which other cells do not fit. */
   private keyOfCells(cells: readonly unknown[], row: number): string | undefined {
-    const names = this.keys.map((path) => path.steps[0]!.key)
-    const columns = names.map((name) => this.columns.find((d) => d.name === name)!)
+    const names = this.keys.map((path) => defined(path.steps[0]).key)
+    const columns = names.map((name) => defined(this.columns.find((d) => d.name === name)))
     const table: ScopeTable = {
       as: this.join.as,
-      headings: this.headings!,
+      headings: defined(this.headings),
       declared: this.declared,
       columns: this.batchColumns,
       locale: this.locale,

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Batch } from './batch.js'
 import type { Pool } from './pool.js'
 import { Looking } from './looking.js'
@@ -92,12 +93,12 @@ export class BatchRows {
     const { variables } = this.batch.prompt
     this.joined.forEach((at, i) => {
       if (at < 0) return
-      const declared = variables[at]!
+      const declared = defined(variables[at])
       const found = scope[scope.length - this.pools.length + i]
       if (!isEmpty(found)) accepted[at] = acceptType(found, declared.type, topLevel(declared.name), (p) => problems.push(p))
-      else if (this.pools[i]!.join.many) accepted[at] = []
+      else if (defined(this.pools[i]).join.many) accepted[at] = []
       else if (declared.default === undefined && !declared.optional)
-        problems.push(problem('join-none', { table: this.pools[i]!.join.path, variable: declared.name }))
+        problems.push(problem('join-none', { table: defined(this.pools[i]).join.path, variable: declared.name }))
     })
     return problems
   }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { ColumnModel } from '../artefacts/artefacts.js'
 import type { Path } from '../text/nodes.js'
 import { isName } from '../values/names.js'
@@ -53,7 +54,7 @@ export function namedBy(paths: readonly Path[], { as }: ScopeTable, all: readonl
     paths.flatMap((path) => {
       if (as === undefined) return [path.name]
       // The whole row is meant where no step follows.
-      return path.name !== as ? [] : path.steps.length === 0 ? all.map((d) => d.name) : [path.steps[0]!.key]
+      return path.name !== as ? [] : path.steps.length === 0 ? all.map((d) => d.name) : [defined(path.steps[0]).key]
     }),
   )
   return all.filter((d) => names.has(d.name))

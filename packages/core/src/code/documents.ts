@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { stringify } from 'yaml'
 import type { AnyExampleSet, AnyOutput, AnyPrompt, PersonaDefinition, SnippetDefinition } from './definitions.js'
 
@@ -51,7 +52,7 @@ function plain(value: unknown, names: ReadonlyMap<unknown, string>, of: string):
   if (isDefinition(value)) {
     const name = names.get(value)
     if (name !== undefined) return name
-    const shelf = SHELVES.find((one) => WORDS[one] === value.kind)!
+    const shelf = defined(SHELVES.find((one) => WORDS[one] === value.kind))
     throw new TypeError(
       `${of} draws on ${value.kind === 'output' ? 'an' : 'a'} ${value.kind} that the library does not hold: give it a name under "${shelf}"`,
     )

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Library } from '../library/library.js'
 import type { OutputModel } from '../artefacts/artefacts.js'
 import { passagesIn } from '../text/passages.js'
@@ -30,7 +31,7 @@ export function printTypes<P extends object>(typed: Library<P>): string {
 
 function printPrompt(library: Library, name: string): string {
   const prompt = library.prompt(name)
-  const outputs = prompt.outputs.map((output) => printReply(library.outputs.get(output)!))
+  const outputs = prompt.outputs.map((output) => printReply(defined(library.outputs.get(output))))
   const values = prompt.variables.length === 0 ? 'Readonly<Record<string, never>>' : printFields(prompt.variables, 'given', '    ')
   return [
     `${doc(prompt.title, '  ')}  ${key(name)}: {`,

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { writtenApart } from '../render/capture.js'
 import { runLoop, type Loop } from './loop.js'
 import type { Op, Test } from '../render/run.js'
@@ -20,7 +21,7 @@ export function whenOp(branches: readonly { readonly test: Test | undefined; rea
 }
 
 export function varyOp(place: string, wordings: readonly Op[]): Op {
-  return (run) => wordings[run.choose(place, wordings.length)]!(run)
+  return (run) => defined(wordings[run.choose(place, wordings.length)])(run)
 }
 
 interface EachPlan {

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { descent, type Context } from './context.js'
 import { caseScope, type PreparedSet } from './example-set.js'
 import type { Compilation } from './shelves.js'
@@ -43,8 +44,8 @@ function checkAnswers(
     const form = forms.get(name)?.fixed
     model.cases.forEach(({ number, span }, i) => {
       const answer = form && answerOf(i, name)
-      const [wrong] = answer === undefined ? [] : form!.read(answer).problems
-      if (wrong) report(problem('case-unreadable', { number, answer: answer!, output: name, why: wrong.message }, span))
+      const [wrong] = answer === undefined ? [] : defined(form).read(answer).problems
+      if (wrong) report(problem('case-unreadable', { number, answer: defined(answer), output: name, why: wrong.message }, span))
     })
   }
 }
@@ -65,9 +66,9 @@ function outputAnswer(set: PreparedSet, compilation: Compilation, context: Conte
     // What cannot be written whole need not be read.
     if (writer && lacking.length === 0) writers.set(name, writer)
   }
-  checkAnswers(set, compilation, (i, name) => writers.get(name)?.(set.rows[i]!, () => forms.get(name)!.fixed!))
+  checkAnswers(set, compilation, (i, name) => writers.get(name)?.(defined(set.rows[i]), () => defined(defined(forms.get(name)).fixed)))
   const from = descent(context, span)
-  return (run) => run.write(writers.get(run.output)?.(run.example, () => forms.get(run.output)!.form(run)) ?? '', from)
+  return (run) => run.write(writers.get(run.output)?.(run.example, () => defined(forms.get(run.output)).form(run)) ?? '', from)
 }
 
 function answerWriter({ model, label }: PreparedSet, form: FormPlan, lacks: (field: string) => void): AnswerWriter | undefined {
@@ -86,13 +87,14 @@ function answerWriter({ model, label }: PreparedSet, form: FormPlan, lacks: (fie
       return label && ((row) => write(row[at(label.name)], label.type))
     case 'rows': {
       const place = at('rows')
-      const held = place < 0 ? [] : fieldsWithin(model.fields[place]!.type)
+      const held = place < 0 ? [] : fieldsWithin(defined(model.fields[place]).type)
       if (held.length === 0) lacks('rows')
       else for (const { name } of passagesOf(shape)) if (!held.some((field) => field.name === name)) lacks(`rows.${name}`)
       return (row, form) => form().write(row[place] ?? [])
     }
     case 'document': {
-      const text = (row: readonly unknown[], place: number) => (isThere(row[place]) ? write(row[place], model.fields[place]!.type) : '')
+      const text = (row: readonly unknown[], place: number) =>
+        isThere(row[place]) ? write(row[place], defined(model.fields[place]).type) : ''
       const whole = at('document')
       if (whole >= 0) return (row) => text(row, whole)
       const places = passagesOf(shape).map(({ name }) => ({ name, at: at(name) }))
@@ -130,7 +132,7 @@ export function pickerOp(
     ;(run.picks ??= []).push({ set: model.name, ...picked })
     const count = picked.cases.length
     if (count < (pick.atLeast ?? 0))
-      (run.warnings ??= []).push(problem('picked-few', { set: model.name, count, least: pick.atLeast! }, model.pickSpan))
+      (run.warnings ??= []).push(problem('picked-few', { set: model.name, count, least: defined(pick.atLeast) }, model.pickSpan))
     return picked.cases.map((one) => one.case)
   }
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Shared } from './context.js'
 import { flat } from './op-list.js'
 import { jsonBytes } from '../render/json-bytes.js'
@@ -31,6 +32,8 @@ function constantOp(op: Op): Op {
     }
     const { length } = run.out
     run.out += run.json ? found.json : found.text
-    if (run.trace) for (let i = 0; i < found.trace.ends.length; i++) run.trace.add(length + found.trace.ends[i]!, found.trace.sources[i]!)
+    if (run.trace)
+      for (let i = 0; i < found.trace.ends.length; i++)
+        run.trace.add(length + defined(found.trace.ends[i]), defined(found.trace.sources[i]))
   }
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { Scope, variableBinding } from './scope.js'
 import type { Shelves } from './shelves.js'
 import type { Context } from './context.js'
@@ -43,11 +44,11 @@ export function prepareSet(model: ExampleSetModel, shelves: Shelves, alone: Cont
   if (pick.budget !== undefined && !countTokens) report(problem('budget-uncounted', { set: model.name }, model.pickSpan))
   const tokens = new Map<number, number>()
   const tokensOf = (one: number): number => {
-    const known = tokens.get(one) ?? countTokens?.(`${asks[one]!}\n${answers[one] ?? ''}`) ?? 0
+    const known = tokens.get(one) ?? countTokens?.(`${defined(asks[one])}\n${answers[one] ?? ''}`) ?? 0
     tokens.set(one, known)
     return known
   }
-  const texts = (one: number, field: number) => write(rows[one]![field], fields[field]!.type)
+  const texts = (one: number, field: number) => write(defined(rows[one])[field], defined(fields[field]).type)
   const picker = new Picker({
     texts: asks,
     rule: pick,
@@ -125,16 +126,16 @@ function answerReader(layout: Text, fields: readonly Declared[]): ((answer: stri
       piece.kind === 'slot' &&
       piece.value.formats.length === 0 &&
       piece.value.paths.length === 1 &&
-      piece.value.paths[0]!.steps.length === 0
+      defined(piece.value.paths[0]).steps.length === 0
     ) {
-      slots.push(fields.findIndex((field) => field.name === piece.value.paths[0]!.name))
+      slots.push(fields.findIndex((field) => field.name === defined(piece.value.paths[0]).name))
       pattern += '([^]*?)'
     } else return undefined
   }
   const expression = new RegExp(`^${pattern}$`, 'u')
   return (answer) => {
     const found = expression.exec(answer)
-    return found ? new Map(slots.map((field, i) => [field, found[i + 1]!])) : undefined
+    return found ? new Map(slots.map((field, i) => [field, defined(found[i + 1])])) : undefined
   }
 }
 

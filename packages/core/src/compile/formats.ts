@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { drawsOnMore, type Context } from './context.js'
 import { problem } from '../problems/problem.js'
 import type { Get, Run } from '../render/run.js'
@@ -33,7 +34,7 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
     if (call.name === 'fenced' || call.name === 'masked') drawsOnMore(context.shared)
     if (call.name === 'fenced') {
       if (i < calls.length - 1) {
-        context.shared.report(problem('fence-misplaced', { where: `before "${calls[i + 1]!.name}"` }, call.span))
+        context.shared.report(problem('fence-misplaced', { where: `before "${defined(calls[i + 1]).name}"` }, call.span))
         return undefined
       }
       fence = { tag: call.args[0] === undefined ? undefined : String(call.args[0].value) }
@@ -121,7 +122,7 @@ function checkArguments(format: Format, call: FormatCall, context: Context): Arg
     call.args.length >= least &&
     call.args.length <= most &&
     call.args.every((arg, i) => {
-      const parameter = parameters[Math.min(i, parameters.length - 1)]!
+      const parameter = defined(parameters[Math.min(i, parameters.length - 1)])
       if (parameter.kind === 'text') return arg.kind === 'string' && !parameter.refuses?.(String(arg.value))
       return (
         arg.kind === 'number' &&

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Context, Given } from './context.js'
 import { compileFormats, formattedGet, type Chain } from './formats.js'
 import { resolvePath, type ResolvedPath } from './path.js'
@@ -36,14 +37,14 @@ export function compileGiven(value: SlotValue, context: Context): Given | undefi
   }
   const [first] = alternatives
   if (!first) {
-    const literal = fallback!.value
+    const literal = defined(fallback).value
     return { type: literalType(literal), optional: false, outside: false, get: () => literal, path: [], literal }
   }
-  const last = alternatives.at(-1)!
+  const last = defined(alternatives.at(-1))
   const gets = alternatives.map((a) => formattedGet(a.get, a.chain))
   const get: Get = (run) => {
     for (let i = 0; i < alternatives.length; i++) {
-      const found = gets[i]!(run)
+      const found = defined(gets[i])(run)
       if (!isEmpty(found)) return found
       if (i === alternatives.length - 1 && !fallback) {
         // An empty list is a value; of nothing at all, an open path tells by `undefined`.
@@ -60,7 +61,7 @@ export function compileGiven(value: SlotValue, context: Context): Given | undefi
     type: common,
     optional: !fallback && alternatives.every((a) => a.optional),
     outside: alternatives.some((a) => a.outside),
-    get: alternatives.length === 1 && !fallback && !first.open ? gets[0]! : get,
+    get: alternatives.length === 1 && !fallback && !first.open ? defined(gets[0]) : get,
     path: first.steps,
   }
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Op, Run } from '../render/run.js'
 import { jsonBytes } from '../render/json-bytes.js'
 import { isHarmless, isSuspect } from '../fences/suspicion.js'
@@ -34,7 +35,7 @@ export class OpList {
     const last = this.steps.at(-1)
     if (last && 'kind' in last && last.kind === 'fixed') {
       last.text += text
-      if (last.from.at(-1) === from) last.lengths.push(last.lengths.pop()! + text.length)
+      if (last.from.at(-1) === from) last.lengths.push(defined(last.lengths.pop()) + text.length)
       else {
         last.lengths.push(text.length)
         last.from.push(from)
@@ -80,7 +81,7 @@ function inTurn(ops: readonly Op[]): Op {
     }
   }
   return (run) => {
-    for (let i = 0; i < ops.length; i++) ops[i]!(run)
+    for (let i = 0; i < ops.length; i++) defined(ops[i])(run)
   }
 }
 
@@ -101,7 +102,7 @@ function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
     const { json } = run
     let { out } = run
     for (let i = 0; i < parts.length; i++) {
-      const part = parts[i]!
+      const part = defined(parts[i])
       if (part.kind === 'fixed') out += json ? jsonOf(part) : part.text
       else {
         const value = read(part, run)
@@ -142,5 +143,5 @@ function tracePlain(part: Fixed | PlainValue, run: Run): void {
 
 function traceFixed({ text, lengths, from }: Fixed, run: Run): void {
   let end = run.out.length - text.length
-  for (let i = 0; i < lengths.length; i++) run.trace!.add((end += lengths[i]!), from[i]!)
+  for (let i = 0; i < lengths.length; i++) defined(run.trace).add((end += defined(lengths[i])), defined(from[i]))
 }

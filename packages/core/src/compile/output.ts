@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { compileGiven } from './given.js'
 import { descent, type Context } from './context.js'
 import type { Shelves } from './shelves.js'
@@ -58,7 +59,10 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Sh
       mustNotSay: said(says.mustNot),
     }
     const bare = shapeOf(output, common, op ? stretchesOf(op, run) : [], shelves.checks.get(output.name))
-    const shape = bounds.reduce((one, { path, bound }, i) => withBound(one, path, bound, values[i]!, (found) => run.fail(found)), bare)
+    const shape = bounds.reduce(
+      (one, { path, bound }, i) => withBound(one, path, bound, defined(values[i]), (found) => run.fail(found)),
+      bare,
+    )
     const form = new Form(shape, shelves.replySigns)
     const { head, own: words } = form.asking
     return { form, head, json: jsonBytes(head), goesOn: words !== '' }
@@ -67,7 +71,7 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Sh
   let last: { readonly values: readonly number[]; readonly ready: Ready } | undefined
   const readyFor = (run: Run): Ready => {
     // Most records have the bounds of the one before.
-    if (last && bounds.every((bound, i) => bound.get(run) === last!.values[i])) return last.ready
+    if (last && bounds.every((bound, i) => bound.get(run) === defined(last).values[i])) return last.ready
     const values = bounds.map((bound) => bound.get(run))
     if (textsVary) return ready(run, values)
     const key = values.length === 0 ? '' : values.join(' ')
@@ -110,7 +114,7 @@ function stretchesOf(op: Op, run: Run): Stretch[] {
     let at = start
     trace.ends.forEach((stop, i) => {
       if (stop <= at || at >= end) return
-      const kind = trace.sources[i]!.kind === 'value' ? 'value' : 'fixed'
+      const kind = defined(trace.sources[i]).kind === 'value' ? 'value' : 'fixed'
       const piece = text.slice(at, Math.min(stop, end))
       const last = stretches.at(-1)
       if (last?.kind === kind) stretches[stretches.length - 1] = { kind, text: last.text + piece }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { compileCondition } from './condition.js'
 import type { Context } from './context.js'
 import type { Scope } from './scope.js'
@@ -55,7 +56,7 @@ function possiblePiece(piece: Piece, scope: Scope): string[] | undefined {
       return ['']
     case 'slot': {
       const { paths, formats, fallback } = piece.value
-      const found = paths.length === 1 ? declaredAt(paths[0]!, scope) : undefined
+      const found = paths.length === 1 ? declaredAt(defined(paths[0]), scope) : undefined
       if (found?.type.kind !== 'choice' || formats.length > 0) return undefined
       return [...found.type.of, ...(found.optional ? [fallback?.spelled ?? ''] : [])]
     }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { ExampleSetModel, JoinedPrompt, SnippetModel } from '../artefacts/artefacts.js'
 import { compiledFences, type Context, type Shared } from './context.js'
 import { prepareSet, type PreparedSet } from './example-set.js'
@@ -139,7 +140,7 @@ class PromptCompiler implements Compilation {
   /** Which persona or output a rendering has. */
   private chooser(text: Text | undefined, names: string[] | undefined, known: ReadonlyMap<string, unknown>, what: string) {
     if (!text) return undefined
-    if (names?.length === 1) return () => names[0]!
+    if (names?.length === 1) return () => defined(names[0])
     const chosen = names && chosenText(text, this.context)
     if (chosen) return chosen
     const op = this.textOp(text)
@@ -206,7 +207,9 @@ class PromptCompiler implements Compilation {
     const names = text && possibleTexts(text, this.context.scope)
     for (const name of names ?? []) {
       if (!known.has(name))
-        this.report(problem('use-unknown', { name, what, known: [...known.keys()] }, text!.source.span(0, text!.source.text.length)))
+        this.report(
+          problem('use-unknown', { name, what, known: [...known.keys()] }, defined(text).source.span(0, defined(text).source.text.length)),
+        )
     }
     return names
   }

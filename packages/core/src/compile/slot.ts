@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { descent, drawsOnMore, type Context } from './context.js'
 import { indentedOp } from './indent.js'
 import { compileAlternatives, type Alternative } from './given.js'
@@ -40,14 +41,14 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, restA
   if (plain) return plain
   const writers = alternatives.map((a) => writer(a, slot, context, more))
   const { fallback } = value
-  const only = alternatives[0]!
-  if (writers.length === 1 && !fallback) return single(only, writers[0]!, slot)
+  const only = defined(alternatives[0])
+  if (writers.length === 1 && !fallback) return single(only, defined(writers[0]), slot)
   const spelled = fallback && { text: fallback.spelled, from: descent(context, fallback.span) }
   return (run) => {
     for (let i = 0; i < alternatives.length; i++) {
-      const found = alternatives[i]!.get(run)
+      const found = defined(alternatives[i]).get(run)
       if (isEmpty(found)) continue
-      writers[i]!(found, run)
+      defined(writers[i])(found, run)
       return
     }
     if (spelled) run.write(spelled.text, spelled.from)
@@ -79,11 +80,13 @@ function compileBoundFence(
   const { report } = context.shared
   const [only, another] = alternatives
   if (another || value.fallback || value.formats.length > 0)
-    report(problem('fence-misplaced', { where: `in "${only!.text}", which is bound to a text with a fence, where it is changed` }, span))
-  else if (!alone) report(problem('fence-not-alone', { path: only!.text }, span))
-  if (only!.outside && context.role !== 'assistant') report(problem('outside-unfenced', { path: only!.text }, span))
+    report(
+      problem('fence-misplaced', { where: `in "${defined(only).text}", which is bound to a text with a fence, where it is changed` }, span),
+    )
+  else if (!alone) report(problem('fence-not-alone', { path: defined(only).text }, span))
+  if (defined(only).outside && context.role !== 'assistant') report(problem('outside-unfenced', { path: defined(only).text }, span))
   const more = continuationOf(line.prefix ?? '')
-  const { inline } = only!
+  const { inline } = defined(only)
   return inline && more ? indentedOp(inline, more, descent(context, span, { kind: 'made' }), false) : inline
 }
 
@@ -118,15 +121,15 @@ function single(only: Alternative, writeValue: (value: unknown, run: Run) => voi
 
 /** A fence stands alone on its line, and its tag is a name: the one it says, or the last of its path. */
 function checkFence(value: SlotValue, alternatives: readonly Alternative[], context: Context, alone: boolean): boolean {
-  const text = alternatives[0]!.text
+  const text = defined(alternatives[0]).text
   if (!alone) {
     context.shared.report(problem('fence-not-alone', { path: text }, value.span))
     return false
   }
   for (const [i, a] of alternatives.entries()) {
-    const tag = a.chain.fence!.tag
-    const step = value.paths[i]!.steps.at(-1)
-    const own = step ? (step.kind === 'name' ? step.key : undefined) : value.paths[i]!.name
+    const tag = defined(a.chain.fence).tag
+    const step = defined(value.paths[i]).steps.at(-1)
+    const own = step ? (step.kind === 'name' ? step.key : undefined) : defined(value.paths[i]).name
     if (tag === undefined ? own === undefined : !isName(tag)) {
       context.shared.report(problem('fence-tag-unfit', { tag }, value.span))
       return false

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { compileGiven } from './given.js'
 import { liveAsk } from './ask.js'
 import { caseOps, exampleSet, pickerOp } from './cases.js'
@@ -39,7 +40,9 @@ function usePersona(use: Use, context: Context, { prompt, shelves, personaNames 
     return undefined
   }
   const names = named !== undefined ? [named] : (personaNames ?? [...personas.keys()])
-  const ops = new Map(names.filter((name) => personas.has(name)).map((name) => [name, personaOp(personas.get(name)!, use, context)]))
+  const ops = new Map(
+    names.filter((name) => personas.has(name)).map((name) => [name, personaOp(defined(personas.get(name)), use, context)]),
+  )
   return named !== undefined ? ops.get(named) : (run) => ops.get(run.persona)?.(run)
 }
 
@@ -67,7 +70,7 @@ function useOutput(use: Use, context: Context, { prompt, shelves, forms }: Compi
     return undefined
   }
   const ops = new Map(
-    [...forms.keys()].map((name) => [name, compileOutput(shelves.outputs.get(name)!, context, shelves, use.head).instruct]),
+    [...forms.keys()].map((name) => [name, compileOutput(defined(shelves.outputs.get(name)), context, shelves, use.head).instruct]),
   )
   if (ops.size > 1) context.shared.varying++
   return (run) => ops.get(run.output)?.(run)
@@ -89,7 +92,7 @@ function useExamples(use: Use, context: Context, compilation: Compilation): Op |
   drawsOnMore(context.shared)
   return (run) => {
     pick(run).forEach((one, i) => {
-      run.example = set.rows[one]!
+      run.example = defined(set.rows[one])
       if (i > 0) run.write('\n\n', between)
       ask(run)
       run.write('\n', between)

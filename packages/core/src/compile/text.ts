@@ -1,4 +1,5 @@
 // Items, lines and pieces compile each other (a line holds blocks, a block holds lines), so the three stand in one file.
+import { defined } from '../invariant.js'
 import { eachOp, unlessNothing, varyOp, whenOp, withoutLastLineEnd } from './blocks.js'
 import { compileCondition } from './condition.js'
 import { descent, drawsOnMore, type Context } from './context.js'
@@ -38,7 +39,7 @@ function compileItems(items: readonly Item[], context: Context, dedent: number, 
   let i = 0
   let written = false
   while (i < items.length) {
-    const item = items[i]!
+    const item = defined(items[i])
     if (!written) compileItem(item, context, dedent, open && i === items.length - 1, ops)
     const end = isBlank(item) ? runEnd(items, i) : i
     written = end > i
@@ -47,7 +48,7 @@ function compileItems(items: readonly Item[], context: Context, dedent: number, 
       const between = new OpList()
       for (const one of items.slice(i + 1, end)) compileItem(one, context, dedent, false, between)
       const blank = new OpList()
-      compileItem(items[end]!, context, dedent, false, blank)
+      compileItem(defined(items[end]), context, dedent, false, blank)
       ops.op(unlessNothing(between.done(), blank.done()))
     }
     i = written ? end : i + 1
@@ -61,18 +62,18 @@ function isBlank(item: Item): boolean {
 /** From a blank line over items that may all vanish to the next blank line; the same index where there is no such run. */
 function runEnd(items: readonly Item[], blank: number): number {
   let i = blank + 1
-  while (i < items.length && !isBlank(items[i]!) && canVanish(items[i]!)) i++
-  return i > blank + 1 && i < items.length && isBlank(items[i]!) ? i : blank
+  while (i < items.length && !isBlank(defined(items[i])) && canVanish(defined(items[i]))) i++
+  return i > blank + 1 && i < items.length && isBlank(defined(items[i])) ? i : blank
 }
 
 /** Whether the last item is always written, so that its line end can be left out while compiling. */
 function endsFirmly(items: readonly Item[]): boolean {
-  const last = items.at(-1)!
+  const last = defined(items.at(-1))
   if (canVanish(last)) return false
   if (!isBlank(last)) return true
   let i = items.length - 2
-  while (i >= 0 && !isBlank(items[i]!) && canVanish(items[i]!)) i--
-  return i === items.length - 2 || i < 0 || !isBlank(items[i]!)
+  while (i >= 0 && !isBlank(defined(items[i])) && canVanish(defined(items[i]))) i--
+  return i === items.length - 2 || i < 0 || !isBlank(defined(items[i]))
 }
 
 /** A line of slots, directives and blanks alone, or a directive (language §5.1). */
@@ -215,7 +216,7 @@ function compilePieces(pieces: readonly Piece[], context: Context, state: PieceS
 
 function restIsBlank(pieces: readonly Piece[], from: number, beyond: boolean): boolean {
   for (let i = from; i < pieces.length; i++) {
-    const piece = pieces[i]!
+    const piece = defined(pieces[i])
     if (piece.kind === 'break') return true
     if (piece.kind === 'aside' || (piece.kind === 'fixed' && piece.text.trim() === '')) continue
     return false
@@ -291,7 +292,7 @@ function compileFixed(piece: Fixed, context: Context, state: PieceState, ops: Op
     if (binding) context.shared.report(problem('escape-of-variable', { name: piece.escaped }, piece.span))
   }
   if (state.atStart && text !== '') {
-    const blanks = /^[ \t]*/.exec(text)![0].length
+    const blanks = defined(/^[ \t]*/.exec(text))[0].length
     text = text.slice(Math.min(blanks, state.dedent))
     state.atStart = false
   }

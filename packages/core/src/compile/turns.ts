@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { attachmentPlans } from './attach.js'
 import { compileAsk, liveAsk } from './ask.js'
 import { caseOps, exampleSet, liveText, pickerOp } from './cases.js'
@@ -63,7 +64,7 @@ function compileHistory(turn: HistoryTurn, context: Context): TurnPlan[] {
   }
   const fence = turn.fence?.name
   if (binding.outside && fence === undefined) shared.report(problem('history-unfenced', { name: turn.from.name }, turn.from.span))
-  if (fence !== undefined && !isName(fence)) shared.report(problem('fence-tag-unfit', { tag: fence }, turn.fence!.span))
+  if (fence !== undefined && !isName(fence)) shared.report(problem('fence-tag-unfit', { tag: fence }, defined(turn.fence).span))
   if (fence !== undefined) shared.fences.add(fence)
   const value = descent(context, turn.from.span, { kind: 'value', given: true, path: [turn.from.name] })
   const made = descent(context, turn.span, { kind: 'made' })
@@ -80,5 +81,5 @@ function compileExamples(turn: ExamplesTurn, compilation: Compilation, context: 
     ? liveText(compileText(turn.to, { ...context, role: 'assistant' }, true))
     : liveAsk(set.model.name, compilation, context)
   const pick = pickerOp(set, live, turn.set.span, context.shared.report)
-  return [{ kind: 'examples', pick: (run) => pick(run).map((one) => set.rows[one]!), ask, answer, span: turn.span }]
+  return [{ kind: 'examples', pick: (run) => pick(run).map((one) => defined(set.rows[one])), ask, answer, span: turn.span }]
 }

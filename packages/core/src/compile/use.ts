@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { descent, type Context, type Given } from './context.js'
 import { compileGiven, literalType } from './given.js'
 import { Scope, type Binding } from './scope.js'
@@ -38,8 +39,8 @@ export function compileUse(use: Use, context: Context, compileText: CompileText,
     if (op) ops.set(name, op)
   }
   const { choose } = names
-  if (!choose) return ops.get(names.all[0]!)
-  const byOption = new Map(names.options.map((option, i) => [option, ops.get(names.all[i]!)]))
+  if (!choose) return ops.get(defined(names.all[0]))
+  const byOption = new Map(names.options.map((option, i) => [option, ops.get(defined(names.all[i]))]))
   return (run) => byOption.get(choose(run))?.(run)
 }
 

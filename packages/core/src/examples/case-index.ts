@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { termsOf } from './terms.js'
 
 const K1 = 1.2
@@ -40,7 +41,7 @@ export class CaseIndex {
       const cases = Uint32Array.from(list, ([i]) => i)
       const weights = Float32Array.from(
         list,
-        ([i, count]) => (rarity * count * (K1 + 1)) / (count + K1 * (1 - B + (B * lengths[i]!) / average)),
+        ([i, count]) => (rarity * count * (K1 + 1)) / (count + K1 * (1 - B + (B * defined(lengths[i])) / average)),
       )
       this.postings.set(term, { cases, weights })
     }
@@ -76,9 +77,9 @@ export class CaseIndex {
       if (!found) continue
       const { cases, weights } = found
       for (let i = 0; i < cases.length; i++) {
-        const one = cases[i]!
+        const one = defined(cases[i])
         if (scores[one] === 0) touched.push(one)
-        scores[one]! += times * weights[i]!
+        scores[one] = defined(scores[one]) + times * defined(weights[i])
       }
     }
     this.touched = touched
@@ -87,7 +88,7 @@ export class CaseIndex {
 
   /** How alike a case is to a bag of terms: 1 where they hold the same words, whatever their order (Dice's measure). */
   likeness(one: number, other: number): number {
-    return overlap(this.bags[one]!, this.bags[other]!)
+    return overlap(defined(this.bags[one]), defined(this.bags[other]))
   }
 
   /** The terms of a text that is no case, to be held against cases. Terms that no case has are likeness lost. */
@@ -97,7 +98,7 @@ export class CaseIndex {
   }
 
   likenessTo(one: number, bag: Uint32Array): number {
-    return overlap(this.bags[one]!, bag)
+    return overlap(defined(this.bags[one]), bag)
   }
 }
 
@@ -108,7 +109,7 @@ function overlap(a: Uint32Array, b: Uint32Array): number {
       shared++
       i++
       j++
-    } else if (a[i]! < b[j]!) i++
+    } else if (defined(a[i]) < defined(b[j])) i++
     else j++
   }
   return a.length + b.length === 0 ? 1 : (2 * shared) / (a.length + b.length)

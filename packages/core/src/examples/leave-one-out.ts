@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { CaseIndex } from './case-index.js'
 import { topOf } from './top.js'
 
@@ -38,11 +39,13 @@ export function leaveOneOut(
       return
     }
     const weights = new Map<string, number>()
-    for (const other of near) weights.set(labelOf(other), (weights.get(labelOf(other)) ?? 0) + scores[other]!)
+    for (const other of near) weights.set(labelOf(other), (weights.get(labelOf(other)) ?? 0) + defined(scores[other]))
     const [[voted] = ['']] = [...weights].sort((a, b) => b[1] - a[1])
     const own = labelOf(one)
-    table[labels.indexOf(own)]![labels.indexOf(voted)]!++
-    if (labelOf(near[0]!) === own) rightByOne++
+    const row = defined(table[labels.indexOf(own)])
+    const column = labels.indexOf(voted)
+    row[column] = (row[column] ?? 0) + 1
+    if (labelOf(defined(near[0])) === own) rightByOne++
     if (voted === own) rightByFew++
   })
   return { labels, table, cases: asks.length, rightByOne, rightByFew, alone }

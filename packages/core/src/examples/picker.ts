@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { CaseIndex } from './case-index.js'
 import { topOf } from './top.js'
 import { STRATEGIES } from './pick/index.js'
@@ -68,7 +69,7 @@ export class Picker {
   private readonly strategy: Strategy
 
   constructor(private readonly setting: PickerSetting) {
-    this.strategy = STRATEGIES.find((one) => one.name === setting.rule.by) ?? STRATEGIES[0]!
+    this.strategy = STRATEGIES.find((one) => one.name === setting.rule.by) ?? defined(STRATEGIES[0])
   }
 
   private readonly byText = new Map<string, number[]>()
@@ -145,7 +146,7 @@ export class Picker {
     if (rule.cover !== undefined && labels) {
       const seen = new Set<string>()
       for (const one of ranked) {
-        const label = labels[one]!
+        const label = defined(labels[one])
         if (seen.has(label)) continue
         seen.add(label)
         wanted.push({ one, why: 'cover' })

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 /** Scripts that write no blanks between words: there, two neighbouring signs are a term. */
 const UNSPACED = /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Thai}\p{Script=Lao}\p{Script=Khmer}\p{Script=Myanmar}]/u
 const WORDS = /[\p{L}\p{N}][\p{L}\p{M}\p{N}]*/gu
@@ -17,5 +18,5 @@ export function termsOf(text: string): string[] {
 
 function pairs(word: string): string[] {
   const signs = Array.from(word)
-  return signs.length === 1 ? signs : signs.slice(1).map((sign, i) => signs[i]! + sign)
+  return signs.length === 1 ? signs : signs.slice(1).map((sign, i) => defined(signs[i]) + sign)
 }

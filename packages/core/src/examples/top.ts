@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 /** From here on sorting everything costs less than keeping so long a list in order. */
 const LONG = 64
 
@@ -13,20 +14,20 @@ export function topOf(scores: ArrayLike<number>, cases: readonly number[], most:
   const top: number[] = []
   let floor = -Infinity
   for (let i = 0; i < cases.length; i++) {
-    const one = cases[i]!
-    const score = scores[one]!
+    const one = defined(cases[i])
+    const score = defined(scores[one])
     if (score < floor || barred?.has(one)) continue
     let at = top.length
-    while (at > 0 && before(scores, one, top[at - 1]!)) at--
+    while (at > 0 && before(scores, one, defined(top[at - 1]))) at--
     if (at >= most) continue
     top.splice(at, 0, one)
     if (top.length > most) top.pop()
-    if (top.length === most) floor = scores[top[most - 1]!]!
+    if (top.length === most) floor = defined(scores[defined(top[most - 1])])
   }
   return top
 }
 
 /** Whether a case ranks before another. */
 export function before(scores: ArrayLike<number>, one: number, other: number): boolean {
-  return scores[one]! > scores[other]! || (scores[one] === scores[other] && one < other)
+  return defined(scores[one]) > defined(scores[other]) || (scores[one] === scores[other] && one < other)
 }

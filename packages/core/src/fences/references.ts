@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { characterEntities } from 'character-entities'
 
 /** Characters with which an escaped character can begin: `&lt;`, `%3c`, `\u003c`, `=3C`. */
@@ -110,7 +111,7 @@ const PREFIXES: ReadonlyMap<string, number> = new Map(
     'dash',
     'laquo',
     'raquo',
-  ].map((name) => [name, entity(name)!]),
+  ].map((name) => [name, defined(entity(name))]),
 )
 const LONGEST_PREFIX = 6
 
@@ -137,7 +138,7 @@ function backslashed(at: (i: number) => number): Reference | undefined {
 function bareNumber(at: (i: number) => number): Reference | undefined {
   const ways = [digits(at, 1, 8, 3, 3), digits(at, 1, 8, 2, 2), ...[6, 5, 4, 3, 2].map((count) => digits(at, 1, 16, count, count))]
   const found = ways.filter((way) => way !== undefined && way.code <= 0xff)
-  const of = (wanted: RegExp) => found.find((way) => wanted.test(String.fromCharCode(way!.code)))
+  const of = (wanted: RegExp) => found.find((way) => wanted.test(String.fromCharCode(defined(way).code)))
   return byte(of(/[<>/&%#;=\\]/) ?? of(/[\w-]/) ?? found[0])
 }
 
@@ -171,5 +172,5 @@ function isAlphanumeric(code: number): boolean {
 
 /** The names of HTML whose character can begin a tag, or another escape, as far as a first look at a text needs them. */
 export function namesThatLead(isLead: (character: string) => boolean): string[] {
-  return Object.keys(characterEntities).filter((name) => isLead(characterEntities[name]!))
+  return Object.keys(characterEntities).filter((name) => isLead(defined(characterEntities[name])))
 }

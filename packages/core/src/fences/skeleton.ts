@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { CLOSING, LETTERS, OPENING, SEVERAL, SLASHES } from './look-alikes.js'
 import { joinBytes, LEADS, loneByte, referenceAt, type Reference } from './references.js'
 
@@ -15,8 +16,9 @@ const INVISIBLE = /[\p{Cf}\p{Mn}\p{Me}\p{Co}\p{Cn}\p{Cs}\p{Default_Ignorable_Cod
 const BLANK = /[\s\p{Z}\p{Cc}\u2800]/u
 
 const LOOK_ALIKES = new Map<string, string>()
-for (const [stands, ...others] of LETTERS.split(' ').map((group) => [...group])) for (const other of others) LOOK_ALIKES.set(other, stands!)
-for (const [letter, ...several] of SEVERAL.split(' ').map((pair) => [...pair])) LOOK_ALIKES.set(letter!, several.join(''))
+for (const [stands, ...others] of LETTERS.split(' ').map((group) => [...group]))
+  for (const other of others) LOOK_ALIKES.set(other, defined(stands))
+for (const [letter, ...several] of SEVERAL.split(' ').map((pair) => [...pair])) LOOK_ALIKES.set(defined(letter), several.join(''))
 const BRACKETS = new Map<string, string>()
 for (const character of OPENING) BRACKETS.set(character, '<')
 for (const character of CLOSING) BRACKETS.set(character, '>')
@@ -35,8 +37,8 @@ function pieceOf(code: number): Piece {
   const bracket = BRACKETS.get(character)
   if (bracket !== undefined) return bracket.charCodeAt(0)
   if (INVISIBLE.test(character)) return DROPPED
-  const plain = [...character.normalize('NFKD').replace(/[\p{M}\s]/gu, '')].map((one) => one.codePointAt(0)!)
-  return plain.length === 1 ? plain[0]! : plain.length === 0 ? DROPPED : plain
+  const plain = [...character.normalize('NFKD').replace(/[\p{M}\s]/gu, '')].map((one) => defined(one.codePointAt(0)))
+  return plain.length === 1 ? defined(plain[0]) : plain.length === 0 ? DROPPED : plain
 }
 
 function isHalf(code: number): boolean {
@@ -64,7 +66,7 @@ class Known<T> {
   }
 
   of(code: number): T {
-    if (code < 128) return this.ascii[code]!
+    if (code < 128) return defined(this.ascii[code])
     let found = this.others.get(code)
     if (found === undefined) {
       found = this.find(code)
@@ -134,11 +136,11 @@ export class Skeleton {
     this.gaps = new Uint8Array(room)
   }
 
-  private readonly ahead = (i: number): number => (i < this.size ? this.codes[this.size - 1 - i]! : -1)
+  private readonly ahead = (i: number): number => (i < this.size ? defined(this.codes[this.size - 1 - i]) : -1)
 
   /** Most characters: neither spaces nor beginnings of escapes. */
   pushAscii(code: number, end: number): void {
-    const piece = ASCII_PIECES[code]!
+    const piece = defined(ASCII_PIECES[code])
     if (piece < 0 || isLead[piece] === 1) this.push(code, end - 1, end)
     else this.add(piece, end - 1, end)
   }
@@ -148,7 +150,7 @@ export class Skeleton {
     for (let next = code, stop = end; ;) {
       const piece = next > 0x10ffff ? next : pieces.of(next)
       if (typeof piece !== 'number') {
-        for (let i = piece.length - 1; i >= 0; i--) this.push(piece[i]!, start, stop)
+        for (let i = piece.length - 1; i >= 0; i--) this.push(defined(piece[i]), start, stop)
         return
       }
       // An escape that stands for nothing is seen all the same: a name ends before it.
@@ -157,7 +159,7 @@ export class Skeleton {
       this.add(piece, start, stop)
       const found = joined(piece, this.ahead) ?? (piece < 128 && isLead[piece] === 1 ? referenceAt(piece, this.ahead) : undefined)
       if (!found) return
-      stop = this.ends[this.size - found.length]!
+      stop = defined(this.ends[this.size - found.length])
       this.size -= found.length
       next = found.code
     }
@@ -180,12 +182,12 @@ export class Skeleton {
   }
 
   codeAt(i: number): number {
-    return this.codes[i]!
+    return defined(this.codes[i])
   }
 
   /** What a character stands for: one letter, or several. */
   charactersAt(i: number): string {
-    return folds.of(this.codes[i]!)
+    return folds.of(defined(this.codes[i]))
   }
 
   /** Whether a space, a line break or an edge stands before the character. */
@@ -195,12 +197,12 @@ export class Skeleton {
 
   /** Whether the character stands in the text as it is, and not as an escape. */
   isPlain(i: number): boolean {
-    return this.ends[i]! - this.starts[i]! <= 2
+    return defined(this.ends[i]) - defined(this.starts[i]) <= 2
   }
 
   /** The stretch of the text from the character `first` to the character `last`, which comes later in the text. */
   stretch(first: number, last = first): Stretch {
-    return { start: this.starts[first]!, end: this.ends[last]! }
+    return { start: defined(this.starts[first]), end: defined(this.ends[last]) }
   }
 
   private gap(): void {

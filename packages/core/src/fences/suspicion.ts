@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { CLOSING, OPENING, WIDE_LEADS } from './look-alikes.js'
 import { LEADS, namesThatLead } from './references.js'
 import { foldName } from './skeleton.js'
@@ -41,7 +42,7 @@ export function isSuspect(text: string): boolean {
  * or anything escaped or beyond ASCII. Markup with other tags holds none.
  */
 export function lookFor(names: readonly string[]): RegExp {
-  const firsts = new Set(names.map((name) => name[0]!))
+  const firsts = new Set(names.map((name) => defined(name[0])))
   const letters = [...ASCII].filter((character) => firsts.has(foldName(character)[0] ?? ''))
   return new RegExp(`[<${WIDE}][\\s/\\\\]*(?:$|[^\\x20-\\x7e]|[&%\\\\=<${inClass(letters.join(''))}])|${ESCAPED}`, 'i')
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { VARIABLE_DEFS, VARIABLES } from './declarations.js'
 import { artefactSchema, either, listOf, mapOf, mapSchema, ref, SCALAR, texts } from './keys.js'
 import { PROMPT_KEYS } from '../artefacts/prompt.js'
@@ -11,7 +12,10 @@ export const SETTINGS: JsonSchema = {
   properties: Object.fromEntries(
     Object.entries(KNOWN_SETTINGS).map(([key, { expected }]) => [
       key,
-      { description: `${expected[0]!.toUpperCase()}${expected.slice(1)}.`, ...(key === 'token-encoding' && { enum: TOKEN_ENCODINGS }) },
+      {
+        description: `${defined(expected[0]).toUpperCase()}${expected.slice(1)}.`,
+        ...(key === 'token-encoding' && { enum: TOKEN_ENCODINGS }),
+      },
     ]),
   ),
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { patternRefused } from '../values/pattern.js'
 import type { Declaration, DeclarationKeys, Declarations, TypeWord } from '../values/declarations.js'
 import { problem, type Problem, type Report } from '../problems/problem.js'
@@ -225,5 +226,5 @@ function mediaOf(options: readonly unknown[]): { media?: readonly string[] } {
 /** A pattern of JSON Schema may match anywhere; ours match the whole text. */
 function wholePattern(pattern: string): string {
   const whole = /^\^\(\?:([^]*)\)\$$/.exec(pattern) ?? /^\^([^|]*)\$$/.exec(pattern)
-  return whole ? whole[1]! : `[^]*(?:${pattern})[^]*`
+  return whole ? defined(whole[1]) : `[^]*(?:${pattern})[^]*`
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { ExampleCase, ExampleSetModel } from '../artefacts/artefacts.js'
 import { caseOf } from '../artefacts/examples.js'
 import { problem, type Report } from '../problems/problem.js'
@@ -12,7 +13,7 @@ export type CaseRows =
 export function withRows(set: ExampleSetModel, tables: Readonly<Record<string, CaseRows | string>>, report: Report): ExampleSetModel {
   if (!set.from) return set
   const { path, span } = set.from
-  const rows = Object.hasOwn(tables, path) ? tables[path]! : 'the library was opened without it'
+  const rows = Object.hasOwn(tables, path) ? defined(tables[path]) : 'the library was opened without it'
   if (typeof rows === 'string') {
     report(problem('cases-missing', { path, why: rows }, span))
     return set
@@ -31,7 +32,7 @@ function cellCases(
   first: number,
   report: Report,
 ): ExampleCase[] {
-  const { path, span } = set.from!
+  const { path, span } = defined(set.from)
   const reader = new RowReader(set.fields, headings)
   const says = (why: string) => report(problem('case-row-unfit', { path, why }, span))
   const errors = reader.problems.filter((p) => p.severity === 'error')

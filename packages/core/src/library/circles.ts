@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Shelf } from '../artefacts/read.js'
 import { allTurns, type SnippetModel } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
@@ -35,7 +36,7 @@ export function circles(shelf: Shelf, report: Report): Set<string> {
         if (state.get(name) === 'open') {
           report(problem('use-circle', { circle: [...path.slice(path.indexOf(name)), name] }, use.head))
           circular = true
-        } else if (visit(snippets.get(name)!, [...path, name])) circular = true
+        } else if (visit(defined(snippets.get(name)), [...path, name])) circular = true
       }
     }
     state.set(snippet.name, circular ? 'circular' : 'sound')

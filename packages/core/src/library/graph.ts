@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { targetsOf, usesIn } from './circles.js'
 import { ownTurns, textsOfOutput, type Artefact, type OutputModel, type PromptModel } from '../artefacts/artefacts.js'
 import type { Shelf } from '../artefacts/read.js'
@@ -184,8 +185,8 @@ function linksOfPrompt(from: Member, prompt: PromptModel, shelf: Shelf): Link[] 
   }
   for (const bound of prompt.bind) links.push(...linksOfText(from, bound.text, shelf))
   const scope = persona || output ? scopeOf(prompt, shelf) : new Scope([])
-  for (const name of namedIn(persona, shelf.personas, scope)) add('persona', name, wholeOf(persona!))
-  for (const name of namedIn(output, shelf.outputs, scope)) add('output', name, wholeOf(output!))
+  for (const name of namedIn(persona, shelf.personas, scope)) add('persona', name, wholeOf(defined(persona)))
+  for (const name of namedIn(output, shelf.outputs, scope)) add('output', name, wholeOf(defined(output)))
   return links
 }
 

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { allTurns, type JoinedPrompt, type PromptModel, type TurnModel } from '../artefacts/artefacts.js'
 import { baseOf } from './base.js'
 import { problem, type Problem, type Report } from '../problems/problem.js'
@@ -70,7 +71,7 @@ function derive(prompt: PromptModel, base: JoinedPrompt, report: Report): Joined
     changed: [
       ...base.changed,
       ...prompt.without.map(({ name, span }) => ({ name, span, dropped: true })),
-      ...redeclared.map((d) => ({ name: d.name, span: d.span!, dropped: false })),
+      ...redeclared.map((d) => ({ name: d.name, span: defined(d.span), dropped: false })),
     ],
     turns: [...replaced(base.turns, prompt, report), ...prompt.addTurns],
     persona: prompt.persona ?? base.persona,

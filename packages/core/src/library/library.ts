@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { circles } from './circles.js'
 import { fingerprintOf } from './fingerprint.js'
 import { artefactOf, graphOf, memberKey, type LibraryGraph, type Member } from './graph.js'
@@ -162,7 +163,7 @@ export class Library<P extends object = AnyPrompts> {
     if (errors.length > 0 || !ready)
       throw new ProblemError(errors.length > 0 ? errors : this.problems.filter((p) => p.severity === 'error'))
     const member: Member = { kind: 'prompt', name }
-    const made: Prompt = new Prompt(ready.prompt, ready.plan, this.shelf.library, this.sets, () => this.fingerprint(member)!)
+    const made: Prompt = new Prompt(ready.prompt, ready.plan, this.shelf.library, this.sets, () => defined(this.fingerprint(member)))
     this.ready.set(name, made)
     return made
   }
@@ -191,12 +192,12 @@ export class Library<P extends object = AnyPrompts> {
     const found = values.map((): Problem[] => [])
     const cases = values.map((one, i) => {
       const number = first + i
-      return { number, values: caseOf(one, number, model.fields, model.span, (p) => found[i]!.push(p)), span: model.span }
+      return { number, values: caseOf(one, number, model.fields, model.span, (p) => defined(found[i]).push(p)), span: model.span }
     })
-    const sound = cases.filter((_, i) => found[i]!.length === 0)
+    const sound = cases.filter((_, i) => defined(found[i]).length === 0)
     compileSet({ ...model, cases: [...model.cases, ...sound] }, this.shelves, (p) => {
       const number = caseNumber(p)
-      if (number !== undefined && number >= first) found[number - first]!.push(p)
+      if (number !== undefined && number >= first) defined(found[number - first]).push(p)
     })
     return found
   }
@@ -253,7 +254,7 @@ function unusedIn(shelf: Shelf, graph: LibraryGraph): Problem[] {
   const drawn = new Set(graph.drawnOnByAny(prompts).map(memberKey))
   return graph.members.flatMap((one) => {
     if (!DRAWN_ON.includes(one.kind) || drawn.has(memberKey(one))) return []
-    return [problem('artefact-unused', { what: one.kind, name: one.name }, artefactOf(shelf, one)!.span)]
+    return [problem('artefact-unused', { what: one.kind, name: one.name }, defined(artefactOf(shelf, one)).span)]
   })
 }
 
@@ -276,7 +277,7 @@ function formatTable(own: readonly Format[]): ReadonlyMap<string, Format> {
 function inOrder(problems: readonly Problem[]): Problem[] {
   const once = new Map<string, Problem>()
   for (const p of problems) {
-    const key = `${p.code} ${p.place ? `${p.place.file}:${p.span!.source.fileOffset(p.span!.start)}` : ''} ${p.message}`
+    const key = `${p.code} ${p.place ? `${p.place.file}:${defined(p.span).source.fileOffset(defined(p.span).start)}` : ''} ${p.message}`
     // A base's own fault is seen again by all that are based on it: said once, as the base sees it.
     if ((once.get(key)?.related.length ?? Infinity) > p.related.length) once.set(key, p)
   }

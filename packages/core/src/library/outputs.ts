@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { baseOf } from './base.js'
 import type { ExampleSetModel, FieldsModel, OneOfModel, OutputModel } from '../artefacts/artefacts.js'
 import type { PreparedSet } from '../compile/example-set.js'
@@ -36,7 +37,7 @@ function joinOutput(output: OutputModel, outputs: Outputs, report: Report, below
 }
 
 function derive(output: OutputModel, base: OutputModel, report: Report): OutputModel {
-  const contradicts = (why: string, span = output.basedOn!.span) =>
+  const contradicts = (why: string, span = defined(output.basedOn).span) =>
     report(problem('output-contradicts', { base: base.name, why }, span, [{ says: `"${base.name}" stands here`, span: base.span }]))
   const common = {
     about: output.about ?? base.about,
@@ -50,7 +51,7 @@ function derive(output: OutputModel, base: OutputModel, report: Report): OutputM
     for (const field of base.fields) {
       const mine = own.get(field.name)
       const why = mine && contradiction(mine, field)
-      if (why !== undefined) contradicts(why, mine!.span)
+      if (why !== undefined) contradicts(why, defined(mine).span)
     }
     const names = new Set(output.fields.map((field) => field.name))
     const merged = base.fields.map((field) => own.get(field.name) ?? field)

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { JoinedPrompt } from '../artefacts/artefacts.js'
 import { problem, type Problem } from '../problems/problem.js'
 
@@ -41,5 +42,5 @@ function variableMissed(p: Problem): string | undefined {
 }
 
 function rootOf(path: string): string {
-  return path.split('.')[0]!
+  return defined(path.split('.')[0])
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 /** Signs that stand for another, one for one: typographic quotes and dashes, blanks of all widths. */
 const ALIKE: Readonly<Record<string, string>> = {
   '“': '"',
@@ -27,7 +28,7 @@ const RARE = /[^\n\x20-\x5f\x61-\x7e]/
 
 /** A text in which look-alikes are one sign and case makes no difference; every sign keeps its place. */
 export function foldSigns(text: string): string {
-  const alike = RARE.test(text) ? text.replace(ALIKE_SIGNS, (sign) => ALIKE[sign]!) : text
+  const alike = RARE.test(text) ? text.replace(ALIKE_SIGNS, (sign) => defined(ALIKE[sign])) : text
   const lower = alike.toLowerCase()
   // A few capitals become two signs: then case stays, as places count for more.
   return lower.length === text.length ? lower : alike
@@ -50,7 +51,7 @@ export function foldBlanks(text: string): Folded {
   const places: number[] = []
   let out = ''
   for (let i = 0; i < folded.length; i++) {
-    const sign = folded[i]!
+    const sign = defined(folded[i])
     const blank = sign === ' ' || sign === '\n' || sign === '\r'
     if (blank && out.endsWith(' ')) continue
     out += blank ? ' ' : sign

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { documentKind } from './document/kind.js'
 import { fieldsKind } from './fields/fields.js'
 import type { OutputKind, Way } from './kind.js'
@@ -140,7 +141,7 @@ export class Form<R = unknown> {
    */
   exchange(value: R, other: R, part: string): R {
     if (!this.parts.includes(part)) throw new TypeError(`there is no part "${part}": ${this.parts.join(', ') || 'it has none'}`)
-    return this.kind.exchange!(this.shape, value, other, part) as R
+    return defined(this.kind.exchange)(this.shape, value, other, part) as R
   }
 
   /** The names of the ways in which a sample may be other than asked. */

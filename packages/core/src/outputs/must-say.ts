@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { foldBlanks, foldText } from './fold.js'
 import type { Reading } from './reading.js'
 import type { Shape } from './shape.js'
@@ -9,7 +10,7 @@ import { isRecord } from '../values/data.js'
 export function saysAndSaysNot({ mustSay, mustNotSay }: Shape): string {
   const quoted = (texts: readonly string[], last: string) => {
     const all = texts.map((text) => `"${text}"`)
-    const end = all.pop()!
+    const end = defined(all.pop())
     return all.length === 0 ? end : `${all.join(', ')} ${last} ${end}`
   }
   return [
@@ -32,7 +33,7 @@ export function sayings({ mustSay, mustNotSay }: Shape, value: unknown, reading:
     if (!isIn(said, text)) continue
     const folded = foldBlanks(reading.text)
     const at = placeOf(folded.text, foldWords(text))
-    const place = at < 0 ? undefined : reading.span(folded.places[at]!, folded.places[at + foldText(text).length - 1]! + 1)
+    const place = at < 0 ? undefined : reading.span(defined(folded.places[at]), defined(folded.places[at + foldText(text).length - 1]) + 1)
     reading.report(problem('reply-says', { text }, place))
   }
 }

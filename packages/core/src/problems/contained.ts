@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { problem, ProblemError } from './problem.js'
 
 /**
@@ -19,10 +20,7 @@ export function contained<T>(step: () => T): T {
 export function internalError(fault: unknown) {
   const { message, stack } = fault instanceof Error ? fault : new Error(String(fault))
   return problem('internal-error', {
-    cause: message
-      .replace(/^this is a bug in dunelight: /, '')
-      .split('\n')[0]!
-      .slice(0, 200),
+    cause: defined(message.replace(/^this is a bug in dunelight: /, '').split('\n')[0]).slice(0, 200),
     stack: stack ?? '',
   })
 }

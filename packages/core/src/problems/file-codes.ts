@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { error, info, warning } from './code.js'
 import { meant, nearest } from './suggest.js'
 
@@ -140,7 +141,7 @@ export const fileCodes = {
   'pick-unfit': error<{ key: string; found: string; known: readonly string[] }>(
     'A way of picking or ordering that does not exist.',
     (d) => `"${d.key}" takes one of ${d.known.join(', ')}, not "${d.found}"`,
-    (d) => nearest(d.found, d.known) && `did you mean "${nearest(d.found, d.known)!}"?`,
+    (d) => nearest(d.found, d.known) && `did you mean "${defined(nearest(d.found, d.known))}"?`,
   ),
   'pick-without-record': error<{ by: string; set: string }>(
     'Likeness compares cases with the record that is asked about, and this prompt asks nothing.',

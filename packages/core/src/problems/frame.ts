@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Problem } from './problem.js'
 import { withoutKeys } from '../source/key-shapes.js'
 import type { Span } from '../source/source.js'
@@ -32,8 +33,8 @@ export function frame(span: Span, paint: Paint = plainPaint, mark: (text: string
   const rows: string[] = []
   for (let n = first; n <= last; n++) {
     const text = withoutKeys(file.text.slice(starts[n], starts[n + 1]).replace(/[\r\n]+$/, ''))
-    if (n === last && n > line && text === '' && starts[n]! >= file.text.length) continue
-    const column = start - starts[line]!
+    if (n === last && n > line && text === '' && defined(starts[n]) >= file.text.length) continue
+    const column = start - defined(starts[line])
     const from = n === line && column > WINDOW - 20 ? column - (WINDOW >> 1) : 0
     const cut = (from > 0 ? '…' : '') + text.slice(from, from + WINDOW) + (text.length > from + WINDOW ? '…' : '')
     rows.push(`${paint.dim(`${String(n + 1).padStart(width)} |`)} ${cut}`.trimEnd())

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 /** The known name most likely meant: the nearest by edits (a swap of neighbours counts once), if near enough to be a slip. */
 export function nearest(name: string, known: Iterable<string>): string | undefined {
   const wanted = name.toLowerCase()
@@ -23,15 +24,15 @@ function edits(a: string, b: string, limit: number): number {
     const row = [i]
     for (let j = 1; j <= b.length; j++) {
       const same = a[i - 1] === b[j - 1] ? 0 : 1
-      let cost = Math.min(last[j]! + 1, row[j - 1]! + 1, last[j - 1]! + same)
-      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1]) cost = Math.min(cost, before[j - 2]! + 1)
+      let cost = Math.min(defined(last[j]) + 1, defined(row[j - 1]) + 1, defined(last[j - 1]) + same)
+      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1]) cost = Math.min(cost, defined(before[j - 2]) + 1)
       row.push(cost)
     }
     if (Math.min(...row) >= limit) return limit
     before = last
     last = row
   }
-  return last[b.length]!
+  return defined(last[b.length])
 }
 
 /** `did you mean "title"?`, or the known names where none is near. */

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { Run, type Choose } from './run.js'
 import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
 import { ownLocale } from '../values/locale.js'
@@ -7,7 +8,7 @@ export function chooseBy(seed: number, record: string): Choose {
   return (place, count) => {
     let hash = 0x811c9dc5
     for (const sign of `${seed}\n${record}\n${place}`) {
-      hash ^= sign.codePointAt(0)!
+      hash ^= defined(sign.codePointAt(0))
       hash = Math.imul(hash, 0x01000193)
     }
     // The last step spreads neighbouring seeds: FNV's low bits alone move little.

@@ -2,7 +2,7 @@ import type { RenderedTurn } from './render.js'
 import type { Trace } from './trace.js'
 import { findTags, type TagForm } from '../fences/tags.js'
 import type { Stretch } from '../fences/skeleton.js'
-import { invariant } from '../problems/invariant.js'
+import { invariant, defined } from '../invariant.js'
 
 /** A form that is broken leaves another one behind at most a few times: fixed text and a value would have to be interleaved on purpose. */
 const MOST_ROUNDS = 10
@@ -59,7 +59,7 @@ function editsFor({ core, opening, closing }: TagForm, given: readonly Stretch[]
   const start: Edit[] =
     parts.length > 0
       ? parts.map((part, i) => ({ ...part, text: i === 0 ? '(' : '' }))
-      : [{ start: first!.start, end: first!.start, text: '(' }]
+      : [{ start: defined(first).start, end: defined(first).start, text: '(' }]
   const end = closing ? within(given, closing).map((part, i) => ({ ...part, text: i === 0 ? ')' : '' })) : []
   return [...start, ...end]
 }
@@ -87,7 +87,7 @@ function edited(text: string, trace: Trace, edits: readonly Edit[]): { text: str
 
 /** The tags that the fences wrote. */
 function ownTags({ ends, sources }: Trace): Stretch[] {
-  return ends.flatMap((end, i) => (sources[i]!.tag ? [{ start: i === 0 ? 0 : ends[i - 1]!, end }] : []))
+  return ends.flatMap((end, i) => (defined(sources[i]).tag ? [{ start: i === 0 ? 0 : defined(ends[i - 1]), end }] : []))
 }
 
 /** What comes from values, neighbours joined. */
@@ -96,7 +96,7 @@ function givenStretches({ ends, sources }: Trace): Stretch[] {
   let start = 0
   ends.forEach((end, i) => {
     const last = stretches.at(-1)
-    if (sources[i]!.given) {
+    if (defined(sources[i]).given) {
       if (last?.end === start) last.end = end
       else stretches.push({ start, end })
     }
@@ -108,8 +108,8 @@ function givenStretches({ ends, sources }: Trace): Stretch[] {
 /** The parts of a stretch that are among others, which are sorted. */
 function within(others: readonly Stretch[], { start, end }: Stretch): Stretch[] {
   const found: Stretch[] = []
-  for (let i = firstEndingAfter(others, start); i < others.length && others[i]!.start < end; i++)
-    found.push({ start: Math.max(start, others[i]!.start), end: Math.min(end, others[i]!.end) })
+  for (let i = firstEndingAfter(others, start); i < others.length && defined(others[i]).start < end; i++)
+    found.push({ start: Math.max(start, defined(others[i]).start), end: Math.min(end, defined(others[i]).end) })
   return found
 }
 
@@ -123,7 +123,7 @@ function firstEndingAfter(stretches: readonly Stretch[], at: number): number {
   let high = stretches.length
   while (low < high) {
     const middle = (low + high) >> 1
-    if (stretches[middle]!.end <= at) low = middle + 1
+    if (defined(stretches[middle]).end <= at) low = middle + 1
     else high = middle
   }
   return low

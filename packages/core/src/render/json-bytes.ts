@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { unitAt } from '../values/data.js'
 
 /** What a JSON string in UTF-8 does not hold as it stands. */
@@ -19,9 +20,9 @@ export function jsonBytes(text: string): string {
     const unit = unitAt(text, i)
     if (unit > 0x1f && unit < 0x80 && unit !== 0x22 && unit !== 0x5c) continue
     if (from < i) bytes += text.slice(from, i)
-    if (unit < 0x80) bytes += ESCAPES[unit]!
+    if (unit < 0x80) bytes += defined(ESCAPES[unit])
     else {
-      const point = text.codePointAt(i)!
+      const point = defined(text.codePointAt(i))
       if (point > 0xffff) i++
       bytes += isHalf(point) ? `\\u${point.toString(16)}` : bytesOf(point)
     }
@@ -47,7 +48,7 @@ export function utf8Bytes(text: string): string {
     const unit = unitAt(text, i)
     if (unit < 0x80) continue
     if (from < i) bytes += text.slice(from, i)
-    const point = text.codePointAt(i)!
+    const point = defined(text.codePointAt(i))
     if (point > 0xffff) i++
     from = i + 1
     bytes += bytesOf(isHalf(point) ? 0xfffd : point)

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Run } from './run.js'
 import type { Locale } from '../values/locale.js'
 
@@ -26,7 +27,7 @@ export class TurnMemo {
     const { variables } = this
     const kept = this.kept[formOf(run)]
     if (kept?.locale !== run.locale || kept.persona !== run.persona || kept.output !== run.output) return undefined
-    for (let i = 0; i < variables.length; i++) if (run.values[variables[i]!] !== kept.values[i]) return undefined
+    for (let i = 0; i < variables.length; i++) if (run.values[defined(variables[i])] !== kept.values[i]) return undefined
     run.repeats += kept.repeats
     return kept.text
   }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Descent, OriginKind, Trace, Via } from './trace.js'
 import type { Place, Span } from '../source/source.js'
 
@@ -28,7 +29,7 @@ export function originsOf(trace: Trace): Origin[] {
   const origins: Origin[] = []
   let start = 0
   trace.ends.forEach((end, i) => {
-    const { kind, span, path, format, via } = trace.sources[i]!
+    const { kind, span, path, format, via } = defined(trace.sources[i])
     const last = origins.at(-1)
     const pathText = path && pathOf(path, trace.loopsOf(i))
     // Stretches of one value that only a continuation parted belong together again.

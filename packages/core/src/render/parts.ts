@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { defuseText } from './defuse.js'
 import type { Get, Run } from './run.js'
 import { problem } from '../problems/problem.js'
@@ -54,7 +55,7 @@ export interface AttachmentPlan {
 export function partsOf(plan: AttachmentPlan, run: Run): Part[] {
   const value = plan.get(run)
   const files = (Array.isArray(value) ? value : [value]) as (FileValue | null | undefined)[]
-  return files.filter((file) => !isMissing(file)).map((file) => partOf(file!, plan, run))
+  return files.filter((file) => !isMissing(file)).map((file) => partOf(defined(file), plan, run))
 }
 
 function partOf(file: FileValue, plan: AttachmentPlan, run: Run): Part {
@@ -63,11 +64,11 @@ function partOf(file: FileValue, plan: AttachmentPlan, run: Run): Part {
   const text = plan.as === 'file' ? undefined : textOf(file, plan.as)
   const limit = run.limits.attachmentBytes
   // UTF-8 is never shorter than the text's count of UTF-16 units.
-  const size = text === undefined ? (file.bytes?.length ?? file.text!.length) : text.length
+  const size = text === undefined ? (file.bytes?.length ?? defined(file.text).length) : text.length
   if (size > limit) run.fail(problem('attachment-over-limit', { name, size, limit }, plan.span))
   if (text === undefined) {
     if (plan.as === 'text') run.fail(problem('attachment-without-text', { name, mediaType }, plan.span))
-    return new FilePart(name, mediaType, file.bytes ?? encodeUtf8(file.text!), from)
+    return new FilePart(name, mediaType, file.bytes ?? encodeUtf8(defined(file.text)), from)
   }
   if (fence === undefined) return { kind: 'text', name, mediaType, text, from }
   return { kind: 'text', name, mediaType, text, from, fence: run.tagFor(fence) }

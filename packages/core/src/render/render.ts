@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { defuse } from './defuse.js'
 import { Run, type Choose, type SetPick } from './run.js'
 import { Trace } from './trace.js'
@@ -289,7 +290,7 @@ function trimTurn(turn: RenderedTurn): RenderedTurn {
 /** Where the text ends without its blank lines: looked for from the end, as a pattern would try every line end before. */
 function lastLineEnd(text: string): number {
   let from = text.length
-  while (from > 0 && ' \t\n'.includes(text[from - 1]!)) from--
+  while (from > 0 && ' \t\n'.includes(defined(text[from - 1]))) from--
   const tail = BLANK_TAIL.exec(text.slice(from))
   return tail ? from + tail.index : text.length
 }
@@ -326,7 +327,7 @@ function utf8Length(text: string): number {
 
 function neighbours(turns: readonly RenderedTurn[]): readonly Problem[] {
   for (let i = 1; i < turns.length; i++)
-    if (turns[i - 1]!.role === turns[i]!.role) return [problem('roles-repeat', { role: turns[i]!.role })]
+    if (defined(turns[i - 1]).role === defined(turns[i]).role) return [problem('roles-repeat', { role: defined(turns[i]).role })]
   return NO_PROBLEMS
 }
 

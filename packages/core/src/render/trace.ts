@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Span } from '../source/source.js'
 
 export type OriginKind = 'fixed' | 'value' | 'snippet' | 'persona' | 'example' | 'output' | 'made'
@@ -45,7 +46,7 @@ export class Trace {
   }
 
   private get end(): number {
-    return this.size === 0 ? 0 : this.ends[this.size - 1]!
+    return this.size === 0 ? 0 : defined(this.ends[this.size - 1])
   }
 
   add(end: number, source: Descent): void {
@@ -70,7 +71,7 @@ export class Trace {
 
   /** The text was cut back to `length`. */
   cut(length: number): void {
-    while (this.size > 0 && (this.size === 1 ? 0 : this.ends[this.size - 2]!) >= length) this.size--
+    while (this.size > 0 && (this.size === 1 ? 0 : defined(this.ends[this.size - 2])) >= length) this.size--
     if (this.end > length) this.ends[this.size - 1] = length
   }
 
@@ -94,7 +95,8 @@ export class Trace {
   /** The same stretches with their ends moved; those that are left with nothing go. */
   moved(end: (end: number, index: number) => number): Trace {
     const trace = new Trace()
-    for (let i = 0; i < this.size; i++) trace.put(Math.max(end(this.ends[i]!, i), trace.end), this.sources[i]!, this.loopsOf(i))
+    for (let i = 0; i < this.size; i++)
+      trace.put(Math.max(end(defined(this.ends[i]), i), trace.end), defined(this.sources[i]), this.loopsOf(i))
     return trace
   }
 
@@ -103,10 +105,10 @@ export class Trace {
     const [first] = places
     if (!first) return
     let index = 0
-    while (index < this.size && this.ends[index]! <= first.at) index++
+    while (index < this.size && defined(this.ends[index]) <= first.at) index++
     const tail = Array.from({ length: this.size - index }, (_, i) => ({
-      end: this.ends[index + i]!,
-      source: this.sources[index + i]!,
+      end: defined(this.ends[index + i]),
+      source: defined(this.sources[index + i]),
       loops: this.loopsOf(index + i),
     }))
     this.size = index

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { Scalar } from 'yaml'
 import { Source, type ScalarStyle, type Segment } from './source.js'
 
@@ -15,7 +16,7 @@ export function scalarSource(file: Source, node: Scalar): Source {
   const style = STYLES[node.type ?? 'PLAIN'] ?? 'plain'
   const [start, end] = node.range ?? [0, 0, 0]
   const raw = file.text.slice(start, end)
-  const inner = style === 'double' || style === 'single' ? raw.slice(1, raw.endsWith(raw[0]!) ? -1 : undefined) : raw
+  const inner = style === 'double' || style === 'single' ? raw.slice(1, raw.endsWith(defined(raw[0])) ? -1 : undefined) : raw
   const segments =
     style === 'block' || style === 'folded'
       ? alignLines(value, bodyLines(raw, start))
@@ -87,7 +88,7 @@ function alignDouble(inner: string, start: number): Segment[] {
   let i = 0
   const mark = () => segments.push({ at, host: start + i })
   while (i < inner.length) {
-    const sign = inner[i]!
+    const sign = defined(inner[i])
     if (sign === '\\') {
       const kind = inner[i + 1] ?? ''
       if (kind === '\n' || kind === '\r') {
@@ -102,7 +103,7 @@ function alignDouble(inner: string, start: number): Segment[] {
     } else if (startsFold(inner, i)) {
       const fold = /[ \t]*(?:\r?\n[ \t]*)+/y
       fold.lastIndex = i
-      const match = fold.exec(inner)![0]
+      const match = defined(fold.exec(inner))[0]
       at += Math.max(1, match.split('\n').length - 2)
       i += match.length
       mark()

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 /** A half-open stretch of a source, in UTF-16 offsets of its text. */
 export interface Span {
   readonly source: Source
@@ -56,7 +57,7 @@ export class Source {
     let high = segments.length - 1
     while (low < high) {
       const middle = (low + high + 1) >> 1
-      if (segments[middle]!.at <= offset) low = middle
+      if (defined(segments[middle]).at <= offset) low = middle
       else high = middle - 1
     }
     const segment = segments[low] ?? { at: 0, host: 0 }
@@ -71,10 +72,10 @@ export class Source {
     let high = starts.length - 1
     while (low < high) {
       const middle = (low + high + 1) >> 1
-      if (starts[middle]! <= at) low = middle
+      if (defined(starts[middle]) <= at) low = middle
       else high = middle - 1
     }
-    return { file: file.name, line: low + 1, column: file.columnOf(starts[low]!, at) }
+    return { file: file.name, line: low + 1, column: file.columnOf(defined(starts[low]), at) }
   }
 
   /** How many code points stand before each step of the text: a long line of problems would be counted again for each. */
@@ -88,10 +89,10 @@ export class Source {
     if (!this.counted) {
       this.counted = [0]
       for (let from = 0; from < this.text.length; from += STEP)
-        this.counted.push(this.counted.at(-1)! + codePoints(this.text.slice(from, from + STEP)))
+        this.counted.push(defined(this.counted.at(-1)) + codePoints(this.text.slice(from, from + STEP)))
     }
     const step = Math.floor(at / STEP)
-    return this.counted[step]! + codePoints(this.text.slice(step * STEP, at))
+    return defined(this.counted[step]) + codePoints(this.text.slice(step * STEP, at))
   }
 
   /** Offsets at which the lines begin; `\n`, `\r\n` and `\r` end a line. */

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import type { BraceHint } from '../problems/text-codes.js'
 import type { Source, Span } from '../source/source.js'
 import { NAME } from '../values/names.js'
@@ -41,7 +42,7 @@ export class Cursor {
   /** The next sign, blanks passed over. */
   peek(): string {
     this.blanks()
-    return this.at < this.end ? this.source.text[this.at]! : ''
+    return this.at < this.end ? defined(this.source.text[this.at]) : ''
   }
 
   /** Takes `sign` if it stands here. */
@@ -103,7 +104,7 @@ export class Cursor {
     if (this.peek() !== '"') return undefined
     let value = ''
     for (let i = this.at + 1; i < this.end; i++) {
-      const sign = this.source.text[i]!
+      const sign = defined(this.source.text[i])
       if (sign === '"') {
         this.at = i + 1
         return value

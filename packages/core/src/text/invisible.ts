@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { problem, type Report } from '../problems/problem.js'
 import type { Source } from '../source/source.js'
 
@@ -12,7 +13,7 @@ export function reportInvisible(source: Source, allowed: ReadonlySet<string>, re
   for (const match of source.text.matchAll(INVISIBLE)) {
     const at = match.index
     if (at === 0 && match[0] === '\uFEFF') continue
-    const sign = `U+${match[0].codePointAt(0)!.toString(16).toUpperCase().padStart(4, '0')}`
+    const sign = `U+${defined(match[0].codePointAt(0)).toString(16).toUpperCase().padStart(4, '0')}`
     const end = at + match[0].length
     const joins =
       match[0] === '\u200D' &&

@@ -1,5 +1,6 @@
 // One machine reads both forms: a stack of open blocks, each of which collects items (line form) or pieces (inline form). It is longer than
 // other files because its steps share that stack; what single directives say is read in `directives/`.
+import { defined } from '../invariant.js'
 import { braceHint, Cursor, Unreadable } from './cursor.js'
 import { DIRECTIVE_WORDS, INNER_WORDS } from './directives/index.js'
 import type { DirectiveSyntax } from './directives/directive.js'
@@ -119,8 +120,8 @@ class TextParser {
   /** The body that lines and directive lines go to, unless an inline block is open. */
   private get body(): LineBody {
     for (let i = this.stack.length - 1; i >= 0; i--) {
-      const open = this.stack[i]!
-      if (open.form === 'line') return open.branches.at(-1)!.body
+      const open = defined(this.stack[i])
+      if (open.form === 'line') return defined(open.branches.at(-1)).body
     }
     return this.root
   }
@@ -128,12 +129,12 @@ class TextParser {
   /** Where inline pieces go: the innermost inline block, else the line under way. */
   private get pieces(): Piece[] {
     const top = this.top()
-    return top?.form === 'inline' ? top.branches.at(-1)!.pieces : this.body.line!.pieces
+    return top?.form === 'inline' ? defined(top.branches.at(-1)).pieces : defined(this.body.line).pieces
   }
 
   private add(node: LineDirective): void {
     const top = this.top()
-    if (top?.form === 'inline') top.branches.at(-1)!.pieces.push(node)
+    if (top?.form === 'inline') defined(top.branches.at(-1)).pieces.push(node)
     else this.body.items.push(node)
   }
 
@@ -189,14 +190,14 @@ class TextParser {
       return
     }
     const pieces: Piece[] = content === '' ? [] : [{ kind: 'fixed', text: content, span: this.source.span(line.start, line.end) }]
-    open.branches[0]!.body.items.push(lineOf(this.source, line.start, line.next, pieces, line.next > line.end))
+    defined(open.branches[0]).body.items.push(lineOf(this.source, line.start, line.next, pieces, line.next > line.end))
   }
 
   // ------------------------------------------------------------------ directive lines
 
   private directiveLine(line: SourceLine, at: number): void {
     const span = this.source.span(line.start, line.next)
-    const indent = /^[ \t]*/.exec(this.source.text.slice(line.start, line.end))![0]
+    const indent = defined(/^[ \t]*/.exec(this.source.text.slice(line.start, line.end)))[0]
     const cursor = new Cursor(this.source, at, line.end)
     const word = cursor.takeName() ?? ''
     if (INNER_WORDS.has(word)) this.inner(word, cursor, 'line', span)
@@ -210,7 +211,7 @@ class TextParser {
 
   /** A directive's opener, or a whole directive of one line. */
   private opener(word: string, cursor: Cursor, form: Form, head: Span, indent: string): void {
-    const syntax = DIRECTIVE_WORDS.get(word)!
+    const syntax = defined(DIRECTIVE_WORDS.get(word))
     const said = this.attempt(word, cursor, form, () => {
       const result = syntax.head(cursor, this.context)
       if (!cursor.done) cursor.fail(form === 'line' ? 'the end of the line' : '"}"')
@@ -283,7 +284,7 @@ class TextParser {
       this.broken(head, top.form, '')
       return
     }
-    const last = top.branches.at(-1)!
+    const last = defined(top.branches.at(-1))
     if (word === 'otherwise' && top.branches.length > 1 && last.condition === undefined) {
       this.report(problem('branch-after-last', {}, head))
       this.broken(head, top.form, '')
@@ -301,7 +302,7 @@ class TextParser {
 
   /** Takes the innermost block off the stack and puts its node where it belongs. */
   private close(tail: Span): void {
-    const open = this.top()!
+    const open = defined(this.top())
     if (open.form === 'line') this.finishLine(tail.start, true)
     this.stack.pop()
     const span = this.source.span(open.head.start, tail.end)
@@ -481,7 +482,7 @@ function opened(open: OpenBlock) {
 
 function lineOf(source: Source, start: number, next: number, pieces: readonly Piece[], ended: boolean): Line {
   const first = pieces[0]
-  const indent = first?.kind === 'fixed' ? /^[ \t]*/.exec(first.text)![0] : ''
+  const indent = first?.kind === 'fixed' ? defined(/^[ \t]*/.exec(first.text))[0] : ''
   const blank = pieces.every((p) => p.kind === 'fixed' && p.text.trim() === '')
   return { kind: 'line', pieces, indent, blank, ended, span: source.span(start, next) }
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { nodesIn } from './branches.js'
 import { NAME } from '../values/names.js'
 import { problem, type Report } from '../problems/problem.js'
@@ -98,7 +99,7 @@ class Finder {
         done.push(piece)
         continue
       }
-      const slashes = opening[1]!.length
+      const slashes = defined(opening[1]).length
       const at = opening.index + slashes
       const before = part(piece, 0, opening.index + (slashes >> 1))
       if (before.text !== '') done.push(before)
@@ -120,7 +121,7 @@ class Finder {
     this.found = true
     const first = rest[0] as Fixed
     NAME_HERE.lastIndex = 1
-    const name = NAME_HERE.exec(first.text)![0]
+    const name = defined(NAME_HERE.exec(first.text))[0]
     REST.lastIndex = 1 + name.length
     const pieces: Piece[] = []
     const broken = (expected: string): Piece => {
@@ -129,7 +130,7 @@ class Finder {
       return { kind: 'broken', span }
     }
     if (!REST.test(first.text)) {
-      pieces.push(rest.shift()!)
+      pieces.push(defined(rest.shift()))
       return broken('":" or ">"')
     }
     for (let piece = rest.shift(); piece; piece = rest.shift()) {
@@ -138,7 +139,7 @@ class Finder {
         pieces.push(part(piece, 0, end + 1))
         const behind = part(piece, end + 1)
         if (behind.text !== '') rest.unshift(behind)
-        const span = { ...first.span, end: pieces.at(-1)!.span.end }
+        const span = { ...first.span, end: defined(pieces.at(-1)).span.end }
         return this.named(
           { kind: 'passage', name: name.normalize('NFC'), type: typeOf(first.text.slice(1 + name.length)), pieces, span },
           met,
@@ -181,7 +182,7 @@ function typeOf(behindName: string): PassageType {
 
 /** Two passages that no reader can part: nothing stands between them, or only a blank that either of them could hold. */
 function neighbours(pieces: readonly Piece[], at: number): [string, string] | [] {
-  const one = pieces[at]!
+  const one = defined(pieces[at])
   const between = pieces[at + 1]
   const parted = between?.kind === 'fixed' && between.text.trim() === ''
   const other = parted ? pieces[at + 2] : between

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { isDeeper, isRecord, isMissing, lineEnds, own, ownNamed, put, shown, clip } from './data.js'
 import { mediaFits, readDataUri } from './files.js'
 import { instant, isDate, readDateTime } from './dates.js'
@@ -114,8 +115,8 @@ function textBroken(value: string, type: TextType): string | undefined {
   if (minWords === undefined && maxWords === undefined) return undefined
   const count = wordCount(value)
   const words = `has ${count} ${count === 1 ? 'word' : 'words'}`
-  if (count < (minWords ?? 0)) return `${words}, fewer than ${minWords!}`
-  return count > (maxWords ?? Infinity) ? `${words}, more than ${maxWords!}` : undefined
+  if (count < (minWords ?? 0)) return `${words}, fewer than ${defined(minWords)}`
+  return count > (maxWords ?? Infinity) ? `${words}, more than ${defined(maxWords)}` : undefined
 }
 
 /** Runs of signs between blanks that hold a letter or a digit. */
@@ -128,7 +129,7 @@ export function wordCount(text: string): number {
     else if (!counted && isWordSign(text, i)) {
       counted = true
       count++
-    } else if (counted && unit > 127 && BLANK.test(text[i]!)) counted = false
+    } else if (counted && unit > 127 && BLANK.test(defined(text[i]))) counted = false
   }
   return count
 }

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { decodeBase64, decodeUtf8 } from './web.js'
 
 /** A document or picture as a value: its text where it has one, its bytes, or both (a PDF with the text taken out of it). */
@@ -23,7 +24,7 @@ export function mediaFits(mediaType: string, allowed: readonly string[]): boolea
 
 /** Without parameters such as a charset. */
 function bareMedia(mediaType: string): string {
-  return mediaType.split(';')[0]!.trim().toLowerCase()
+  return defined(mediaType.split(';')[0]).trim().toLowerCase()
 }
 
 const DATA_URI = /^data:([^;,]*)((?:;[^;,]*)*),([^]*)$/

@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 // Patterns come from authors and are tried on texts from strangers: an engine that tries one way after the other could be kept busy for ever
 // (`(a+)+b`). They run here as an automaton that goes all ways at once, so that time grows with the text and no faster; what no automaton can
 // do is refused when the library opens.
@@ -83,7 +84,7 @@ export class Automaton {
     if (this.looksAround) return this.matchesBetween(text)
     let now = (this.first ??= this.states([this.start]))
     for (let at = 0; at < text.length && now.all.length > 0;) {
-      const sign = String.fromCodePoint(text.codePointAt(at)!)
+      const sign = String.fromCodePoint(defined(text.codePointAt(at)))
       at += sign.length
       let next = now.next.get(sign)
       if (!next) now.next.set(sign, (next = this.states(this.after(now.all, sign))))
@@ -109,19 +110,19 @@ export class Automaton {
 
   private after(states: readonly number[], sign: string): number[] {
     return states.flatMap((state) => {
-      const step = this.steps[state]!
+      const step = defined(this.steps[state])
       return step.kind === 'sign' && step.test.test(sign) ? [step.to] : []
     })
   }
 
   private accepts(states: readonly number[]): boolean {
-    return states.some((state) => this.steps[state]!.kind === 'end')
+    return states.some((state) => defined(this.steps[state]).kind === 'end')
   }
 
   private matchesBetween(text: string): boolean {
     let now = this.closure([this.start], text, 0)
     for (let at = 0; at < text.length && now.length > 0;) {
-      const sign = String.fromCodePoint(text.codePointAt(at)!)
+      const sign = String.fromCodePoint(defined(text.codePointAt(at)))
       at += sign.length
       now = this.closure(this.after(now, sign), text, at)
     }
@@ -135,7 +136,7 @@ export class Automaton {
     for (let state = rest.pop(); state !== undefined; state = rest.pop()) {
       if (seen.has(state)) continue
       seen.add(state)
-      const step = this.steps[state]!
+      const step = defined(this.steps[state])
       if (step.kind === 'fork') rest.push(...step.to)
       else if (step.kind === 'place') {
         const around = text.slice(Math.max(0, at - 1), at + 1)
@@ -189,7 +190,7 @@ class PatternReader {
       this.at++
       all.push(this.sequence())
     }
-    return all.length === 1 ? all[0]! : (to) => this.add({ kind: 'fork', to: all.map((one) => one(to)) })
+    return all.length === 1 ? defined(all[0]) : (to) => this.add({ kind: 'fork', to: all.map((one) => one(to)) })
   }
 
   /** sequence = { piece [ repeat ] } */

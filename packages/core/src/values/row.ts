@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 import { accept, acceptType, topLevel } from './accept.js'
 import { cellText, readCell } from './cells.js'
 import { clip, holds, lineEnds, own, trimmed } from './data.js'
@@ -109,11 +110,13 @@ export class RowReader {
       // A copy of a record that has all the fields already: one made field by field would be moved several times on its way.
       const found = { ...this.empty }
       for (let i = 0; i < columns.length; i++) {
-        const { index, name, read } = columns[i]!
+        const { index, name, read } = defined(columns[i])
         found[name] = read(cells[index], row, problems)
       }
       accepted[this.recordIndex] = found
-    } else for (let i = 0; i < columns.length; i++) accepted[places[i]!] = columns[i]!.read(cells[columns[i]!.index], row, problems)
+    } else
+      for (let i = 0; i < columns.length; i++)
+        accepted[defined(places[i])] = defined(columns[i]).read(cells[defined(columns[i]).index], row, problems)
     return problems.length > 0 ? { problems } : { accepted }
   }
 }
@@ -157,16 +160,16 @@ function matchColumns(
     const exact = heading === undefined ? -1 : headings.indexOf(heading)
     const matching = exact >= 0 ? [exact] : folded.flatMap((name, i) => (name === wanted && name !== '' ? [i] : []))
     const [index] = matching
-    if (matching.length > 1) problems.push(problem('heading-twice', { heading: headings[matching[1]!]! }))
+    if (matching.length > 1) problems.push(problem('heading-twice', { heading: defined(headings[defined(matching[1])]) }))
     if (index !== undefined) {
       const how = heading !== undefined ? 'named' : headings[index] === declared.name ? 'same' : 'alike'
       columns.push({
         index,
-        heading: headings[index]!,
+        heading: defined(headings[index]),
         declared,
         name: declared.name,
         how,
-        read: cellReader(declared, headings[index]!, locale),
+        read: cellReader(declared, defined(headings[index]), locale),
       })
       for (const one of matching) used.add(one)
     } else if (heading !== undefined) problems.push(problem('column-unknown', { heading, variable: declared.name, known }))

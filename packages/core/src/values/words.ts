@@ -1,3 +1,4 @@
+import { defined } from '../invariant.js'
 /** What each sign of ASCII is: 1 within words, 0 between them. */
 const WITHIN = Uint8Array.from({ length: 0x80 }, (_, unit) => (/[a-zA-Z0-9]/.test(String.fromCharCode(unit)) ? 1 : 0))
 const WORD_SIGN = /[\p{L}\p{N}]/u
@@ -36,8 +37,8 @@ function goOn(words: readonly string[], lower: string, from: number): boolean {
   for (let i = 1; i < words.length; i++) {
     const end = at
     while (at < lower.length && !isWordSign(lower, at)) at++
-    if (at === end || !lower.startsWith(words[i]!, at)) return false
-    at += words[i]!.length
+    if (at === end || !lower.startsWith(defined(words[i]), at)) return false
+    at += defined(words[i]).length
   }
   return !isWordSign(lower, at)
 }
@@ -48,7 +49,7 @@ export function isWordSign(text: string, at: number): boolean {
   if (unit < 0x80) return WITHIN[unit] === 1
   if (Number.isNaN(unit)) return false
   const second = unit >= 0xdc00 && unit < 0xe000 && isFirstHalf(text.charCodeAt(at - 1))
-  return WORD_SIGN.test(String.fromCodePoint(text.codePointAt(second ? at - 1 : at)!))
+  return WORD_SIGN.test(String.fromCodePoint(defined(text.codePointAt(second ? at - 1 : at))))
 }
 
 function isFirstHalf(unit: number): boolean {

@@ -1,7 +1,7 @@
 import { createReadStream } from 'node:fs'
 import { mkdir, open, type FileHandle } from 'node:fs/promises'
 import { dirname } from 'node:path'
-import { problem, type ModelAnswer, type Problem } from 'dunelight'
+import { problem, type ModelAnswer, type Problem, defined } from 'dunelight'
 import { append, WriteFault } from '../output/files.js'
 import { secrets } from '../output/secrets.js'
 import { hashName, HashSet64 } from '../runs/hash-set.js'
@@ -74,7 +74,7 @@ export class AnswerLog {
   }
 
   private startOf(key: string): number | undefined {
-    const start = this.starts[this.numberOf(key)]!
+    const start = defined(this.starts[this.numberOf(key)])
     return Number.isNaN(start) ? undefined : start
   }
 

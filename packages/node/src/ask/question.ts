@@ -16,6 +16,7 @@ import {
   type PreparedValues,
   type Problem,
   type Turn,
+  defined,
 } from 'dunelight'
 import { ModelGone } from '../models/model-queue.js'
 import { bytesText, sha256 } from '../output/bytes.js'
@@ -69,7 +70,7 @@ export class Questions {
     private readonly answering: Answering,
     private readonly counter: () => Promise<CountTokens>,
   ) {
-    this.screens = new Screens(batch.library?.shelf.library.screens ?? [], (text) => this.countTokens!(text))
+    this.screens = new Screens(batch.library?.shelf.library.screens ?? [], (text) => defined(this.countTokens)(text))
     this.settings = batch.prompt.settings
     this.head = JSON.stringify([this.settings, model.identity])
   }

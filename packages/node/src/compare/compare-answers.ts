@@ -2,7 +2,7 @@ import { createReadStream } from 'node:fs'
 import { join } from 'node:path'
 import { createInterface } from 'node:readline'
 import { diffWordsWithSpace } from 'diff'
-import { cellText, type AnswerColumn, type ModelDescription } from 'dunelight'
+import { cellText, type AnswerColumn, type ModelDescription, defined } from 'dunelight'
 import { countWords, distanceOf } from '../replies/likeness.js'
 import { formatNumber, type Section, type Stretch } from '../runs/report-layout.js'
 import type { ReasonCount } from '../runs/counts.js'
@@ -90,7 +90,7 @@ export async function compareAnswers(one: ComparedSide, other: ComparedSide, col
     both++
     labelsOf(line).forEach((label, i) => {
       const key = JSON.stringify([before.labels[i], label])
-      pairs[i]!.set(key, (pairs[i]!.get(key) ?? 0) + 1)
+      defined(pairs[i]).set(key, (defined(pairs[i]).get(key) ?? 0) + 1)
     })
     if (before.text === text) {
       same++
@@ -105,7 +105,7 @@ export async function compareAnswers(one: ComparedSide, other: ComparedSide, col
     sides: [figuresOf(one, words[0]), figuresOf(other, words[1])],
     both,
     same,
-    labels: columns.flatMap((column, i) => agreementOf(column, pairs[i]!)),
+    labels: columns.flatMap((column, i) => agreementOf(column, defined(pairs[i]))),
     differing,
   }
 }
@@ -120,7 +120,7 @@ function textOf(answer: Readonly<Record<string, unknown>>): string {
   // A finished document holds its passages.
   const entries = Object.entries(answer).filter(([name, value]) => value !== null && (name === 'document' || !('document' in answer)))
   const said = (value: unknown) => (typeof value === 'string' ? value : JSON.stringify(value))
-  return entries.length === 1 ? said(entries[0]![1]) : entries.map(([name, value]) => `${name}: ${said(value)}`).join('\n')
+  return entries.length === 1 ? said(defined(entries[0])[1]) : entries.map(([name, value]) => `${name}: ${said(value)}`).join('\n')
 }
 
 function figuresOf({ name, result, price }: ComparedSide, words: number[]): SideFigures {
@@ -137,7 +137,7 @@ function agreementOf({ name, labels: known }: AnswerColumn, pairs: ReadonlyMap<s
   if (labels.length === 0 || labels.length > MOST_LABELS) return []
   const table = labels.map((one) => labels.map((other) => counted.find(([a, b]) => a === one && b === other)?.[2] ?? 0))
   const of = counted.reduce((sum, [, , count]) => sum + count, 0)
-  return [{ column: name, labels, table, agree: labels.reduce((sum, _, i) => sum + table[i]![i]!, 0), of }]
+  return [{ column: name, labels, table, agree: labels.reduce((sum, _, i) => sum + defined(defined(table[i])[i]), 0), of }]
 }
 
 const number = formatNumber
@@ -177,7 +177,7 @@ export function comparedSections(comparison: AnswerComparison): Section[] {
       title: `${one.column}: the same for ${((one.agree / Math.max(1, one.of)) * 100).toFixed(1)} %`,
       says: [`Rows: ${sides[0].name}. Columns: ${sides[1].name}.`],
       head: ['', ...one.labels],
-      rows: one.table.map((counts, i) => [one.labels[i]!, ...counts.map((count) => (count === 0 ? '·' : number(count)))]),
+      rows: one.table.map((counts, i) => [defined(one.labels[i]), ...counts.map((count) => (count === 0 ? '·' : number(count)))]),
     })),
     {
       title: 'Where they differ most',

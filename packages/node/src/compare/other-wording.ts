@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import type { Library } from 'dunelight'
 import { parseDocument } from 'yaml'
 import { openLibraryFor } from '../library/open-for.js'
@@ -17,7 +18,7 @@ export async function openWithWording(folder: string, prompt: string, { persona,
   const library = await openLibraryFor(folder, prompt)
   if (persona === undefined && settings === undefined) return library
   library.prompt(prompt)
-  const { file } = library.shelf.prompts.get(prompt)!
+  const { file } = defined(library.shelf.prompts.get(prompt))
   const document = parseDocument(file.text)
   if (persona !== undefined) document.set('persona', persona)
   for (const [key, value] of Object.entries(settings ?? {})) document.setIn(['settings', key], value)

@@ -1,7 +1,7 @@
 import { readFile, stat } from 'node:fs/promises'
 import { isUtf8 } from 'node:buffer'
 import { basename } from 'node:path'
-import { DEFAULT_LIMITS, problem, ProblemError, type FileValue } from 'dunelight'
+import { DEFAULT_LIMITS, problem, ProblemError, type FileValue, defined } from 'dunelight'
 import { reason } from '../output/reason.js'
 
 export interface FileOptions {
@@ -26,7 +26,7 @@ export async function readFileValue(path: string, { limit = DEFAULT_LIMITS.attac
   // A package of the older kind: bundled, it has its default alone.
   const { default: mime } = await import('mime-types')
   const bytes = new Uint8Array(await readFile(path).catch(unreadable))
-  const mediaType = (mime.contentType(name) || 'application/octet-stream').split(';')[0]!
+  const mediaType = defined((mime.contentType(name) || 'application/octet-stream').split(';')[0])
   const text = mediaType === 'application/pdf' ? await textOfPdf(bytes) : isText(mediaType, bytes) ? decode(bytes) : undefined
   return { name, mediaType, bytes, ...(text !== undefined && text !== '' && { text }) }
 }

@@ -1,5 +1,14 @@
 import { setTimeout as pause } from 'node:timers/promises'
-import { ModelFault, problem, ProblemError, type Model, type ModelAnswer, type ModelDescription, type ModelRequest } from 'dunelight'
+import {
+  ModelFault,
+  problem,
+  ProblemError,
+  type Model,
+  type ModelAnswer,
+  type ModelDescription,
+  type ModelRequest,
+  defined,
+} from 'dunelight'
 import { RateLimiter } from 'limiter'
 import PQueue from 'p-queue'
 import pRetry from 'p-retry'
@@ -144,7 +153,7 @@ export class Asker {
     const countTokens = await this.counter()
     const count = turns.reduce((sum, { text }) => sum + countTokens(text), 0)
     // One that is longer than a minute's share has a minute for itself.
-    await taken(this.tokens, Math.min(count, this.rules.aMinute.tokens!), signal)
+    await taken(this.tokens, Math.min(count, defined(this.rules.aMinute.tokens)), signal)
   }
 
   private async once(request: ModelRequest): Promise<ModelAnswer> {

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 // Secrets come from the environment alone, and leave this process only in the requests that they are for. A service may send one back: in an
 // error, a redirect, a reply. So every text is looked through before it is written or shown.
 
@@ -101,7 +102,7 @@ function formsOf(value: string): Set<string> {
     url,
     url.replace(/%../g, (escape) => escape.toLowerCase()),
     url.replaceAll('%20', '+'),
-    value.replace(/[&<>"']/g, (character) => HTML[character]!),
+    value.replace(/[&<>"']/g, (character) => defined(HTML[character])),
     bytes.toString('latin1'),
     bytes.toString('hex'),
     bytes.toString('hex').toUpperCase(),

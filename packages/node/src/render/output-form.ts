@@ -9,6 +9,7 @@ import {
   type Line,
   type PreparedValues,
   type Turn,
+  defined,
 } from 'dunelight'
 import Papa from 'papaparse'
 
@@ -83,6 +84,6 @@ function textOf(record: BatchRecord, prepared: PreparedValues, { model, locale }
 
 export function turnsText(turns: readonly Turn[]): string {
   const [only] = turns
-  if (turns.length === 1) return only!.text
+  if (turns.length === 1) return defined(only).text
   return turns.map(({ role, text }) => `${role}:\n${text}`).join('\n\n')
 }

@@ -1,5 +1,5 @@
 import { extname } from 'node:path'
-import { cellText, problem, ProblemError } from 'dunelight'
+import { cellText, problem, ProblemError, defined } from 'dunelight'
 import Papa from 'papaparse'
 
 /** A row of the finished table: the record's cells, and what the answer put beside them. */
@@ -85,7 +85,7 @@ function linesOf(columns: readonly string[]): RowWriting {
       }
       const before = about && Object.keys(about).length > 0 ? `${JSON.stringify(about).slice(1, -1)},` : ''
       const row = rowMembers((i) => cells[i] ?? '')
-      const answered = answerMembers((i) => answer[columns[i]!] ?? null)
+      const answered = answerMembers((i) => answer[defined(columns[i])] ?? null)
       const mended = repaired.length > 0 ? `,"repaired":${JSON.stringify(repaired)}` : ''
       const verify = doubts.length > 0 ? `,"verify":${JSON.stringify(doubts)}` : ''
       return `{${before}"row":${row},"answer":${answered}${mended}${verify}${madeUp ? ',"made-up":true' : ''}}\n`

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import type MarkdownIt from 'markdown-it'
 import type { Token } from 'markdown-it'
 import type { IParagraphOptions, IRunOptions, Paragraph, Table } from 'docx'
@@ -106,7 +107,7 @@ class DocxWriter {
     const done: (Paragraph | Table)[] = []
     let within: Within = { lists: [], quoted: false }
     for (let i = 0; i < tokens.length; i++) {
-      const token = tokens[i]!
+      const token = defined(tokens[i])
       const { type } = token
       if (type === 'bullet_list_open' || type === 'ordered_list_open')
         within = { ...within, lists: [...within.lists, type === 'bullet_list_open' ? 'bullet' : 'numbered'] }
@@ -115,8 +116,8 @@ class DocxWriter {
       else if (type === 'heading_open')
         done.push(
           new Paragraph({
-            heading: headings[Number(token.tag.slice(1)) - 1]!,
-            children: this.runs(tokens[++i]!),
+            heading: defined(headings[Number(token.tag.slice(1)) - 1]),
+            children: this.runs(defined(tokens[++i])),
             spacing: { before: 240, after: 120 },
           }),
         )
@@ -174,7 +175,7 @@ class DocxWriter {
     const rows: Token[][] = []
     for (const token of tokens) {
       if (token.type === 'tr_open') rows.push([])
-      else if (token.type === 'inline') rows.at(-1)!.push(token)
+      else if (token.type === 'inline') defined(rows.at(-1)).push(token)
     }
     return new Table({
       width: { size: 100, type: WidthType.PERCENTAGE },

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import PQueue from 'p-queue'
-import { problem, ProblemError, type Batch, type BatchRecord, type Library, type Problem } from 'dunelight'
+import { problem, ProblemError, type Batch, type BatchRecord, type Library, type Problem, defined } from 'dunelight'
 import { doubtText, type FinishedRow } from '../replies/finished-row.js'
 import { nearlyTheSame } from '../replies/likeness.js'
 import { AnswerSource } from '../ask/answer-source.js'
@@ -133,7 +133,7 @@ export class Picking {
       if (!one?.answer) continue
       const { answer, repaired, doubts, madeUp } = one
       const about = { record: record.id, number: record.row, model: this.file.asking.model }
-      yield { headings, row: { cells: record.cells, answer, repaired, doubts, madeUp, about }, values: record.prepared!.values }
+      yield { headings, row: { cells: record.cells, answer, repaired, doubts, madeUp, about }, values: defined(record.prepared).values }
     }
   }
 
@@ -220,11 +220,14 @@ export class Picking {
     const questions = this.questions((key, request) => this.source.answer(key, request))
     const answered = await questions.ask(record, prepared, headings, {
       draw,
-      ...(part !== undefined && { anew: { text: from!.text, part } }),
+      ...(part !== undefined && { anew: { text: defined(from).text, part } }),
     })
     const { form, reply, text, problems } = answered
     if (text === undefined || problems.length > 0) return refused(problems)
-    const whole = part === undefined ? text : form!.write(form!.exchange(form!.read(from!.text).kept, reply!.value, part))
+    const whole =
+      part === undefined
+        ? text
+        : defined(form).write(defined(form).exchange(defined(form).read(defined(from).text).kept, defined(reply).value, part))
     const madeUp = answered.given.some((one) => one.answer.madeUp)
     const line: PickLine = {
       record: id,
@@ -233,7 +236,7 @@ export class Picking {
       does: 'add',
       text: whole,
       model: this.options.model.name,
-      ...(part !== undefined && { part, of: from!.number }),
+      ...(part !== undefined && { part, of: defined(from).number }),
       ...(madeUp && { madeUp: true as const }),
     }
     await this.log.add(line)
@@ -327,12 +330,12 @@ function candidateOf(
   return {
     number,
     text,
-    answer: problems.length > 0 ? undefined : form ? form.columns(reply!.value) : { reply: text },
+    answer: problems.length > 0 ? undefined : form ? form.columns(defined(reply).value) : { reply: text },
     problems,
     repaired: (reply?.repaired ?? []).map(({ message }) => message),
     doubts: (reply?.doubts ?? []).map(doubtText),
     madeUp,
     like: undefined,
-    anew: line?.part === undefined ? undefined : { part: line.part, of: line.of! },
+    anew: line?.part === undefined ? undefined : { part: line.part, of: defined(line.of) },
   }
 }

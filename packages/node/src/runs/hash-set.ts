@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 /**
  * Hashes that have come before, in as little room as can be: millions of names and fingerprints are kept by eight bytes each. They are kept in
  * parts, so that only a part is ever held twice while it grows.
@@ -17,7 +18,7 @@ export class HashSet64 {
 
   /** Adds a hash; where it came before, its row (or 1 where rows are not kept), else undefined. */
   add(high: number, low: number, row: number): number | undefined {
-    const before = this.parts[high % PARTS]!.add(high, low, row)
+    const before = defined(this.parts[high % PARTS]).add(high, low, row)
     if (before === undefined) this.count++
     return before
   }
@@ -59,7 +60,7 @@ class Part {
     if (this.withRows) this.rows = new Uint32Array(rows.length * 2)
     this.count = 0
     for (let i = 0; i < halves.length; i += 2)
-      if (halves[i] !== 0 || halves[i + 1] !== 0) this.add(halves[i]!, halves[i + 1]!, rows[i >> 1] ?? 0)
+      if (halves[i] !== 0 || halves[i + 1] !== 0) this.add(defined(halves[i]), defined(halves[i + 1]), rows[i >> 1] ?? 0)
   }
 }
 

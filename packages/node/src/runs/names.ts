@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import { hashName, HashSet64 } from './hash-set.js'
 
 /** One bit for each number, by the first of them. */
@@ -25,7 +26,7 @@ export class Names {
     const page = this.pageOf(name)
     if (!page) return this.others.add(...hashName(name), 0) !== undefined
     const bit = numberAt(name, this.last.stem.length) % PAGE
-    const before = page[bit >>> 5]!
+    const before = defined(page[bit >>> 5])
     const after = before | (1 << (bit & 31))
     page[bit >>> 5] = after
     this.numbered++

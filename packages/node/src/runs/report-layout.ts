@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import type { ReasonCount } from './counts.js'
 
 /** A part of a report, before it is laid out. */
@@ -53,7 +54,7 @@ export function toMarkdown({ title, facts, sections: parts }: Report): string {
   const cell = (text: string) => text.replace(/\|/g, '\\|').replace(/\n/g, '<br>')
   const table = ({ head, rows, bars }: Section) => {
     if (!head || !rows) return ''
-    const drawn = (i: number) => (bars ? [`\`${'█'.repeat(Math.round(bars[i]! * BAR)) || '▏'}\``] : [])
+    const drawn = (i: number) => (bars ? [`\`${'█'.repeat(Math.round(defined(bars[i]) * BAR)) || '▏'}\``] : [])
     const line = (cells: readonly string[]) => `| ${cells.map(cell).join(' | ')} |`
     return `${line([...head, ...(bars ? [''] : [])])}\n${line([...head, ...(bars ? [''] : [])].map((_, i) => (i === 0 ? '---' : i > head.length - 1 ? '---' : '---')))}\n${rows
       .map((row, i) => line([...row, ...drawn(i)]))
@@ -89,7 +90,7 @@ export function toHtml({ title, facts, sections: parts }: Report): string {
       ? `<thead><tr>${head.map((one, i) => `<th${NUMBER.test(rows[0]?.[i] ?? '') ? ' class="n"' : ''}>${escape(one)}</th>`).join('')}${bars ? '<th></th>' : ''}</tr></thead>`
       : ''
     const body = rows.map((row, i) => {
-      const bar = bars ? `<td class="bar"><i style="width:${Math.max(0.5, bars[i]! * 100).toFixed(1)}%"></i></td>` : ''
+      const bar = bars ? `<td class="bar"><i style="width:${Math.max(0.5, defined(bars[i]) * 100).toFixed(1)}%"></i></td>` : ''
       return `<tr>${row.map((one) => `<td${classOf(one)}>${escape(one)}</td>`).join('')}${bar}</tr>`
     })
     return `<table>${top}<tbody>${body.join('')}</tbody></table>`
@@ -146,5 +147,5 @@ function classOf(cell: string): string {
 }
 
 function escape(text: string): string {
-  return text.replace(/[&<>"]/g, (sign) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[sign]!)
+  return text.replace(/[&<>"]/g, (sign) => defined({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }[sign]))
 }

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import { posix } from 'node:path'
 import { fileName } from '../output/file-names.js'
 
@@ -19,6 +20,6 @@ export function safePath(path: string, base: string): string | undefined {
 
 /** The folder that the paths of all records have in common: `out/{item.number}.md` is in `out`. */
 export function commonFolder(pattern: string): string {
-  const fixed = pattern.split('{')[0]!
+  const fixed = defined(pattern.split('{')[0])
   return posix.dirname(`${fixed}x`)
 }

@@ -1,3 +1,4 @@
+import { defined } from 'dunelight'
 import type { RecordChunk } from './record-chunk.js'
 import type { BatchRecord } from 'dunelight'
 
@@ -26,7 +27,7 @@ export async function* sampled(source: AsyncIterable<RecordChunk>, count: number
   }
   drawn.sort((a, b) => a.record.row - b.record.row)
   for (let at = 0; at < drawn.length;) {
-    const { headings } = drawn[at]!
+    const { headings } = defined(drawn[at])
     const some = drawn.slice(at, at + SOME)
     const end = some.findIndex((one) => one.headings !== headings)
     const records = (end < 0 ? some : some.slice(0, end)).map((one) => one.record)

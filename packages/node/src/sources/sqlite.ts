@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises'
-import { exactNumber, problem, ProblemError } from 'dunelight'
+import { exactNumber, problem, ProblemError, defined } from 'dunelight'
 import { unreadable, type Row, type TableRows } from '@dunelight/tables'
 
 const SOME = 1024
@@ -61,7 +61,7 @@ function tablesOf(database: Database): string[] {
 
 function onlyTable(path: string, tables: readonly string[]): string {
   const [only] = tables
-  if (tables.length === 1) return only!
+  if (tables.length === 1) return defined(only)
   if (tables.length === 0) throw new ProblemError([problem('table-empty', { file: path })])
-  return unreadable(path, `it holds several tables (${tables.join(', ')}); say which by a query: SELECT * FROM ${only!}`)
+  return unreadable(path, `it holds several tables (${tables.join(', ')}); say which by a query: SELECT * FROM ${defined(only)}`)
 }

@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises'
-import { problem, ProblemError } from 'dunelight'
+import { problem, ProblemError, defined } from 'dunelight'
 import { headingsOf, unreadable, type Row, type TableRows } from '@dunelight/tables'
 
 /**
@@ -22,6 +22,6 @@ export async function* xlsxTable(path: string, sheet: string | undefined): Async
   const named = headings.filter((one) => one !== '').length
   // A title above the table, most often in merged cells, leaves a first row with one cell.
   if (named === 1 && rows.some((row) => row.filter((cell) => cell !== null).length > 2))
-    throw new ProblemError([problem('heading-merged', { file: path, found: headings.find((one) => one !== '')! })])
+    throw new ProblemError([problem('heading-merged', { file: path, found: defined(headings.find((one) => one !== '')) })])
   yield { headings, rows: rows.map((row) => headings.map((_, i) => row[i] ?? null)), bytesRead: bytes.length }
 }

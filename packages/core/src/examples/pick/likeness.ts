@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import type { Question, Strategy } from './strategy.js'
 import { before, topOf } from '../top.js'
 
@@ -11,10 +12,10 @@ export function nearest(question: Question, most: number, labels: readonly strin
 
 /** The best case of every label that the nearest ones do not have, in order. */
 function bestOfOthers({ scores, touched, barred, count }: Question, top: readonly number[], labels: readonly string[]): number[] {
-  const had = new Set(top.map((one) => labels[one]!))
+  const had = new Set(top.map((one) => defined(labels[one])))
   const best = new Map<string, number>()
   const offer = (one: number) => {
-    const label = labels[one]!
+    const label = defined(labels[one])
     if (had.has(label) || barred.has(one)) return
     const known = best.get(label)
     if (known === undefined || before(scores, one, known)) best.set(label, one)

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { nearest } from './likeness.js'
 import type { Strategy } from './strategy.js'
 
@@ -12,7 +13,7 @@ export const spread: Strategy = {
   rank: (question, most, labels) => {
     const ranked = nearest(question, Math.min(question.count, Math.max(most, 1) * POOL), labels)
     const pool = ranked.slice(0, LARGEST_POOL)
-    const highest = pool.reduce((best, one) => Math.max(best, question.scores[one]!), 0)
+    const highest = pool.reduce((best, one) => Math.max(best, defined(question.scores[one])), 0)
     const taken: number[] = []
     const left = new Set(pool)
     // How alike each is to the one most like it among those taken.
@@ -21,9 +22,9 @@ export const spread: Strategy = {
       let best = -1
       let worth = -Infinity
       for (const one of left) {
-        const near = highest === 0 ? 0 : question.scores[one]! / highest
+        const near = highest === 0 ? 0 : defined(question.scores[one]) / highest
         // Nearness and difference weigh the same.
-        const value = near - alike.get(one)!
+        const value = near - defined(alike.get(one))
         if (value > worth) {
           worth = value
           best = one
@@ -31,7 +32,7 @@ export const spread: Strategy = {
       }
       taken.push(best)
       left.delete(best)
-      if (taken.length < most) for (const one of left) alike.set(one, Math.max(alike.get(one)!, question.index.likeness(one, best)))
+      if (taken.length < most) for (const one of left) alike.set(one, Math.max(defined(alike.get(one)), question.index.likeness(one, best)))
     }
     return [...taken, ...left, ...ranked.slice(LARGEST_POOL)]
   },

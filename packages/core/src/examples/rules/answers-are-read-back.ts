@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import type { SetRule } from './facts.js'
 import { problem } from '../../problems/problem.js'
 import { clip } from '../../values/data.js'
@@ -7,7 +8,7 @@ export const answersAreReadBack: SetRule = {
   check: ({ answers, cases, readBack }, report) => {
     answers.forEach((answer, i) => {
       if (answer !== undefined && !readBack(i))
-        report(problem('answer-not-read-back', { number: cases[i]!.number, answer: clip(answer) }, cases[i]!.span))
+        report(problem('answer-not-read-back', { number: defined(cases[i]).number, answer: clip(answer) }, defined(cases[i]).span))
     })
   },
 }

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import type { SetRule } from './facts.js'
 import { problem } from '../../problems/problem.js'
 
@@ -12,7 +13,7 @@ export const casesAreOfOneSize: SetRule = {
     const middle = [...lengths].sort((a, b) => a - b)[lengths.length >> 1] ?? 0
     lengths.forEach((length, i) => {
       if (length > LONG && middle > 0 && length >= TIMES * middle)
-        report(problem('case-long', { number: cases[i]!.number, times: Math.floor(length / middle) }, cases[i]!.span))
+        report(problem('case-long', { number: defined(cases[i]).number, times: Math.floor(length / middle) }, defined(cases[i]).span))
     })
   },
 }

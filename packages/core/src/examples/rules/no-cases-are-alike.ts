@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import type { SetRule } from './facts.js'
 import { ALIKE, nearestPairs } from '../pairs.js'
 import { problem } from '../../problems/problem.js'
@@ -13,8 +14,8 @@ export const noCasesAreAlike: SetRule = {
       // The same question with two answers is a contradiction, and said as that.
       if (likeness < ALIKE || (likeness === 1 && answers[one] !== answers[other])) continue
       report(
-        problem('cases-alike', { one: cases[one]!.number, other: cases[other]!.number }, cases[other]!.span, [
-          { says: `case ${cases[one]!.number} is here`, span: cases[one]!.span },
+        problem('cases-alike', { one: defined(cases[one]).number, other: defined(cases[other]).number }, defined(cases[other]).span, [
+          { says: `case ${defined(cases[one]).number} is here`, span: defined(cases[one]).span },
         ]),
       )
     }

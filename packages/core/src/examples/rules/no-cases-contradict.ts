@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import type { SetRule } from './facts.js'
 import { problem } from '../../problems/problem.js'
 import { termsOf } from '../terms.js'
@@ -12,8 +13,8 @@ export const noCasesContradict: SetRule = {
       if (before === undefined) seen.set(asked, i)
       else if (answers[before] !== answers[i])
         report(
-          problem('cases-contradict', { one: cases[before]!.number, other: cases[i]!.number }, cases[i]!.span, [
-            { says: `case ${cases[before]!.number} is here`, span: cases[before]!.span },
+          problem('cases-contradict', { one: defined(cases[before]).number, other: defined(cases[i]).number }, defined(cases[i]).span, [
+            { says: `case ${defined(cases[before]).number} is here`, span: defined(cases[before]).span },
           ]),
         )
     })

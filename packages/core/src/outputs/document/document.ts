@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { findFixed, partsOf, type Found, type Part } from './match.js'
 import { exactJson } from '../json/find.js'
 import { passageFields, readPassage } from '../passages.js'
@@ -69,10 +70,12 @@ interface Written {
 
 function passagesInText(parts: readonly Part[], reading: Reading): Map<string, Written> {
   const { text: reply } = reading
-  const fence = parts[0]!.fixed.trimStart().startsWith('```') ? null : /^\s*(?:```|~~~)[\w-]*\n([^]*?)\n?(?:```|~~~)\s*$/.exec(reply)
+  const fence = defined(parts[0]).fixed.trimStart().startsWith('```')
+    ? null
+    : /^\s*(?:```|~~~)[\w-]*\n([^]*?)\n?(?:```|~~~)\s*$/.exec(reply)
   if (fence) reading.repair('fence', 'the document stands in a fence')
   const offset = fence ? fence[0].indexOf('\n') + 1 : 0
-  const text = fence ? fence[1]! : reply
+  const text = fence ? defined(fence[1]) : reply
   const found = findFixed(parts, text)
   sayFixed(parts, found, text, offset, reading)
   const written = new Map<string, Written>()
@@ -81,7 +84,7 @@ function passagesInText(parts: readonly Part[], reading: Reading): Map<string, W
     const start = endOf(found, i) ?? undefined
     if (start === undefined) return
     const next = found.slice(i + 1).find((one): one is Found & { extent: { start: number } } => 'extent' in one && one.extent !== undefined)
-    const end = i === parts.length - 2 && found[i + 1]!.how === 'blank' ? text.length : (next?.extent.start ?? text.length)
+    const end = i === parts.length - 2 && defined(found[i + 1]).how === 'blank' ? text.length : (next?.extent.start ?? text.length)
     written.set(passage.name, { text: text.slice(start, end), start: offset + start })
   })
   return written
@@ -89,14 +92,14 @@ function passagesInText(parts: readonly Part[], reading: Reading): Map<string, W
 
 /** Where the text behind a run begins; undefined where the run is not there, so that nothing tells where its passage begins. */
 function endOf(found: readonly Found[], index: number): number | undefined {
-  const one = found[index]!
+  const one = defined(found[index])
   if (one.how === 'missing') return index === 0 ? 0 : undefined
   return one.extent?.end
 }
 
 function sayFixed(parts: readonly Part[], found: readonly Found[], text: string, offset: number, reading: Reading): void {
   found.forEach((one, i) => {
-    const asked = parts[i]!.fixed.trim()
+    const asked = defined(parts[i]).fixed.trim()
     const span = 'extent' in one && one.extent ? reading.span(offset + one.extent.start, offset + one.extent.end) : undefined
     if (one.how === 'missing') reading.report(problem('reply-fixed-missing', { asked: clip(asked, 80) }))
     else if (one.how === 'changed')
@@ -106,10 +109,10 @@ function sayFixed(parts: readonly Part[], found: readonly Found[], text: string,
     else if (one.how === 'folded')
       reading.repair('case', `"${clip(asked)}" came back in another case, or with other blanks or quotes`, span)
   })
-  const first = found[0]!
+  const first = defined(found[0])
   if ('extent' in first && first.extent && text.slice(0, first.extent.start).trim() !== '')
     reading.repair('prose', 'words stand before the document', { start: offset, end: offset + first.extent.start })
-  const last = found.at(-1)!
+  const last = defined(found.at(-1))
   if (last.how !== 'blank' && 'extent' in last && text.slice(last.extent.end).trim() !== '')
     reading.repair('prose', 'words stand behind the document', { start: offset + last.extent.end, end: offset + text.length })
 }

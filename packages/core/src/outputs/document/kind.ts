@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { finishDocument, instructDocument, readDocument, type FinishedDocument } from './document.js'
 import { partsOf } from './match.js'
 import type { OutputKind } from '../kind.js'
@@ -15,7 +16,7 @@ const [fenced, inProse] = around<DocumentShape>((_, value) => (value as Finished
 /** Words around a document are told from it only where it begins and ends with text of its own. */
 function hasEnds({ stretches }: DocumentShape): boolean {
   const parts = partsOf(stretches)
-  return parts[0]!.fixed.trim() !== '' && parts.at(-1)!.fixed.trim() !== ''
+  return defined(parts[0]).fixed.trim() !== '' && defined(parts.at(-1)).fixed.trim() !== ''
 }
 
 /** Fixed text and values, and between them passages to be written. */
@@ -35,13 +36,13 @@ export const documentKind: OutputKind<DocumentShape> = {
     finishDocument(stretches, withPart((value as FinishedDocument).passages, (other as FinishedDocument).passages, part)),
   sample: (shape, lot) => withPassages(shape, (one) => samplePassage(one, lot, !ownLine(shape, one.name))),
   ways: [
-    fenced!,
-    { ...inProse!, make: (shape, value, lot) => (hasEnds(shape) ? inProse!.make(shape, value, lot) : undefined) },
+    defined(fenced),
+    { ...defined(inProse), make: (shape, value, lot) => (hasEnds(shape) ? defined(inProse).make(shape, value, lot) : undefined) },
     {
       name: 'heading-in-capitals',
       wrong: false,
       make: (shape, value) => {
-        const heading = /^#+ .+$/m.exec(partsOf(shape.stretches)[0]!.fixed)?.[0]
+        const heading = /^#+ .+$/m.exec(defined(partsOf(shape.stretches)[0]).fixed)?.[0]
         const upper = heading?.toUpperCase()
         return heading === undefined || upper === heading || upper?.length !== heading.length
           ? undefined
@@ -71,7 +72,7 @@ export const documentKind: OutputKind<DocumentShape> = {
       name: 'cut-off',
       wrong: true,
       make: (shape, value) => {
-        const last = partsOf(shape.stretches).at(-1)!.fixed.trim()
+        const last = defined(partsOf(shape.stretches).at(-1)).fixed.trim()
         const text = documentKind.write(shape, value).trimEnd()
         return last === '' ? undefined : text.slice(0, text.length - last.length).trimEnd()
       },

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { foldBlanks, foldText } from '../fold.js'
 import type { Extent } from '../json/loose.js'
 import { amountsIn } from '../passages.js'
@@ -68,7 +69,7 @@ function findFolded({ text, places }: ReturnType<typeof foldBlanks>, core: strin
   const start = lowerBound(places, from)
   const at = last ? text.lastIndexOf(wanted) : text.indexOf(wanted, start)
   if (at < start) return undefined
-  return { start: places[at]!, end: places[at + wanted.length - 1]! + 1 }
+  return { start: defined(places[at]), end: defined(places[at + wanted.length - 1]) + 1 }
 }
 
 function lowerBound(places: readonly number[], wanted: number): number {
@@ -76,7 +77,7 @@ function lowerBound(places: readonly number[], wanted: number): number {
   let high = places.length
   while (low < high) {
     const middle = (low + high) >> 1
-    if (places[middle]! < wanted) low = middle + 1
+    if (defined(places[middle]) < wanted) low = middle + 1
     else high = middle
   }
   return low
@@ -87,7 +88,7 @@ function findRest(parts: readonly Part[], index: number, found: (Found | undefin
   const extents = found.map((one) => (one && 'extent' in one ? one.extent : undefined))
   const start = extents.slice(0, index).findLast((one) => one)?.end ?? 0
   const end = extents.slice(index + 1).find((one) => one)?.start ?? reply.length
-  const core = parts[index]!.fixed.trim()
+  const core = defined(parts[index]).fixed.trim()
   if (core === '') {
     const extent = blankBetween(parts, index, reply, start, end)
     const blank: Found = { how: 'blank', extent }
@@ -104,8 +105,8 @@ function findRest(parts: readonly Part[], index: number, found: (Found | undefin
 function blankBetween(parts: readonly Part[], index: number, reply: string, start: number, end: number): Extent | undefined {
   if (index === 0) return { start: 0, end: 0 }
   if (index === parts.length - 1) return { start: end, end }
-  const wanted = parts[index]!.fixed.includes('\n\n') ? /\n[ \t]*\n\s*/g : /\n\s*/g
-  const before = parts[index - 1]!.passage
+  const wanted = defined(parts[index]).fixed.includes('\n\n') ? /\n[ \t]*\n\s*/g : /\n\s*/g
+  const before = defined(parts[index - 1]).passage
   const paragraphs = amountsIn(before?.guidance ?? '').find((amount) => amount.unit === 'paragraph')?.min ?? 1
   const text = reply.slice(start, end).trimEnd()
   wanted.lastIndex = text.length - text.trimStart().length
@@ -141,33 +142,33 @@ function nearestWords(core: string, reply: string, start: number, end: number): 
   for (let i = 1; i <= wanted.length; i++) {
     costs[i * width] = i
     for (let j = 1; j < width; j++) {
-      const same = wanted[i - 1]!.folded === given[j - 1]!.folded ? 0 : 1
+      const same = defined(wanted[i - 1]).folded === defined(given[j - 1]).folded ? 0 : 1
       costs[i * width + j] = Math.min(
-        costs[(i - 1) * width + j - 1]! + same,
-        costs[(i - 1) * width + j]! + 1,
-        costs[i * width + j - 1]! + 1,
+        defined(costs[(i - 1) * width + j - 1]) + same,
+        defined(costs[(i - 1) * width + j]) + 1,
+        defined(costs[i * width + j - 1]) + 1,
       )
     }
   }
   let best = 0
-  for (let j = 0; j < width; j++) if (costs[wanted.length * width + j]! < costs[wanted.length * width + best]!) best = j
-  if (costs[wanted.length * width + best]! > wanted.length / 2) return undefined
+  for (let j = 0; j < width; j++) if (defined(costs[wanted.length * width + j]) < defined(costs[wanted.length * width + best])) best = j
+  if (defined(costs[wanted.length * width + best]) > wanted.length / 2) return undefined
   const shown: string[] = []
   let j = best
   for (let i = wanted.length; i > 0;) {
-    const cost = costs[i * width + j]!
-    const same = j > 0 && wanted[i - 1]!.folded === given[j - 1]!.folded
-    const asked = core.slice(wanted[i - 1]!.start, wanted[i - 1]!.end)
-    const came = j > 0 ? reply.slice(given[j - 1]!.start, given[j - 1]!.end) : ''
-    if (same && cost === costs[(i - 1) * width + j - 1]!) {
+    const cost = defined(costs[i * width + j])
+    const same = j > 0 && defined(wanted[i - 1]).folded === defined(given[j - 1]).folded
+    const asked = core.slice(defined(wanted[i - 1]).start, defined(wanted[i - 1]).end)
+    const came = j > 0 ? reply.slice(defined(given[j - 1]).start, defined(given[j - 1]).end) : ''
+    if (same && cost === defined(costs[(i - 1) * width + j - 1])) {
       shown.push(came)
       i--
       j--
-    } else if (j > 0 && cost === costs[(i - 1) * width + j - 1]! + 1) {
+    } else if (j > 0 && cost === defined(costs[(i - 1) * width + j - 1]) + 1) {
       shown.push(`[-${asked}-] {+${came}+}`)
       i--
       j--
-    } else if (cost === costs[(i - 1) * width + j]! + 1) {
+    } else if (cost === defined(costs[(i - 1) * width + j]) + 1) {
       shown.push(`[-${asked}-]`)
       i--
     } else {
@@ -176,7 +177,7 @@ function nearestWords(core: string, reply: string, start: number, end: number): 
     }
   }
   if (j === best) return undefined
-  return { extent: { start: given[j]!.start, end: given[best - 1]!.end }, difference: shortened(shown.reverse()) }
+  return { extent: { start: defined(given[j]).start, end: defined(given[best - 1]).end }, difference: shortened(shown.reverse()) }
 }
 
 /** The words around the changes; what stayed between them is left out. */

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { exactJson, findJson } from '../json/find.js'
 import { Loosening, nearKey, type Locate } from '../json/loosen.js'
 import { readLoose, type Extent, type Loose } from '../json/loose.js'
@@ -45,7 +46,7 @@ function readWandering(shape: FieldsShape, reading: Reading): unknown {
     return { attempt, value, problems: attempt.problems.length }
   })
   const fewest = Math.min(...tries.map((one) => one.problems))
-  const best = tries.filter((one) => one.problems === fewest).at(-1)!
+  const best = defined(tries.filter((one) => one.problems === fewest).at(-1))
   if (tries.length > 1)
     best.attempt.repair(
       'several',

@@ -1,5 +1,6 @@
 // JSON as models write it. JSON.parse comes first, elsewhere; this reads what it refused, in one pass, and says what it let pass. A grammar
 // production stands above each step; "loose" marks what RFC 8259 does not allow.
+import { defined } from '../../invariant.js'
 import { put } from '../../values/data.js'
 import { exactNumber } from '../../values/json.js'
 
@@ -215,7 +216,7 @@ class LooseReader {
 
   /** key = string; loose: a bare name */
   private key(): string | undefined {
-    if (this.text[this.at]! in QUOTES) return this.string()
+    if (defined(this.text[this.at]) in QUOTES) return this.string()
     BARE_KEY.lastIndex = this.at
     const [key] = BARE_KEY.exec(this.text) ?? this.fail()
     const start = this.at
@@ -229,8 +230,8 @@ class LooseReader {
   private string(): string | undefined {
     const { text } = this
     const start = this.at
-    const opener = text[start]!
-    const closer = QUOTES[opener]!
+    const opener = defined(text[start])
+    const closer = defined(QUOTES[opener])
     if (opener !== '"') this.lapse('a text stands in other quotes than "', start, start + 1)
     this.at++
     let out = ''

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { instructOneOf, readOneOf } from './one-of.js'
 import type { OutputKind } from '../kind.js'
 import { DRAFT, type JsonSchema } from '../../interop/to-schema.js'
@@ -34,7 +35,11 @@ export const oneOfKind: OutputKind<OneOfShape> = {
     { name: 'in-json', wrong: false, make: ({ field }, value) => JSON.stringify({ [field]: value }) },
     { name: 'in-prose', wrong: false, make: (_, value) => `Having weighed it with care, I would settle on this:\n\n${String(value)}` },
     { name: 'wrong-label', wrong: true, make: () => 'none of your labels' },
-    { name: 'several-labels', wrong: true, make: ({ of }) => (of.length > 1 ? `Either ${of[0]!} or ${of[1]!}, perhaps.` : undefined) },
+    {
+      name: 'several-labels',
+      wrong: true,
+      make: ({ of }) => (of.length > 1 ? `Either ${defined(of[0])} or ${defined(of[1])}, perhaps.` : undefined),
+    },
     { name: 'empty', wrong: true, make: () => '' },
   ],
 }

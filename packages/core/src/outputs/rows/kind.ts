@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { matchLine } from './match.js'
 import { instructRows, readRows } from './rows.js'
 import type { OutputKind, Way } from '../kind.js'
@@ -55,7 +56,7 @@ export const rowsKind: OutputKind<RowsShape> = {
         if (shape.max === undefined || rows.length === 0) return undefined
         return rowsKind.write(
           shape,
-          Array.from({ length: shape.max + 1 }, (_, i) => rows[i % rows.length]!),
+          Array.from({ length: shape.max + 1 }, (_, i) => defined(rows[i % rows.length])),
         )
       },
     },

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { foldSigns } from '../fold.js'
 import { typedValue } from '../passages.js'
 import type { PassageStretch, Stretch } from '../shape.js'
@@ -90,7 +91,7 @@ class LineMatch {
   private passage(stretch: PassageStretch, index: number, at: number): boolean {
     const { line } = this
     const takesText = !this.typed || stretch.type === 'text'
-    if (takesText && at >= this.failedFrom[index]!) return false
+    if (takesText && at >= defined(this.failedFrom[index])) return false
     const next = this.stretches[index + 1]
     const last = takesText || !next ? line.length : Math.min(line.length, this.firstText(at) + LONGEST_TYPED + 1)
     for (let end = next ? at + 1 : line.length; end <= last && !this.exhausted; end++) {
@@ -104,7 +105,7 @@ class LineMatch {
         return true
       }
     }
-    if (takesText) this.failedFrom[index] = Math.min(this.failedFrom[index]!, at)
+    if (takesText) this.failedFrom[index] = Math.min(defined(this.failedFrom[index]), at)
     return false
   }
 
@@ -121,7 +122,7 @@ class LineMatch {
     if (at <= this.textStart) return this.textStart
     if (at >= this.spaceFrom && at <= this.spaceEnd) return this.spaceEnd
     let end = at
-    while (end < this.line.length && /\s/.test(this.line[end]!)) end++
+    while (end < this.line.length && /\s/.test(defined(this.line[end]))) end++
     this.spaceFrom = at
     this.spaceEnd = end
     this.steps += end - at
@@ -144,7 +145,7 @@ class LineMatch {
 
   private search(index: number, from: number): number {
     if (++this.steps > this.most) return -1
-    if (this.exact) return this.given.indexOf(this.wanted[index]!, from)
+    if (this.exact) return this.given.indexOf(defined(this.wanted[index]), from)
     for (let at = from; at <= this.given.length && this.steps <= this.most; at++) if (this.fixedEnd(index, at) >= 0) return at
     return -1
   }
@@ -152,7 +153,7 @@ class LineMatch {
   /** Where fixed text that begins at `at` ends, or -1. Loosely, a space may be missing, or be several. */
   private fixedEnd(index: number, at: number): number {
     const { given } = this
-    const wanted = this.wanted[index]!
+    const wanted = defined(this.wanted[index])
     if (this.exact) return given.startsWith(wanted, at) ? at + wanted.length : -1
     let place = at
     for (let i = 0; i < wanted.length; i++) {

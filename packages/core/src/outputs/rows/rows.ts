@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { matchLine, type MatchedLine } from './match.js'
 import { findJson } from '../json/find.js'
 import { Loosening } from '../json/loosen.js'
@@ -82,7 +83,7 @@ function withoutProse(lines: readonly Line[], reading: Reading): Line[] {
   const last = lines.findLastIndex((line) => line.matched)
   if (first < 0) return lines.filter((line) => !line.blank)
   let end = last + 1
-  while (end < lines.length && !lines[end]!.blank && !FENCE.test(lines[end]!.text)) end++
+  while (end < lines.length && !defined(lines[end]).blank && !FENCE.test(defined(lines[end]).text)) end++
   const before = lines.slice(0, first).filter((line) => !line.blank)
   const leads =
     before.every((line) => FENCE.test(line.text)) || lines[first - 1]?.blank === true || /[:.!]$/.test(before.at(-1)?.text ?? '')
@@ -122,7 +123,7 @@ function checkCount({ min, max }: RowsShape, count: number, reading: Reading): v
 /** Rows that came as JSON: a list of objects, or an object that holds one. */
 function rowsInJson(shape: RowsShape, reading: Reading): unknown {
   const { text } = reading
-  if (!/^\s*(?:```\w*\s*)?[[{]/.test(text) || matchLine(shape.stretches, text.trim().split('\n')[0]!)?.exact) return undefined
+  if (!/^\s*(?:```\w*\s*)?[[{]/.test(text) || matchLine(shape.stretches, defined(text.trim().split('\n')[0]))?.exact) return undefined
   const [found] = findJson(text)
   const list = Array.isArray(found?.value) ? found.value : own(found?.value, 'rows')
   if (!found || found.cut || !Array.isArray(list) || !list.every(isRecord)) return undefined

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 /** Numbers by lot from a seed: the same on every machine (a 32-bit generator with a good mixing step). */
 export class Lot {
   private state: number
@@ -32,6 +33,6 @@ export class Lot {
   }
 
   of<T>(list: readonly T[]): T {
-    return list[this.whole(0, list.length - 1)]!
+    return defined(list[this.whole(0, list.length - 1)])
   }
 }

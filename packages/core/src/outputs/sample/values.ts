@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import type { Lot } from './lot.js'
 import type { Automaton } from '../../values/pattern.js'
 import { wholePattern } from '../../values/pattern.js'
@@ -19,7 +20,7 @@ export function wordsBy(lot: Lot, count: number): string {
   let text = ''
   for (let i = 0; i < count; i++) {
     const at = lot.whole(0, words.length + plain - 1)
-    text += `${i === 0 ? '' : ' '}${words[at] ?? WORDS[at - words.length]!}`
+    text += `${i === 0 ? '' : ' '}${words[at] ?? defined(WORDS[at - words.length])}`
   }
   return text
 }
@@ -136,11 +137,11 @@ function textOf({ steps, start }: Automaton, lot: Lot): string {
   const distance = distancesToEnd(steps)
   let text = ''
   for (let state = start; ;) {
-    const step = steps[state]!
+    const step = defined(steps[state])
     if (step.kind === 'end') return text
     if (step.kind === 'fork') {
-      const nearest = [...step.to].sort((a, b) => distance[a]! - distance[b]!)
-      state = text.length >= LONG_ENOUGH || lot.next() < 0.3 ? nearest[0]! : lot.of(step.to)
+      const nearest = [...step.to].sort((a, b) => defined(distance[a]) - defined(distance[b]))
+      state = text.length >= LONG_ENOUGH || lot.next() < 0.3 ? defined(nearest[0]) : lot.of(step.to)
       continue
     }
     if (step.kind === 'sign') {
@@ -160,8 +161,10 @@ function distancesToEnd(steps: Automaton['steps']): number[] {
     steps.forEach((step, i) => {
       if (step.kind === 'end') return
       const next =
-        step.kind === 'fork' ? Math.min(...step.to.map((to) => distance[to]!)) : distance[step.to]! + (step.kind === 'sign' ? 1 : 0)
-      if (next < distance[i]!) {
+        step.kind === 'fork'
+          ? Math.min(...step.to.map((to) => defined(distance[to])))
+          : defined(distance[step.to]) + (step.kind === 'sign' ? 1 : 0)
+      if (next < defined(distance[i])) {
         distance[i] = next
         changed = true
       }

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { doubt } from './doubt.js'
 import type { TruthRule } from './facts.js'
 
@@ -52,7 +53,7 @@ function runsIn(text: string): Run[] {
     for (const one of words) {
       if (!isCapital(one.word) || one.word.length < 2) continue
       const joined = end >= 0 && line.slice(end, one.start) === ' '
-      if (joined) runs.at(-1)!.words.push(one.word)
+      if (joined) defined(runs.at(-1)).words.push(one.word)
       else runs.push({ words: [one.word], begins: BEGINNING.test(line.slice(Math.max(0, one.start - 8), one.start)) })
       end = one.end
     }

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { rememberLong } from '../../values/remember.js'
 
 /** A number as a text says it, in digits or in words; `readings` are all that it may mean. */
@@ -40,19 +41,19 @@ export function numbersIn(text: string, taken: readonly { readonly start: number
   const used = new Uint8Array(text.length)
   for (const one of taken) used.fill(1, one.start, one.start + one.text.length)
   const add = (match: RegExpMatchArray, kind: SaidNumber['kind'], readings: readonly string[]) => {
-    const start = match.index!
+    const start = defined(match.index)
     const end = start + match[0].length
     if (readings.length === 0 || used.subarray(start, end).includes(1)) return
     used.fill(1, start, end)
     found.push({ text: match[0], start, readings, kind })
   }
   for (const match of /centur/i.test(text) ? text.matchAll(CENTURY) : []) {
-    const ordinal = match[1] === undefined ? ORDINALS.indexOf(match[2]!.toLowerCase()) + 1 : Number(match[1])
+    const ordinal = match[1] === undefined ? ORDINALS.indexOf(defined(match[2]).toLowerCase()) + 1 : Number(match[1])
     if (ordinal > 0) add(match, 'century', [String(ordinal)])
   }
   if (DIGIT.test(text)) {
-    for (const match of text.matchAll(DECADE)) add(match, 'decade', [match[1]!])
-    for (const match of text.matchAll(DIGITS)) add(match, kindOf(match), readingsOf(match[2]!))
+    for (const match of text.matchAll(DECADE)) add(match, 'decade', [defined(match[1])])
+    for (const match of text.matchAll(DIGITS)) add(match, kindOf(match), readingsOf(defined(match[2])))
   }
   for (const match of text.matchAll(WORDS)) add(match, 'figure', wordReadings(match[0]))
   return found
@@ -150,5 +151,5 @@ export class GivenNumbers {
 /** The numbers that a text gives, and the last years of its ranges. */
 const given = rememberLong((text) => ({
   said: numbersIn(text),
-  rangeEnds: [...text.matchAll(RANGE)].map(([, century, , years]) => `${Number(century! + years!)}`),
+  rangeEnds: [...text.matchAll(RANGE)].map(([, century, , years]) => `${Number(defined(century) + defined(years))}`),
 }))

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 const WORD = /[\p{L}\p{N}]+/gu
 const JOINS = /[\p{L}\p{N}]/u
 
@@ -26,7 +27,7 @@ export class Phrases {
     WORD.lastIndex = 0
     const first = WORD.exec(phrase)
     if (!first) return phrase !== '' && this.text.includes(phrase)
-    const behind = JOINS.test(phrase.at(-1)!)
+    const behind = JOINS.test(defined(phrase.at(-1)))
     for (const place of (this.places ??= this.index()).get(first[0]) ?? []) {
       if (--this.left < 0) return false
       const start = place - first.index

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import type { Locale } from '../locale.js'
 import type { ValueType } from '../types.js'
 
@@ -63,10 +64,10 @@ export function whole(result: unknown): unknown {
 /** Items with signs between them that the format makes. */
 export function between(items: readonly string[], separator: (index: number) => string): Weave {
   let text = items[0] ?? ''
-  for (let i = 1; i < items.length; i++) text += separator(i - 1) + items[i]!
+  for (let i = 1; i < items.length; i++) text += separator(i - 1) + defined(items[i])
   return new Weave(text, () => {
     const parts: string[] = []
-    for (let i = 0; i < items.length; i++) parts.push(i === 0 ? '' : separator(i - 1), items[i]!)
+    for (let i = 0; i < items.length; i++) parts.push(i === 0 ? '' : separator(i - 1), defined(items[i]))
     return parts
   })
 }

@@ -1,3 +1,4 @@
+import { defined } from '../../invariant.js'
 import { isMissing } from '../data.js'
 import type { Numeric } from '../numbers.js'
 
@@ -18,5 +19,5 @@ export function median(numbers: readonly number[]): number | null {
   const ordered = [...numbers].sort((a, b) => a - b)
   const middle = ordered.length >> 1
   if (ordered.length === 0) return null
-  return ordered.length % 2 === 1 ? ordered[middle]! : (ordered[middle - 1]! + ordered[middle]!) / 2
+  return ordered.length % 2 === 1 ? defined(ordered[middle]) : (defined(ordered[middle - 1]) + defined(ordered[middle])) / 2
 }

@@ -16,6 +16,16 @@ export function invariant(holds: boolean, otherwise: string): asserts holds {
   if (!holds) throw new InternalError(otherwise)
 }
 
+/**
+ * A value that is there, as the code before it made sure of: the type alone does not say so.
+ *
+ * @throws InternalError if it is not.
+ */
+export function defined<T>(value: T): NonNullable<T> {
+  if (value === undefined || value === null) throw new InternalError('a value is missing that must be there')
+  return value
+}
+
 /** The end of a switch over a union: reached only by a bug of ours, never by a fault of input. */
 export function assertNever(value: never): never {
   throw new InternalError(`unexpected ${JSON.stringify(value)}`)

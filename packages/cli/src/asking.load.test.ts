@@ -1,0 +1,86 @@
+import { existsSync } from 'node:fs'
+import { describe, expect, test } from '@jest/globals'
+import { AnswerLog } from '@dunelight/node'
+import { MISBEHAVIOURS, type Misbehaviour } from 'dunelight'
+import { start, useModels } from '../../../test/asking.js'
+import { linesOf, pause, text, times, useHouse } from '../../../test/house.js'
+import { generateObjects } from '../../../scripts/generate.mjs'
+
+const house = useHouse()
+const { asked, served } = useModels(house)
+
+test('a model that misbehaves in every way ends with each record answered or set aside, and none twice', async () => {
+  const RECORDS = times(60, 250)
+  const ways = Object.keys(MISBEHAVIOURS) as Misbehaviour[]
+  const misbehave = Object.fromEntries(ways.map((way) => [way, 0.3 / ways.length]))
+  await served('storm', { misbehave, takes: 5, seed: 3 }, ['wait: 0.6', 'at-once: 16', 'tries: 6'])
+  const table = house.at('storm.csv')
+  await generateObjects(RECORDS, table)
+  const { code, err } = await asked('label/write', '--records', table, '--model', 'storm', '--to', house.at('storm.jsonl'))
+  expect([0, 3]).toContain(code)
+  const answered = linesOf(house.at('storm.jsonl')).map((line) => line['record'])
+  const aside = linesOf(`${house.house}/runs/label-write-1/set-aside.jsonl`).map((line) => line['record'])
+  expect(answered).toEqual([...answered].sort())
+  expect(new Set([...answered, ...aside]).size).toBe(RECORDS)
+  expect(answered.length + aside.length).toBe(RECORDS)
+  expect(answered.length).toBeGreaterThan(RECORDS * 0.8)
+  for (const line of linesOf(`${house.house}/runs/label-write-1/set-aside.jsonl`))
+    expect((line['problems'] as unknown[]).length).toBeGreaterThan(0)
+  expect(err).toMatch(/once more with what was wrong, \d+ requests repeated/)
+})
+
+describe('a run that asks and is killed', () => {
+  const RECORDS = 90
+  const AT_ONCE = 4
+  const ROUNDS = times(2, 30)
+
+  test('at any moment asks no answered question again, and comes to the same end', async () => {
+    const table = house.at('killed.csv')
+    await generateObjects(RECORDS, table)
+    const misbehave = { 'wrong-label': 0.05, empty: 0.05, figure: 0.05 }
+    const lanes = await Promise.all([0, 1].map((lane) => served(`lane-${lane}`, { misbehave, takes: 20 }, [`at-once: ${AT_ONCE}`])))
+    const words = (lane: number, name: string) => [
+      'ask',
+      house.house,
+      'label/write',
+      '--records',
+      table,
+      '--model',
+      `lane-${lane}`,
+      '--fresh',
+      '--runs',
+      house.at(name),
+      '--to',
+      house.at(`${name}.jsonl`),
+    ]
+    const outcome = (name: string) => [text(house.at(`${name}.jsonl`)), text(house.at(`${name}/label-write-1/set-aside.jsonl`))]
+    // A stand-in answers the same question in another way when it is asked again: what was under way when all ended may be.
+    const plain = (name: string) => outcome(name)[0]!.replaceAll(/"model":"lane-\d"/g, '')
+    await start(...words(0, 'whole')).ended
+    let broken = 0
+    const lane = async (which: number) => {
+      for (let k = which; k < ROUNDS; k += 2) {
+        const name = `k${k}`
+        const before = lanes[which]!.asked()
+        const { child, ended } = start(...words(which, name))
+        while (!existsSync(house.at(`${name}/label-write-1/run.json`)) && child.exitCode === null) await pause(2)
+        await Promise.race([ended, pause(Math.random() * 600)])
+        child.kill('SIGKILL')
+        await ended
+        const kept = await AnswerLog.open(house.at(`${name}/label-write-1/answers.jsonl`))
+        const known = kept.size
+        await kept.close()
+        const { err } = await start('resume', house.at(`${name}/label-write-1`)).ended
+        if (!err.includes('has ended')) broken++
+        const keys = linesOf(house.at(`${name}/label-write-1/answers.jsonl`)).map((line) => line['key'])
+        expect([k, new Set(keys).size]).toEqual([k, keys.length])
+        expect(lanes[which]!.asked() - before).toBeLessThanOrEqual(keys.length + AT_ONCE)
+        expect(keys.length).toBeGreaterThanOrEqual(known)
+        expect([...linesOf(house.at(`${name}.jsonl`)), ...linesOf(house.at(`${name}/label-write-1/set-aside.jsonl`))]).toHaveLength(RECORDS)
+        if (k === 0) expect(plain(name).split('\n').length).toBe(plain('whole').split('\n').length)
+      }
+    }
+    await Promise.all([lane(0), lane(1)])
+    expect(broken).toBeGreaterThan(ROUNDS / 2 - 2)
+  }, 300_000)
+})

@@ -1,0 +1,52 @@
+import { describe, expect, test } from '@jest/globals'
+import { toHtml, toMarkdown } from '@dunelight/node'
+import { start } from '../../../test/asking.js'
+import { text, useHouse } from '../../../test/house.js'
+
+const house = useHouse()
+
+describe('comparing', () => {
+  test('holds the answers of two wordings against each other, and writes a report', async () => {
+    const words = ['survey/grade', '--records', house.objects, '--take', '50', '--runs', house.at('compared')]
+    const { code, out } = await start('compare', house.house, ...words, '--other-persona', 'night-watch', '--to', house.at('compared.html'))
+      .ended
+    expect(code).toBe(0)
+    expect(out).toMatch(/^made up by the stand-in/)
+    const [, same, of] = /grade: the same for (\d+) of (\d+)/.exec(out)!
+    const table = out
+      .split('\n')
+      .filter((line) => /^ {2}(?:sound|watch|treat|urgent) /.test(line))
+      .map((line) =>
+        line
+          .trim()
+          .split(/\s+/)
+          .slice(1)
+          .map((cell) => (cell === '·' ? 0 : Number(cell))),
+      )
+    expect(table.flat().reduce((sum, count) => sum + count, 0)).toBe(Number(of))
+    expect(table.reduce((sum, row, i) => sum + row[i]!, 0)).toBe(Number(same))
+    expect(Number(of)).toBe(50)
+    expect(text(house.at('compared.html'))).toContain('survey/grade, as night-watch')
+  })
+
+  test('marks what only one of two texts says, and nothing in them becomes markup', async () => {
+    const two = [
+      {
+        title: 'MH-1',
+        one: [
+          { text: 'brass ', own: false },
+          { text: '<b>', own: true },
+        ],
+        other: [
+          { text: 'brass ', own: false },
+          { text: '"oak"', own: true },
+        ],
+      },
+    ]
+    const report = { title: 'Two', facts: [], sections: [{ title: 'T', says: [], pairs: two }] }
+    expect(toHtml(report)).toContain('brass <del>&lt;b&gt;</del></blockquote><blockquote>brass <ins>&quot;oak&quot;</ins>')
+    expect(toMarkdown(report)).toContain('> brass **<b>**\n\n> brass **"oak"**')
+    const same = await start('compare', house.house, 'survey/grade', '--records', house.objects).ended
+    expect([same.code, same.err]).toEqual([2, expect.stringContaining('both sides are the same')])
+  })
+})

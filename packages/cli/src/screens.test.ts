@@ -1,0 +1,112 @@
+import { cpSync, mkdirSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { describe, expect, test } from '@jest/globals'
+import { askBatch, openLibraryFor, readyModel } from '@dunelight/node'
+import { batchModel, type Model } from 'dunelight'
+import { dunelight } from '../../../test/command.js'
+import { linesOf, text, useHouse } from '../../../test/house.js'
+
+const house = useHouse()
+
+describe('screens', () => {
+  const screens = [
+    'screens:',
+    '  - { name: addresses, before: personal-data }',
+    '  - { name: secrets, before: key-shaped, then: stop }',
+    '  - { name: long, before: tokens, most: 12, then: note }',
+    '  - { before: words, of: [ghost ship], then: note }',
+    '  - { after: words, of: [priceless] }',
+    '  - { name: back, after: personal-data, then: set aside }',
+    '  - { name: copied, after: copied, most: 5, then: note }',
+    '',
+  ].join('\n')
+  const screened = () => house.at('screened')
+
+  async function asking(questions: readonly string[], reply: (text: string) => string) {
+    cpSync(house.house, screened(), {
+      recursive: true,
+      filter: (path) => !/\/(?:answers|models.yaml|prompts|batches|examples|outputs)$/.test(path),
+    })
+    mkdirSync(`${screened()}/prompts`, { recursive: true })
+    writeFileSync(`${screened()}/dunelight.yaml`, screens)
+    writeFileSync(`${screened()}/prompts/p.yaml`, 'title: P\nvariables: { question: text }\nturns: [{ user: "Answer: {question}" }]\n')
+    writeFileSync(house.at('questions.jsonl'), questions.map((question) => `${JSON.stringify({ question })}\n`).join(''))
+    const opened = await openLibraryFor(screened(), 'p')
+    const sent: string[] = []
+    const model: Model = ({ turns }) => {
+      const { text: said } = turns.at(-1)!
+      sent.push(said)
+      return Promise.resolve({ text: reply(said), finish: 'done', usage: { asked: 40, answered: 2 } })
+    }
+    const ready = { ...readyModel(opened, 'p', 'stand-in'), model }
+    const batch = batchModel({ prompt: 'p', records: { from: 'records' }, tokens: true })
+    const run = askBatch({
+      library: opened,
+      folder: screened(),
+      name: 'p',
+      batch,
+      records: { from: house.at('questions.jsonl') },
+      model: ready,
+      again: 0,
+      atOnce: 1,
+      runs: house.at('screens'),
+    })
+    return { ...(await run), told: sent }
+  }
+
+  test('set aside, note or let pass, before anything is sent and when it comes back', async () => {
+    const questions = [
+      'Who carved the figurehead?',
+      'Write to ines.brook@post.example, please.',
+      'Call +49 30 901820 when it rains, or 4111 1111 1111 1111.',
+      'Is the Ghost  ship real? It had three masts and a red hull, they say.',
+      'What is it worth?',
+    ]
+    const {
+      told,
+      counts,
+      folder: run,
+    } = await asking(questions, (said) =>
+      said.includes('worth') ? 'It is priceless.' : said.includes('real') ? 'It had three masts and a red hull.' : 'Nobody knows.',
+    )
+    expect(told).toHaveLength(3)
+    expect(linesOf(join(run, 'set-aside.jsonl')).map((line) => (line['problems'] as { message: string }[])[0]!.message)).toEqual([
+      'the screen "addresses" found an e-mail address in what would be sent',
+      'the screen "addresses" found a telephone number in what would be sent',
+      'the screen "after words" found the word "priceless" in what came back',
+    ])
+    expect(text(join(run, 'set-aside.jsonl'))).toContain('"screen-found"')
+    const notes = linesOf(join(run, 'notes.jsonl'))
+    expect(notes.filter((note) => note['record'] === '4')).toMatchObject([
+      { record: '4', screen: 'long', found: expect.stringMatching(/^\d+ tokens, more than 12$/) as unknown },
+      { screen: 'before words', found: 'the word "ghost ship"' },
+      { screen: 'copied', found: '5 words as they stood in the prompt: "it had three masts and"' },
+    ])
+    expect(counts).toMatchObject({ written: 2, rejected: 3, noted: notes.length })
+    expect(text(join(run, 'report.md'))).toMatch(/tokens estimated before \| \d+, [\d.]+ % less than was used/)
+  })
+
+  test('stop the run where they are told to, without repeating what they found', async () => {
+    const key = `tok_${'Zx9'.repeat(10)}`
+    const asked: string[] = []
+    const never = Array.from({ length: 20 }, (_, i) => `Never asked ${i}.`)
+    const told = await asking(['Sound.', `Use ${key}`, ...never], (said) => {
+      asked.push(said)
+      return 'Yes.'
+    }).catch((fault: unknown) => String(fault))
+    expect(asked.filter((said) => said !== 'Answer: Sound.')).toEqual([])
+    expect(told).toContain('the screen "secrets" found a text that has the shape of an access key')
+    expect(told).not.toContain('Zx9Zx9')
+    expect(dunelight('runs', screened(), '--runs', house.at('screens')).out).toMatch(/failed/)
+  })
+
+  test('are checked as all else', () => {
+    cpSync(house.house, screened(), { recursive: true })
+    writeFileSync(
+      `${screened()}/dunelight.yaml`,
+      'screens:\n  - { before: copied }\n  - { after: words }\n  - { after: personal-data, then: drop }\n',
+    )
+    const { out, err } = dunelight('check', screened())
+    for (const words of ['"before"', '"of"', '"then"']) expect(out + err).toContain(words)
+  })
+})
