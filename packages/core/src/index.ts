@@ -3,16 +3,10 @@ export { libraryFrom, Library, type AnyPrompts, type LibraryOptions } from './li
 export { makeLibrary, type WrittenLibrary } from './code/library.js'
 export { makeExampleSet, makeOutput, makePersona, makePrompt, makeSnippet } from './code/make.js'
 // Staged
-export type {
-  AnyValues,
-  CheckedReply,
-  FinishedTurn,
-  PreparedValues,
-  Prompt,
-  PromptRows,
-  Rendering,
-  RenderOptions,
-} from './library/prompt.js'
+export type { AnyValues, Prompt } from './library/prompt.js'
+export type { CheckedReply, FinishedTurn, Rendering, RenderOptions } from './library/rendering.js'
+export type { PreparedValues } from './library/prepared-values.js'
+export type { PromptRows } from './library/prompt-rows.js'
 export type { Turn } from './render/render.js'
 export type { Origin, Within } from './render/origins.js'
 export type { OriginKind } from './render/trace.js'

@@ -34,6 +34,8 @@ export function paintFor(c: Colors): Paint {
 
 /** A fault of how the command was called: said on stderr, exit code 2. */
 export class WrongUse extends Error {
+  override readonly name: string = 'WrongUse'
+
   constructor(
     message: string,
     readonly hint?: string,

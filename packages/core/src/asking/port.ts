@@ -48,14 +48,18 @@ export type Model = (request: ModelRequest, options: { readonly signal: AbortSig
 
 /** What keeps a model from answering, and whether asking again is worth a try. */
 export class ModelFault extends Error {
+  override readonly name: string = 'ModelFault'
+
   constructor(
     message: string,
     readonly options: {
       readonly again: boolean
       /** Seconds to wait before, where the service says so. */
       readonly after?: number | undefined
+      /** The exception that it tells of. */
+      readonly cause?: unknown
     },
   ) {
-    super(message)
+    super(message, { cause: options.cause })
   }
 }

@@ -1,5 +1,7 @@
 import { hashBytes } from '../library/fingerprint.js'
-import type { PreparedValues, Prompt, RenderOptions } from '../library/prompt.js'
+import type { PreparedValues } from '../library/prepared-values.js'
+import type { Prompt } from '../library/prompt.js'
+import type { RenderOptions } from '../library/rendering.js'
 import type { BatchRecord } from './rows.js'
 import { jsonBytes, utf8Bytes } from '../render/json-bytes.js'
 

@@ -1,8 +1,7 @@
 import { exampleSet, liveText } from './cases.js'
-import { compiledFences, descent, type Context } from './context.js'
+import { compileValueText, descent, type Context } from './context.js'
 import { fixedBeginning } from './example-set.js'
 import { compileGiven } from './given.js'
-import { writesOutside } from './outside.js'
 import { Scope, type Binding, variableBinding } from './scope.js'
 import type { Compilation } from './shelves.js'
 import { compileText } from './text.js'
@@ -73,7 +72,11 @@ export function compileAsk(turn: AskTurn, compilation: Compilation, context: Con
 function askValue(text: Text, context: Context) {
   const value = soleSlot(text)
   if (value) return compileGiven(value, context)
-  const { compiled: op, holdsFences } = compiledFences(context.shared, () => compileText(text, { ...context, role: 'assistant' }, true))
+  const {
+    compiled: op,
+    holdsFences,
+    outside,
+  } = compileValueText(context.shared, () => compileText(text, { ...context, role: 'assistant' }, true))
   if (holdsFences)
     context.shared.report(
       problem('fence-misplaced', { where: 'in a value that is handed on' }, text.source.span(0, text.source.text.length)),
@@ -81,7 +84,7 @@ function askValue(text: Text, context: Context) {
   return {
     type: { kind: 'text' as const },
     optional: false,
-    outside: writesOutside(text, context),
+    outside,
     get: (run: Run) => captured(op, run),
     path: [],
   }

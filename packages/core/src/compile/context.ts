@@ -39,6 +39,8 @@ export interface Shared {
   draws: Draws
   /** The fences that are written somewhere, by the names of their tags. */
   fences: Set<string>
+  /** Whether free text from outside is written without a fence. */
+  outside: boolean
   /** Where a text names the tag of a fence: `{fence.note}`. */
   readonly mentions: { readonly name: string; readonly span: Span }[]
   /** The declared orders of fields that come out in writing: of records and tables that are written whole. */
@@ -55,15 +57,23 @@ export interface Draws {
   more: boolean
 }
 
-/** Compiles a text and tells whether it writes fences. */
-export function compiledFences<T>(shared: Shared, compile: () => T): { readonly compiled: T; readonly holdsFences: boolean } {
-  const { fences } = shared
+/**
+ * Compiles a text that becomes a value, and tells what is in it: whether it holds fences, and whether it writes free text from outside without
+ * one, so that the value is from outside, too.
+ */
+export function compileValueText<T>(
+  shared: Shared,
+  compile: () => T,
+): { readonly compiled: T; readonly holdsFences: boolean; readonly outside: boolean } {
+  const { fences, outside } = shared
   shared.fences = new Set()
+  shared.outside = false
   const compiled = compile()
-  const own = shared.fences
-  for (const name of own) fences.add(name)
+  const own = { fences: shared.fences, outside: shared.outside }
+  for (const name of own.fences) fences.add(name)
   shared.fences = fences
-  return { compiled, holdsFences: own.size > 0 }
+  shared.outside = outside || own.outside
+  return { compiled, holdsFences: own.fences.size > 0, outside: own.outside }
 }
 
 /** What is written here depends on more than variables. */

@@ -1,9 +1,8 @@
 import { defined } from '../invariant.js'
 import type { ExampleSetModel, JoinedPrompt, SnippetModel } from '../artefacts/artefacts.js'
-import { compiledFences, type Context, type Shared } from './context.js'
+import { compileValueText, type Context, type Shared } from './context.js'
 import { prepareSet, type PreparedSet } from './example-set.js'
 import { compileOutput } from './output.js'
-import { writesOutside } from './outside.js'
 import { chosenText, possibleTexts } from './possible.js'
 import { Scope, type Binding, variableBinding } from './scope.js'
 import type { Compilation, Shelves } from './shelves.js'
@@ -57,6 +56,7 @@ function sharedFor(shelves: Shelves, report: Report, special: (use: Use, context
     varying: 0,
     draws: { variables: new Set(), more: false },
     fences: new Set(),
+    outside: false,
     mentions: [],
     orders: new Set(),
     openEnd: false,
@@ -158,7 +158,11 @@ class PromptCompiler implements Compilation {
 
   /** A bound variable's text, read like a cell where the variable is no text. */
   private boundBinding(declared: Declared, text: Text, context: Context): Binding {
-    const { compiled: op, holdsFences } = compiledFences(context.shared, () => compileText(text, { ...context, role: 'assistant' }, true))
+    const {
+      compiled: op,
+      holdsFences,
+      outside,
+    } = compileValueText(context.shared, () => compileText(text, { ...context, role: 'assistant' }, true))
     const fixed = possibleTexts(text, context.scope)
     if (fixed && declared.type.kind !== 'text') {
       for (const one of fixed)
@@ -184,7 +188,7 @@ class PromptCompiler implements Compilation {
       bound: true,
       optional: false,
       span: undefined,
-      outside: declared.outside || writesOutside(text, context),
+      outside: declared.outside || outside,
       ...(holdsFences && { inline: op }),
     }
   }

@@ -30,6 +30,7 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, restA
   }
   for (const a of alternatives) {
     const free = a.outside && !a.chain.fence && isFreeText(a.chain.type)
+    context.shared.outside ||= free
     if (free && context.role !== 'assistant') {
       const uses = context.via ? [{ says: 'used here', span: context.via.span }] : []
       context.shared.report(problem('outside-unfenced', { path: a.text }, slot.span, uses))
@@ -84,6 +85,7 @@ function compileBoundFence(
       problem('fence-misplaced', { where: `in "${defined(only).text}", which is bound to a text with a fence, where it is changed` }, span),
     )
   else if (!alone) report(problem('fence-not-alone', { path: defined(only).text }, span))
+  context.shared.outside ||= defined(only).outside
   if (defined(only).outside && context.role !== 'assistant') report(problem('outside-unfenced', { path: defined(only).text }, span))
   const more = continuationOf(line.prefix ?? '')
   const { inline } = defined(only)

@@ -1,160 +1,36 @@
 import { hashBytes } from './fingerprint.js'
-import { TOKEN_ENCODINGS, type TokenEncoding } from '../artefacts/settings.js'
+import { chooserFor, PreparedValues, type Runner } from './prepared-values.js'
+import { PromptRows } from './prompt-rows.js'
+import { LazyTurn, type CheckedReply, type Rendering, type RenderOptions } from './rendering.js'
 import type { JoinedPrompt, LibraryModel } from '../artefacts/artefacts.js'
+import { TOKEN_ENCODINGS, type TokenEncoding } from '../artefacts/settings.js'
 import type { PreparedSet } from '../compile/example-set.js'
+import type { PickedCase } from '../examples/picker.js'
+import type { AnswerColumn } from '../outputs/columns.js'
 import type { Form, ReadOptions, Reply } from '../outputs/form.js'
 import { doubtsIn, givenTexts } from '../outputs/truth/index.js'
-import type { AnswerColumn } from '../outputs/columns.js'
-import type { Plan } from '../render/plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
-import { chooseBy, lotBy, Wordings } from '../render/choose.js'
-import { originsOf, type Origin } from '../render/origins.js'
+import { lotBy, Wordings } from '../render/choose.js'
+import { originsOf } from '../render/origins.js'
+import type { Plan } from '../render/plan.js'
 import {
   byteList,
   bytesOf,
   formOf,
   renderBytes,
   renderPlan,
-  type ByteTurn,
   type Rendered,
   type RenderedTurn,
   type RunSetting,
   type Turn,
 } from '../render/render.js'
-import type { PickedCase } from '../examples/picker.js'
 import type { Choose, SetPick } from '../render/run.js'
-import type { Part } from '../render/parts.js'
 import { Trace } from '../render/trace.js'
 import { acceptAll } from '../values/accept.js'
 import { localeOf, type Locale } from '../values/locale.js'
 import { RowReader, type RowShape } from '../values/row.js'
 import type { Declared } from '../values/types.js'
 
-export interface RenderOptions {
-  /** Decides between the wordings of `vary`; 0 where nothing is said. */
-  readonly seed?: number
-  /** The record's id: records of one seed get different wordings. */
-  readonly record?: string
-  /** A language tag; it takes the place of the library's, and the prompt's own takes the place of it. */
-  readonly locale?: string
-  /** Works out all origins at once; otherwise they are worked out when they are first looked at. */
-  readonly origins?: boolean
-}
-
-/** A turn with the origins of its text. */
-export interface FinishedTurn extends Turn {
-  readonly origins: readonly Origin[]
-}
-
-/** A reply to one rendering, held against what the model was told. */
-export interface CheckedReply<R = unknown> extends Reply<R> {
-  /** Figures, dates and names that stand neither in the prompt nor in its record, and sentences copied from an example: to be verified. */
-  readonly doubts: readonly Problem[]
-}
-
-export interface Rendering<R = unknown> {
-  readonly turns: readonly FinishedTurn[]
-  /** Warnings: nothing that kept the prompt from being rendered. */
-  readonly problems: readonly Problem[]
-  /** What `masked` replaced, never written into a turn. */
-  readonly masked: Readonly<Record<string, string>>
-  /** Which cases of which example sets it has, counted from 1 in the order of the set, and why. */
-  readonly picks: readonly SetPick[]
-  /** SHA-256 over the turns as a JSON list: equal where the same model would receive the same. Worked out when it is first looked at. */
-  readonly fingerprint: string
-  /** The form in which the answer was asked for; undefined where the prompt has no output. */
-  readonly form: Form<R> | undefined
-  /** Reads a reply to this rendering; without an output its text is the value. */
-  read(reply: string, options?: ReadOptions): CheckedReply<R>
-}
-
-/** What prepared values need of their prompt. */
-interface Runner {
-  readonly variables: readonly Declared[]
-  finish(accepted: readonly unknown[], options: RenderOptions, choose: Choose): Rendering
-  run(accepted: readonly unknown[], options: RenderOptions, choose: Choose, traced: boolean): Rendered
-  bytes(accepted: readonly unknown[], options: RenderOptions, choose: Choose): readonly ByteTurn[]
-  form(accepted: readonly unknown[], options: RenderOptions, choose: Choose): Form | undefined
-}
-
-/** Values that have been checked against a prompt's declarations. */
-export class PreparedValues {
-  constructor(
-    private readonly runner: Runner,
-    private readonly accepted: readonly unknown[],
-  ) {}
-
-  /** The values by their names, in the form that rendering works with. */
-  get values(): Readonly<Record<string, unknown>> {
-    return Object.fromEntries(this.runner.variables.map((d, i) => [d.name, this.accepted[i]]))
-  }
-
-  render(options: RenderOptions = {}): Rendering {
-    return this.runner.finish(this.accepted, options, chooserFor(options))
-  }
-
-  turns(options: RenderOptions = {}): readonly Turn[] {
-    return this.runner.run(this.accepted, options, chooserFor(options), options.origins ?? false).turns
-  }
-
-  /**
-   * The turns as a JSON list in UTF-8, one sign for each byte: for tables of many rows. It is several times quicker than turning them into
-   * JSON afterwards, and is written as it is, `file.write(bytes, 'latin1')`.
-   */
-  bytes(options: RenderOptions = {}): string {
-    return byteList(this.byteTurns(options))
-  }
-
-  /** The turns in UTF-8, for lines of another form. */
-  byteTurns(options: RenderOptions = {}): readonly ByteTurn[] {
-    return this.runner.bytes(this.accepted, options, chooserFor(options))
-  }
-
-  /** The form in which the answer is asked for; undefined where the prompt has no output. */
-  form(options: RenderOptions = {}): Form | undefined {
-    return this.runner.form(this.accepted, options, chooserFor(options))
-  }
-}
-
-function chooserFor(options: RenderOptions): Choose {
-  return chooseBy(options.seed ?? 0, options.record ?? '')
-}
-
-/** A row's values, or what is wrong with its cells. */
-export interface ReadRow {
-  readonly prepared: PreparedValues | undefined
-  readonly problems: readonly Problem[]
-}
-
-/** A table's rows as values of a prompt. */
-export class PromptRows {
-  constructor(
-    /** Which columns give which values. */
-    readonly columns: RowReader,
-    private readonly prepare: (accepted: readonly unknown[]) => PreparedValues,
-  ) {}
-
-  /** What is wrong with the headings: columns that are missing, used twice or not at all. */
-  get problems(): readonly Problem[] {
-    return this.columns.problems
-  }
-
-  /** The record's id: the cell of a column called number, id or the like, else the row's number. */
-  id(cells: readonly unknown[], row: number): string {
-    return this.columns.id(cells, row)
-  }
-
-  /** `row` counts the rows below the heading from 1; `beside` puts in what comes from elsewhere, and says what is wrong with it. */
-  read(cells: readonly unknown[], row: number, beside?: (accepted: unknown[]) => readonly Problem[]): ReadRow {
-    const { accepted, problems } = this.columns.read(cells, row)
-    const found = accepted ? (beside?.(accepted) ?? NO_PROBLEMS) : problems
-    return accepted && found.length === 0
-      ? { prepared: this.prepare(accepted), problems: NO_PROBLEMS }
-      : { prepared: undefined, problems: found }
-  }
-}
-
-const NO_PROBLEMS: readonly Problem[] = []
 /** The one setting that is not for the model. */
 const ENCODING = 'token-encoding'
 
@@ -412,26 +288,4 @@ function plainReply<R>(reply: string): Reply<R> {
 
 function countedFromOne(one: PickedCase): PickedCase {
   return { ...one, case: one.case + 1 }
-}
-
-/** A turn as plain data; its origins are a question that most callers never ask, and stay out of `JSON.stringify`. */
-class LazyTurn implements FinishedTurn {
-  readonly role: Turn['role']
-  readonly text: string
-  declare readonly name?: string
-  declare readonly parts?: readonly Part[]
-  readonly #origins: () => readonly Origin[]
-  #found: readonly Origin[] | undefined
-
-  constructor(turn: RenderedTurn, origins: () => readonly Origin[]) {
-    this.role = turn.role
-    this.text = turn.text
-    if (turn.name !== undefined) this.name = turn.name
-    if (turn.parts) this.parts = turn.parts
-    this.#origins = origins
-  }
-
-  get origins(): readonly Origin[] {
-    return (this.#found ??= this.#origins())
-  }
 }

@@ -12,7 +12,7 @@ export function contained<T>(step: () => T): T {
     return step()
   } catch (fault) {
     if (fault instanceof ProblemError) throw fault
-    throw new ProblemError([internalError(fault)])
+    throw new ProblemError([internalError(fault)], { cause: fault })
   }
 }
 

@@ -47,9 +47,14 @@ export type Report = (problem: Problem) => void
 
 /** What a convenience call throws: all the problems that stood in its way. */
 export class ProblemError extends Error {
-  override readonly name = 'ProblemError'
-  constructor(readonly problems: readonly Problem[]) {
-    super(problems.map(sentence).join('\n'))
+  override readonly name: string = 'ProblemError'
+
+  /** @param options `cause`: the exception that the problems tell of, if there was one. */
+  constructor(
+    readonly problems: readonly Problem[],
+    options?: ErrorOptions,
+  ) {
+    super(problems.map(sentence).join('\n'), options)
   }
 }
 

@@ -9,6 +9,8 @@ const INTEGER_HERE = /-?\d+/y
 
 /** Thrown within one slot or directive and caught at its edge, where reading goes on. */
 export class Unreadable extends Error {
+  override readonly name: string = 'Unreadable'
+
   constructor(
     readonly expected: string,
     readonly at: number,

@@ -132,7 +132,7 @@ export class AnswerLog {
         await append(this.file, bytes, this.path)
         for (const { done } of some) done()
       } catch (fault) {
-        for (const { done } of some) done(fault instanceof WriteFault ? fault : new WriteFault(this.path, reason(fault)))
+        for (const { done } of some) done(fault instanceof WriteFault ? fault : new WriteFault(this.path, reason(fault), { cause: fault }))
       }
     }
     this.writing = undefined

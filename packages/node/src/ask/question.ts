@@ -171,7 +171,9 @@ export class Questions {
 }
 
 /** A screen found what nothing may be asked with. */
-export class ScreenStop extends ProblemError {}
+export class ScreenStop extends ProblemError {
+  override readonly name: string = 'ScreenStop'
+}
 
 /** All that a model is told. */
 function textsOf(turns: readonly Turn[]): string[] {

@@ -30,7 +30,7 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
     const body = description.envelope ? request.enveloped(description.envelope.name) : standardBody(request)
     // How long it may take is the asker's affair: its signal says when it is over.
     const answer = await send(at, { method: 'POST', headers, body, signal, headersTimeout: 0, bodyTimeout: 0 }).catch((fault: unknown) => {
-      throw new ModelFault(whyNot(fault, signal), { again: true })
+      throw new ModelFault(whyNot(fault, signal), { again: true, cause: fault })
     })
     if (answer.statusCode < 200 || answer.statusCode > 299) throw await refusal(answer)
     try {
@@ -38,7 +38,7 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
       return MADE_UP in answer.headers ? { ...found, madeUp: true } : found
     } catch (fault) {
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
-      throw new ModelFault(whyNot(fault, signal), { again: true })
+      throw new ModelFault(whyNot(fault, signal), { again: true, cause: fault })
     }
   }
 }

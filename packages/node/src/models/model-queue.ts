@@ -31,10 +31,14 @@ const LONGEST_TIMER = 2_147_483_647
 const MOST_SILENT = 20
 
 /** Nobody is there: a run that went on would set every record aside. */
-export class ModelGone extends ProblemError {}
+export class ModelGone extends ProblemError {
+  override readonly name: string = 'ModelGone'
+}
 
 /** The question was still waiting for its turn when whoever asked wanted to leave. */
-export class NotAsked extends Interrupted {}
+export class NotAsked extends Interrupted {
+  override readonly name: string = 'NotAsked'
+}
 
 interface AskingSetting {
   readonly urgent?: boolean

@@ -7,11 +7,14 @@ import { secrets } from './secrets.js'
 
 /** A file that cannot be written: a full disk, most often. What was written before is complete. */
 export class WriteFault extends Error {
+  override readonly name: string = 'WriteFault'
+
   constructor(
     readonly file: string,
     readonly why: string,
+    options?: ErrorOptions,
   ) {
-    super(`cannot write ${file}: ${why}`)
+    super(`cannot write ${file}: ${why}`, options)
   }
 
   /** The folder of the run. */
@@ -75,7 +78,7 @@ export async function append(file: OpenFile, content: string | Uint8Array, name:
   try {
     for (let at = 0; at < bytes.length;) at += (await file.write(bytes, at, bytes.length - at)).bytesWritten
   } catch (fault) {
-    throw new WriteFault(name, reason(fault))
+    throw new WriteFault(name, reason(fault), { cause: fault })
   }
   return bytes.length
 }
@@ -85,7 +88,7 @@ export async function appendTo(path: string, text: string): Promise<void> {
   try {
     await appendFile(path, redacted(text))
   } catch (fault) {
-    throw new WriteFault(path, reason(fault))
+    throw new WriteFault(path, reason(fault), { cause: fault })
   }
 }
 
@@ -95,6 +98,6 @@ export async function writeNew(path: string, content: string | Uint8Array): Prom
     await mkdir(dirname(path), { recursive: true })
     await writeFile(path, redacted(content))
   } catch (fault) {
-    throw new WriteFault(path, reason(fault))
+    throw new WriteFault(path, reason(fault), { cause: fault })
   }
 }

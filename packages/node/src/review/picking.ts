@@ -315,7 +315,9 @@ export class Picking {
 }
 
 /** A question that the run never got an answer to. */
-class Unanswered extends Error {}
+class Unanswered extends Error {
+  override readonly name: string = 'Unanswered'
+}
 
 /** A text as an answer to the same question. */
 function candidateOf(

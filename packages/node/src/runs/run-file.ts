@@ -70,7 +70,7 @@ export async function readRun(folder: string): Promise<RunFile> {
     return JSON.parse(await readFile(path, 'utf8')) as RunFile
   } catch (fault) {
     const why = fault instanceof SyntaxError ? 'it is no run’s file' : reason(fault)
-    throw new ProblemError([problem('run-unreadable', { folder, why })])
+    throw new ProblemError([problem('run-unreadable', { folder, why })], { cause: fault })
   }
 }
 

@@ -23,7 +23,7 @@ export interface Step<C extends Counts = Counts> {
 
 /** The run was told to end while a record waited for its turn. What came of the records before it is whole. */
 export class Interrupted extends Error {
-  override readonly name = 'Interrupted'
+  override readonly name: string = 'Interrupted'
 }
 
 export interface StepOptions {

@@ -165,6 +165,8 @@ async function* inWords<T>(file: string, source: AsyncGenerator<T>): AsyncGenera
   try {
     yield* source
   } catch (fault) {
-    throw fault instanceof ProblemError ? fault : new ProblemError([problem('file-unreadable', { file, why: reason(fault) })])
+    throw fault instanceof ProblemError
+      ? fault
+      : new ProblemError([problem('file-unreadable', { file, why: reason(fault) })], { cause: fault })
   }
 }

@@ -69,7 +69,9 @@ export function readLoose(
   }
 }
 
-class NoValue extends Error {}
+class NoValue extends Error {
+  override readonly name: string = 'NoValue'
+}
 
 const NOTHING: string | undefined = undefined
 

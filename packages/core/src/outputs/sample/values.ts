@@ -33,7 +33,9 @@ const LEAST_WORDS = 16
 const MOST_TRIES = 100
 
 /** What cannot be made up, and why. */
-export class NoSample extends Error {}
+export class NoSample extends Error {
+  override readonly name: string = 'NoSample'
+}
 
 /** A made-up value that its declaration accepts. */
 export function sampleValue(type: ValueType, lot: Lot, name: string): unknown {

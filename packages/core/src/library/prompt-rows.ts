@@ -1,0 +1,39 @@
+import type { Problem } from '../problems/problem.js'
+import type { RowReader } from '../values/row.js'
+import type { PreparedValues } from './prepared-values.js'
+
+/** A row's values, or what is wrong with its cells. */
+export interface ReadRow {
+  readonly prepared: PreparedValues | undefined
+  readonly problems: readonly Problem[]
+}
+
+/** A table's rows as values of a prompt. */
+export class PromptRows {
+  constructor(
+    /** Which columns give which values. */
+    readonly columns: RowReader,
+    private readonly prepare: (accepted: readonly unknown[]) => PreparedValues,
+  ) {}
+
+  /** What is wrong with the headings: columns that are missing, used twice or not at all. */
+  get problems(): readonly Problem[] {
+    return this.columns.problems
+  }
+
+  /** The record's id: the cell of a column called number, id or the like, else the row's number. */
+  id(cells: readonly unknown[], row: number): string {
+    return this.columns.id(cells, row)
+  }
+
+  /** `row` counts the rows below the heading from 1; `beside` puts in what comes from elsewhere, and says what is wrong with it. */
+  read(cells: readonly unknown[], row: number, beside?: (accepted: unknown[]) => readonly Problem[]): ReadRow {
+    const { accepted, problems } = this.columns.read(cells, row)
+    const found = accepted ? (beside?.(accepted) ?? NO_PROBLEMS) : problems
+    return accepted && found.length === 0
+      ? { prepared: this.prepare(accepted), problems: NO_PROBLEMS }
+      : { prepared: undefined, problems: found }
+  }
+}
+
+const NO_PROBLEMS: readonly Problem[] = []

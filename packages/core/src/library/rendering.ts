@@ -1,0 +1,66 @@
+import type { Form, ReadOptions, Reply } from '../outputs/form.js'
+import type { Problem } from '../problems/problem.js'
+import type { Origin } from '../render/origins.js'
+import type { Part } from '../render/parts.js'
+import type { RenderedTurn, Turn } from '../render/render.js'
+import type { SetPick } from '../render/run.js'
+
+export interface RenderOptions {
+  /** Decides between the wordings of `vary`; 0 where nothing is said. */
+  readonly seed?: number
+  /** The record's id: records of one seed get different wordings. */
+  readonly record?: string
+  /** A language tag; it takes the place of the library's, and the prompt's own takes the place of it. */
+  readonly locale?: string
+  /** Works out all origins at once; otherwise they are worked out when they are first looked at. */
+  readonly origins?: boolean
+}
+
+/** A turn with the origins of its text. */
+export interface FinishedTurn extends Turn {
+  readonly origins: readonly Origin[]
+}
+
+/** A reply to one rendering, held against what the model was told. */
+export interface CheckedReply<R = unknown> extends Reply<R> {
+  /** Figures, dates and names that stand neither in the prompt nor in its record, and sentences copied from an example: to be verified. */
+  readonly doubts: readonly Problem[]
+}
+
+export interface Rendering<R = unknown> {
+  readonly turns: readonly FinishedTurn[]
+  /** Warnings: nothing that kept the prompt from being rendered. */
+  readonly problems: readonly Problem[]
+  /** What `masked` replaced, never written into a turn. */
+  readonly masked: Readonly<Record<string, string>>
+  /** Which cases of which example sets it has, counted from 1 in the order of the set, and why. */
+  readonly picks: readonly SetPick[]
+  /** SHA-256 over the turns as a JSON list: equal where the same model would receive the same. Worked out when it is first looked at. */
+  readonly fingerprint: string
+  /** The form in which the answer was asked for; undefined where the prompt has no output. */
+  readonly form: Form<R> | undefined
+  /** Reads a reply to this rendering; without an output its text is the value. */
+  read(reply: string, options?: ReadOptions): CheckedReply<R>
+}
+
+/** A turn as plain data; its origins are a question that most callers never ask, and stay out of `JSON.stringify`. */
+export class LazyTurn implements FinishedTurn {
+  readonly role: Turn['role']
+  readonly text: string
+  declare readonly name?: string
+  declare readonly parts?: readonly Part[]
+  readonly #origins: () => readonly Origin[]
+  #found: readonly Origin[] | undefined
+
+  constructor(turn: RenderedTurn, origins: () => readonly Origin[]) {
+    this.role = turn.role
+    this.text = turn.text
+    if (turn.name !== undefined) this.name = turn.name
+    if (turn.parts) this.parts = turn.parts
+    this.#origins = origins
+  }
+
+  get origins(): readonly Origin[] {
+    return (this.#found ??= this.#origins())
+  }
+}
