@@ -1,7 +1,8 @@
 import { createWriteStream } from 'node:fs'
 import { finished } from 'node:stream/promises'
-import { plainBatch } from 'dunelight'
-import { openLibraryFor, readRecords } from '@dunelight/node'
+import { plainBatch } from 'dunelight/host'
+import { openLibraryFor } from '@dunelight/node'
+import { readRecords } from '@dunelight/node/host'
 
 /** The objects of a CSV table as JSON Lines, typed as the label takes them. */
 export async function linesOfObjects(from, to) {

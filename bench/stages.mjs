@@ -2,8 +2,9 @@
 import { hash } from 'node:crypto'
 import { createWriteStream, existsSync, mkdirSync } from 'node:fs'
 import { finished } from 'node:stream/promises'
-import { plainBatch } from 'dunelight'
-import { doSteps, LINES, openLibraryFor, readRecords, readTable, renderStep, renderTable, Selection, tokenCounter } from '@dunelight/node'
+import { plainBatch } from 'dunelight/host'
+import { openLibraryFor, readTable, renderTable, tokenCounter } from '@dunelight/node'
+import { doSteps, LINES, readRecords, renderStep, Selection } from '@dunelight/node/host'
 import { generateObjects } from '../scripts/generate.mjs'
 
 const ROWS = 200_000

@@ -4,13 +4,19 @@ import { copyFileSync, mkdirSync, readdirSync, rmSync, writeFileSync } from 'nod
 import { dirname, join } from 'node:path'
 import { build } from 'esbuild'
 
+/** The entries of a package beside its first. */
+const DEPTHS = { core: ['parts', 'host'], node: ['host'] }
+
 for (const name of ['core', 'tables', 'node', 'editor']) {
   const dist = `packages/${name}/dist`
   const out = `${dist}/cjs`
   rmSync(out, { recursive: true, force: true })
   mkdirSync(out)
+  // All depths of a package are one file, so that a class is the same whichever of them it is taken from.
+  const depths = ['index', ...(DEPTHS[name] ?? [])]
+  writeFileSync(`${dist}/all.js`, depths.map((depth) => `export * from './${depth}.js'\n`).join(''))
   await build({
-    entryPoints: [`${dist}/index.js`, ...(name === 'core' ? [`${dist}/json-schema.js`, `${dist}/file-schemas/index.js`] : [])],
+    entryPoints: [`${dist}/all.js`, ...(name === 'core' ? [`${dist}/json-schema.js`, `${dist}/file-schemas/index.js`] : [])],
     outdir: out,
     bundle: true,
     packages: 'external',
@@ -24,6 +30,8 @@ for (const name of ['core', 'tables', 'node', 'editor']) {
       banner: { js: "const fileUrl = require('node:url').pathToFileURL(__filename).href" },
     }),
   })
+  rmSync(`${dist}/all.js`)
+  for (const depth of depths) writeFileSync(`${out}/${depth}.js`, "module.exports = require('./all.js')\n")
   writeFileSync(`${out}/package.json`, '{ "type": "commonjs" }\n')
   for (const file of readdirSync(dist, { recursive: true }).filter((path) => path.endsWith('.d.ts') && !path.startsWith('cjs'))) {
     mkdirSync(dirname(join(out, file)), { recursive: true })

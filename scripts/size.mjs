@@ -7,7 +7,7 @@ import { build } from 'esbuild'
 const MOST = 152
 
 const parts = {
-  'the core, all of it': "export * from 'dunelight'",
+  'the core, all of it': "export * from 'dunelight'; export * from 'dunelight/parts'; export * from 'dunelight/host'",
   'opening and rendering alone': "export { libraryFrom } from 'dunelight'",
 }
 for (const [what, contents] of Object.entries(parts)) {

@@ -3,9 +3,11 @@
 import { execFileSync } from 'node:child_process'
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
-import { FORMATS, plainBatch, registry } from 'dunelight'
+import { FORMATS } from 'dunelight/parts'
+import { plainBatch, registry } from 'dunelight/host'
 import { FILE_KINDS } from 'dunelight/file-schemas'
-import { openLibrary, readRecords } from '@dunelight/node'
+import { openLibrary } from '@dunelight/node'
+import { readRecords } from '@dunelight/node/host'
 
 const problems = `# Problems
 

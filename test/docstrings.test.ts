@@ -2,6 +2,8 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
 import * as dunelight from 'dunelight'
+import * as host from 'dunelight/host'
+import * as parts from 'dunelight/parts'
 
 /** `expression; // => value` in the docstrings of the core, with the file that it stands in. */
 function examplesIn(folder: string): [says: string, file: string, expression: string, value: string][] {
@@ -25,7 +27,7 @@ describe('examples in docstrings', () => {
 
   test.each(examples)('%s', async (_says, file, expression, value) => {
     const own = (await import(resolve(file))) as Record<string, unknown>
-    const names = { ...dunelight, ...own } as Record<string, unknown>
+    const names = { ...dunelight, ...parts, ...host, ...own } as Record<string, unknown>
     const evaluate = (code: string): unknown => {
       // The examples are our own source, read from the repository.
       // eslint-disable-next-line @typescript-eslint/no-implied-eval, @typescript-eslint/no-unsafe-call

@@ -1,6 +1,6 @@
 import { readdirSync, readFileSync } from 'node:fs'
 import { describe, expect, test } from '@jest/globals'
-import { FORMATS } from 'dunelight'
+import { FORMATS } from 'dunelight/parts'
 import { parse } from 'yaml'
 import { indent, written, type Files } from './support.js'
 

@@ -1,4 +1,5 @@
-import { FORMATS, libraryFrom, ProblemError } from 'dunelight'
+import { libraryFrom, ProblemError } from 'dunelight'
+import { FORMATS } from 'dunelight/parts'
 import type { Random } from './random.js'
 import { Random as Source } from './random.js'
 

@@ -1,6 +1,7 @@
 import { Group, SegmentedControl, Select, Text, Title } from '@mantine/core'
 import { useMemo, useState } from 'react'
-import { ProblemError, type Library, type Problem, type Prompt, type Rendering, defined } from 'dunelight'
+import { ProblemError, type Library, type Problem, type Prompt, type Rendering } from 'dunelight'
+import { defined } from 'dunelight/host'
 import { FILES, openFiles, REGISTER } from './demo.js'
 import { FileEditor } from './file-editor.js'
 import { Legend } from './legend.js'

@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import { basicSetup, EditorView } from 'codemirror'
 import { useEffect, useRef } from 'react'
 import { libraryFile } from '@dunelight/editor'

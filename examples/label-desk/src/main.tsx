@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import '@mantine/core/styles.css'
 import './desk.css'
 import { createTheme, MantineProvider } from '@mantine/core'

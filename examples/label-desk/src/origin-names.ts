@@ -1,4 +1,5 @@
-import type { Origin, OriginKind } from 'dunelight'
+import type { Origin } from 'dunelight'
+import type { OriginKind } from 'dunelight/parts'
 
 /** What each kind of origin is called on the page. */
 export const KIND_NAMES: Readonly<Record<OriginKind, string>> = {

@@ -1,5 +1,6 @@
 import { Misread, readTextTable, textFormatOf } from '@dunelight/tables'
-import { cellText, ProblemError, type Problem, type Prompt } from 'dunelight'
+import { ProblemError, type Problem, type Prompt } from 'dunelight'
+import { cellText } from 'dunelight/parts'
 
 /** One row of a table, as the list shows it and as the prompt takes it. */
 export interface DeskObject {

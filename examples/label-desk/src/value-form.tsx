@@ -1,5 +1,5 @@
 import { NumberInput, ScrollArea, SegmentedControl, Select, Stack, TagsInput, Text, Textarea, TextInput } from '@mantine/core'
-import { describe, type Declared } from 'dunelight'
+import { describe, type Declared } from 'dunelight/parts'
 
 export type Values = Readonly<Record<string, unknown>>
 

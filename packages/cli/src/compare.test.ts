@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import { toHtml, toMarkdown } from '@dunelight/node'
+import { toHtml, toMarkdown } from '@dunelight/node/host'
 import { start } from '../../../test/asking.js'
 import { text, useHouse } from '../../../test/house.js'
 

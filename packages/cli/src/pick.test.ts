@@ -2,7 +2,8 @@ import { appendFileSync, cpSync, mkdtempSync, readdirSync, readFileSync, rmSync,
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { askBatch, openLibraryFor, Picking, readyModel, type PickedRecord } from '@dunelight/node'
+import { askBatch, openLibraryFor, Picking, readyModel } from '@dunelight/node'
+import type { PickedRecord } from '@dunelight/node/host'
 import { batchModel, type Model } from 'dunelight'
 import { dunelight } from '../../../test/command.js'
 

@@ -1,5 +1,5 @@
 import { Command } from 'commander'
-import { nearest } from 'dunelight'
+import { nearest } from 'dunelight/host'
 import { addCommand } from './define-command.js'
 import { COMMANDS } from './commands/index.js'
 import { WrongUse, type CommandContext } from './ui/context.js'

@@ -5,7 +5,7 @@ import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { Secrets, visible } from '@dunelight/node'
+import { Secrets, visible } from '@dunelight/node/host'
 import { COMMAND } from '../../../test/command.js'
 
 const SECRET = 'heron/in=the+marsh "at 4711"'

@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { libraryFrom, variablesFromSchema } from 'dunelight'
+import { libraryFrom } from 'dunelight'
+import { variablesFromSchema } from 'dunelight/parts'
 import { codesOf, onePrompt, problemsOf, written, type Files } from '../../../test/support.js'
 
 // Input that would keep a careless program busy, or overflow its stack: each ends in a problem, for that file or record alone.

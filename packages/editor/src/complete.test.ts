@@ -1,7 +1,8 @@
 import { describe, expect, test } from '@jest/globals'
 import { CompletionContext } from '@codemirror/autocomplete'
 import { EditorState } from '@codemirror/state'
-import { libraryFrom, textsIn } from 'dunelight'
+import { libraryFrom } from 'dunelight'
+import { textsIn } from 'dunelight/parts'
 import { completionsAt } from './complete.js'
 import { diagnosticsOf } from './diagnostics.js'
 

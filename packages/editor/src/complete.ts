@@ -1,5 +1,5 @@
 import { snippetCompletion, type Completion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete'
-import { describe, DIRECTIVES, FORMATS, type Declared } from 'dunelight'
+import { describe, DIRECTIVES, FORMATS, type Declared } from 'dunelight/parts'
 
 /** The names that a text may use. */
 export interface Known {

@@ -1,6 +1,6 @@
 import { Decoration, EditorView, type DecorationSet } from '@codemirror/view'
 import { StateEffect, StateField, type Extension, type Range, type Text as Doc } from '@codemirror/state'
-import { tokensOf, type Text, type TokenKind } from 'dunelight'
+import { tokensOf, type Text, type TokenKind } from 'dunelight/parts'
 
 /** Texts were read anew: their stretches replace those of before. */
 export const setTexts = StateEffect.define<readonly Text[]>()

@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals'
 import { EditorState } from '@codemirror/state'
-import { parseText, Source } from 'dunelight'
+import { parseText, Source } from 'dunelight/parts'
 import { setTexts, tokenMarks } from './marks.js'
 import { textLanguage } from './text-language.js'
 

@@ -6,8 +6,11 @@ import { afterAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { parquetWriteBuffer } from 'hyparquet-writer'
 import writeSheets from 'write-excel-file/node'
-import { Batch, batchModel, libraryFrom, ProblemError, type Format, type Problem } from 'dunelight'
-import { openLibrary, readRecords, readTable, renderTable, tokenCounter, type RejectedRow, type TableSource } from './index.js'
+import { batchModel, libraryFrom, ProblemError, type Problem } from 'dunelight'
+import type { Format } from 'dunelight/parts'
+import { Batch } from 'dunelight/host'
+import { readRecords } from './host.js'
+import { openLibrary, readTable, renderTable, tokenCounter, type RejectedRow, type TableSource } from './index.js'
 import { onePrompt } from '../../../test/support.js'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-node-'))

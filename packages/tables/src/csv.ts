@@ -1,4 +1,5 @@
-import { problem, ProblemError, type Problem } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
+import { problem } from 'dunelight/host'
 import { decoded, type Bytes, type DecodeOptions, type Stretch } from './decode.js'
 import { delimiterOf, RowScanner, type ScanOptions } from './scan.js'
 import type { Row, TableRows } from './table.js'

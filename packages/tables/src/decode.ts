@@ -1,4 +1,5 @@
-import { problem, ProblemError, type Problem, defined } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
+import { problem, defined } from 'dunelight/host'
 
 /** Bytes of a source, a chunk at a time: what Node's streams and the browser's are. */
 export type Bytes = AsyncIterable<Uint8Array> | ReadableStream<Uint8Array>

@@ -1,4 +1,5 @@
-import { isDeeper, parseJson, problem, ProblemError, type Problem } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
+import { isDeeper, parseJson, problem } from 'dunelight/host'
 import { decoded, type Bytes, type DecodeOptions, type Stretch } from './decode.js'
 import { Misread } from './misread.js'
 import { DEEPEST } from './records.js'

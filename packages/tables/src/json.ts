@@ -1,5 +1,5 @@
 import { JSONParser } from '@streamparser/json'
-import { exactNumber, defined } from 'dunelight'
+import { exactNumber, defined } from 'dunelight/host'
 import { decoded, type Bytes, type DecodeOptions } from './decode.js'
 import { unreadable } from './misread.js'
 import type { ListItems } from './table.js'

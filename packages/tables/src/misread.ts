@@ -1,4 +1,5 @@
-import { problem, ProblemError, type Problem } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
+import { problem } from 'dunelight/host'
 
 /** A row that could not be read as one, while those after it can. */
 export class Misread {

@@ -1,4 +1,5 @@
-import { isDeeper, problem, ProblemError } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { isDeeper, problem } from 'dunelight/host'
 import { Misread } from './misread.js'
 import type { ListItems, Row, TableRows } from './table.js'
 

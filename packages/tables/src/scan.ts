@@ -1,4 +1,5 @@
-import { problem, type Problem } from 'dunelight'
+import type { Problem } from 'dunelight'
+import { problem } from 'dunelight/host'
 
 const [TAB, LF, CR, SPACE, QUOTE] = [9, 10, 13, 32, 34]
 

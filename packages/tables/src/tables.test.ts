@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { ProblemError, type Problem } from 'dunelight'
-import { narrow } from '@dunelight/node'
+import { narrow } from '@dunelight/node/host'
 import { Misread, readTextTable, type TextFormat } from './index.js'
 
 type Content = string | Uint8Array

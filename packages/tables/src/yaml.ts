@@ -1,4 +1,4 @@
-import { exactNumber, defined } from 'dunelight'
+import { exactNumber, defined } from 'dunelight/host'
 import { parse } from 'yaml'
 import { decoded, type Bytes, type DecodeOptions } from './decode.js'
 import { unreadable } from './misread.js'

@@ -1,4 +1,5 @@
-import { countedByLines, problem, type Library, type Problem, type Prompt, type Rendering, defined } from 'dunelight'
+import type { Library, Problem, Prompt, Rendering } from 'dunelight'
+import { countedByLines, problem, defined } from 'dunelight/host'
 import { Pass, type FaultOfWorker, type FromWorker, type ToWorker } from './pass.js'
 import { Kept } from './kept.js'
 import { ServiceFault, type LibraryData, type Service } from './service.js'

@@ -1,5 +1,5 @@
 import { Validator as SchemaReader } from '@cfworker/json-schema'
-import type { Validator } from 'dunelight'
+import type { Validator } from 'dunelight/parts'
 
 /** Checks data by JSON Schemas without making code of them, which this page's content security policy forbids. */
 export const validator: Validator = (schema) => {

@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 /** Where somebody was, so that a reload comes back to it. */
 export interface KeptPlace {
   readonly prompt?: string | undefined

@@ -1,4 +1,5 @@
-import { countedByLines, ProblemError, type Turn, defined } from 'dunelight'
+import { ProblemError, type Turn } from 'dunelight'
+import { countedByLines, defined } from 'dunelight/host'
 import { ROW, type FaultOfWorker, type FromWorker, type ToWorker } from './pass.js'
 import { Opener, Subject } from './subject.js'
 import type { BenchTable } from './table.js'

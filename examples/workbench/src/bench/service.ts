@@ -1,5 +1,6 @@
-import { defined } from 'dunelight'
-import type { CaseRows, FileValue } from 'dunelight'
+import { defined } from 'dunelight/host'
+import type { FileValue } from 'dunelight'
+import type { CaseRows } from 'dunelight/host'
 import type { ProblemRecord } from 'dunelight'
 
 /** What the workbench's own server gives of a library. */

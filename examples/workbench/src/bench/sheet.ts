@@ -1,4 +1,5 @@
-import { ProblemError, type BatchRecord, type Problem, type Rendering, defined } from 'dunelight'
+import { ProblemError, type Problem, type Rendering } from 'dunelight'
+import { type BatchRecord, defined } from 'dunelight/host'
 import { handRecord, type Subject } from './subject.js'
 
 /** A sheet: the finished turns of one record, or what keeps it from having any. */

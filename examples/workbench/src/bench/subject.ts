@@ -1,21 +1,16 @@
+import { libraryFrom, ProblemError, type FileValue, type Library, type Problem, type Prompt } from 'dunelight'
 import {
   batchOf,
   KeptFiles,
-  libraryFrom,
   plainBatch,
   problem,
-  ProblemError,
   type Batch,
   type BatchRecord,
   type BatchRows,
   type CaseRows,
-  type FileValue,
-  type Library,
   type Pool,
-  type Problem,
-  type Prompt,
   defined,
-} from 'dunelight'
+} from 'dunelight/host'
 import { validator } from './json-schema.js'
 import type { BenchTable } from './table.js'
 

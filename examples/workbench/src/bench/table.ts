@@ -1,5 +1,6 @@
 import { Misread, readTextTable, textFormatOf, type TextFormat } from '@dunelight/tables'
-import { problem, ProblemError, type Problem } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
+import { problem } from 'dunelight/host'
 
 /** A table as it was read: nothing of it is a value yet. */
 export interface BenchTable {

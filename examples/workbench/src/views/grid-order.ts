@@ -1,4 +1,5 @@
-import { cellText, defined } from 'dunelight'
+import { cellText } from 'dunelight/parts'
+import { defined } from 'dunelight/host'
 import { ROW, type Pass } from '../bench/pass.js'
 import type { BenchTable } from '../bench/table.js'
 

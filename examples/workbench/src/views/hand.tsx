@@ -1,6 +1,7 @@
 import { Button, Checkbox, FileInput, NumberInput, SegmentedControl, Select, TagsInput, Text, Textarea, TextInput } from '@mantine/core'
 import { useState } from 'react'
-import { describe, type Declared, type FileValue } from 'dunelight'
+import type { FileValue } from 'dunelight'
+import { describe, type Declared } from 'dunelight/parts'
 import type { Bench } from '../bench/bench.js'
 import { useBench } from './use-bench.js'
 

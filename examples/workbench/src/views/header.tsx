@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import { Button, SegmentedControl, Tooltip } from '@mantine/core'
 import { memo } from 'react'
 import type { Bench, View } from '../bench/bench.js'

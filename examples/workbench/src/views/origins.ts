@@ -1,4 +1,5 @@
-import type { Library, Origin, OriginKind, Span } from 'dunelight'
+import type { Library, Origin } from 'dunelight'
+import type { OriginKind, Span } from 'dunelight/parts'
 import type { FilePlace } from '../bench/bench.js'
 
 /** What each kind of origin is called on the page. */

@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import { Alert, Anchor } from '@mantine/core'
 import type { Problem } from 'dunelight'
 import type { FilePlace } from '../bench/bench.js'

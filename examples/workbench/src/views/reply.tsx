@@ -1,6 +1,7 @@
 import { Button, Group, Select, Textarea } from '@mantine/core'
 import { useMemo, useState } from 'react'
-import { inventor, ProblemError, type CheckedReply, type Form, type Problem, defined } from 'dunelight'
+import { ProblemError, type CheckedReply, type Form, type Problem } from 'dunelight'
+import { inventor, defined } from 'dunelight/host'
 import type { Bench } from '../bench/bench.js'
 import { ProblemList } from './problem-list.js'
 import { useBench } from './use-bench.js'

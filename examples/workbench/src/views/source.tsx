@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import { ActionIcon, Badge, Button } from '@mantine/core'
 import { basicSetup, EditorView } from 'codemirror'
 import { Compartment, StateEffect, StateField } from '@codemirror/state'

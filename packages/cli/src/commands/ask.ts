@@ -1,19 +1,7 @@
-import { printProblem, problem, STAND_IN, type Library, type StandInOptions } from 'dunelight'
-import {
-  askBatch,
-  askOnce,
-  doubtText,
-  estimateOf,
-  isAskRun,
-  nearlyTheSame,
-  readyModel,
-  type Answered,
-  type AskListener,
-  type AskResult,
-  type ReadListener,
-  type ReadyModel,
-  type RunListener,
-} from '@dunelight/node'
+import { printProblem, type Library } from 'dunelight'
+import { problem, STAND_IN, type StandInOptions } from 'dunelight/host'
+import { askBatch, askOnce, readyModel, type AskResult, type ReadyModel, type RunListener } from '@dunelight/node'
+import { doubtText, estimateOf, isAskRun, nearlyTheSame, type Answered, type AskListener, type ReadListener } from '@dunelight/node/host'
 import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, LOCALE, OVERWRITE_FOREIGN, RUNS_FOLDER, whole } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { readMisbehaviour } from '../flags/misbehaviour.js'

@@ -1,4 +1,5 @@
-import { printProblem, problemRecord, type Library, defined } from 'dunelight'
+import { printProblem, problemRecord, type Library } from 'dunelight'
+import { defined } from 'dunelight/host'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
 import { openToLook, openToRender } from '../flags/open-library.js'
 import { sayMembers } from '../graph/members.js'

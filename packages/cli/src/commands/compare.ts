@@ -1,17 +1,18 @@
 import { extname } from 'node:path'
-import { printProblem, problem, type AnswerColumn, type Prompt, defined } from 'dunelight'
+import { printProblem, type Prompt } from 'dunelight'
+import type { AnswerColumn } from 'dunelight/parts'
+import { problem, defined } from 'dunelight/host'
+import { askBatch, readyModel } from '@dunelight/node'
 import {
-  askBatch,
   comparedRows,
   comparedSections,
   compareAnswers,
   openWithWording,
-  readyModel,
   toHtml,
   toMarkdown,
   type AnswerComparison,
   type ComparedSide,
-} from '@dunelight/node'
+} from '@dunelight/node/host'
 import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, OVERWRITE, whole } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { resultFile, writeResult } from '../ui/result-file.js'

@@ -1,15 +1,7 @@
-import {
-  foldHeading,
-  problem,
-  ProblemError,
-  readCell,
-  type CaseRows,
-  type Declared,
-  type Library,
-  type PreparedSet,
-  defined,
-} from 'dunelight'
-import { appendCases, readCaseRows } from '@dunelight/node'
+import { ProblemError, type Library } from 'dunelight'
+import { readCell, type Declared } from 'dunelight/parts'
+import { foldHeading, problem, type CaseRows, type PreparedSet, defined } from 'dunelight/host'
+import { appendCases, readCaseRows } from '@dunelight/node/host'
 import { defineCommand, LIBRARY } from '../define-command.js'
 import { openToLook } from '../flags/open-library.js'
 import { setNamed } from './examples.js'

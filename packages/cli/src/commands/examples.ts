@@ -1,4 +1,6 @@
-import { leaveOneOut, nearestPairs, problem, ProblemError, type Library, type PreparedSet, type SetPick, defined } from 'dunelight'
+import { ProblemError, type Library } from 'dunelight'
+import { leaveOneOut, nearestPairs, type SetPick } from 'dunelight/parts'
+import { problem, type PreparedSet, defined } from 'dunelight/host'
 import { tokenCounter } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY, list, OVERWRITE } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'

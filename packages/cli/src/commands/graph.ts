@@ -1,4 +1,5 @@
-import { memberKey, type Library, type Member } from 'dunelight'
+import type { Library } from 'dunelight'
+import { memberKey, type Member } from 'dunelight/parts'
 import { defineCommand, JSON_FLAG, LIBRARY, OVERWRITE } from '../define-command.js'
 import { openToLook } from '../flags/open-library.js'
 import { drawGraph } from '../graph/draw.js'

@@ -1,4 +1,5 @@
-import { passagesIn, type OutputModel, type Text } from 'dunelight'
+import { passagesIn, type Text } from 'dunelight/parts'
+import type { OutputModel } from 'dunelight/host'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
 import { openToLook } from '../flags/open-library.js'
 import { colorsFor, EXIT, plural, type CommandContext } from '../ui/context.js'

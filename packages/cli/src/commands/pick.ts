@@ -1,15 +1,7 @@
-import { printProblem, problem, ProblemError, settledCase, defined } from 'dunelight'
-import {
-  isAskRun,
-  libraryOf,
-  Picking,
-  readyModel,
-  readEnding,
-  rowWriting,
-  type Candidate,
-  type PickDeed,
-  type PickDone,
-} from '@dunelight/node'
+import { printProblem, ProblemError } from 'dunelight'
+import { problem, settledCase, defined } from 'dunelight/host'
+import { Picking, readyModel } from '@dunelight/node'
+import { isAskRun, libraryOf, readEnding, rowWriting, type Candidate, type PickDeed, type PickDone } from '@dunelight/node/host'
 import { defineCommand, JSON_FLAG, list, OVERWRITE, RUN } from '../define-command.js'
 import { addCases } from './examples-add.js'
 import { setNamed } from './examples.js'

@@ -1,20 +1,20 @@
 import { mkdir, readdir } from 'node:fs/promises'
 import { extname, join } from 'node:path'
 import type { Writable } from 'node:stream'
-import { printProblem, problemRecord, type AnswerColumn, type FinishedDocument, type Library, type Prompt, defined } from 'dunelight'
+import { printProblem, problemRecord, type FinishedDocument, type Library, type Prompt } from 'dunelight'
+import type { AnswerColumn } from 'dunelight/parts'
+import { defined } from 'dunelight/host'
+import { readReplies, writeDocument, type AnsweredRecord } from '@dunelight/node'
 import {
   DOCUMENT_ENDINGS,
   fileName,
   labelRouter,
   readEnding,
-  readReplies,
   reason,
-  writeDocument,
   writeNew,
-  type AnsweredRecord,
   type DocumentEnding,
   type ReadRepliesResult,
-} from '@dunelight/node'
+} from '@dunelight/node/host'
 import { defineCommand, LIBRARY, list, PROMPT } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'

@@ -1,4 +1,5 @@
-import { isAskRun, readyModel, resumeAsking, resumeRun } from '@dunelight/node'
+import { readyModel, resumeAsking, resumeRun } from '@dunelight/node'
+import { isAskRun } from '@dunelight/node/host'
 import { defineCommand, OVERWRITE_FOREIGN, RUN } from '../define-command.js'
 import { openRun } from '../flags/saved-values.js'
 import type { CommandContext } from '../ui/context.js'

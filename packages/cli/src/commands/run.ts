@@ -1,4 +1,5 @@
-import { runBatch, type RenderCounts, type RunResult } from '@dunelight/node'
+import { runBatch, type RunResult } from '@dunelight/node'
+import type { RenderCounts } from '@dunelight/node/host'
 import { BATCH, BATCH_FLAGS, defineCommand, LIBRARY, list, LOCALE, OVERWRITE_FOREIGN, RUNS_FOLDER, whole } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { openToRun } from '../flags/open-library.js'

@@ -1,4 +1,5 @@
-import { isAskRun, listRuns, type ListedRun } from '@dunelight/node'
+import { listRuns, type ListedRun } from '@dunelight/node'
+import { isAskRun } from '@dunelight/node/host'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
 import { colorsFor, EXIT, plural, type Colors, type CommandContext } from '../ui/context.js'
 import { shownPath } from '../ui/shown-path.js'

@@ -1,4 +1,5 @@
-import { ProblemError, problem, type Form, type Prompt, defined } from 'dunelight'
+import { ProblemError, type Form, type Prompt } from 'dunelight'
+import { problem, defined } from 'dunelight/host'
 import { defineCommand, LIBRARY, list, PROMPT, whole } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { namedValues, type ValueFlags } from '../flags/record.js'

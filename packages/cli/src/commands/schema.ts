@@ -1,4 +1,6 @@
-import { schemaOf, type Prompt, defined } from 'dunelight'
+import type { Prompt } from 'dunelight'
+import { schemaOf } from 'dunelight/parts'
+import { defined } from 'dunelight/host'
 import { defineCommand, LIBRARY, PROMPT } from '../define-command.js'
 import { openToLook } from '../flags/open-library.js'
 import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'

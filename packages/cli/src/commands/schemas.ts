@@ -1,7 +1,7 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { FILE_KINDS } from 'dunelight/file-schemas'
-import { reason } from '@dunelight/node'
+import { reason } from '@dunelight/node/host'
 import { defineCommand } from '../define-command.js'
 import { exists, writeResult } from '../ui/result-file.js'
 import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'

@@ -1,4 +1,4 @@
-import { printTypes } from 'dunelight'
+import { printTypes } from 'dunelight/parts'
 import { defineCommand, LIBRARY, OVERWRITE } from '../define-command.js'
 import { openToLook } from '../flags/open-library.js'
 import { writeResult } from '../ui/result-file.js'

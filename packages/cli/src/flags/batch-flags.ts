@@ -1,5 +1,7 @@
-import { batchModel, nearest, TABLE_FORMATS, type BatchModel, type Library, type TableFormat, defined } from 'dunelight'
-import { tableFile, type TableFile } from '@dunelight/node'
+import { batchModel, type BatchModel, type Library } from 'dunelight'
+import { nearest, TABLE_FORMATS, type TableFormat, defined } from 'dunelight/host'
+import type { TableFile } from '@dunelight/node'
+import { tableFile } from '@dunelight/node/host'
 import { dirname, join, resolve } from 'node:path'
 import { WrongUse } from '../ui/context.js'
 

@@ -1,4 +1,4 @@
-import { MISBEHAVIOURS, nearest, type Misbehaviour, type StandInOptions } from 'dunelight'
+import { MISBEHAVIOURS, nearest, type Misbehaviour, type StandInOptions } from 'dunelight/host'
 import { WrongUse } from '../ui/context.js'
 
 /** `busy=10%,empty=0.05`: the share of answers that misbehave in each way. */

@@ -1,5 +1,6 @@
-import { plainBatch, problem, ProblemError, type Library, type Prompt } from 'dunelight'
-import { readRecords } from '@dunelight/node'
+import { ProblemError, type Library, type Prompt } from 'dunelight'
+import { plainBatch, problem } from 'dunelight/host'
+import { readRecords } from '@dunelight/node/host'
 import { WrongUse } from '../ui/context.js'
 import { readSet } from './values.js'
 

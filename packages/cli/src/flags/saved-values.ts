@@ -1,5 +1,6 @@
 import type { Library } from 'dunelight'
-import { libraryOf, readRun, type RunFile } from '@dunelight/node'
+import { readRun, type RunFile } from '@dunelight/node'
+import { libraryOf } from '@dunelight/node/host'
 import { openToRender } from './open-library.js'
 import { readSet } from './values.js'
 

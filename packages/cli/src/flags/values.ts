@@ -1,4 +1,6 @@
-import { problem, ProblemError, readCell, type Declared, type Problem, type Prompt, type ValueType } from 'dunelight'
+import { ProblemError, type Problem, type Prompt } from 'dunelight'
+import { readCell, type Declared, type ValueType } from 'dunelight/parts'
+import { problem } from 'dunelight/host'
 import { readFileValue } from '@dunelight/node'
 import { WrongUse } from '../ui/context.js'
 

@@ -1,5 +1,6 @@
 import { escape } from '../ui/html.js'
-import { memberKey, type LibraryGraph, type Member, type MemberKind, defined } from 'dunelight'
+import { memberKey, type LibraryGraph, type Member, type MemberKind } from 'dunelight/parts'
+import { defined } from 'dunelight/host'
 
 /** Kinds differ in shade, outline and a letter, so that print and colour-blind eyes tell them apart. */
 const LOOKS: Record<MemberKind, { readonly fill: string; readonly edge: string; readonly dash: string; readonly round: number }> = {

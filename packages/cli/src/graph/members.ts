@@ -1,4 +1,6 @@
-import { nearest, type Library, type Member } from 'dunelight'
+import type { Library } from 'dunelight'
+import type { Member } from 'dunelight/parts'
+import { nearest } from 'dunelight/host'
 import { WrongUse } from '../ui/context.js'
 
 const FOLDER_KINDS = {

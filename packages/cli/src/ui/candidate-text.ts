@@ -1,5 +1,5 @@
-import { defined } from 'dunelight'
-import type { Candidate, PickedRecord } from '@dunelight/node'
+import { defined } from 'dunelight/host'
+import type { Candidate, PickedRecord } from '@dunelight/node/host'
 import type { Colors } from './context.js'
 
 /** An answer with its number, whole. */

@@ -1,5 +1,5 @@
-import { defined } from 'dunelight'
-import type { LeaveOneOut } from 'dunelight'
+import { defined } from 'dunelight/host'
+import type { LeaveOneOut } from 'dunelight/parts'
 import { escape } from './html.js'
 import type { Colors } from './context.js'
 

@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import type { FinishedTurn, Origin } from 'dunelight'
 import { printPart, turnHead } from './print-turns.js'
 import type { Colors } from './context.js'

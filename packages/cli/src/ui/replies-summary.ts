@@ -1,4 +1,6 @@
-import { alikePairs, foldHeading, type AnswerColumn, type Problem, defined } from 'dunelight'
+import type { Problem } from 'dunelight'
+import { alikePairs, type AnswerColumn } from 'dunelight/parts'
+import { foldHeading, defined } from 'dunelight/host'
 import type { AnsweredRecord } from '@dunelight/node'
 import { plural, type Colors } from './context.js'
 

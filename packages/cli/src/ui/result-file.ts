@@ -3,7 +3,7 @@ import { access, realpath } from 'node:fs/promises'
 import { dirname, resolve } from 'node:path'
 import { Writable } from 'node:stream'
 import { finished } from 'node:stream/promises'
-import { reason, secrets } from '@dunelight/node'
+import { reason, secrets } from '@dunelight/node/host'
 import { WrongUse } from './context.js'
 
 /**

@@ -1,6 +1,7 @@
 import { SingleBar } from 'cli-progress'
 import { printProblem, type Problem } from 'dunelight'
-import { WriteFault, type ReadListener, type RunListener, type RunProgress } from '@dunelight/node'
+import type { RunListener, RunProgress } from '@dunelight/node'
+import { WriteFault, type ReadListener } from '@dunelight/node/host'
 import { colorsFor, EXIT, formatCount, paintFor, type CommandContext } from './context.js'
 import { printHeadings, RejectedList } from './rejected-list.js'
 import { shownPath } from './shown-path.js'

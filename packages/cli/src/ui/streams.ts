@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import { Writable } from 'node:stream'
-import { secrets, visible } from '@dunelight/node'
+import { secrets, visible } from '@dunelight/node/host'
 import type { CommandContext } from './context.js'
 
 type Stream = CommandContext['stdout']

@@ -4,18 +4,10 @@ import { basename, extname, join, relative, sep } from 'node:path'
 import { Readable } from 'node:stream'
 import { Hono, type Context } from 'hono'
 import { bodyLimit } from 'hono/body-limit'
-import { BESIDE, FOLDERS, ProblemError, problemRecord, TABLE_FORMATS, type FileValue, defined } from 'dunelight'
-import {
-  filesThatItSets,
-  formatOf,
-  markOfText,
-  openLibrary,
-  readLibraryFolder,
-  readLibraryTexts,
-  readTable,
-  saveText,
-  textFormatOf,
-} from '@dunelight/node'
+import { ProblemError, problemRecord, type FileValue } from 'dunelight'
+import { BESIDE, FOLDERS, TABLE_FORMATS, defined } from 'dunelight/host'
+import { openLibrary, readTable } from '@dunelight/node'
+import { filesThatItSets, formatOf, markOfText, readLibraryFolder, readLibraryTexts, saveText, textFormatOf } from '@dunelight/node/host'
 
 export interface WorkbenchOptions {
   /** The library's folder, links resolved. */

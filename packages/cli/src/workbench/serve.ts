@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { serve, type ServerType } from '@hono/node-server'
 import openAddress from 'open'
-import { readLibraryFolder } from '@dunelight/node'
+import { readLibraryFolder } from '@dunelight/node/host'
 import { colorsFor, EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 import { workbenchApp } from './app.js'
 

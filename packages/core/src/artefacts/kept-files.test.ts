@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { KeptFiles, libraryFrom, type Problem } from '../index.js'
+import { KeptFiles } from '../host.js'
+import { libraryFrom, type Problem } from '../index.js'
 
 const FILES = {
   'prompts/label.yaml':

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { Screens, type ScreenModel } from '../index.js'
+import { Screens, type ScreenModel } from '../host.js'
 
 const screen = (more: Partial<ScreenModel>): ScreenModel => ({
   name: 's',

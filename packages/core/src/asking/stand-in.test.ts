@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { inventor, libraryFrom, MISBEHAVIOURS, ModelFault, standIn, type Misbehaviour, type ModelRequest } from 'dunelight'
+import { libraryFrom, ModelFault, type ModelRequest } from 'dunelight'
+import { inventor, MISBEHAVIOURS, standIn, type Misbehaviour } from 'dunelight/host'
 
 const library = libraryFrom({
   'outputs/card.yaml':

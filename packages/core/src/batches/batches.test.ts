@@ -1,5 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
-import { batchModel, batchOf, Fit, libraryFrom, problem, ProblemError, readAmount, type BatchRecord, type Library } from 'dunelight'
+import { batchModel, libraryFrom, ProblemError, type Library } from 'dunelight'
+import { Fit } from 'dunelight/parts'
+import { batchOf, problem, readAmount, type BatchRecord } from 'dunelight/host'
 import { problemsOf, utf8, type Files } from '../../../../test/support.js'
 
 const FILES: Files = {

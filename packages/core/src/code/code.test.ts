@@ -2,17 +2,8 @@ import { spawnSync } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, describe, expect, test } from '@jest/globals'
-import {
-  libraryFrom,
-  makeExampleSet,
-  makeLibrary,
-  makeOutput,
-  makePersona,
-  makePrompt,
-  makeSnippet,
-  printTypes,
-  ProblemError,
-} from 'dunelight'
+import { libraryFrom, makeExampleSet, makeLibrary, makeOutput, makePersona, makePrompt, makeSnippet, ProblemError } from 'dunelight'
+import { printTypes } from 'dunelight/parts'
 
 const grade = makeOutput({ kind: 'one-of', of: ['sound', 'watch'] })
 const card = makeOutput({ kind: 'fields', show: 'none', fields: { heading: 'text', made: { type: 'integer', optional: true } } })

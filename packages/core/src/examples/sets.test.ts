@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { libraryFrom, type CaseRows } from 'dunelight'
+import { libraryFrom } from 'dunelight'
+import type { CaseRows } from 'dunelight/host'
 import { problemsOf, type Files } from '../../../../test/support.js'
 
 const FIELDS = 'title: Notes\nfields: { note: { type: text, outside: true }, grade: { type: choice, of: [sound, watch, treat] } }\n'

@@ -2,7 +2,8 @@ import { readFileSync } from 'node:fs'
 import { describe, expect, test } from '@jest/globals'
 import { Ajv2020 } from 'ajv/dist/2020.js'
 import formats from 'ajv-formats'
-import { libraryFrom, makeLibrary, makePrompt, schemaOf, variablesFromSchema, type Declarations, type JsonSchema } from 'dunelight'
+import { libraryFrom, makeLibrary, makePrompt } from 'dunelight'
+import { schemaOf, variablesFromSchema, type Declarations, type JsonSchema } from 'dunelight/parts'
 
 const DECLARED = {
   item: {

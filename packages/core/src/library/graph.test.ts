@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { libraryFrom, type Member } from 'dunelight'
+import { libraryFrom } from 'dunelight'
+import type { Member } from 'dunelight/parts'
 import type { Files } from '../../../../test/support.js'
 
 const FILES: Files = {

@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { libraryFrom, settledCase } from '../index.js'
+import { settledCase } from '../host.js'
+import { libraryFrom } from '../index.js'
 
 const files = {
   'outputs/card.yaml': 'kind: fields\nfields: { heading: text, body: text }\n',

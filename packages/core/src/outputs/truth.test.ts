@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { libraryFrom, readWrittenDate } from 'dunelight'
+import { libraryFrom } from 'dunelight'
+import { readWrittenDate } from 'dunelight/parts'
 
 const files = (more = '') => ({
   'prompts/p.yaml': `title: T

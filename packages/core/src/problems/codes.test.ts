@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { describe, expect, test } from '@jest/globals'
-import { printProblem, registry, libraryFrom, type ProblemCode } from 'dunelight'
+import { printProblem, libraryFrom, type ProblemCode } from 'dunelight'
+import { registry } from 'dunelight/host'
 import { onePrompt, problemsOf, type Files } from '../../../../test/support.js'
 
 const prompt = (body: string, more: Files = {}): Files => ({ 'prompts/p.yaml': `title: T\n${body}`, ...more })

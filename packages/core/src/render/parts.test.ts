@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { libraryFrom, readDataUri, type FilePart, type FileValue, type Part } from 'dunelight'
+import { libraryFrom, type FileValue, type Part } from 'dunelight'
+import { readDataUri, type FilePart } from 'dunelight/parts'
 import { codesOf, problemsOf, utf8, type Files } from '../../../../test/support.js'
 
 const GUIDE: FileValue = { name: 'guide.md', mediaType: 'text/markdown', text: '# Handling\r\nTwo hands.' }

@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { libraryFrom, parseText, printText, ProblemError, Source, tokensOf, type Problem } from 'dunelight'
+import { libraryFrom, ProblemError, type Problem } from 'dunelight'
+import { parseText, printText, Source, tokensOf } from 'dunelight/parts'
 import { onePrompt } from '../../../../test/support.js'
 
 function read(text: string) {

@@ -1,5 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
-import { libraryFrom, sentence, type PromptRows } from 'dunelight'
+import { libraryFrom } from 'dunelight'
+import type { PromptRows } from 'dunelight/parts'
+import { sentence } from 'dunelight/host'
 import { onePrompt } from '../../../../test/support.js'
 
 function reader(variables: string, headings: string[], text = 'x', locale?: string): PromptRows {

@@ -1,5 +1,6 @@
 import { join } from 'node:path'
-import type { Batch, ModelAnswer, ModelRequest, Problem } from 'dunelight'
+import type { ModelAnswer, ModelRequest, Problem } from 'dunelight'
+import type { Batch } from 'dunelight/host'
 import { lazyTokenCounter, type CountTokens } from '../library/tokens.js'
 import { AnswerLog } from './answer-log.js'
 import { Asker } from '../models/model-queue.js'

@@ -1,5 +1,6 @@
 import { join, resolve } from 'node:path'
-import { problem, type Batch, type Problem } from 'dunelight'
+import type { Problem } from 'dunelight'
+import { problem, type Batch } from 'dunelight/host'
 import type { ReadyModel } from '../models/ready-model.js'
 import { lineOptions } from '../render/line-options.js'
 import { sha256 } from '../output/bytes.js'

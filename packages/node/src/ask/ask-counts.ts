@@ -1,4 +1,4 @@
-import type { Usage } from 'dunelight'
+import type { Usage } from 'dunelight/host'
 import type { FinishedRow } from '../replies/finished-row.js'
 import { newCounts, type Counts } from '../runs/counts.js'
 import type { Answered } from './question.js'

@@ -1,4 +1,5 @@
-import { Batch, batchModel, type BatchRecord, type Library, type PreparedValues, type Problem } from 'dunelight'
+import { batchModel, type Library, type PreparedValues, type Problem } from 'dunelight'
+import { Batch, type BatchRecord } from 'dunelight/host'
 import { AnswerSource } from './answer-source.js'
 import { Questions, type Answered } from './question.js'
 import type { ReadyModel } from '../models/ready-model.js'

@@ -1,4 +1,4 @@
-import type { ModelDescription } from 'dunelight'
+import type { ModelDescription } from 'dunelight/host'
 import { formatNumber, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
 import type { AskCounts } from './ask-counts.js'
 import type { AskRun, TokenCorrection } from './ask-run.js'

@@ -1,4 +1,4 @@
-import type { StandInOptions } from 'dunelight'
+import type { StandInOptions } from 'dunelight/host'
 import type { RunFile } from '../runs/run-file.js'
 import type { AskCounts } from './ask-counts.js'
 

@@ -1,7 +1,7 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
-import type { Batch, BatchRecord } from 'dunelight'
+import type { Batch, BatchRecord } from 'dunelight/host'
 import { ModelGone } from '../models/model-queue.js'
 import type { ReadyModel } from '../models/ready-model.js'
 import { doubtText, readEnding, rowWriting, type FinishedRow } from '../replies/finished-row.js'

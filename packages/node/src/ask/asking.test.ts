@@ -4,8 +4,10 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { afterAll, describe, expect, test } from '@jest/globals'
-import { libraryFrom, ModelFault, ProblemError, type Model, type ModelDescription, type ModelRequest } from 'dunelight'
-import { askOnce, Asker, httpModel, NotAsked, readyModel, serveStandIn, USUAL_RULES, type AskingRules } from '@dunelight/node'
+import { libraryFrom, ModelFault, ProblemError, type Model, type ModelRequest } from 'dunelight'
+import type { ModelDescription } from 'dunelight/host'
+import { askOnce, httpModel, readyModel, serveStandIn, USUAL_RULES } from '@dunelight/node'
+import { Asker, NotAsked, type AskingRules } from '@dunelight/node/host'
 
 const request: ModelRequest = {
   prompt: 'p',

@@ -1,14 +1,5 @@
 import {
-  byteList,
-  contained,
-  bytesOf,
-  EnvelopeWriter,
-  Screens,
-  type ScreenFinding,
-  problem,
   ProblemError,
-  type Batch,
-  type BatchRecord,
   type CheckedReply,
   type Form,
   type ModelAnswer,
@@ -16,8 +7,19 @@ import {
   type PreparedValues,
   type Problem,
   type Turn,
-  defined,
 } from 'dunelight'
+import {
+  byteList,
+  contained,
+  bytesOf,
+  EnvelopeWriter,
+  Screens,
+  type ScreenFinding,
+  problem,
+  type Batch,
+  type BatchRecord,
+  defined,
+} from 'dunelight/host'
 import { ModelGone } from '../models/model-queue.js'
 import { bytesText, sha256 } from '../output/bytes.js'
 import type { KeptAnswer } from './answer-log.js'

@@ -1,4 +1,5 @@
-import { contained, ProblemError, type Batch, type BatchRecord } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { contained, type Batch, type BatchRecord } from 'dunelight/host'
 import type { TableSource } from '../sources/open-table.js'
 import { readRecords, type RecordsOptions } from '../sources/records.js'
 

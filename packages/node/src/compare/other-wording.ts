@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import type { Library } from 'dunelight'
 import { parseDocument } from 'yaml'
 import { openLibraryFor } from '../library/open-for.js'

@@ -1,4 +1,6 @@
-import { cellText, ProblemError, type CaseRows, type Problem } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
+import { cellText } from 'dunelight/parts'
+import type { CaseRows } from 'dunelight/host'
 import { Misread } from '@dunelight/tables'
 import { readList, readTable } from '../sources/open-table.js'
 

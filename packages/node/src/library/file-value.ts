@@ -1,7 +1,8 @@
 import { readFile, stat } from 'node:fs/promises'
 import { isUtf8 } from 'node:buffer'
 import { basename } from 'node:path'
-import { DEFAULT_LIMITS, problem, ProblemError, type FileValue, defined } from 'dunelight'
+import { ProblemError, type FileValue } from 'dunelight'
+import { DEFAULT_LIMITS, problem, defined } from 'dunelight/host'
 import { reason } from '../output/reason.js'
 
 export interface FileOptions {

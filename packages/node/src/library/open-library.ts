@@ -1,22 +1,8 @@
 import { readdir, readFile, realpath, stat } from 'node:fs/promises'
 import { isUtf8 } from 'node:buffer'
 import { join, relative, sep } from 'node:path'
-import {
-  attachedFiles,
-  BESIDE,
-  caseTables,
-  FOLDERS,
-  Library,
-  problem,
-  ProblemError,
-  readShelf,
-  type AnyPrompts,
-  type CaseRows,
-  type FileValue,
-  type LibraryOptions,
-  type Problem,
-  type Shelf,
-} from 'dunelight'
+import { Library, ProblemError, type AnyPrompts, type FileValue, type LibraryOptions, type Problem } from 'dunelight'
+import { attachedFiles, BESIDE, caseTables, FOLDERS, problem, readShelf, type CaseRows, type Shelf } from 'dunelight/host'
 import { readCaseRows } from './case-tables.js'
 import { readFileValue } from './file-value.js'
 import { reason } from '../output/reason.js'

@@ -13,7 +13,7 @@ import {
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, describe, expect, test } from '@jest/globals'
-import { markOfText, saveText } from '@dunelight/node'
+import { markOfText, saveText } from '@dunelight/node/host'
 
 const folder = realpathSync(mkdtempSync(join(tmpdir(), 'save-')))
 const root = join(folder, 'library')

@@ -1,7 +1,8 @@
 import { createHash } from 'node:crypto'
 import { mkdir, readFile, realpath, stat } from 'node:fs/promises'
 import { dirname, join, sep } from 'node:path'
-import { problem, ProblemError } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { problem } from 'dunelight/host'
 import { replaceFile } from '../output/files.js'
 import { reason } from '../output/reason.js'
 

@@ -1,6 +1,7 @@
 import { realpath } from 'node:fs/promises'
 import { dirname, join, resolve, sep } from 'node:path'
-import { problem, ProblemError, type BatchModel, type Prompt } from 'dunelight'
+import { ProblemError, type BatchModel, type Prompt } from 'dunelight'
+import { problem } from 'dunelight/host'
 import { readFileValue } from './file-value.js'
 
 /**

@@ -1,4 +1,4 @@
-import { countedByLines, type TokenEncoding } from 'dunelight'
+import { countedByLines, type TokenEncoding } from 'dunelight/host'
 
 const ENCODINGS = {
   o200k: () => import('gpt-tokenizer/encoding/o200k_base'),

@@ -1,4 +1,5 @@
-import { problem, ProblemError, ModelFault, type Finish, type Model, type ModelAnswer, type ModelDescription, type Usage } from 'dunelight'
+import { ProblemError, ModelFault, type Model, type ModelAnswer } from 'dunelight'
+import { problem, type Finish, type ModelDescription, type Usage } from 'dunelight/host'
 import { createParser } from 'eventsource-parser'
 import jsonpointer from 'jsonpointer'
 import type { Dispatcher } from 'undici'

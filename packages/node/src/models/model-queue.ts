@@ -1,14 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises'
-import {
-  ModelFault,
-  problem,
-  ProblemError,
-  type Model,
-  type ModelAnswer,
-  type ModelDescription,
-  type ModelRequest,
-  defined,
-} from 'dunelight'
+import { ModelFault, ProblemError, type Model, type ModelAnswer, type ModelRequest } from 'dunelight'
+import { problem, type ModelDescription, defined } from 'dunelight/host'
 import { RateLimiter } from 'limiter'
 import PQueue from 'p-queue'
 import pRetry from 'p-retry'

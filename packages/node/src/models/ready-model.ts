@@ -1,4 +1,5 @@
-import { problem, ProblemError, STAND_IN, standIn, type Library, type Model, type ModelDescription, type StandInOptions } from 'dunelight'
+import { ProblemError, type Library, type Model } from 'dunelight'
+import { problem, STAND_IN, standIn, type ModelDescription, type StandInOptions } from 'dunelight/host'
 import { USUAL_RULES, type AskingRules } from './model-queue.js'
 import { httpModel } from './http-model.js'
 

@@ -1,6 +1,7 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import { setTimeout as pause } from 'node:timers/promises'
-import { inventor, madeUpUsage, type Library, type MadeUp, type StandInOptions } from 'dunelight'
+import type { Library } from 'dunelight'
+import { inventor, madeUpUsage, type MadeUp, type StandInOptions } from 'dunelight/host'
 import { MADE_UP } from './http-model.js'
 import { sha256 } from '../output/bytes.js'
 

@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 // Secrets come from the environment alone, and leave this process only in the requests that they are for. A service may send one back: in an
 // error, a redirect, a reply. So every text is looked through before it is written or shown.
 

@@ -2,7 +2,8 @@ import { createReadStream } from 'node:fs'
 import { rename, writeFile } from 'node:fs/promises'
 import { extname } from 'node:path'
 import { createInterface } from 'node:readline'
-import { problem, ProblemError } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { problem } from 'dunelight/host'
 
 /** A spreadsheet is made in memory, and nobody reads a longer one. */
 const LONGEST_SHEET = 100_000

@@ -1,5 +1,5 @@
 import { hash } from 'node:crypto'
-import type { Batch, LineOptions } from 'dunelight'
+import type { Batch, LineOptions } from 'dunelight/host'
 import { tokenCounter } from '../library/tokens.js'
 
 /** How a batch's lines are written. `bare`: the record and its turns alone. */

@@ -1,16 +1,7 @@
 import { extname } from 'node:path'
-import {
-  cellText,
-  problem,
-  ProblemError,
-  utf8Bytes,
-  type Batch,
-  type BatchRecord,
-  type Line,
-  type PreparedValues,
-  type Turn,
-  defined,
-} from 'dunelight'
+import { ProblemError, type PreparedValues, type Turn } from 'dunelight'
+import { cellText } from 'dunelight/parts'
+import { problem, utf8Bytes, type Batch, type BatchRecord, type Line, defined } from 'dunelight/host'
 import Papa from 'papaparse'
 
 /** What a record is written as, in UTF-8 with one sign for each byte. */

@@ -1,4 +1,5 @@
-import { contained, ProblemError, type Batch, type LineOptions, type LineWriter } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { contained, type Batch, type LineOptions, type LineWriter } from 'dunelight/host'
 import { doSteps, unprepared, type RecordStep, type Step } from '../runs/step.js'
 import { recordsOf, type RecordSource } from '../sources/records.js'
 import type { OutputForm } from './output-form.js'

@@ -1,4 +1,5 @@
-import { plainBatch, type Problem, type Prompt } from 'dunelight'
+import type { Problem, Prompt } from 'dunelight'
+import { plainBatch } from 'dunelight/host'
 import { newCounts } from '../runs/counts.js'
 import { work, type RunListener, type RunProgress } from '../runs/engine.js'
 import type { RejectedRow } from '../runs/rejected.js'

@@ -1,6 +1,7 @@
 import { mkdir } from 'node:fs/promises'
 import { extname, join, resolve } from 'node:path'
-import { problem, type Batch, type BatchModel, type Library, type Problem } from 'dunelight'
+import type { BatchModel, Library, Problem } from 'dunelight'
+import { problem, type Batch } from 'dunelight/host'
 import {
   newRun,
   outputPath,

@@ -1,5 +1,6 @@
 import { parentPort, workerData } from 'node:worker_threads'
-import { batchModel, batchOf, ProblemError } from 'dunelight'
+import { batchModel, ProblemError } from 'dunelight'
+import { batchOf } from 'dunelight/host'
 import { CsvRows, JsonLines, Misread, recordsTable, type Row } from '@dunelight/tables'
 import { openLibraryFor } from '../library/open-for.js'
 import { BufferPool, sharedMemory } from '../runs/buffer-pool.js'

@@ -1,5 +1,7 @@
 import { extname } from 'node:path'
-import { cellText, problem, ProblemError, defined } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { cellText } from 'dunelight/parts'
+import { problem, defined } from 'dunelight/host'
 import Papa from 'papaparse'
 
 /** A row of the finished table: the record's cells, and what the answer put beside them. */

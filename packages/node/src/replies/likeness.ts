@@ -1,4 +1,4 @@
-import { wordsIn } from 'dunelight'
+import { wordsIn } from 'dunelight/host'
 
 /** The share of words that two texts do not have in common: from 0, the same words, to 1, none. */
 export function distanceOf(one: string, other: string): number {

@@ -1,16 +1,6 @@
-import {
-  cellText,
-  contained,
-  foldHeading,
-  plainBatch,
-  problem,
-  ProblemError,
-  type BatchRecord,
-  type CheckedReply,
-  type Form,
-  type Problem,
-  type Prompt,
-} from 'dunelight'
+import { ProblemError, type CheckedReply, type Form, type Problem, type Prompt } from 'dunelight'
+import { cellText } from 'dunelight/parts'
+import { contained, foldHeading, plainBatch, problem, type BatchRecord } from 'dunelight/host'
 import { Misread } from '@dunelight/tables'
 import { readTable, type TableSource } from '../sources/open-table.js'
 import { readRecords } from '../sources/records.js'

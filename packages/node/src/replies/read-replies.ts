@@ -1,4 +1,5 @@
-import { plainBatch, type Problem } from 'dunelight'
+import type { Problem } from 'dunelight'
+import { plainBatch } from 'dunelight/host'
 import { textBytes } from '../output/bytes.js'
 import { newCounts } from '../runs/counts.js'
 import { work, type RunListener } from '../runs/engine.js'

@@ -1,5 +1,6 @@
 import { extname } from 'node:path'
-import { cellText, type Batch, type BatchRecord, type Declared, type ValueType } from 'dunelight'
+import { cellText, type Declared, type ValueType } from 'dunelight/parts'
+import type { Batch, BatchRecord } from 'dunelight/host'
 import type { Beside } from '../runs/outcome.js'
 import { readEnding, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from './finished-row.js'
 

@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import type MarkdownIt from 'markdown-it'
 import type { Token } from 'markdown-it'
 import type { IParagraphOptions, IRunOptions, Paragraph, Table } from 'docx'

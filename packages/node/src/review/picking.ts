@@ -1,6 +1,7 @@
 import { join } from 'node:path'
 import PQueue from 'p-queue'
-import { problem, ProblemError, type Batch, type BatchRecord, type Library, type Problem, defined } from 'dunelight'
+import { ProblemError, type Library, type Problem } from 'dunelight'
+import { problem, type Batch, type BatchRecord, defined } from 'dunelight/host'
 import { doubtText, type FinishedRow } from '../replies/finished-row.js'
 import { nearlyTheSame } from '../replies/likeness.js'
 import { AnswerSource } from '../ask/answer-source.js'

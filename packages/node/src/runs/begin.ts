@@ -1,17 +1,8 @@
 import { createHash } from 'node:crypto'
 import { rm } from 'node:fs/promises'
 import { basename, join, relative, resolve } from 'node:path'
-import {
-  batchModel,
-  batchOf,
-  problem,
-  ProblemError,
-  type Batch,
-  type BatchModel,
-  type BatchOptions,
-  type Library,
-  type Problem,
-} from 'dunelight'
+import { batchModel, ProblemError, type BatchModel, type Library, type Problem } from 'dunelight'
+import { batchOf, problem, type Batch, type BatchOptions } from 'dunelight/host'
 import { filesThatItSets } from '../library/set-files.js'
 import type { TableFile } from '../sources/open-table.js'
 import { tableFile } from '../sources/records.js'

@@ -1,4 +1,5 @@
-import type { BatchRecord, Problem } from 'dunelight'
+import type { Problem } from 'dunelight'
+import type { BatchRecord } from 'dunelight/host'
 import type { BufferPool, ReusedBuffer } from './buffer-pool.js'
 import type { Beside, Outcome } from './outcome.js'
 import { rawOf, rejectedRow, type RejectedRow } from './rejected.js'

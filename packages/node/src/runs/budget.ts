@@ -1,4 +1,5 @@
-import { contained, problem, ProblemError, promptTokens, type BatchRecord, type LineOptions } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { contained, problem, promptTokens, type BatchRecord, type LineOptions } from 'dunelight/host'
 import { recordsOf, type RecordSource } from '../sources/records.js'
 import { Selection } from './selection.js'
 

@@ -1,6 +1,7 @@
 import { rm } from 'node:fs/promises'
 import { join } from 'node:path'
-import { problem, ProblemError } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { problem } from 'dunelight/host'
 import { replaceFile, WriteFault } from '../output/files.js'
 import type { Counts } from './counts.js'
 import { work, type RunListener } from './engine.js'

@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 /**
  * Hashes that have come before, in as little room as can be: millions of names and fingerprints are kept by eight bytes each. They are kept in
  * parts, so that only a part is ever held twice while it grows.

@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import { hashName, HashSet64 } from './hash-set.js'
 
 /** One bit for each number, by the first of them. */

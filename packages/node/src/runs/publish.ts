@@ -1,6 +1,7 @@
 import { copyFile, link, mkdir, readdir, readFile, rename, rm, stat } from 'node:fs/promises'
 import { dirname, join, relative, resolve } from 'node:path'
-import { problem, ProblemError } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { problem } from 'dunelight/host'
 import { listRuns, type Published } from './run-file.js'
 
 /**

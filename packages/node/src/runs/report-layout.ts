@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import type { ReasonCount } from './counts.js'
 
 /** A part of a report, before it is laid out. */

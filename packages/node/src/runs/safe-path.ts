@@ -1,4 +1,4 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import { posix } from 'node:path'
 import { fileName } from '../output/file-names.js'
 

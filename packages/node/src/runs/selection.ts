@@ -1,4 +1,5 @@
-import { problem, ProblemError, type BatchRecord, type Problem } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
+import { problem, type BatchRecord } from 'dunelight/host'
 import { hashName, HashSet64 } from './hash-set.js'
 import { Names } from './names.js'
 import { safePath } from './safe-path.js'

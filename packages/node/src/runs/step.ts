@@ -1,4 +1,4 @@
-import { problem, type BatchRecord } from 'dunelight'
+import { problem, type BatchRecord } from 'dunelight/host'
 import type { RecordChunk } from '../sources/records.js'
 import { BlockBuilder, type Block } from './block.js'
 import { BufferPool } from './buffer-pool.js'

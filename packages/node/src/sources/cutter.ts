@@ -1,5 +1,6 @@
 import { open } from 'node:fs/promises'
-import { problem, ProblemError } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { problem } from 'dunelight/host'
 import { beginningOf, delimiterOf, Encoding, RowScanner, wholeCharacters, type DecodeOptions } from '@dunelight/tables'
 import { narrow } from './narrow.js'
 import { formatOf, type TableFile } from './open-table.js'

@@ -1,6 +1,7 @@
 import { createReadStream } from 'node:fs'
 import { stat } from 'node:fs/promises'
-import { problem, ProblemError, TABLE_FORMATS, type Problem, type TableFormat } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
+import { problem, TABLE_FORMATS, type TableFormat } from 'dunelight/host'
 import {
   readTextList,
   readTextTable,

@@ -1,5 +1,6 @@
 import { stat } from 'node:fs/promises'
-import { problem, ProblemError } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { problem } from 'dunelight/host'
 import { unreadable, type TableRows } from '@dunelight/tables'
 
 /** So many rows are read at a time, within a row group. */

@@ -1,4 +1,4 @@
-import type { BatchRecord } from 'dunelight'
+import type { BatchRecord } from 'dunelight/host'
 
 /** The records of some rows of a table; rows that a condition leaves out are not among them. */
 export interface RecordChunk {

@@ -1,5 +1,6 @@
 import { join } from 'node:path'
-import { ProblemError, type Batch, type BatchRecord, type BatchRows, type Pool, type Problem, type TableModel } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
+import type { Batch, BatchRecord, BatchRows, Pool, TableModel } from 'dunelight/host'
 import { Misread, type Row } from '@dunelight/tables'
 import { formatOf, readTable, type TableFile, type TableOptions, type TableSource } from './open-table.js'
 import type { RecordChunk } from './record-chunk.js'

@@ -1,6 +1,6 @@
-import { defined } from 'dunelight'
+import { defined } from 'dunelight/host'
 import type { RecordChunk } from './record-chunk.js'
-import type { BatchRecord } from 'dunelight'
+import type { BatchRecord } from 'dunelight/host'
 
 /** How many records are handed on at a time. */
 const SOME = 256

@@ -1,5 +1,6 @@
 import { readFile } from 'node:fs/promises'
-import { exactNumber, problem, ProblemError, defined } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { exactNumber, problem, defined } from 'dunelight/host'
 import { unreadable, type Row, type TableRows } from '@dunelight/tables'
 
 const SOME = 1024

@@ -1,5 +1,6 @@
 import { readFile } from 'node:fs/promises'
-import { problem, ProblemError, defined } from 'dunelight'
+import { ProblemError } from 'dunelight'
+import { problem, defined } from 'dunelight/host'
 import { headingsOf, unreadable, type Row, type TableRows } from '@dunelight/tables'
 
 /**

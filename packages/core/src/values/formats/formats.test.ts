@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { FORMATS, libraryFrom } from 'dunelight'
+import { libraryFrom } from 'dunelight'
+import { FORMATS } from 'dunelight/parts'
 import { codesOf, onePrompt, written } from '../../../../../test/support.js'
 
 const VARIABLES =

@@ -1,0 +1,47 @@
+// For the packages beside the core. It may change with any version.
+export { attachedFiles, BESIDE, caseTables, FOLDERS, KeptFiles, readShelf, type Shelf } from './artefacts/read.js'
+export {
+  DEFAULT_LIMITS,
+  type EnvelopeModel,
+  type JoinModel,
+  type Limits,
+  type OutputModel,
+  type TableModel,
+} from './artefacts/artefacts.js'
+export { problem, type Report, sentence } from './problems/problem.js'
+export { contained, internalError } from './problems/contained.js'
+export { defined } from './invariant.js'
+export { registry } from './problems/registry.js'
+export { nearest } from './problems/suggest.js'
+export { artefactFile } from './library/graph.js'
+export type { CaseRows } from './library/case-rows.js'
+export type { PreparedSet } from './compile/example-set.js'
+export { exactNumber, parseJson } from './values/json.js'
+export { isDeeper } from './values/data.js'
+export { type Column, foldHeading, type RowShape } from './values/row.js'
+export { Batch, batchOf, type BatchOptions, plainBatch, type ReadyJoin } from './batches/batch.js'
+export { type Line, type LineOptions, type LineWriter, promptTokens } from './batches/line.js'
+export type { Pool } from './batches/pool.js'
+export type { BatchRecord, BatchRows } from './batches/rows.js'
+export { readAmount, TABLE_FORMATS, type TableFormat } from './artefacts/batch.js'
+export { countedByLines } from './batches/counted-by-lines.js'
+export { TOKEN_ENCODINGS, type TokenEncoding } from './artefacts/settings.js'
+export { EnvelopeWriter } from './batches/envelope.js'
+export { byteList, bytesOf } from './render/render.js'
+export { type ModelDescription, type ModelList, STAND_IN } from './artefacts/models.js'
+export {
+  inventor,
+  type MadeUp,
+  madeUpUsage,
+  type Misbehaviour,
+  MISBEHAVIOURS,
+  type Question,
+  standIn,
+  type StandInOptions,
+} from './asking/stand-in.js'
+export { settledCase } from './library/settled-case.js'
+export { type ScreenFinding, Screens } from './asking/screens.js'
+export { wordsIn } from './values/words.js'
+export type { ScreenModel } from './artefacts/screens.js'
+export type { Finish, Usage } from './asking/port.js'
+export { jsonBytes, utf8Bytes } from './render/json-bytes.js'
