@@ -7,7 +7,7 @@ import { FORMATS } from 'dunelight/parts'
 import { plainBatch, registry } from 'dunelight/host'
 import { FILE_KINDS } from 'dunelight/file-schemas'
 import { openLibrary } from '@dunelight/node'
-import { readRecords } from '@dunelight/node/host'
+import { readRecords, REJECTED_SCHEMA } from '@dunelight/node/host'
 
 const problems = `# Problems
 
@@ -60,6 +60,7 @@ for (const [name, records] of [
   outputs = fill(outputs, `asking ${name}`, await asked(name, records))
 
 const pages = {
+  'docs/schemas/rejected-record.schema.json': `${JSON.stringify(REJECTED_SCHEMA, null, 2)}\n`,
   ...Object.fromEntries(FILE_KINDS.map(({ name, schema }) => [`docs/schemas/${name}.schema.json`, `${JSON.stringify(schema, null, 2)}\n`])),
   'docs/outputs.md': outputs,
   'docs/examples.md': examples,

@@ -51,3 +51,4 @@ export {
 } from './compare/compare-answers.js'
 export type { CompareOptions } from './compare/compare-table.js'
 export { openWithWording, type OtherWording } from './compare/other-wording.js'
+export { REJECTED_SCHEMA } from './runs/rejected-schema.js'

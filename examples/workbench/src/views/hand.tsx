@@ -1,3 +1,4 @@
+import { withLocalTime } from '../bench/date-time.js'
 import { Button, Checkbox, FileInput, NumberInput, SegmentedControl, Select, TagsInput, Text, Textarea, TextInput } from '@mantine/core'
 import { useState } from 'react'
 import type { FileValue } from 'dunelight'
@@ -125,10 +126,15 @@ function Field({ declared, value, onChange }: FieldProps) {
         />
       )
     case 'date':
-      return <TextInput {...common} type="date" value={text} onChange={(e) => onChange(e.currentTarget.value)} />
+      return <TextInput {...common} type="date" value={text} onChange={(e) => onChange(e.currentTarget.value || null)} />
     case 'date-time':
       return (
-        <TextInput {...common} type="datetime-local" value={text.slice(0, 16)} onChange={(e) => onChange(`${e.currentTarget.value}:00Z`)} />
+        <TextInput
+          {...common}
+          type="datetime-local"
+          value={text.slice(0, 16)}
+          onChange={(e) => onChange(withLocalTime(text, e.currentTarget.value))}
+        />
       )
     case 'list':
       return type.item.kind === 'text' || type.item.kind === 'choice' ? (

@@ -7,6 +7,7 @@ import { BATCH, BATCH_FLAGS, defineCommand, JSON_FLAG, LIBRARY, list, LOCALE } f
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { openToRun } from '../flags/open-library.js'
 import { colorsFor, EXIT, paintFor, plural, type Colors, type CommandContext } from '../ui/context.js'
+import { columns as aligned } from '../ui/table.js'
 import { readSet } from '../flags/values.js'
 
 interface FitFlags extends BatchFlags {
@@ -51,10 +52,8 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
   const { rows, kept, aside, variables, unused, columns, hints } = report
   const head = `${c.bold(prompt)} ${c.dim('and')} ${c.bold(table)}\n${plural(rows, 'row')}${kept < rows ? `, ${kept} of them kept` : ''}: ${verdict(kept, aside, variables, c)}\n`
   const lines = variables.map((one) => line(one, kept, c))
-  const wide = [0, 1, 2, 3, 4].map((at) => Math.max(defined(TITLES[at]).length, ...lines.map((cells) => defined(cells[at]).text.length)))
-  const row = (cells: readonly Cell[]) =>
-    `  ${cells.map(({ text, paint }, i) => (paint ?? plain)(i === 5 ? text : text.padEnd(defined(wide[i])))).join('  ')}`.trimEnd()
-  const title = row(TITLES.map((text) => ({ text, paint: c.dim })))
+  const painted = (cells: readonly Cell[]) => cells.map(({ text, paint = plain }) => paint(text))
+  const grid = aligned([TITLES.map((text) => c.dim(text)), ...lines.map(painted)], { indent: 2 })
   const misfits = variables.flatMap(({ path, heading, misfits: some, unfit }) =>
     unfit === 0
       ? []
@@ -69,7 +68,7 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
   const part = (name: string, all: readonly string[]) => (all.length === 0 ? '' : `\n${c.dim(name)}\n${all.join('\n')}\n`)
   return [
     head,
-    `\n${title}\n${lines.map(row).join('\n')}\n`,
+    `\n${grid}`,
     part('cells that do not fit', misfits),
     part('columns that nothing uses', spare),
     columns.length === 0 ? '' : `\n${c.dim('what would mend it, in the batch:')}\ncolumns:\n${columns.map((one) => `  ${one}\n`).join('')}`,

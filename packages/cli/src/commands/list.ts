@@ -3,6 +3,7 @@ import type { OutputModel } from 'dunelight/host'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
 import { openToLook } from '../flags/open-library.js'
 import { colorsFor, EXIT, plural, type CommandContext } from '../ui/context.js'
+import { columns } from '../ui/table.js'
 
 export const listCommand = defineCommand({
   name: 'list',
@@ -52,11 +53,12 @@ async function list(context: CommandContext, folder: string, flags: { json?: boo
   else {
     const c = colorsFor(context.stdout, context.env)
     if (library.title !== undefined) context.stdout.write(`${c.bold(library.title)}\n`)
-    const width = Math.max(0, ...held.flatMap(([, rows]) => rows.map((row) => row.name.length)))
-    for (const [kind, rows] of held) {
-      context.stdout.write(`\n${c.dim(kind)}\n`)
-      for (const row of rows) context.stdout.write(`  ${row.name.padEnd(width)}  ${c.dim(row.says)}`.trimEnd() + '\n')
-    }
+    // One table, so that the names of all kinds have the same width.
+    const lines = columns(
+      held.flatMap(([, rows]) => rows.map(({ name, says }) => [name, c.dim(says)])),
+      { indent: 2 },
+    ).split('\n')
+    for (const [kind, rows] of held) context.stdout.write(`\n${c.dim(kind)}\n${lines.splice(0, rows.length).join('\n')}\n`)
   }
   const errors = library.problems.filter((p) => p.severity === 'error').length
   if (errors > 0) context.stderr.write(`${plural(errors, 'error')} in this library: dunelight check ${folder}\n`)

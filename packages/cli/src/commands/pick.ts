@@ -9,6 +9,7 @@ import { openRun } from '../flags/saved-values.js'
 import { candidateText } from '../ui/candidate-text.js'
 import { closed, resultFile } from '../ui/result-file.js'
 import { shownPath } from '../ui/shown-path.js'
+import { columns } from '../ui/table.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
 
 export const pickCommand = defineCommand({
@@ -123,6 +124,7 @@ async function showAll(context: CommandContext, picking: Picking, json: boolean)
   const c = colorsFor(stdout, context.env)
   const count = { kept: 0, rejected: 0, open: 0 }
   const room = Math.max(20, (stdout.columns ?? 100) - 34)
+  const rows = [['record', 'state', 'answers', 'says'].map((title) => c.dim(title))]
   let shown = 0
   for await (const one of picking.records()) {
     count[one.state]++
@@ -131,18 +133,13 @@ async function showAll(context: CommandContext, picking: Picking, json: boolean)
       continue
     }
     if (++shown > MOST_SHOWN) continue
-    if (shown === 1) stdout.write(c.dim(`${'record'.padEnd(12)}${'state'.padEnd(10)}${'answers'.padEnd(9)}says\n`))
     const best =
       one.candidates.find(({ number }) => number === one.kept) ?? one.candidates.findLast(({ answer }) => answer) ?? one.candidates.at(-1)
     const says = best?.answer ? said(best) : c.yellow(one.problems[0]?.message ?? best?.problems[0]?.message ?? 'no answer')
-    const state =
-      one.state === 'kept'
-        ? c.green(`kept ${one.kept}`.padEnd(10))
-        : one.state === 'rejected'
-          ? c.red('rejected'.padEnd(10))
-          : 'open'.padEnd(10)
-    stdout.write(`${one.record.padEnd(12)}${state}${String(one.candidates.length).padEnd(9)}${clipped(says, room)}\n`)
+    const state = one.state === 'kept' ? c.green(`kept ${one.kept ?? ''}`) : one.state === 'rejected' ? c.red('rejected') : 'open'
+    rows.push([one.record, state, String(one.candidates.length), clipped(says, room)])
   }
+  if (shown > 0 && !json) stdout.write(columns(rows))
   if (shown > MOST_SHOWN && !json) stdout.write(c.dim(`… and ${plural(shown - MOST_SHOWN, 'record')} more: --json lists them all\n`))
   stderr.write(`${picking.file.run}: ${count.kept} kept, ${count.rejected} rejected, ${count.open} open\n`)
   if (count.open > 0 && !json)

@@ -6,6 +6,7 @@ import { openToRender } from '../flags/open-library.js'
 import { printOrigins } from '../ui/print-origins.js'
 import { namedValues, type ValueFlags } from '../flags/record.js'
 import { colorsFor, EXIT, type Colors, type CommandContext } from '../ui/context.js'
+import { columns } from '../ui/table.js'
 
 interface ShowFlags extends ValueFlags {
   readonly json?: boolean
@@ -81,9 +82,11 @@ function printCard(library: Library, prompt: Prompt, c: Colors): string {
   if (prompt.about !== undefined) lines.push(c.dim(prompt.about))
   lines.push('', c.dim('takes'))
   const rows = prompt.variables.flatMap((d) => inputRows(d, ''))
-  const widths = [0, 1].map((column) => Math.max(...rows.map((row) => defined(row[column]).length), 0))
-  for (const [name = '', type = '', notes = ''] of rows)
-    lines.push(`  ${name.padEnd(defined(widths[0]))}  ${type.padEnd(defined(widths[1]))}  ${c.dim(notes)}`.trimEnd())
+  const table = columns(
+    rows.map(([name = '', type = '', notes = '']) => [name, type, c.dim(notes)]),
+    { indent: 2 },
+  )
+  lines.push(...table.split('\n').slice(0, -1))
   const used = library.graph.drawsOn({ kind: 'prompt', name: prompt.name })
   lines.push('', c.dim('draws on'))
   if (used.length === 0) lines.push('  nothing but itself')
