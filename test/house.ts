@@ -47,6 +47,14 @@ export function times(few: number, full: number): number {
   return process.env['DUNELIGHT_SOAK'] === '1' ? full : few
 }
 
+/**
+ * Whether one more round is due: a few in the tests, and in the soak as many as its time allows, up to the full count. A slow machine does
+ * fewer of them, and fails none for that.
+ */
+export function goesOn(done: number, few: number, full: number): boolean {
+  return done < few || (done < times(few, full) && Date.now() < Number(process.env['DUNELIGHT_SOAK_ENDS'] ?? Infinity))
+}
+
 export function pause(milliseconds: number): Promise<void> {
   return new Promise((resolve) => setTimeout(resolve, milliseconds))
 }

@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals'
 import { AnswerLog } from '@dunelight/node/host'
 import { MISBEHAVIOURS, type Misbehaviour } from 'dunelight/host'
 import { start, useModels } from '../../../test/asking.js'
-import { linesOf, pause, text, times, useHouse } from '../../../test/house.js'
+import { goesOn, linesOf, pause, text, times, useHouse } from '../../../test/house.js'
 import { generateObjects } from '../../../scripts/generate.mjs'
 
 const house = useHouse()
@@ -12,7 +12,7 @@ const { asked, served } = useModels(house)
 test('a model that misbehaves in every way ends with each record answered or set aside, and none twice', async () => {
   const RECORDS = times(60, 250)
   const ways = Object.keys(MISBEHAVIOURS) as Misbehaviour[]
-  const misbehave = Object.fromEntries(ways.map((way) => [way, 0.3 / ways.length]))
+  const misbehave = { ...Object.fromEntries(ways.map((way) => [way, 0.25 / ways.length])), refusal: 0.1 }
   await served('storm', { misbehave, takes: 5, seed: 3 }, ['wait: 0.6', 'at-once: 16', 'tries: 6'])
   const table = house.at('storm.csv')
   await generateObjects(RECORDS, table)
@@ -21,9 +21,10 @@ test('a model that misbehaves in every way ends with each record answered or set
   const answered = linesOf(house.at('storm.jsonl')).map((line) => line['record'])
   const aside = linesOf(`${house.house}/runs/label-write-1/set-aside.jsonl`).map((line) => line['record'])
   expect(answered).toEqual([...answered].sort())
+  expect(text(`${house.house}/runs/label-write-1/set-aside.jsonl`)).toContain('"answer-refused"')
   expect(new Set([...answered, ...aside]).size).toBe(RECORDS)
   expect(answered.length + aside.length).toBe(RECORDS)
-  expect(answered.length).toBeGreaterThan(RECORDS * 0.8)
+  expect(answered.length).toBeGreaterThan(RECORDS * 0.7)
   for (const line of linesOf(`${house.house}/runs/label-write-1/set-aside.jsonl`))
     expect((line['problems'] as unknown[]).length).toBeGreaterThan(0)
   expect(err).toMatch(/once more with what was wrong, \d+ requests repeated/)
@@ -32,7 +33,7 @@ test('a model that misbehaves in every way ends with each record answered or set
 describe('a run that asks and is killed', () => {
   const RECORDS = 90
   const AT_ONCE = 4
-  const ROUNDS = times(2, 30)
+  const FEW = 2
 
   test('at any moment asks no answered question again, and comes to the same end', async () => {
     const table = house.at('killed.csv')
@@ -58,9 +59,11 @@ describe('a run that asks and is killed', () => {
     const plain = (name: string) => outcome(name)[0]!.replaceAll(/"model":"lane-\d"/g, '')
     await start(...words(0, 'whole')).ended
     let broken = 0
+    let rounds = 0
     const lane = async (which: number) => {
-      for (let k = which; k < ROUNDS; k += 2) {
+      for (let k = which; goesOn(k, FEW, 30); k += 2) {
         const name = `k${k}`
+        rounds++
         const before = lanes[which]!.asked()
         const { child, ended } = start(...words(which, name))
         while (!existsSync(house.at(`${name}/label-write-1/run.json`)) && child.exitCode === null) await pause(2)
@@ -81,6 +84,6 @@ describe('a run that asks and is killed', () => {
       }
     }
     await Promise.all([lane(0), lane(1)])
-    expect(broken).toBeGreaterThan(ROUNDS / 2 - 2)
-  }, 300_000)
+    expect(broken).toBeGreaterThan(rounds / 2 - 2)
+  }, 480_000)
 })

@@ -3,7 +3,7 @@ import { appendFileSync, existsSync, readFileSync, rmSync, writeFileSync } from 
 import { join } from 'node:path'
 import { beforeEach, describe, expect, test } from '@jest/globals'
 import { COMMAND, dunelight } from '../../../test/command.js'
-import { pause, text, times, useHouse } from '../../../test/house.js'
+import { goesOn, pause, text, useHouse } from '../../../test/house.js'
 import { generateObjects } from '../../../scripts/generate.mjs'
 
 const house = useHouse()
@@ -54,15 +54,17 @@ describe('a run that broke off', () => {
     return { code: await ended, err }
   }
 
-  const ROUNDS = times(4, 50)
+  const FEW = 4
 
   test('at any moment comes to the same end, byte for byte', async () => {
     const whole = [readFileSync(house.at('whole.jsonl')), readFileSync(join(folderOf('whole'), 'set-aside.jsonl'))]
     const { seconds, counts } = fileOf('whole')
     const moment = () => Math.random() * seconds * 1000
     let broken = 0
+    let rounds = 0
     const breakOff = async (k: number) => {
       const name = `k${k}`
+      rounds++
       const words = args(name, k % 5 === 4 ? ['--workers', '2'] : [])
       // Some end before they have begun: nothing is there to be carried on then, nor in the way.
       if (k % 10 === 9) await start(words, undefined, Math.random() * 400)
@@ -81,9 +83,9 @@ describe('a run that broke off', () => {
       rmSync(house.at(`${name}.jsonl`))
     }
     const lane = async (first: number) => {
-      for (let k = first; k < ROUNDS; k += 2) await breakOff(k)
+      for (let k = first; goesOn(k, FEW, 50); k += 2) await breakOff(k)
     }
     await Promise.all([lane(0), lane(1)])
-    expect(broken).toBeGreaterThan(ROUNDS * 0.4 - 2)
+    expect(broken).toBeGreaterThan(rounds * 0.4 - 2)
   }, 480_000)
 })

@@ -6,6 +6,7 @@ import type { Condition, LoopHead, SlotValue, Text } from '../text/nodes.js'
 import type { TableFormat } from './batch.js'
 import type { Declared, ValueType } from '../values/types.js'
 
+/** Who speaks in a turn. */
 export type Role = 'system' | 'user' | 'assistant'
 
 /** What every artefact has. */
@@ -232,6 +233,7 @@ export interface ColumnModel {
   readonly type: ValueType | undefined
   readonly span: Span
 }
+/** A batch as its file says it: which prompt is rendered for which records, and where they go. */
 export interface BatchModel extends Artefact {
   readonly kind: 'batch'
   readonly title: string | undefined

@@ -35,6 +35,7 @@ export interface Usage {
   readonly answered: number
 }
 
+/** What a model answered. */
 export interface ModelAnswer {
   readonly text: string
   readonly finish: Finish

@@ -135,6 +135,7 @@ export interface PromptTypes {
   readonly values: object
   readonly reply: unknown
 }
+/** The values and the reply of a prompt that is written in code. */
 export type TypesOf<D> = D extends PromptDefinition<infer V, infer R> ? { readonly values: ValuesOf<V>; readonly reply: R } : never
 
 export type OutputReply<O> = O extends { readonly 'based-on': infer B }

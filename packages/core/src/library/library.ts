@@ -23,6 +23,7 @@ import { problem, ProblemError, type Problem, type Report } from '../problems/pr
 import { FORMATS } from '../values/formats/index.js'
 import type { Format } from '../values/formats/format.js'
 
+/** What a library takes beside its files. */
 export interface LibraryOptions {
   /** Formats of the program's own, beside those of the language; their names must not be taken. */
   readonly formats?: readonly Format[]

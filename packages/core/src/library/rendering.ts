@@ -5,6 +5,7 @@ import type { Part } from '../render/parts.js'
 import type { RenderedTurn, Turn } from '../render/render.js'
 import type { SetPick } from '../render/run.js'
 
+/** How one record is rendered. */
 export interface RenderOptions {
   /** Decides between the wordings of `vary`; 0 where nothing is said. */
   readonly seed?: number
@@ -27,6 +28,7 @@ export interface CheckedReply<R = unknown> extends Reply<R> {
   readonly doubts: readonly Problem[]
 }
 
+/** A rendered prompt: its turns, and all that is known of them. */
 export interface Rendering<R = unknown> {
   readonly turns: readonly FinishedTurn[]
   /** Warnings: nothing that kept the prompt from being rendered. */

@@ -27,6 +27,7 @@ export interface Reply<R = unknown> {
   readonly repaired: readonly Problem[]
 }
 
+/** How a reply is read. */
 export interface ReadOptions {
   /** Refuses a reply that could be read only by repairs. */
   readonly strict?: boolean

@@ -12,6 +12,7 @@ export interface Paint {
 }
 
 const bare = (text: string) => text
+/** Paints nothing: for a file, or a terminal without colours. */
 export const plainPaint: Paint = { error: bare, warning: bare, dim: bare, bold: bare }
 
 const WINDOW = 100

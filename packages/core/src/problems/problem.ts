@@ -3,6 +3,7 @@ import type { Severity } from './code.js'
 import { registry } from './registry.js'
 
 type Registry = typeof registry
+/** The code of a problem: it never changes its meaning. */
 export type ProblemCode = keyof Registry
 export type ProblemData<C extends ProblemCode> = Parameters<Registry[C]['says']>[0]
 
@@ -23,6 +24,7 @@ export interface ProblemOf<C extends ProblemCode> {
   readonly place: Place | undefined
   readonly related: readonly Related[]
 }
+/** A problem of any code. `code` tells which data it has. */
 export type Problem = { [C in ProblemCode]: ProblemOf<C> }[ProblemCode]
 
 /** Makes a problem of the registry's sentence for `code`. */

@@ -39,6 +39,7 @@ export class FilePart {
   }
 }
 
+/** What a turn attaches: a document or picture as a file, or the text in it. */
 export type Part = TextPart | FilePart
 
 /** One entry of `attach`, decided ahead. */

@@ -26,6 +26,7 @@ import type { AskRun, Asking, TokenCorrection } from './ask-run.js'
 import { askTask, type AskListener } from './ask-task.js'
 import { correctionFor } from './token-correction.js'
 
+/** A run that asks. */
 export interface AskOptions extends RunOptions, AskListener {
   readonly model: ReadyModel
   /** How often a reply that its output refuses is asked for again. Default: 2. */
@@ -45,6 +46,7 @@ export interface ResumeAskingOptions extends ResumeOptions, AskListener {
   readonly atOnce?: number
 }
 
+/** What came of a run that asks. */
 export type AskResult = RunResult<AskCounts>
 
 /**

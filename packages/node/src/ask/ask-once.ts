@@ -4,6 +4,7 @@ import { AnswerSource } from './answer-source.js'
 import { Questions, type Answered } from './question.js'
 import type { ReadyModel } from '../models/ready-model.js'
 
+/** One record that is asked for. */
 export interface AskOnceOptions {
   readonly library: Library
   /** The library's folder, where answers are kept. */

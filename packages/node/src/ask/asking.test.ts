@@ -133,7 +133,7 @@ describe('a model over HTTP', () => {
     })
     expect(await packed()).toMatchObject({ text: 'Möwe, application/json for dunelight' })
     const broken = await service((_, answer) => answer.writeHead(200, { 'content-encoding': 'gzip' }).end('no such thing'))
-    expect(await faultOf(broken())).toMatchObject({ name: 'Error', options: { again: true } })
+    expect(await faultOf(broken())).toMatchObject({ name: 'ModelFault', options: { again: true } })
     const onward = await service((_, answer) => answer.writeHead(307, { location: 'http://127.0.0.1:9/else' }).end())
     expect(await faultOf(onward())).toMatchObject({
       message: 'it answers with status 307: it sends on to http://127.0.0.1:9/else',

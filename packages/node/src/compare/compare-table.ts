@@ -11,6 +11,7 @@ export interface CompareOptions {
   readonly pools?: RecordsOptions['pools']
 }
 
+/** How many records two states of a prompt render differently. */
 export interface Comparison {
   readonly records: number
   /** Records whose turns differ. */

@@ -5,6 +5,7 @@ import { ProblemError, type FileValue } from 'dunelight'
 import { DEFAULT_LIMITS, problem, defined } from 'dunelight/host'
 import { reason } from '../output/reason.js'
 
+/** How a file is read as a value. */
 export interface FileOptions {
   /** The most bytes that it may have; 20 MiB where nothing is said. */
   readonly limit?: number

@@ -30,6 +30,7 @@ export interface ReadFolderOptions {
   readonly mayBeEmpty?: boolean
 }
 
+/** How a library's folder is opened. */
 export interface OpenOptions extends LibraryOptions, Pick<ReadFolderOptions, 'instead'> {}
 
 /**

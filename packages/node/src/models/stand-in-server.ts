@@ -5,6 +5,7 @@ import { inventor, madeUpUsage, type MadeUp, type StandInOptions } from 'dunelig
 import { MADE_UP } from './http-model.js'
 import { sha256 } from '../output/bytes.js'
 
+/** A stand-in that is served. */
 export interface StandInServer {
   /** Where it is asked. */
   readonly at: string

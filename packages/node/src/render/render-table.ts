@@ -9,6 +9,7 @@ import type { TableSource } from '../sources/open-table.js'
 import { LINES } from './output-form.js'
 import { onThisThread } from './render-step.js'
 
+/** What is rendered, and where it goes. */
 export interface TableOptions extends RunListener {
   readonly prompt: Prompt
   /** A file of any kind that `readTable` reads, or records of a program. */
@@ -34,6 +35,7 @@ export interface TableOptions extends RunListener {
   readonly signal?: AbortSignal
 }
 
+/** What came of it. */
 export interface TableReport {
   readonly written: number
   readonly rejected: number

@@ -30,6 +30,7 @@ import { onThisThread, type Rendering } from './render-step.js'
 import { SamePrompts, SEEN_FILE } from './same-prompts.js'
 import { Threads } from './threads.js'
 
+/** A run that renders. */
 export interface RenderOptions extends RunOptions {
   /** Lines of the record and its turns alone: no fingerprints, and so no look for records that give the same prompt. */
   readonly bare?: boolean

@@ -5,6 +5,7 @@ import { Misread } from '@dunelight/tables'
 import { readTable, type TableSource } from '../sources/open-table.js'
 import { readRecords } from '../sources/records.js'
 
+/** The records that were asked for, and their replies. */
 export interface AnswersOptions {
   readonly prompt: Prompt
   /** The table that was asked about. */

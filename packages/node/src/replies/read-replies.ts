@@ -12,6 +12,7 @@ import { doubtText, rowWriting, type FinishedRow, type RowEnding } from './finis
 import { ReplyReader, type AnsweredRecord, type AnswersOptions } from './read-answers.js'
 import type { Router } from './router.js'
 
+/** The records and replies, and where the answers go. */
 export interface ReadRepliesOptions extends Omit<AnswersOptions, 'onProgress'>, RunListener {
   /** Gets a row for each record whose reply could be read. */
   readonly to: Sink

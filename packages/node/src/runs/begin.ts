@@ -11,6 +11,7 @@ import { newRunFolder, readRun, type RunFile } from './run-file.js'
 import { markOf } from './source-mark.js'
 import { keepStdin, moveInto } from './stdin.js'
 
+/** Hears what is found while a table is read. */
 export interface ReadListener {
   readonly notice?: (found: Problem) => void
   readonly onHeading?: (problems: readonly Problem[]) => void
@@ -38,6 +39,7 @@ export interface RunOptions extends RunListener, ReadListener {
   readonly runs?: string
 }
 
+/** What a run that is continued needs. */
 export interface ResumeOptions extends RunListener, ReadListener {
   readonly library: Library
   readonly given?: Readonly<Record<string, unknown>>

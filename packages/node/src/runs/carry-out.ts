@@ -28,6 +28,7 @@ export interface Task<C extends Counts = Counts> {
   readonly close?: () => Promise<void>
 }
 
+/** What came of a run. */
 export interface RunResult<C extends Counts = Counts> {
   readonly folder: string
   readonly file: RunFile

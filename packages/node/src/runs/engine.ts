@@ -30,6 +30,7 @@ export interface Destination {
   readonly reached: (point: Point) => Promise<void>
 }
 
+/** How far a run has come. */
 export interface RunProgress {
   /** How much of the table is done, from 0 to 1; undefined if its size is not known. */
   readonly share: number | undefined
@@ -47,6 +48,7 @@ export interface RunListener {
   readonly signal?: AbortSignal
 }
 
+/** All that the engine needs. */
 export interface RunSetting extends RunListener {
   readonly step: Step
   readonly selection: Selection

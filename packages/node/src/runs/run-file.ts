@@ -75,6 +75,7 @@ export async function readRun(folder: string): Promise<RunFile> {
   }
 }
 
+/** A run as it is listed. */
 export interface ListedRun {
   readonly folder: string
   readonly file: RunFile
