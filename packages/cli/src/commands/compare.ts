@@ -1,7 +1,7 @@
 import { extname } from 'node:path'
-import { printProblem, type Prompt } from 'dunelight'
+import type { Library, Prompt } from 'dunelight'
 import type { AnswerColumn } from 'dunelight/parts'
-import { problem, defined } from 'dunelight/host'
+import { defined, problem } from 'dunelight/host'
 import { askBatch, readyModel } from '@dunelight/node'
 import {
   comparedRows,
@@ -16,8 +16,9 @@ import {
 import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, OVERWRITE, whole } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { resultFile, writeResult } from '../ui/result-file.js'
+import { RunReporter } from '../ui/run-reporter.js'
 import { shownPath } from '../ui/shown-path.js'
-import { colorsFor, EXIT, paintFor, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
+import { colorsFor, EXIT, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
 import { readSet } from '../flags/values.js'
 
 export const compareCommand = defineCommand({
@@ -80,62 +81,89 @@ async function compare(context: CommandContext, folder: string, prompt: string, 
     ...(otherSetting && { settings: settingsOf(otherSetting) }),
   })
   const names = namesOf(prompt, other, flags)
-  const set = [...(flags.set ?? []), ...(otherSet ?? [])]
-  const model = otherModel ?? flags.model
-  const sides: ComparedSide[] = []
-  let madeUp = false
-  for (const [i, side] of [
-    { library: first, folder, prompt, set: flags.set, model: flags.model },
-    { library: second, folder: was ?? folder, prompt: other, set, model },
-  ].entries()) {
-    const ready = readyModel(side.library, side.prompt, side.model, flags.seed === undefined ? {} : { seed: flags.seed })
-    if (ready.madeUp && !madeUp) stderr.write(`${printProblem(problem('answers-made-up', {}), paintFor(c))}\n`)
-    madeUp ||= ready.madeUp
-    const { model: batch, records } = namedBatch(side.library, side.folder, side.prompt, {
-      ...flags,
-      to: undefined,
-    } as unknown as BatchFlags)
-    const given = await readSet(side.library.prompt(side.prompt), side.set, { limit: side.library.limits.attachmentBytes })
-    stderr.write(c.dim(`asking ${defined(names[i])} …\n`))
-    const result = await askBatch({
-      library: side.library,
-      folder: side.folder,
-      name: `compare-${side.prompt}`,
-      batch,
-      given,
-      said: side.set ?? [],
-      model: ready,
-      ...(records && { records }),
-      ...(flags.atOnce !== undefined && { atOnce: flags.atOnce }),
-      runs: flags.runs ?? `${folder}/runs`,
-      ...(context.signal && { signal: context.signal }),
-    })
-    if (result.state === 'interrupted') {
-      stderr.write(`${c.yellow('interrupted')}: every answer that came is kept, and is not asked for again\n`)
-      return EXIT.interrupted
-    }
-    sides.push({ name: defined(names[i]), result, price: ready.price })
+  const reporter = new RunReporter(context, 'answered')
+  const one = await askSide(context, reporter, flags, folder, {
+    name: names[0],
+    library: first,
+    folder,
+    prompt,
+    set: flags.set ?? [],
+    model: flags.model,
+  })
+  const side = { name: names[1], library: second, folder: was ?? folder, prompt: other, set: [...(flags.set ?? []), ...(otherSet ?? [])] }
+  const another = one && (await askSide(context, reporter, flags, folder, { ...side, model: otherModel ?? flags.model }))
+  if (!one || !another) {
+    stderr.write(`${c.yellow('interrupted')}: every answer that came is kept, and is not asked for again\n`)
+    return EXIT.interrupted
   }
-  const [one, another] = sides as [ComparedSide, ComparedSide]
   const others = labelColumns(second.prompt(other)).map(({ name }) => name)
   const labels = labelColumns(first.prompt(prompt)).filter(({ name }) => others.includes(name))
   const found = await compareAnswers(one, another, labels)
-  if (madeUp) stdout.write('made up by the stand-in: nothing of it is true\n\n')
+  if (one.madeUp || another.madeUp) stdout.write('made up by the stand-in: nothing of it is true\n\n')
   stdout.write(printed(found, colorsFor(stdout, context.env), stdout.columns ?? 100))
   if (to !== undefined) {
-    const facts = [['records', one.result.file.records.from], ...sides.map(({ name, result }) => [name, shownPath(result.folder)])] as [
-      string,
-      string,
-    ][]
-    const report = {
-      title: `${names[0]} and ${names[1]}`,
-      facts: [...facts, ...(madeUp ? [['made up', 'by the stand-in: nothing it says is true'] as [string, string]] : [])],
-      sections: comparedSections(found),
-    }
-    await writeResult(to, extname(to) === '.html' ? toHtml(report) : toMarkdown(report), flags.overwrite ?? false, [flags.records])
+    await writeReport(to, [one, another], found, flags)
     stderr.write(`→ ${to}\n`)
   }
   return EXIT.done
+}
+
+/** What one side asks. */
+interface Side {
+  readonly name: string
+  readonly library: Library
+  readonly folder: string
+  readonly prompt: string
+  readonly set: readonly string[]
+  readonly model: string | undefined
+}
+
+type AskedSide = ComparedSide & { readonly madeUp: boolean }
+
+/** Asks one side for all records; undefined if it was interrupted. */
+async function askSide(
+  { stderr, env, signal }: CommandContext,
+  { notice }: RunReporter,
+  flags: CompareFlags,
+  home: string,
+  { name, library, folder, prompt, set, model: named }: Side,
+): Promise<AskedSide | undefined> {
+  const { seed, atOnce, runs = `${home}/runs` } = flags
+  const model = readyModel(library, prompt, named, seed === undefined ? {} : { seed })
+  if (model.madeUp) notice(problem('answers-made-up', {}))
+  const { to: _, ...shared } = flags
+  const { model: batch, records } = namedBatch(library, folder, prompt, shared)
+  const given = await readSet(library.prompt(prompt), set, { limit: library.limits.attachmentBytes })
+  stderr.write(colorsFor(stderr, env).dim(`asking ${name} …\n`))
+  const result = await askBatch({
+    library,
+    folder,
+    name: `compare-${prompt}`,
+    batch,
+    given,
+    said: set,
+    model,
+    runs,
+    ...(records && { records }),
+    ...(atOnce !== undefined && { atOnce }),
+    ...(signal && { signal }),
+  })
+  return result.state === 'interrupted' ? undefined : { name, result, price: model.price, madeUp: model.madeUp }
+}
+
+async function writeReport(
+  to: string,
+  sides: readonly [AskedSide, AskedSide],
+  found: AnswerComparison,
+  flags: CompareFlags,
+): Promise<void> {
+  const facts: [string, string][] = [
+    ['records', sides[0].result.file.records.from],
+    ...sides.map(({ name, result }): [string, string] => [name, shownPath(result.folder)]),
+  ]
+  if (sides.some(({ madeUp }) => madeUp)) facts.push(['made up', 'by the stand-in: nothing it says is true'])
+  const report = { title: `${sides[0].name} and ${sides[1].name}`, facts, sections: comparedSections(found) }
+  await writeResult(to, extname(to) === '.html' ? toHtml(report) : toMarkdown(report), flags.overwrite ?? false, [flags.records])
 }
 
 function labelColumns({ answerColumns }: Prompt): AnswerColumn[] {

@@ -12,30 +12,44 @@ export function renderReport(run: RunFile, counts: RenderCounts): Report {
 
 function sectionsOf(run: RunFile, counts: RenderCounts): Section[] {
   const unit = counts.tokens > 0 ? 'tokens' : 'bytes'
-  const all = counts.written + counts.rejected
-  const share = all === 0 ? '' : ` (${((counts.written / all) * 100).toFixed(1)} %)`
-  const rate = run.seconds ? ` in ${run.seconds < 10 ? run.seconds.toFixed(1) : number(run.seconds)} seconds` : ''
-  const counted: Section = {
+  return [
+    countsSection(run, counts),
+    sizesSection(counts, unit),
+    ...(counts.written > 0 ? [extremesSection('Longest', counts.longest, unit), extremesSection('Shortest', counts.shortest, unit)] : []),
+    reasonsSection(counts.reasons, 'All of them, with their rows as they stand in the table, are in set-aside.jsonl.'),
+    sameSection(counts),
+  ]
+}
+
+function countsSection({ seconds }: RunFile, counts: RenderCounts): Section {
+  const { written, rejected, tokens } = counts
+  const all = written + rejected
+  const share = all === 0 ? '' : ` (${((written / all) * 100).toFixed(1)} %)`
+  const rate = seconds ? ` in ${seconds < 10 ? seconds.toFixed(1) : number(seconds)} seconds` : ''
+  return {
     title: 'Counts',
     says: [],
     head: ['', ''],
     rows: [
       ['records', number(all)],
-      ['rendered', `${number(counts.written)}${share}${rate}`],
-      ['set aside', number(counts.rejected)],
+      ['rendered', `${number(written)}${share}${rate}`],
+      ['set aside', number(rejected)],
       ['same prompt as another', number(counts.same.count)],
       ['text of all prompts', `${number(counts.bytes / 1000)} kB`],
-      ...(counts.tokens > 0
+      ...(tokens > 0
         ? [
-            ['tokens of all prompts', number(counts.tokens)],
-            ['tokens of one, on average', number(counts.tokens / Math.max(1, counts.written))],
+            ['tokens of all prompts', number(tokens)],
+            ['tokens of one, on average', number(tokens / Math.max(1, written))],
           ]
         : []),
     ],
   }
+}
+
+function sizesSection(counts: RenderCounts, unit: string): Section {
   const bars = barsOf(counts)
   const most = Math.max(1, ...bars.map((bar) => bar.count))
-  const sizes: Section = {
+  return {
     title: unit === 'tokens' ? 'Tokens of a prompt' : 'Size of a prompt in bytes',
     says: counts.written === 0 ? ['Nothing was rendered.'] : [],
     ...(bars.length > 0 && {
@@ -44,35 +58,19 @@ function sectionsOf(run: RunFile, counts: RenderCounts): Section[] {
       bars: bars.map((bar) => bar.count / most),
     }),
   }
-  const extremes = (title: string, list: readonly Extreme[]): Section => ({
-    title,
-    says: [],
-    head: ['record', 'row', unit],
-    rows: list.map((one) => [one.id, number(one.row), number(one.size)]),
-  })
-  const reasons = reasonsSection(counts.reasons, 'All of them, with their rows as they stand in the table, are in set-aside.jsonl.')
-  const same: Section = {
-    title: 'Records that give the same prompt',
-    says:
-      counts.same.count === 0
-        ? [
-            counts.written > MOST_COMPARED
-              ? `None among the first ${number(MOST_COMPARED)} different prompts.`
-              : 'None: every prompt is another.',
-          ]
-        : ['Asking one of them is enough.'],
-    ...(counts.same.count > 0 && {
-      head: ['record', 'row', 'as in row'],
-      rows: counts.same.examples.map((one) => [one.id, number(one.row), number(one.first)]),
-    }),
-  }
-  return [
-    counted,
-    sizes,
-    ...(counts.written > 0 ? [extremes('Longest', counts.longest), extremes('Shortest', counts.shortest)] : []),
-    reasons,
-    same,
-  ]
+}
+
+function extremesSection(title: string, list: readonly Extreme[], unit: string): Section {
+  return { title, says: [], head: ['record', 'row', unit], rows: list.map((one) => [one.id, number(one.row), number(one.size)]) }
+}
+
+function sameSection({ same, written }: RenderCounts): Section {
+  const title = 'Records that give the same prompt'
+  const none =
+    written > MOST_COMPARED ? `None among the first ${number(MOST_COMPARED)} different prompts.` : 'None: every prompt is another.'
+  if (same.count === 0) return { title, says: [none] }
+  const rows = same.examples.map((one) => [one.id, number(one.row), number(one.first)])
+  return { title, says: ['Asking one of them is enough.'], head: ['record', 'row', 'as in row'], rows }
 }
 
 function headOf(run: RunFile): readonly (readonly [string, string])[] {

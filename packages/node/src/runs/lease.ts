@@ -51,6 +51,7 @@ export class Lease {
   }
 
   private async renew(): Promise<void> {
+    if ((await read(this.path))?.id !== this.holder.id) return
     const now = new Date()
     await utimes(this.path, now, now).catch(() => undefined)
   }
