@@ -134,7 +134,8 @@ async function run(table: string, options: readonly string[], workers: number): 
     if (statSync(path).isFile()) files[name] = comparable(name, readFileSync(path, 'utf8'), runs)
   }
   rmSync(runs, { recursive: true, force: true })
-  return { code, err: err.replaceAll(runs, 'RUNS'), files }
+  // Paths are shown from where the command was started.
+  return { code, err: err.replace(/\S*runs-[\w.]+-\d/g, 'RUNS'), files }
 }
 
 /** A file without what differs from run to run: times, places, and the number of threads. */

@@ -1,6 +1,5 @@
 import type { Library, Prompt } from 'dunelight'
 import { describe, type Declared } from 'dunelight/parts'
-import { defined } from 'dunelight/host'
 import { defineCommand, JSON_FLAG, LIBRARY, list, PROMPT } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { printOrigins } from '../ui/print-origins.js'
