@@ -22,6 +22,30 @@ test('what comes by standard input is the run’s, or leaves nothing behind wher
   ])
 })
 
+test.each([
+  ['a column that is missing', (objects: string) => objects.replace('Title', 'Heading'), 'csv', '[heading-missing]'],
+  ['a line that is no record', () => `{"title":"${'y'.repeat(17 << 20)}"}\n`, 'jsonl', '[line-endless]'],
+  ['an empty table', () => '', 'csv', '[table-empty]'],
+])('a table with %s is refused before anything is asked, and leaves nothing behind', (_, change, ending, code) => {
+  const table = house.at(`bad.${ending}`)
+  writeFileSync(table, change(text(house.objects)))
+  const ran = dunelight('ask', house.house, 'label/write', '--records', table, '--runs', house.at('runs'))
+  expect([ran.code, ran.err]).toEqual([1, expect.stringContaining(code)])
+  expect(existsSync(house.at('runs'))).toBe(false)
+})
+
+test('a run has no files that nothing was written to', () => {
+  expect(dunelight('ask', house.house, 'survey/grade', '--records', house.objects, '--take', '3', '--runs', house.at('runs')).code).toBe(0)
+  expect(readdirSync(house.at('runs/survey-grade-1')).sort()).toEqual([
+    'answers.jsonl',
+    'output.jsonl',
+    'report.html',
+    'report.md',
+    'run.json',
+    'set-aside.jsonl',
+  ])
+})
+
 describe('asking for one record', () => {
   test('prints the reply on stdout and what is to be known of it beside; the stand-in is said to make things up', async () => {
     const { code, out, err } = await asked('label/write', '--records', house.objects, '--record', 'MH-0007')

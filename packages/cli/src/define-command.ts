@@ -74,6 +74,17 @@ export const LOCALE: Flag = ['--locale <tag>', 'the language of numbers, dates a
 export const RUNS_FOLDER: Flag = ['--runs <folder>', 'make the run’s folder there instead of in the library']
 export const OVERWRITE_FOREIGN: Flag = ['--overwrite', 'write over an output that no run has made']
 
+export const SET_FOR_ALL: Flag = ['--set <name=value>', 'a value that is the same for all records; may be repeated', list]
+export const TAKE: Flag = ['--take <n>', 'end after so many records that fit', whole]
+export const SAMPLE: Flag = ['--sample <n>', 'only so many records, chosen at random', whole]
+export const BUDGET: Flag = ['--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m']
+
+/** What names one record of a table. */
+export const RECORD_FLAGS: readonly Flag[] = [
+  ['--records <file>', 'a table to take the record from'],
+  ['--record <id>', 'the record’s id or row number'],
+]
+
 /** What names a table. */
 export const TABLE_FLAGS: readonly Flag[] = [
   ['--records <file>', 'a table: .csv, .tsv, .jsonl, .json, .yaml, .xlsx, .parquet, .sqlite, or - for stdin'],

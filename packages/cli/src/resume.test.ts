@@ -1,57 +1,15 @@
 import { spawn } from 'node:child_process'
 import { appendFileSync, chmodSync, existsSync, mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { beforeEach, describe, expect, test } from '@jest/globals'
+import { describe, expect, test } from '@jest/globals'
 import { COMMAND, dunelight } from '../../../test/command.js'
 import { pause, text, useHouse } from '../../../test/house.js'
-import { generateObjects } from '../../../scripts/generate.mjs'
+import { useLongRun } from '../../../test/long-run.js'
 
 const house = useHouse()
 
 describe('a run that broke off', () => {
-  const ROWS = 6_000
-  const table = () => house.at('many.csv')
-  const args = (name: string, more: readonly string[]) => [
-    'run',
-    house.house,
-    'label/write',
-    '--records',
-    table(),
-    '--runs',
-    house.at(name),
-    '--to',
-    house.at(`${name}.jsonl`),
-    ...more,
-  ]
-  const folderOf = (name: string) => house.at(`${name}/label-write-1`)
-
-  beforeEach(async () => {
-    await generateObjects(ROWS, table())
-    // Some rows that are set aside, and one name that comes twice.
-    appendFileSync(table(), 'MH-0001,again,lamp,,1890,oak,100,100,H0,on display,Sound.,2026-05-05,,\n')
-    writeFileSync(table(), text(table()).replace(/^(MH-\d*7,(?:"[^"]*"|[^,]*),[^,]*,(?:"(?:[^"]|"")*"|[^,]*),)(\d{4}),/gm, '$1c. $2,'))
-    expect(dunelight(...args('whole', [])).code).toBe(3)
-  })
-
-  const begun = (name: string) => existsSync(join(folderOf(name), 'run.json'))
-
-  /** Starts the command, and ends it without a word a while after `since` holds; without a while, waits for its end. */
-  async function start(
-    words: readonly string[],
-    since: () => boolean = () => true,
-    after = Infinity,
-  ): Promise<{ code: number | null; err: string }> {
-    const child = spawn(process.execPath, [COMMAND, ...words], { stdio: ['ignore', 'ignore', 'pipe'] })
-    let err = ''
-    child.stderr.on('data', (chunk: Buffer) => (err += chunk.toString()))
-    const ended = new Promise<number | null>((resolve) => child.once('close', resolve))
-    while (!since() && child.exitCode === null) await pause(3)
-    if (after < Infinity) {
-      await Promise.race([ended, pause(after)])
-      child.kill('SIGKILL')
-    }
-    return { code: await ended, err }
-  }
+  const { args, begun, folderOf, start, table } = useLongRun(house)
 
   test('is not carried on where something has changed, and says what', async () => {
     await start(args('changed', []), () => existsSync(join(folderOf('changed'), 'checkpoint.json')), 0)

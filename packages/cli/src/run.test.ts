@@ -254,6 +254,7 @@ describe('run', () => {
       1,
       'records are not written as labels.docx [output-ending]',
     ],
+    ['an end before the first record', ['tonight', '--take', '0'], 1, 'error: "take" takes a whole number from 1, not 0 [key-unfit]\n'],
     ['a budget that is no number', ['tonight', '--budget', 'lots'], 1, 'a number of tokens such as 500k or 2m'],
     ['a join that cannot be read', ['tonight', '--join', 'rooms.json'], 2, 'write --join'],
     ['a table that is not there', ['label/write', '--records', 'gone.csv'], 1, 'cannot read gone.csv'],

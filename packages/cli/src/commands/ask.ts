@@ -2,7 +2,20 @@ import { printProblem, type Library } from 'dunelight'
 import { problem, STAND_IN, type StandInOptions } from 'dunelight/host'
 import { askBatch, askOnce, readyModel, type AskResult, type ReadyModel, type RunListener } from '@dunelight/node'
 import { doubtText, estimateOf, isAskRun, nearlyTheSame, type Answered, type AskListener, type ReadListener } from '@dunelight/node/host'
-import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, LOCALE, OVERWRITE_FOREIGN, RUNS_FOLDER, whole } from '../define-command.js'
+import {
+  BATCH_FLAGS,
+  BUDGET,
+  defineCommand,
+  fromOne,
+  LIBRARY,
+  list,
+  LOCALE,
+  OVERWRITE_FOREIGN,
+  RUNS_FOLDER,
+  SAMPLE,
+  TAKE,
+  whole,
+} from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { readMisbehaviour } from '../flags/misbehaviour.js'
 import { openToRun } from '../flags/open-library.js'
@@ -23,12 +36,12 @@ export const askCommand = defineCommand({
     ['--set <name=value>', 'a value; may be repeated', list],
     ['--record <id>', 'only the record of this id, its reply on stdout'],
     ['--model <name>', 'one of models.yaml, or stand-in'],
-    ['--take <n>', 'end after so many records that fit', whole],
+    TAKE,
     ['--again <n>', 'how often a reply that does not fit is asked for again; else 2', whole],
     ['--at-once <n>', 'requests under way at a time; else what the model’s description says', fromOne],
-    ['--sample <n>', 'only so many records, drawn by lot', whole],
+    SAMPLE,
     ['--tokens', 'count the tokens of every prompt, and hold them against those that were used'],
-    ['--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m'],
+    BUDGET,
     ['--answers <n>', 'so many answers for one record, to pick from', fromOne],
     ['--fresh', 'ask anew what was answered before; the earlier answers stay'],
     ['--to <file>', 'hand the answers on to there: .jsonl, .csv or .tsv'],
@@ -216,9 +229,9 @@ function printResult({ stderr, env }: CommandContext, result: AskResult, again: 
   const { written, rejected, repaired } = counts
   const c = colorsFor(stderr, env)
   const aside = rejected > 0 ? c.yellow(`${rejected} set aside`) : '0 set aside'
-  const mended = repaired > 0 ? `, ${repaired} of them repaired` : ''
+  const repairs = repaired > 0 ? `, ${repaired} of them repaired` : ''
   const answered = c.green(`${written} ${several ? 'could be read' : 'answered'}`)
-  stderr.write(`${plural(written + rejected, several ? 'answer' : 'record')}: ${answered}${mended}, ${aside}\n`)
+  stderr.write(`${plural(written + rejected, several ? 'answer' : 'record')}: ${answered}${repairs}, ${aside}\n`)
   if (state === 'interrupted') {
     stderr.write(
       `${c.yellow('interrupted')}: every answer that came is kept\n  ${c.bold('carry on')}: dunelight resume ${shownPath(folder)}\n`,

@@ -13,7 +13,7 @@ import {
   type AnswerComparison,
   type ComparedSide,
 } from '@dunelight/node/host'
-import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, OVERWRITE, whole } from '../define-command.js'
+import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, OVERWRITE, TAKE, whole } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { resultFile, writeResult } from '../ui/result-file.js'
 import { RunReporter } from '../ui/run-reporter.js'
@@ -36,7 +36,7 @@ export const compareCommand = defineCommand({
     ['--was <folder>', 'the other is of this library: an earlier version'],
     ['--model <name>', 'the model of both'],
     ['--set <name=value>', 'a value of both; may be repeated', list],
-    ['--take <n>', 'end after so many records that fit', whole],
+    TAKE,
     ['--seed <n>', 'decides between the wordings of vary, and what the stand-in says', whole],
     ['--at-once <n>', 'requests under way at a time', fromOne],
     ['--to <file>', 'write a report there: .html or .md'],

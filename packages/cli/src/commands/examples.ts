@@ -2,7 +2,7 @@ import { ProblemError, type Library } from 'dunelight'
 import { leaveOneOut, nearestPairs, type SetPick } from 'dunelight/parts'
 import { problem, type PreparedSet, defined } from 'dunelight/host'
 import { tokenCounter } from '@dunelight/node'
-import { defineCommand, JSON_FLAG, LIBRARY, list, OVERWRITE } from '../define-command.js'
+import { defineCommand, JSON_FLAG, LIBRARY, OVERWRITE, SET_FOR_ALL } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { confusionPage, printConfusion } from '../ui/confusion.js'
 import { findRecord } from '../flags/record.js'
@@ -30,7 +30,7 @@ export const examplesCommand = defineCommand({
     ['--for <id>', 'the cases that would be picked for this record, and why'],
     ['--records <file>', 'the table that holds it'],
     ['--prompt <name>', 'the prompt that asks, if several use the set'],
-    ['--set <name=value>', 'a value that is the same for all records; may be repeated', list],
+    SET_FOR_ALL,
     ['--leave-one-out', 'a table: each case labelled by the cases nearest to it'],
     ['--to <file>', 'write that table there, as a page'],
     OVERWRITE,

@@ -3,7 +3,7 @@ import { Fit, type FitReport, type FittedVariable } from 'dunelight/parts'
 import { defined } from 'dunelight/host'
 import { readTable } from '@dunelight/node'
 import { readPools, readyBatch } from '@dunelight/node/host'
-import { BATCH, BATCH_FLAGS, defineCommand, JSON_FLAG, LIBRARY, list, LOCALE } from '../define-command.js'
+import { BATCH, BATCH_FLAGS, defineCommand, JSON_FLAG, LIBRARY, LOCALE, SET_FOR_ALL } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { openToRun } from '../flags/open-library.js'
 import { colorsFor, EXIT, paintFor, plural, type Colors, type CommandContext } from '../ui/context.js'
@@ -21,7 +21,7 @@ export const fitCommand = defineCommand({
   group: 'Render',
   about: 'Shows how a table’s columns become a prompt’s variables, before anything runs.',
   arguments: [LIBRARY, BATCH],
-  options: [...BATCH_FLAGS, ['--set <name=value>', 'a value that is the same for all records; may be repeated', list], LOCALE, JSON_FLAG],
+  options: [...BATCH_FLAGS, SET_FOR_ALL, LOCALE, JSON_FLAG],
   examples: ['fit demo/marram-house label/write --records demo/marram-house/data/objects.csv'],
   run: (context, [folder, what], flags: FitFlags) => fit(context, folder, what, flags),
 })

@@ -15,7 +15,7 @@ import {
   type DocumentEnding,
   type ReadRepliesResult,
 } from '@dunelight/node/host'
-import { defineCommand, LIBRARY, list, PROMPT } from '../define-command.js'
+import { defineCommand, LIBRARY, PROMPT, SET_FOR_ALL } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
 import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from '../ui/context.js'
@@ -38,7 +38,7 @@ export const readCommand = defineCommand({
     ['--as <kinds>', 'as md, html or docx; several with commas'],
     ['--strict', 'refuse replies that have to be repaired'],
     ['--answered', 'pass over records that have no reply'],
-    ['--set <name=value>', 'a value that is the same for all records; may be repeated', list],
+    SET_FOR_ALL,
     ['--locale <tag>', 'how the prompt was written: a language tag'],
     ['--overwrite', 'write over files that exist'],
     ['--json', 'the summary as JSON'],

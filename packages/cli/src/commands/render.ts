@@ -2,7 +2,7 @@ import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
 import { printProblem, type Prompt } from 'dunelight'
 import { renderTable, type TableFile } from '@dunelight/node'
-import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, OVERWRITE, PROMPT, TABLE_FLAGS, whole } from '../define-command.js'
+import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, OVERWRITE, PROMPT, TABLE_FLAGS, TAKE, whole } from '../define-command.js'
 import { tableOf, type TableFlags } from '../flags/batch-flags.js'
 import { openToRender } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
@@ -20,7 +20,7 @@ export const renderCommand = defineCommand({
     ...TABLE_FLAGS,
     ['--set <name=value>', 'a value; may be repeated; item.title=Lamp sets a field', list],
     ['--record <id>', 'only the record of this id'],
-    ['--take <n>', 'end after so many records that fit', whole],
+    TAKE,
     ['--to <file>', 'write there instead of stdout'],
     OVERWRITE,
     ['--aside <file>', 'write what was set aside there, as JSON Lines'],

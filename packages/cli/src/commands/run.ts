@@ -1,6 +1,19 @@
 import { runBatch, type RunResult } from '@dunelight/node'
 import type { RenderCounts } from '@dunelight/node/host'
-import { BATCH, BATCH_FLAGS, defineCommand, LIBRARY, list, LOCALE, OVERWRITE_FOREIGN, RUNS_FOLDER, whole } from '../define-command.js'
+import {
+  BATCH,
+  BATCH_FLAGS,
+  BUDGET,
+  defineCommand,
+  LIBRARY,
+  LOCALE,
+  OVERWRITE_FOREIGN,
+  RUNS_FOLDER,
+  SAMPLE,
+  SET_FOR_ALL,
+  TAKE,
+  whole,
+} from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { openToRun } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
@@ -15,14 +28,14 @@ export const runCommand = defineCommand({
   arguments: [LIBRARY, BATCH],
   options: [
     ...BATCH_FLAGS,
-    ['--set <name=value>', 'a value that is the same for all records; may be repeated', list],
-    ['--take <n>', 'end after so many records that fit', whole],
-    ['--sample <n>', 'only so many records, drawn by lot', whole],
+    SET_FOR_ALL,
+    TAKE,
+    SAMPLE,
     ['--seed <n>', 'decides between the wordings of vary, and what is drawn', whole],
     ['--to <file>', 'hand the output on to there: .jsonl, .csv, .tsv, .xlsx, .parquet, out/{item.number}.md, or - for stdout'],
     ['--envelope <name>', 'the form of a line: an envelope of the library'],
     ['--tokens', 'count the tokens of every prompt'],
-    ['--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m'],
+    BUDGET,
     LOCALE,
     ['--workers <n>', 'render on so many threads, at most 64', threads],
     ['--bare', 'lines of the record and its turns alone, without fingerprints'],

@@ -1,6 +1,6 @@
 import { ProblemError, type Form, type Prompt } from 'dunelight'
 import { problem, defined } from 'dunelight/host'
-import { defineCommand, LIBRARY, list, PROMPT, whole } from '../define-command.js'
+import { defineCommand, LIBRARY, list, PROMPT, RECORD_FLAGS, whole } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { namedValues, type ValueFlags } from '../flags/record.js'
 import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'
@@ -23,8 +23,7 @@ export const sampleCommand = defineCommand({
     ['--as <way>', 'other than asked in this way'],
     ['--ways', 'list the ways'],
     ['--set <name=value>', 'a value, if the form depends on it; may be repeated', list],
-    ['--records <file>', 'a table to take the record from'],
-    ['--record <id>', 'the record’s id or row number'],
+    ...RECORD_FLAGS,
   ],
   examples: ['sample demo/marram-house survey/grade --seed 7 --as captioned'],
   run: (context, [folder, prompt], flags: SampleFlags) => sample(context, folder, prompt, flags),

@@ -1,6 +1,6 @@
 import type { Library, Prompt } from 'dunelight'
 import { describe, type Declared } from 'dunelight/parts'
-import { defineCommand, JSON_FLAG, LIBRARY, list, PROMPT } from '../define-command.js'
+import { defineCommand, JSON_FLAG, LIBRARY, list, PROMPT, RECORD_FLAGS } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { printOrigins } from '../ui/print-origins.js'
 import { namedValues, type ValueFlags } from '../flags/record.js'
@@ -16,12 +16,7 @@ export const showCommand = defineCommand({
   group: 'Write',
   about: 'Shows a prompt: what it takes, what it draws on, and with values where every stretch of it comes from.',
   arguments: [LIBRARY, PROMPT],
-  options: [
-    ['--set <name=value>', 'a value; may be repeated', list],
-    ['--records <file>', 'a table to take the record from'],
-    ['--record <id>', 'the record’s id or row number'],
-    JSON_FLAG,
-  ],
+  options: [['--set <name=value>', 'a value; may be repeated', list], ...RECORD_FLAGS, JSON_FLAG],
   examples: [
     'show demo/marram-house label/write',
     'show demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007',

@@ -7,8 +7,8 @@ import { readSet } from './values.js'
 /** A run’s file, its library, and the values that its options set, for whoever continues it. */
 export async function openRun(folder: string): Promise<{ file: RunFile; library: Library; given: Record<string, unknown> }> {
   const file = await readRun(folder)
-  const library = await openToRender(libraryOf(folder, file), file.prompt.name)
-  const { locale, said } = file
-  const given = await readSet(library.prompt(file.prompt.name), said, { locale, limit: library.limits.attachmentBytes })
+  const { locale, said, prompt } = file
+  const library = await openToRender(libraryOf(folder, file), prompt.name)
+  const given = await readSet(library.prompt(prompt.name), said, { locale, limit: library.limits.attachmentBytes })
   return { file, library, given }
 }

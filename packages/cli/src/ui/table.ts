@@ -42,16 +42,11 @@ export function columns(rows: readonly (readonly string[])[], { indent = 0, righ
   return table
     .toString()
     .split('\n')
-    .map((line) => `${' '.repeat(indent)}${trimmed(line).replaceAll('\u001b[', COLOUR)}\n`)
+    .map((line) => `${' '.repeat(indent)}${line.trimEnd().replaceAll('\u001b[', COLOUR)}\n`)
     .join('')
 }
 
 export interface ColumnOptions {
   readonly indent?: number
   readonly right?: readonly number[]
-}
-
-/** Without the spaces at its end, which may stand within a colour. */
-function trimmed(line: string): string {
-  return line.trimEnd()
 }

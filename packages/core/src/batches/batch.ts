@@ -3,7 +3,7 @@ import { DEFAULT_LIMITS, type BatchModel, type ColumnModel, type JoinModel } fro
 import { readBatch } from '../artefacts/batch.js'
 import type { Library } from '../library/library.js'
 import type { AnyValues, Prompt } from '../library/prompt.js'
-import { problem, ProblemError, type Problem } from '../problems/problem.js'
+import { problem, ProblemError, type Problem, type Report } from '../problems/problem.js'
 import { nodesOf } from '../source/yaml.js'
 import { EnvelopeWriter } from './envelope.js'
 import { StandardWriter, type LineWriter } from './line.js'
@@ -133,7 +133,9 @@ export function plainBatch(prompt: Prompt, { given = {}, locale }: BatchOptions 
 export function batchModel(data: Readonly<Record<string, unknown>>): BatchModel {
   const problems: Problem[] = []
   const root = nodesOf(data, OPTIONS_FILE)
-  const model = readBatch({ name: 'options', file: root.file, root, report: (p) => problems.push(p), limits: DEFAULT_LIMITS })
+  // Data stands in no file: only its texts have places.
+  const report: Report = (p) => problems.push(p.span?.source === root.file ? { ...p, span: undefined, place: undefined } : p)
+  const model = readBatch({ name: 'options', file: root.file, root, report, limits: DEFAULT_LIMITS })
   if (problems.some((p) => p.severity === 'error')) throw new ProblemError(problems)
   return model
 }

@@ -1,6 +1,6 @@
 import { join, resolve } from 'node:path'
 import type { Problem } from 'dunelight'
-import { problem, type Batch } from 'dunelight/host'
+import { problem } from 'dunelight/host'
 import type { ReadyModel } from '../models/ready-model.js'
 import { lineOptions } from '../render/line-options.js'
 import { sha256 } from '../output/bytes.js'
@@ -19,8 +19,7 @@ import {
 import { checkBudget } from '../runs/budget.js'
 import { carryOut, type RunResult } from '../runs/carry-out.js'
 import { refuseForeign } from '../runs/publish.js'
-import type { TableFile } from '../sources/open-table.js'
-import { headingsOf, readPools } from '../sources/records.js'
+import { openSource, type RecordSource } from '../sources/records.js'
 import type { AskCounts } from './ask-counts.js'
 import type { AskRun, Asking, TokenCorrection } from './ask-run.js'
 import { askTask, type AskListener } from './ask-task.js'
@@ -68,12 +67,9 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
   const identity = sha256(options.model.identity)
   const correction = model.tokens || model.budget !== undefined ? await correctionFor(runs, identity) : undefined
   const run = await newRun(options, batch, async (records) => {
-    if (model.budget === undefined) return
-    await checkBudget(
-      { batch, source: records, pools: await readPools(batch, folder) },
-      await lineOptions(batch, false),
-      correction?.factor,
-    )
+    const source = await openSource(batch, folder, records, options)
+    if (model.budget !== undefined) await checkBudget(source, await lineOptions(batch, false), correction?.factor)
+    return source
   })
   const { counts: _, ...begun } = run.file
   const file: AskRun = {
@@ -82,7 +78,7 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
     to: to === undefined ? undefined : resolve(to),
     asking: askingOf(options, identity, correction),
   }
-  return carry(run.folder, file, batch, run.records, options)
+  return carry(run.folder, file, { ...run.prepared, source: run.records }, options)
 }
 
 function askingOf(
@@ -111,7 +107,7 @@ function askingOf(
 export async function resumeAsking(folder: string, options: ResumeAskingOptions): Promise<AskResult> {
   const file = (await resumable(folder)) as AskRun
   const { batch, home, records } = await unchangedBatch(folder, file, options, () => modelChanges(file, options.model))
-  return carry(folder, file, batch, records, { ...options, folder: home })
+  return carry(folder, file, await openSource(batch, home, records, options), { ...options, folder: home })
 }
 
 function modelChanges({ asking }: AskRun, { identity }: ReadyModel): Problem[] {
@@ -119,16 +115,11 @@ function modelChanges({ asking }: AskRun, { identity }: ReadyModel): Problem[] {
   return [problem('run-changed', { what: `the model "${asking.model}"`, says: 'is described in another way' })]
 }
 
-async function carry(
+function carry(
   folder: string,
   file: AskRun,
-  batch: Batch,
-  table: TableFile,
+  source: RecordSource,
   options: ResumeAskingOptions & { readonly folder: string },
 ): Promise<AskResult> {
-  const { notice, onHeading } = options
-  const pools = await readPools(batch, options.folder, notice ? { notice } : {})
-  const known = await headingsOf(table)
-  const source = { batch, source: table, pools, known, ...(notice && { notice }), ...(onHeading && { onHeading }) }
-  return carryOut(folder, file, await askTask(folder, file, source, options), options)
+  return carryOut(folder, file, () => askTask(folder, file, source, options), options)
 }

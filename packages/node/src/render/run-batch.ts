@@ -19,7 +19,7 @@ import { publish, publishAll, refuseForeign } from '../runs/publish.js'
 import { commonFolder } from '../runs/safe-path.js'
 import type { Step } from '../runs/step.js'
 import type { TableFile } from '../sources/open-table.js'
-import { headingsOf, readPools, RecordMaker } from '../sources/records.js'
+import { openSource } from '../sources/records.js'
 import { convert } from './convert.js'
 import { lineOptions } from './line-options.js'
 import { outputForm } from './output-form.js'
@@ -98,15 +98,10 @@ export async function resumeRun(folder: string, options: ResumeOptions): Promise
 async function renderingOf(
   batch: Batch,
   { folder, records, to, bare }: { folder: string; records: TableFile; to: string | undefined; bare: boolean },
-  { notice, onHeading }: ReadListener,
+  listener: ReadListener,
 ): Promise<Rendering> {
-  const pools = await readPools(batch, folder, notice ? { notice } : {})
-  const known = await headingsOf(records)
-  // What is wrong with the headings is known before anything is made.
-  new RecordMaker(batch, { pools, ...(onHeading && { onHeading }) }).records(known, [])
-  const form = outputForm(to ?? 'output.jsonl', batch, known)
-  const line = await lineOptions(batch, bare)
-  return { batch, source: records, pools, known, form, line, ...(notice && { notice }) }
+  const source = await openSource(batch, folder, records, listener)
+  return { ...source, form: outputForm(to ?? 'output.jsonl', batch, source.known), line: await lineOptions(batch, bare) }
 }
 
 async function carry(
@@ -143,7 +138,7 @@ async function carry(
     },
     scratch: [SEEN_FILE, ...(lines === file.output ? [] : [lines])],
   }
-  return carryOut(folder, file, task, listener)
+  return carryOut(folder, file, () => Promise.resolve(task), listener)
 }
 
 async function publishOutput(folder: string, file: RenderRun, { perRecord, model }: Batch, overwrite: boolean) {

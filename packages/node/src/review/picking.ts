@@ -13,7 +13,7 @@ import { unchangedBatch } from '../runs/begin.js'
 import { holderOf } from '../runs/lease.js'
 import { readRun } from '../runs/run-file.js'
 import { Selection } from '../runs/selection.js'
-import { headingsOf, readPools, recordsOf, type RecordSource } from '../sources/records.js'
+import { openSource, recordsOf, type RecordSource } from '../sources/records.js'
 import { PickLog, type PickLine } from './pick-log.js'
 
 /** One of the answers to a record, by its number from 1. */
@@ -103,7 +103,7 @@ export class Picking {
     const holder = await holderOf(folder)
     if (holder) throw new ProblemError([problem('run-alive', { run: file.run, process: holder.process })])
     const { batch, home, records } = await unchangedBatch(folder, file, options)
-    const table: RecordSource = { batch, source: records, pools: await readPools(batch, home), known: await headingsOf(records) }
+    const table = await openSource(batch, home, records)
     const { model, notice, onAgain } = options
     const log = await PickLog.open(join(folder, PICKS_FILE))
     const source = await AnswerSource.open({

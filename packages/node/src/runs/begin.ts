@@ -143,13 +143,14 @@ export async function resumable(folder: string): Promise<RunFile> {
   return { ...file, state: 'running' }
 }
 
-function ownChanges(file: RunFile, { prompt, given }: Batch): Problem[] {
-  return [
-    ...(prompt.fingerprint === file.prompt.fingerprint
-      ? []
-      : [problem('run-changed', { what: `the prompt "${file.prompt.name}"`, says: 'has changed, or something that it draws on' })]),
-    ...(fingerprintOf(given) === file.given ? [] : [problem('run-changed', { what: 'the values that are set', says: 'have changed' })]),
-  ]
+function ownChanges(before: RunFile, { prompt, given }: Batch): Problem[] {
+  const { name, fingerprint } = before.prompt
+  const problems: Problem[] = []
+  if (prompt.fingerprint !== fingerprint)
+    problems.push(problem('run-changed', { what: `the prompt "${name}"`, says: 'has changed, or something that it draws on' }))
+  if (fingerprintOf(given) !== before.given)
+    problems.push(problem('run-changed', { what: 'the values that are set', says: 'have changed' }))
+  return problems
 }
 
 async function tableChanges({ records, joined }: RunFile): Promise<Problem[]> {

@@ -39,21 +39,26 @@ export interface RunResult<C extends Counts = Counts> {
 /**
  * Does a run's work in its folder: from the beginning, or from where it was interrupted.
  *
+ * @param open Opens what the task needs: called once nobody else works on the run.
  * @throws ProblemError if another process works on it.
  */
 export async function carryOut<C extends Counts>(
   folder: string,
   file: RunFile,
-  task: Task<C>,
+  open: () => Promise<Task<C>>,
   listener: RunListener,
 ): Promise<RunResult<C>> {
   const lease = await Lease.take(folder)
   if (!(lease instanceof Lease)) throw new ProblemError([problem('run-alive', { run: file.run, process: lease.process })])
   try {
     await writeRun(folder, file)
-    return await underLease(folder, file, task, listener)
+    const task = await open()
+    try {
+      return await underLease(folder, file, task, listener)
+    } finally {
+      await task.close?.()
+    }
   } finally {
-    await task.close?.()
     await lease.release()
   }
 }

@@ -94,6 +94,7 @@ export async function work({ step, selection, to, bytes = 0, onRejected, onProgr
 
 async function writeBlock(block: Block, step: Step, to: Destination, onRejected: RunListener['onRejected']): Promise<void> {
   const { counts, onWritten } = step
+  const { writeFile } = to
   const written: number[] = []
   const rejected: RejectedRow[] = []
   const pieces: Uint8Array[] = []
@@ -103,13 +104,15 @@ async function writeBlock(block: Block, step: Step, to: Destination, onRejected:
   block.lengths.forEach((length, place) => {
     const start = end
     end += length
-    const row = block.rejected.get(place)
-    const passedOver = block.passedOver?.has(place) ?? false
-    const path = to.writeFile ? (block.paths[place] ?? '') : undefined
-    if (row && !passedOver) rejected.push(row)
-    if (!row && !passedOver) written.push(place)
-    if (!row && !passedOver && path === undefined) return
-    if (!row && !passedOver && path !== undefined) files.push({ path, bytes: block.bytes.slice(start, end) })
+    if (!block.passedOver?.has(place)) {
+      const row = block.rejected.get(place)
+      if (row) rejected.push(row)
+      else {
+        written.push(place)
+        if (!writeFile) return
+        files.push({ path: block.paths[place] ?? '', bytes: block.bytes.slice(start, end) })
+      }
+    }
     if (from < start) pieces.push(block.bytes.subarray(from, start))
     from = end
   })
@@ -121,7 +124,6 @@ async function writeBlock(block: Block, step: Step, to: Destination, onRejected:
   }
   for (const onTurn of block.onTurn) onTurn()
   const beside = [...block.beside, ...(onWritten?.(block, written) ?? [])]
-  const { writeFile } = to
   for (let i = 0; writeFile && i < files.length; i += AT_ONCE)
     await Promise.all(files.slice(i, i + AT_ONCE).map(({ path, bytes }) => writeFile(path, bytes)))
   await to.write(pieces)

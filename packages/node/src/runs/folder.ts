@@ -1,4 +1,4 @@
-import { open, readFile, type FileHandle } from 'node:fs/promises'
+import { open, readFile, rm, type FileHandle } from 'node:fs/promises'
 import { join } from 'node:path'
 import { fileName } from '../output/file-names.js'
 import { append, replaceFile, writeNew } from '../output/files.js'
@@ -49,7 +49,7 @@ export class RunFolder implements Destination {
 
   private constructor(
     private readonly options: FolderOptions,
-    private readonly files: ReadonlyMap<string, FileHandle>,
+    private readonly files: Map<string, FileHandle>,
     private readonly sizes: Record<string, number>,
     readonly before: Checkpoint | undefined,
     counts: Counts,
@@ -66,11 +66,10 @@ export class RunFolder implements Destination {
     const sizes: Record<string, number> = {}
     for (const name of new Set([...(base === undefined ? [output] : []), REJECTED_FILE, ...Object.keys(heads)])) {
       const length = before?.files[name] ?? 0
-      const file = await open(join(folder, name), 'a+')
-      // Not cut if there is nothing to cut off: some disks write all of a file that was ever cut when it is closed, and have it waited for.
-      if ((await file.stat()).size > length) await file.truncate(length)
-      files.set(name, file)
       sizes[name] = length
+      // A file that only some runs need comes into being with its first line.
+      if (length === 0 && name !== output && name !== REJECTED_FILE) await rm(join(folder, name), { force: true })
+      else files.set(name, await opened(join(folder, name), length))
     }
     return new RunFolder(options, files, sizes, before, counts)
   }
@@ -96,8 +95,10 @@ export class RunFolder implements Destination {
   }
 
   async add(name: string, content: string | Uint8Array): Promise<void> {
-    const file = this.files.get(name)
-    if (file) this.sizes[name] = (this.sizes[name] ?? 0) + (await append(file, content, name))
+    if (!(name in this.sizes)) return
+    const file = this.files.get(name) ?? (await opened(join(this.options.folder, name), 0))
+    this.files.set(name, file)
+    this.sizes[name] = (this.sizes[name] ?? 0) + (await append(file, content, name))
   }
 
   async reached(point: Point): Promise<void> {
@@ -137,4 +138,12 @@ export class RunFolder implements Destination {
       await this.options.also?.(bytes)
     }
   }
+}
+
+/** Opens a file to add to it, cut off after so many bytes. */
+async function opened(path: string, length: number): Promise<FileHandle> {
+  const file = await open(path, 'a+')
+  // Not cut if there is nothing to cut off: some disks write all of a file that was ever cut when it is closed, and have it waited for.
+  if ((await file.stat()).size > length) await file.truncate(length)
+  return file
 }

@@ -1,4 +1,4 @@
-import { problem, type BatchRecord } from 'dunelight/host'
+import type { BatchRecord } from 'dunelight/host'
 import type { RecordChunk } from '../sources/records.js'
 import { BlockBuilder, type Block } from './block.js'
 import { BufferPool } from './buffer-pool.js'
@@ -106,7 +106,5 @@ function isList<T>(found: Several<T>): found is readonly Promise<T>[] {
 
 /** What a record without values comes to. */
 export function unprepared({ problems }: BatchRecord): Rejection {
-  return {
-    problems: problems.length > 0 ? problems : [problem('internal-error', { cause: 'a record without values and problems', stack: '' })],
-  }
+  return { problems }
 }

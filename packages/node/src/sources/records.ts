@@ -21,6 +21,25 @@ export interface RecordSource extends RecordsOptions {
   readonly source: TableSource
 }
 
+/**
+ * The records of a batch from a table, ready to be read: its joined tables are in memory, its headings are known.
+ *
+ * @throws ProblemError if a table cannot be read, or if a column that every row needs is missing.
+ */
+export async function openSource(
+  batch: Batch,
+  folder: string,
+  source: TableFile,
+  { notice, onHeading }: Pick<RecordsOptions, 'notice' | 'onHeading'> = {},
+): Promise<RecordSource & { readonly known: readonly string[] }> {
+  const hears = notice ? { notice } : {}
+  const pools = await readPools(batch, folder, hears)
+  const known = await headingsOf(source)
+  // Once, and before anything is made of the rows.
+  new RecordMaker(batch, { pools, ...(onHeading && { onHeading }) }).records(known, [])
+  return { batch, source, pools, known, ...hears }
+}
+
 /** The records of a batch; of one with a sample those that are drawn. */
 export function recordsOf({ batch, source, ...options }: RecordSource): AsyncGenerator<RecordChunk> {
   const chunks = readRecords(batch, source, options)
