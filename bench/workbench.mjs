@@ -40,16 +40,20 @@ export async function benchWorkbench(say) {
   for (let i = 0; i < STARTS; i++) {
     page = await browser.newPage()
     await page.goto(address)
-    await page.waitForFunction(() => globalThis.bench.pass?.done)
+    await page.waitForFunction(() => globalThis.bench?.state.pass.pass?.done)
     starts.push(await page.evaluate(() => globalThis.bench.firstSheet))
     if (i < STARTS - 1) await page.close()
   }
   say(`  start to first sheet     ${median(starts).toFixed(0)} ms`)
   say(`  a key, on the demo       ${await keys(page)}`)
   await page.locator('input[type=file]').setInputFiles(many)
-  await page.waitForFunction(() => globalThis.bench.table?.rows.length === 100_000 && globalThis.bench.pass?.done, undefined, {
-    timeout: 120_000,
-  })
+  await page.waitForFunction(
+    () => globalThis.bench.state.table.table?.rows.length === 100_000 && globalThis.bench?.state.pass.pass?.done,
+    undefined,
+    {
+      timeout: 120_000,
+    },
+  )
   say(`  a key, 100,000 rows      ${await keys(page)}`)
   const scroll = await page.evaluate(async () => {
     const grid = globalThis.document.querySelector('.grid-scroll')
@@ -73,7 +77,8 @@ export async function benchWorkbench(say) {
 async function keys(page) {
   await page.evaluate(() => {
     const { bench } = globalThis
-    bench.set({ file: 'prompts/label/write.yaml', view: 'sheet' })
+    bench.editing.open('prompts/label/write.yaml')
+    bench.selection.show('sheet')
     globalThis.took = []
     let down = 0
     globalThis.addEventListener('keydown', (event) => (down = event.timeStamp), true)

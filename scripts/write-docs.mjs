@@ -1,5 +1,5 @@
-// Writes what derives from the code: docs/problems.md, docs/schemas, and in docs/language.md the formats and the grammar. With --check it only says whether
-// they are current.
+// Writes the docs that are generated from the code: docs/api.md, docs/problems.md, docs/schemas, and parts of docs/language.md, docs/examples.md and
+// docs/outputs.md. With --check it only reports those that are out of date.
 import { execFileSync } from 'node:child_process'
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
@@ -8,6 +8,7 @@ import { plainBatch, registry } from 'dunelight/host'
 import { FILE_KINDS } from 'dunelight/file-schemas'
 import { openLibrary } from '@dunelight/node'
 import { readRecords, REJECTED_SCHEMA } from '@dunelight/node/host'
+import { apiDocs } from './api-docs.mjs'
 
 const problems = `# Problems
 
@@ -59,7 +60,14 @@ for (const [name, records] of [
 ])
   outputs = fill(outputs, `asking ${name}`, await asked(name, records))
 
+const api = await apiDocs()
+if (api.incomplete.length > 0) {
+  process.stderr.write(`${api.incomplete.join('\n')}\n`)
+  process.exitCode = 1
+}
+
 const pages = {
+  'docs/api.md': api.page,
   'docs/schemas/rejected-record.schema.json': `${JSON.stringify(REJECTED_SCHEMA, null, 2)}\n`,
   ...Object.fromEntries(FILE_KINDS.map(({ name, schema }) => [`docs/schemas/${name}.schema.json`, `${JSON.stringify(schema, null, 2)}\n`])),
   'docs/outputs.md': outputs,

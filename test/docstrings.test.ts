@@ -1,38 +1,72 @@
-import { readdirSync, readFileSync } from 'node:fs'
-import { join, resolve } from 'node:path'
+import { createWriteStream, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
+import * as node from '@dunelight/node'
+import * as nodeHost from '@dunelight/node/host'
 import * as dunelight from 'dunelight'
 import * as host from 'dunelight/host'
 import * as parts from 'dunelight/parts'
 
-/** `expression; // => value` in the docstrings of the core, with the file that it stands in. */
-function examplesIn(folder: string): [says: string, file: string, expression: string, value: string][] {
-  return readdirSync(folder, { withFileTypes: true }).flatMap((entry): [string, string, string, string][] => {
-    const path = join(folder, entry.name)
-    if (entry.isDirectory()) return examplesIn(path)
-    if (!path.endsWith('.ts') || path.endsWith('.test.ts')) return []
-    return [...readFileSync(path, 'utf8').matchAll(/^ *\* @example (.*); \/\/ => (.*)$/gm)].map((m): [string, string, string, string] => [
-      m[1]!,
-      path,
-      m[1]!,
-      m[2]!,
-    ])
+const { constructor: AsyncFunction } = Object.getPrototypeOf(async () => {}) as {
+  constructor: new (...args: string[]) => (...args: unknown[]) => Promise<void>
+}
+
+interface Example {
+  readonly file: string
+  /** The name of what it documents. */
+  readonly of: string
+  readonly code: string
+}
+
+/** The `@example` blocks in a folder's sources. A line `expression // => value` is an assertion. */
+function examplesIn(folder: string): Example[] {
+  return readdirSync(folder, { withFileTypes: true, recursive: true }).flatMap((entry) => {
+    if (!entry.isFile() || !entry.name.endsWith('.ts') || entry.name.endsWith('.test.ts')) return []
+    const file = join(entry.parentPath, entry.name)
+    const docs = readFileSync(file, 'utf8').matchAll(
+      /^( *)\/\*\*\n(?:\1 \*.*\n)+?\1 \*\/\n(?:.*?\b(?:function\*?|class|const|get|async) )?(?!function)(\w+)/gm,
+    )
+    return [...docs].flatMap(([doc, , name]) =>
+      [...doc.matchAll(/\* @example ?([^]*?)(?=\n *\* ?@|\n *\*\/)/g)].map((m) => ({
+        file,
+        of: name ?? '',
+        code: (m[1] ?? '').replaceAll(/^ *\* ?/gm, '').trim(),
+      })),
+    )
   })
 }
 
-const examples = examplesIn('packages/core/src')
+const examples = [...examplesIn('packages/core/src'), ...examplesIn('packages/node/src'), ...examplesIn('packages/tables/src')]
 
 describe('examples in docstrings', () => {
-  test('are there', () => expect(examples.length).toBeGreaterThan(7))
+  test('exist', () => expect(examples.length).toBeGreaterThan(60))
 
-  test.each(examples)('%s', async (_says, file, expression, value) => {
-    const own = (await import(resolve(file))) as Record<string, unknown>
-    const names = { ...dunelight, ...parts, ...host, ...own } as Record<string, unknown>
-    const evaluate = (code: string): unknown => {
-      // The examples are our own source, read from the repository.
-      // eslint-disable-next-line @typescript-eslint/no-implied-eval, @typescript-eslint/no-unsafe-call
-      return new Function(...Object.keys(names), `return (${code})`)(...Object.values(names)) as unknown
-    }
-    expect(evaluate(expression)).toEqual(evaluate(value))
-  })
+  test.each(examples.map((example) => [`${example.of}: ${example.code.split('\n').at(-1) ?? ''}`, example] as const))(
+    '%s',
+    async (_, { file, code }) => {
+      const own = (await import(join('..', file))) as Record<string, unknown>
+      const scratch = mkdtempSync(join(tmpdir(), 'dunelight-example-'))
+      const check = (actual: unknown, expected: unknown) => expect(actual).toEqual(expected)
+      const names: Record<string, unknown> = {
+        ...dunelight,
+        ...parts,
+        ...host,
+        ...node,
+        ...nodeHost,
+        ...own,
+        createWriteStream,
+        join,
+        scratch,
+        check,
+      }
+      const body = code.replaceAll(/^(.*?);? \/\/ => (.*)$/gm, 'check($1, $2)')
+      expect(body).not.toBe(code)
+      try {
+        await new AsyncFunction(...Object.keys(names), body)(...Object.values(names))
+      } finally {
+        rmSync(scratch, { recursive: true, force: true })
+      }
+    },
+  )
 })

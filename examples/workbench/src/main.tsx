@@ -1,10 +1,10 @@
 import { defined } from 'dunelight/host'
 import '@mantine/core/styles.css'
-import './bench.css'
+import './page.css'
 import { createTheme, MantineProvider } from '@mantine/core'
 import { createRoot } from 'react-dom/client'
-import { Bench } from './bench/bench.js'
-import { Service } from './bench/service.js'
+import { Bench } from './state/bench.js'
+import { Service } from './state/service.js'
 import { Workbench } from './views/workbench.js'
 
 const theme = createTheme({
@@ -16,17 +16,17 @@ const theme = createTheme({
   fontSizes: { xs: '12px', sm: '13px', md: '14px', lg: '16px', xl: '18px' },
 })
 
-const bench = new Bench(new Service(location.hash.slice(1)))
+const opening = Bench.open(new Service(location.hash.slice(1)))
 declare global {
   interface Window {
     /** For measuring in the page. */
-    bench: Bench
+    bench?: Bench
   }
 }
-window.bench = bench
+void opening.then((bench) => (window.bench = bench)).catch(() => undefined)
 
 createRoot(defined(document.getElementById('bench'))).render(
   <MantineProvider theme={theme} defaultColorScheme="auto">
-    <Workbench bench={bench} />
+    <Workbench opening={opening} />
   </MantineProvider>,
 )

@@ -45,7 +45,4 @@ export { type JsonSchema, schemaOf, type SchemaOptions } from './interop/to-sche
 export { variablesFromSchema } from './interop/from-schema.js'
 export { type Likeness, type Picked, type PickedCase, Picker, type PickRule } from './examples/picker.js'
 export { STRATEGIES } from './examples/pick/index.js'
-export { alikePairs, nearestPairs, type Pair } from './examples/pairs.js'
 export type { SetPick } from './render/run.js'
-export { leaveOneOut, type LeaveOneOut } from './examples/leave-one-out.js'
-export { Fit, type FitReport, type FittedVariable } from './batches/fit.js'

@@ -31,7 +31,10 @@ export interface TextTableOptions extends DecodeOptions {
 /**
  * Reads a table of text as it arrives: from a file's stream in Node, from a dropped file's in the browser. Only a list in YAML is held whole.
  *
- * @example for await (const { headings, rows } of readTextTable(new Blob(['Title;Made\nlamp;1890']).stream(), 'csv', { name: 'lamps' })) console.log(headings, rows); // => ['Title', 'Made'] [['lamp', '1890']]
+ * @example
+ * const parts = []
+ * for await (const part of readTextTable(new Blob(['Title;Made\nlamp;1890']).stream(), 'csv', { name: 'lamps' })) parts.push(part)
+ * parts.flatMap(({ rows }) => rows) // => [['lamp', '1890']]
  * @throws ProblemError where it cannot be read.
  */
 export function readTextTable(source: Bytes, format: TextFormat, options: TextTableOptions): AsyncGenerator<TableRows> {

@@ -4,17 +4,22 @@ import { useMemo, useState } from 'react'
 import { STRATEGIES } from 'dunelight/parts'
 import { defined } from 'dunelight/host'
 import { parseDocument } from 'yaml'
-import type { Bench } from '../bench/bench.js'
-import { sheetOf, turnsText, type Sheet } from '../bench/sheet.js'
-import type { Subject } from '../bench/subject.js'
+import type { Bench } from '../state/bench.js'
+import { sheetOf, turnsText, type Sheet } from '../model/sheet.js'
+import type { Subject } from '../model/subject.js'
 import { ProblemList } from './problem-list.js'
 import { useBench } from './use-bench.js'
+import './beside.css'
 
 type Other = { readonly value: string; readonly label: string; readonly files: (bench: Bench) => Readonly<Record<string, string>> }
 
 /** Two wordings for the same record: what is edited here, and another. Steps go through the records in which they differ. */
 export function BesideView({ bench }: { bench: Bench }) {
-  const { row, hand, table, files, library, data } = useBench(bench)
+  const { row, wanted: selected } = useBench(bench, (s) => s.selection)
+  const hand = useBench(bench, (s) => s.editing.hand)
+  const { table, joined } = useBench(bench, (s) => s.table)
+  const { files, data } = useBench(bench, (s) => s.library)
+  const { library, sheet: left, subject: current } = useBench(bench, (s) => s.shown)
   const [wanted, setWanted] = useState('saved')
   const [settings, setSettings] = useState('')
   const [looking, setLooking] = useState<string>()
@@ -23,19 +28,18 @@ export function BesideView({ bench }: { bench: Bench }) {
   const other = others.find(({ value }) => value === wanted) ?? defined(others[0])
   const subject = useMemo(
     () => bench.subjectOf(withSettings(bench, other.files(bench), settings)),
-    [bench, other, files, data, table, settings, bench.wanted],
+    [bench, other, files, data, table, joined, settings, selected],
   )
   const hasRows = table !== undefined && table.rows.length > 0
-  const left = bench.sheet
   const right = useMemo(() => sheetOf(subject, row, hand, hasRows), [subject, row, hand, hasRows])
 
   const step = async (by: 1 | -1) => {
     const rows = table?.rows.length ?? 0
     setLooking('looking …')
     for (let at = row + by, looked = 0; at >= 0 && at < rows; at += by, looked++) {
-      if (turnsText(bench.current, at) !== turnsText(subject, at)) {
+      if (turnsText(current, at) !== turnsText(subject, at)) {
         setLooking(undefined)
-        bench.chooseRow(at)
+        bench.selection.chooseRow(at)
         return
       }
       // The page stays quick while a large table is gone through.
@@ -77,44 +81,46 @@ export function BesideView({ bench }: { bench: Bench }) {
       </Group>
       <div className="beside-scroll">
         <Difference left={left} right={right} whole={whole} names={['as edited', other.label]} />
-        <SettingsDifference left={bench.current} right={subject} />
+        <SettingsDifference left={current} right={subject} />
       </div>
     </div>
   )
 }
 
 function othersOf(bench: Bench): Other[] {
-  const own = bench.library.shelf.prompts.get(bench.wanted.prompt)
-  const sets = own ? bench.library.graph.drawsOn({ kind: 'prompt', name: own.name }).filter(({ kind }) => kind === 'example set') : []
+  const own = bench.state.shown.library.shelf.prompts.get(bench.state.selection.wanted.prompt)
+  const sets = own
+    ? bench.state.shown.library.graph.drawsOn({ kind: 'prompt', name: own.name }).filter(({ kind }) => kind === 'example set')
+    : []
   const changed = (file: string, change: (document: ReturnType<typeof parseDocument>) => void) => (held: Bench) => {
-    const document = parseDocument(held.files[file] ?? '')
+    const document = parseDocument(held.state.library.files[file] ?? '')
     change(document)
-    return { ...held.files, [file]: String(document) }
+    return { ...held.state.library.files, [file]: String(document) }
   }
   return [
-    { value: 'saved', label: 'as saved', files: (held) => held.data.files },
+    { value: 'saved', label: 'as saved', files: (held) => held.state.library.data.files },
     ...(own
-      ? [...bench.library.shelf.personas.keys()].map((name) => ({
+      ? [...bench.state.shown.library.shelf.personas.keys()].map((name) => ({
           value: `persona ${name}`,
           label: `persona ${name}`,
           files: changed(own.file.name, (document) => document.set('persona', name)),
         }))
       : []),
     ...sets.flatMap(({ name }) => {
-      const file = defined(bench.library.shelf.examples.get(name)).file.name
+      const file = defined(bench.state.shown.library.shelf.examples.get(name)).file.name
       return STRATEGIES.map(({ name: by }) => ({
         value: `pick ${name} ${by}`,
         label: `${name} picked by ${by}`,
         files: changed(file, (document) => document.setIn(['pick', 'by'], by)),
       }))
     }),
-    { value: 'settings', label: 'other settings', files: (held) => held.files },
+    { value: 'settings', label: 'other settings', files: (held) => held.state.library.files },
   ]
 }
 
 /** The prompt's file with settings typed over its own, where they can be read. */
 function withSettings(bench: Bench, files: Readonly<Record<string, string>>, typed: string): Readonly<Record<string, string>> {
-  const file = bench.fileOf(bench.wanted.prompt)
+  const file = bench.library.fileOf(bench.state.selection.wanted.prompt)
   if (typed.trim() === '' || file === undefined) return files
   const said: unknown = parseDocument(typed).toJS()
   if (typeof said !== 'object' || said === null) return files

@@ -1,4 +1,5 @@
-import type { Bench, View } from '../bench/bench.js'
+import type { Bench } from '../state/bench.js'
+import type { View } from '../state/page-state.js'
 import type { Command } from './palette.js'
 import { chooseSource, sourcesOf } from './sources.js'
 
@@ -12,33 +13,38 @@ const FIRST_PROMPT = 'title: A first prompt\nvariables:\n  name: text\nturns:\n 
 
 /** Opens the source of the prompt, or closes it. */
 export function toggleSource(bench: Bench): void {
-  bench.set({ file: bench.file === undefined ? bench.fileOf(bench.wanted.prompt) : undefined })
+  const { editing, selection } = bench.state
+  bench.editing.open(editing.file === undefined ? bench.library.fileOf(selection.wanted.prompt) : undefined)
 }
 
 /** All that can be done with the library that is open. */
 export function commandsOf(bench: Bench): Command[] {
   return [
-    { name: 'Save what is edited', keys: 'Ctrl+S', run: () => void bench.saveAll() },
-    { name: bench.file === undefined ? 'Open the source' : 'Close the source', keys: 'Ctrl+E', run: () => toggleSource(bench) },
-    ...VIEWS.map(({ value, label }) => ({ name: `View: ${label}`, run: () => bench.set({ view: value }) })),
+    { name: 'Save what is edited', keys: 'Ctrl+S', run: () => void bench.editing.saveAll() },
+    {
+      name: bench.state.editing.file === undefined ? 'Open the source' : 'Close the source',
+      keys: 'Ctrl+E',
+      run: () => toggleSource(bench),
+    },
+    ...VIEWS.map(({ value, label }) => ({ name: `View: ${label}`, run: () => bench.selection.show(value) })),
     { name: 'Go to the records', run: () => document.querySelector<HTMLElement>('.grid-row[tabindex="0"]')?.focus() },
     { name: 'Go to the sheet', run: () => document.querySelector<HTMLElement>('.stretch[data-at="0"]')?.focus() },
-    ...bench.promptNames.map((name) => ({ name: `Prompt: ${name}`, run: () => void bench.choosePrompt(name) })),
+    ...bench.library.promptNames.map((name) => ({ name: `Prompt: ${name}`, run: () => void bench.selection.choosePrompt(name) })),
     ...sourcesOf(bench).map(({ value, label }) => ({ name: `Records: ${label}`, run: () => chooseSource(bench, value) })),
-    ...Object.keys(bench.files).map((path) => ({ name: `File: ${path}`, run: () => bench.set({ file: path }) })),
-    ...bench.edited.map((path) => ({ name: `Take back the edits of ${path}`, run: () => bench.revert(path) })),
+    ...Object.keys(bench.state.library.files).map((path) => ({ name: `File: ${path}`, run: () => bench.editing.open(path) })),
+    ...bench.editing.edited.map((path) => ({ name: `Take back the edits of ${path}`, run: () => bench.editing.revert(path) })),
     { name: 'New prompt', run: () => beginPrompt(bench) },
   ]
 }
 
 /** A file of its own for a new prompt, in the editor; the first one of a library is looked at at once. */
 export function beginPrompt(bench: Bench): void {
-  bench.create(freeName(bench), FIRST_PROMPT)
+  bench.editing.create(freeName(bench), FIRST_PROMPT)
 }
 
 function freeName(bench: Bench): string {
   for (let i = 1; ; i++) {
     const path = `prompts/first${i === 1 ? '' : `-${i}`}.yaml`
-    if (!(path in bench.files)) return path
+    if (!(path in bench.state.library.files)) return path
   }
 }

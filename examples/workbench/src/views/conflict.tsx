@@ -1,17 +1,19 @@
 import { Button, Group, Modal } from '@mantine/core'
 import { diffLines } from 'diff'
-import type { Bench } from '../bench/bench.js'
+import type { Bench } from '../state/bench.js'
 import { useBench } from './use-bench.js'
+import './conflict.css'
 
 /** Somebody else has written the file that was edited here: both texts are shown, and nothing is lost unasked. */
 export function ConflictDialog({ bench }: { bench: Bench }) {
-  const { conflict, files } = useBench(bench)
+  const conflict = useBench(bench, (s) => s.library.conflict)
+  const files = useBench(bench, (s) => s.library.files)
   if (!conflict) return null
   const { path, theirs, mark } = conflict
   return (
     <Modal
       opened
-      onClose={() => bench.set({ conflict: undefined })}
+      onClose={() => bench.editing.decideLater()}
       title={`${path} was changed on the disk meanwhile`}
       size="xl"
       closeButtonProps={{ 'aria-label': 'close' }}
@@ -33,13 +35,13 @@ export function ConflictDialog({ bench }: { bench: Bench }) {
             )}
       </pre>
       <Group justify="flex-end">
-        <Button variant="default" onClick={() => bench.set({ conflict: undefined })}>
+        <Button variant="default" onClick={() => bench.editing.decideLater()}>
           Decide later
         </Button>
-        <Button variant="default" onClick={() => bench.takeTheirs(path, theirs, mark)}>
+        <Button variant="default" onClick={() => bench.editing.takeTheirs(path, theirs, mark)}>
           Take what is on the disk
         </Button>
-        <Button onClick={() => void bench.save(path, mark)}>Write mine over it</Button>
+        <Button onClick={() => void bench.editing.save(path, mark)}>Write mine over it</Button>
       </Group>
     </Modal>
   )

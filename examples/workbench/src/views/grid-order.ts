@@ -1,7 +1,7 @@
 import { cellText } from 'dunelight/parts'
 import { defined } from 'dunelight/host'
-import { ROW, type Pass } from '../bench/pass.js'
-import type { BenchTable } from '../bench/table.js'
+import { ROW, type Pass } from '../model/pass.js'
+import type { BenchTable } from '../model/table.js'
 
 export type StateFilter = 'all' | 'fits' | 'aside' | 'changed' | 'out'
 

@@ -1,19 +1,22 @@
-import { withLocalTime } from '../bench/date-time.js'
+import { withLocalTime } from '../model/date-time.js'
 import { Button, Checkbox, FileInput, NumberInput, SegmentedControl, Select, TagsInput, Text, Textarea, TextInput } from '@mantine/core'
 import { useState } from 'react'
 import type { FileValue } from 'dunelight'
 import { describe, type Declared } from 'dunelight/parts'
-import type { Bench } from '../bench/bench.js'
+import type { Bench } from '../state/bench.js'
 import { useBench } from './use-bench.js'
+import './hand.css'
 
 export type Values = Readonly<Record<string, unknown>>
 
 /** A form made of the prompt's variables: for values that no table has, or over those of the record. */
 export function HandView({ bench }: { bench: Bench }) {
-  const { prompt, hand, sheet } = useBench(bench)
+  const prompt = useBench(bench, (s) => s.shown.subject?.prompt)
+  const hand = useBench(bench, (s) => s.editing.hand)
+  const sheet = useBench(bench, (s) => s.shown.sheet)
   if (!prompt) return null
   const values = hand ?? sheet.record?.prepared?.values ?? {}
-  const set = (name: string, value: unknown) => bench.writeByHand({ ...values, [name]: value })
+  const set = (name: string, value: unknown) => bench.editing.fillIn({ ...values, [name]: value })
   return (
     <section className="hand" aria-label="values by hand">
       <div className="hand-tools">
@@ -22,10 +25,10 @@ export function HandView({ bench }: { bench: Bench }) {
             ? 'Values of your own; the table is as it was.'
             : 'The values of the chosen record: whatever you write here is tried at once.'}
         </span>
-        <Button size="compact-xs" variant="default" disabled={!hand} onClick={() => bench.writeByHand(undefined)}>
+        <Button size="compact-xs" variant="default" disabled={!hand} onClick={() => bench.editing.fillIn(undefined)}>
           Back to the record
         </Button>
-        <Button size="compact-xs" variant="default" onClick={() => bench.writeByHand(blank(prompt.variables))}>
+        <Button size="compact-xs" variant="default" onClick={() => bench.editing.fillIn(blank(prompt.variables))}>
           Blank form
         </Button>
       </div>

@@ -1,44 +1,44 @@
 import { defined } from 'dunelight/host'
 import { Button, SegmentedControl, Tooltip } from '@mantine/core'
 import { memo } from 'react'
-import type { Bench, View } from '../bench/bench.js'
+import type { Bench } from '../state/bench.js'
+import { editedFiles, type View } from '../state/page-state.js'
 import { Chooser, choices } from './chooser.js'
 import { toggleSource, VIEWS } from './commands.js'
 import { placeIn } from './origins.js'
-import { chooseSource, sourceOfBench, sourcesOf } from './sources.js'
+import { chooseSource, sourceOf, sourcesOf } from './sources.js'
 import { useBench } from './use-bench.js'
 
 /** What is looked at, how, and what is to be done about it. */
 export function Header({ bench, onPalette }: { bench: Bench; onPalette: () => void }) {
-  const { library, wanted, table, file, view, edited, data } = useBench(bench)
+  const library = useBench(bench, (s) => s.shown.library)
+  const folder = useBench(bench, (s) => s.library.data.folder)
+  const wanted = useBench(bench, (s) => s.selection.wanted)
+  const view = useBench(bench, (s) => s.selection.view)
+  const { table, path } = useBench(bench, (s) => s.table)
+  const isOpen = useBench(bench, (s) => s.editing.file !== undefined)
+  const edited = useBench(bench, (s) => editedFiles(s.library).length)
   const errors = library.problems.filter((p) => p.severity === 'error').map((p) => p.message)
   return (
     <header className="bench-head">
-      <h1>{library.title ?? data.folder}</h1>
+      <h1>{library.title ?? folder}</h1>
       <Chooser
         label="prompt"
         width={190}
-        data={choices(bench.promptNames)}
+        data={choices(bench.library.promptNames)}
         value={wanted.prompt || null}
         placeholder="no prompt yet"
-        onChoose={(name) => void bench.choosePrompt(name)}
+        onChoose={(name) => void bench.selection.choosePrompt(name)}
       />
       <Chooser
         label="records from"
         width={210}
         data={sourcesOf(bench)}
-        value={sourceOfBench(bench)}
+        value={sourceOf(wanted, path)}
         placeholder={table?.name ?? 'no table'}
         onChoose={(value) => chooseSource(bench, value)}
       />
-      <Buttons
-        bench={bench}
-        view={view}
-        open={file !== undefined}
-        edited={edited.length}
-        errors={errors.join('\n')}
-        onPalette={onPalette}
-      />
+      <Buttons bench={bench} view={view} open={isOpen} edited={edited} errors={errors.join('\n')} onPalette={onPalette} />
     </header>
   )
 }
@@ -57,7 +57,7 @@ const Buttons = memo(function Buttons({ bench, view, open, edited, errors, onPal
   const count = errors === '' ? 0 : errors.split('\n').length
   return (
     <>
-      <SegmentedControl size="xs" aria-label="view" data={[...VIEWS]} value={view} onChange={(next) => bench.set({ view: next })} />
+      <SegmentedControl size="xs" aria-label="view" data={[...VIEWS]} value={view} onChange={(next) => bench.selection.show(next)} />
       <span className="spring" />
       {count > 0 && (
         <Tooltip label={errors.split('\n').slice(0, 6).join('\n')} multiline maw={480} withArrow>
@@ -69,7 +69,12 @@ const Buttons = memo(function Buttons({ bench, view, open, edited, errors, onPal
       <Button size="compact-xs" variant={open ? 'filled' : 'default'} onClick={() => toggleSource(bench)} aria-pressed={open}>
         Source
       </Button>
-      <Button size="compact-xs" variant={edited > 0 ? 'filled' : 'default'} disabled={edited === 0} onClick={() => void bench.saveAll()}>
+      <Button
+        size="compact-xs"
+        variant={edited > 0 ? 'filled' : 'default'}
+        disabled={edited === 0}
+        onClick={() => void bench.editing.saveAll()}
+      >
         {edited > 1 ? `Save ${edited}` : 'Save'}
       </Button>
       <Button size="compact-xs" variant="default" onClick={onPalette} aria-label="commands, Ctrl+K">
@@ -80,7 +85,7 @@ const Buttons = memo(function Buttons({ bench, view, open, edited, errors, onPal
 })
 
 function openFirst(bench: Bench): void {
-  const first = bench.library.problems.find((p) => p.severity === 'error' && p.place && p.span)
+  const first = bench.state.shown.library.problems.find((p) => p.severity === 'error' && p.place && p.span)
   if (!first) return
-  bench.jump(placeIn(defined(first.place).file, defined(first.span)))
+  bench.editing.jump(placeIn(defined(first.place).file, defined(first.span)))
 }

@@ -2,14 +2,18 @@ import { defined } from 'dunelight/host'
 import { NumberInput, Tooltip } from '@mantine/core'
 import { useDeferredValue, useMemo } from 'react'
 import type { OriginKind } from 'dunelight/parts'
-import type { Bench } from '../bench/bench.js'
-import type { Sheet } from '../bench/sheet.js'
+import type { Bench } from '../state/bench.js'
+import type { Sheet } from '../model/sheet.js'
 import { KIND_NAMES, KINDS } from './origins.js'
 import { useBench, useNumber } from './use-bench.js'
+import './meter.css'
 
 /** What the record costs, part by part, and how the table's records are spread, against a budget. */
 export function Meter({ bench }: { bench: Bench }) {
-  const { sheet: now, pass, exact, budget } = useBench(bench)
+  const now = useBench(bench, (s) => s.shown.sheet)
+  const { pass } = useBench(bench, (s) => s.pass)
+  const exact = useBench(bench, (s) => s.library.exact)
+  const budget = useBench(bench, (s) => s.selection.budget)
   // The sheet comes first: what it costs is worked out once it stands.
   const sheet = useDeferredValue(now)
   const number = useNumber()
@@ -48,7 +52,7 @@ export function Meter({ bench }: { bench: Bench }) {
         min={1}
         hideControls
         value={budget ?? ''}
-        onChange={(next) => bench.setBudget(typeof next === 'number' ? next : undefined)}
+        onChange={(next) => bench.selection.setBudget(typeof next === 'number' ? next : undefined)}
       />
       {pass && counted && counted.length > 1 && <Histogram tokens={counted} budget={budget} now={total} />}
       {budget !== undefined && counted && (
@@ -67,10 +71,10 @@ export function Meter({ bench }: { bench: Bench }) {
 /** Tokens of the whole, shared out by what wrote them: a token that two parts share goes to the longer. */
 function partsOf(bench: Bench, sheet: Sheet): { total: number; parts: { kind: OriginKind; tokens: number }[] } {
   const turns = sheet.rendering?.turns ?? []
-  const total = turns.reduce((sum, { text }) => sum + bench.count(text), 0)
+  const total = turns.reduce((sum, { text }) => sum + bench.library.count(text), 0)
   const own = new Map<OriginKind, number>()
   for (const { text, origins } of turns)
-    for (const { kind, start, end } of origins) own.set(kind, (own.get(kind) ?? 0) + bench.count(text.slice(start, end)))
+    for (const { kind, start, end } of origins) own.set(kind, (own.get(kind) ?? 0) + bench.library.count(text.slice(start, end)))
   const sum = [...own.values()].reduce((a, b) => a + b, 0)
   const parts = KINDS.flatMap((kind) =>
     own.has(kind) ? [{ kind, tokens: Math.round((defined(own.get(kind)) / Math.max(1, sum)) * total) }] : [],

@@ -1,6 +1,6 @@
 import type { Library, Origin } from 'dunelight'
 import type { OriginKind, Span } from 'dunelight/parts'
-import type { FilePlace } from '../bench/bench.js'
+import type { FilePlace } from '../state/page-state.js'
 
 /** What each kind of origin is called on the page. */
 export const KIND_NAMES: Readonly<Record<OriginKind, string>> = {

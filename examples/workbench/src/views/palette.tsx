@@ -1,5 +1,6 @@
 import { Modal, TextInput } from '@mantine/core'
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react'
+import './palette.css'
 
 export interface Command {
   readonly name: string

@@ -1,7 +1,7 @@
 import { defined } from 'dunelight/host'
 import { Alert, Anchor } from '@mantine/core'
 import type { Problem } from 'dunelight'
-import type { FilePlace } from '../bench/bench.js'
+import type { FilePlace } from '../state/page-state.js'
 import { placeIn } from './origins.js'
 
 interface Props {

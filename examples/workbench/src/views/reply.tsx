@@ -2,13 +2,14 @@ import { Button, Group, Select, Textarea } from '@mantine/core'
 import { useMemo, useState } from 'react'
 import { ProblemError, type CheckedReply, type Form, type Problem } from 'dunelight'
 import { inventor, defined } from 'dunelight/host'
-import type { Bench } from '../bench/bench.js'
+import type { Bench } from '../state/bench.js'
 import { ProblemList } from './problem-list.js'
 import { useBench } from './use-bench.js'
+import './reply.css'
 
 /** A reply, pasted or made up, and what it is read as: what is filled, what is missing, what is to be verified. */
 export function ReplyView({ bench }: { bench: Bench }) {
-  const { sheet } = useBench(bench)
+  const sheet = useBench(bench, (s) => s.shown.sheet)
   const [text, setText] = useState('')
   const [seed, setSeed] = useState(1)
   const [way, setWay] = useState<string | null>(null)
@@ -29,7 +30,7 @@ export function ReplyView({ bench }: { bench: Bench }) {
       setFault(thrown.message)
     }
   }
-  if (!rendering) return <ProblemList problems={sheet.problems} onPlace={(place) => bench.jump(place)} />
+  if (!rendering) return <ProblemList problems={sheet.problems} onPlace={(place) => bench.editing.jump(place)} />
   return (
     <section className="reply" aria-label="reply">
       <div className="reply-side">
@@ -74,10 +75,10 @@ export function ReplyView({ bench }: { bench: Bench }) {
 }
 
 function sampled(bench: Bench, form: Form | undefined, seed: number, way: string | null): string {
-  const { record, rendering } = bench.sheet
+  const { record, rendering } = bench.state.shown.sheet
   if (way !== null && form) return form.sample(seed, { as: way }) ?? ''
   const question = {
-    prompt: bench.wanted.prompt,
+    prompt: bench.state.selection.wanted.prompt,
     record: defined(record).id,
     values: defined(defined(record).prepared).values,
     fingerprint: defined(rendering).fingerprint,

@@ -1,21 +1,28 @@
 import { memo, useEffect, useMemo, useRef, useState, type KeyboardEvent, type MouseEvent, type FocusEvent } from 'react'
 import { Button } from '@mantine/core'
 import type { FinishedTurn, Origin } from 'dunelight'
-import type { Bench } from '../bench/bench.js'
+import type { Bench } from '../state/bench.js'
+import type { EditingState } from '../state/page-state.js'
 import { beginPrompt } from './commands.js'
 import { isAt, KIND_NAMES, KIND_WORDS, KINDS, nameOrigin, placeOf, sourceOf } from './origins.js'
 import { ProblemList } from './problem-list.js'
 import { useBench } from './use-bench.js'
+import './sheet.css'
 
 /** The finished turns of the chosen record as one page; every stretch says what wrote it, and leads there. */
 export function SheetView({ bench }: { bench: Bench }) {
-  const { sheet, before, cursor, table, row } = useBench(bench)
+  const sheet = useBench(bench, (s) => s.shown.sheet)
+  const before = useBench(bench, (s) => s.shown.before)
+  const cursor = useBench(bench, (s) => s.editing.cursor)
+  const row = useBench(bench, (s) => s.selection.row)
+  const { table, reading } = useBench(bench, (s) => s.table)
+  const hasPrompt = useBench(bench, (s) => s.selection.wanted.prompt !== '')
   const [pointed, setPointed] = useState<Origin>()
   const host = useRef<HTMLDivElement>(null)
   const turns = (sheet.rendering ?? before)?.turns ?? NONE
   useEffect(() => {
-    if (!bench.reading) bench.drawn()
-  })
+    if (!reading) bench.drawn()
+  }, [bench, reading])
   const origins = useMemo(() => turns.flatMap((turn) => turn.origins), [turns])
 
   // What the cursor in the source lights is brought into view, where it is not.
@@ -32,11 +39,11 @@ export function SheetView({ bench }: { bench: Bench }) {
     const origin = at(event.target)
     if (origin === pointed) return
     setPointed(origin)
-    bench.set({ pointed: origin && placeOf(origin) })
+    bench.editing.point(origin && placeOf(origin))
   }
   const jump = (target: EventTarget) => {
     const origin = at(target)
-    if (origin) bench.jump(sourceOf(origin, bench.library))
+    if (origin) bench.editing.jump(sourceOf(origin, bench.state.shown.library))
   }
   const key = (event: KeyboardEvent) => {
     const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key]
@@ -69,21 +76,23 @@ export function SheetView({ bench }: { bench: Bench }) {
         onFocus={point}
         onMouseLeave={() => {
           setPointed(undefined)
-          bench.set({ pointed: undefined })
+          bench.editing.point(undefined)
         }}
         onClick={(event) => {
           if (window.getSelection()?.isCollapsed !== false) jump(event.target)
         }}
         onKeyDown={key}
       >
-        <ProblemList problems={sheet.problems} onPlace={(place) => bench.jump(place)} />
+        <ProblemList problems={sheet.problems} onPlace={(place) => bench.editing.jump(place)} />
         {turns.map((turn, i) => {
           const from = first
           first += turn.origins.length
           return <Turn key={i} turn={turn} from={from} cursor={cursor} />
         })}
-        {turns.length === 0 && sheet.problems.length === 0 && <p className="empty">{emptyWords(bench, table?.rows.length, row)}</p>}
-        {bench.wanted.prompt === '' && (
+        {turns.length === 0 && sheet.problems.length === 0 && (
+          <p className="empty">{emptyWords(hasPrompt, reading, table?.rows.length, row)}</p>
+        )}
+        {!hasPrompt && (
           <Button size="xs" ml={18} onClick={() => beginPrompt(bench)}>
             Begin a prompt
           </Button>
@@ -96,9 +105,9 @@ export function SheetView({ bench }: { bench: Bench }) {
 
 const NONE: readonly FinishedTurn[] = []
 
-function emptyWords(bench: Bench, rows: number | undefined, row: number): string {
-  if (bench.wanted.prompt === '') return 'This library has no prompt yet.'
-  if (bench.reading) return 'Reading the table …'
+function emptyWords(hasPrompt: boolean, reading: boolean, rows: number | undefined, row: number): string {
+  if (!hasPrompt) return 'This library has no prompt yet.'
+  if (reading) return 'Reading the table …'
   return rows === 0
     ? 'The table has no rows. “By hand” takes values of your own.'
     : `The batch leaves row ${row + 1} out: its condition does not hold.`
@@ -108,7 +117,7 @@ interface TurnProps {
   readonly turn: FinishedTurn
   /** The number of its first stretch on the sheet. */
   readonly from: number
-  readonly cursor: Bench['cursor']
+  readonly cursor: EditingState['cursor']
 }
 
 const Turn = memo(function Turn({ turn, from, cursor }: TurnProps) {

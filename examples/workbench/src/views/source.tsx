@@ -5,24 +5,28 @@ import { Compartment, StateEffect, StateField } from '@codemirror/state'
 import { Decoration, type DecorationSet } from '@codemirror/view'
 import { useEffect, useRef } from 'react'
 import { libraryFile } from '@dunelight/editor'
-import type { Bench, FilePlace } from '../bench/bench.js'
+import type { Bench } from '../state/bench.js'
+import type { FilePlace } from '../state/page-state.js'
 import { Chooser, choices } from './chooser.js'
 import { useBench } from './use-bench.js'
+import './source.css'
 
 /** The file beside the sheet: every key renders it anew; what is pointed at on the sheet is marked here, and the cursor here lights the sheet. */
 export function SourceView({ bench, onClose }: { bench: Bench; onClose: () => void }) {
-  const { file, files, edited } = useBench(bench)
+  const file = useBench(bench, (s) => s.editing.file)
+  const files = useBench(bench, (s) => s.library.files)
+  const isEdited = useBench(bench, (s) => file !== undefined && s.library.files[file] !== s.library.data.files[file])
   const paths = Object.keys(files).sort()
   return (
     <section className="source" aria-label="source">
       <div className="source-tools">
-        <Chooser label="file" data={choices(paths)} value={file ?? null} onChoose={(next) => bench.set({ file: next })} />
-        {file !== undefined && edited.includes(file) && (
+        <Chooser label="file" data={choices(paths)} value={file ?? null} onChoose={(next) => bench.editing.open(next)} />
+        {file !== undefined && isEdited && (
           <>
             <Badge size="sm" variant="outline" color="gray" tt="none">
               not saved
             </Badge>
-            <Button size="compact-xs" variant="subtle" onClick={() => bench.revert(file)}>
+            <Button size="compact-xs" variant="subtle" onClick={() => bench.editing.revert(file)}>
               Take back
             </Button>
           </>
@@ -53,43 +57,44 @@ const pointedMark = StateField.define<DecorationSet>({
 function FileEditor({ bench, file }: { bench: Bench; file: string }) {
   const host = useRef<HTMLDivElement>(null)
   const editor = useRef<EditorView>(undefined)
-  const { goal, pointed, files } = useBench(bench)
+  const goal = useBench(bench, (s) => s.editing.goal)
+  const pointed = useBench(bench, (s) => s.editing.pointed)
+  const text = useBench(bench, (s) => s.library.files[file] ?? '')
   useEffect(() => {
     const language = new Compartment()
     const view = new EditorView({
-      doc: bench.files[file] ?? '',
+      doc: bench.state.library.files[file] ?? '',
       extensions: [
         basicSetup,
         pointedMark,
-        language.of(libraryFile({ file, files: () => bench.files, read: () => bench.library, delay: 60 })),
+        language.of(libraryFile({ file, files: () => bench.state.library.files, read: () => bench.state.shown.library, delay: 60 })),
         EditorView.contentAttributes.of({ 'aria-label': `text of ${file}` }),
         EditorView.updateListener.of((update) => {
-          if (update.docChanged) bench.edit(file, update.state.doc.toString())
+          if (update.docChanged) bench.editing.write(file, update.state.doc.toString())
           if (update.docChanged || (update.selectionSet && update.view.hasFocus))
-            bench.set({ cursor: { file, offset: update.state.selection.main.head } })
+            bench.editing.moved({ file, offset: update.state.selection.main.head })
         }),
       ],
       parent: defined(host.current),
     })
     editor.current = view
     return () => {
-      bench.set({ cursor: undefined })
+      bench.editing.moved(undefined)
       view.destroy()
     }
   }, [bench, file])
   useEffect(() => {
     // Taken back, or written by somebody else: the editor shows what counts.
     const view = defined(editor.current)
-    const text = files[file] ?? ''
     if (view.state.doc.toString() !== text) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
-  }, [file, files])
+  }, [text])
   useEffect(() => {
     const view = defined(editor.current)
     if (goal?.file !== file) return
     const [anchor, head] = within(goal, view)
     view.dispatch({ selection: { anchor, head }, effects: EditorView.scrollIntoView(anchor, { y: 'center' }) })
     view.focus()
-    bench.set({ goal: undefined, cursor: { file, offset: anchor } })
+    bench.editing.moved({ file, offset: anchor })
   }, [bench, file, goal])
   useEffect(() => {
     const view = defined(editor.current)

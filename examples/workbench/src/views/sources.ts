@@ -1,21 +1,22 @@
-import type { Bench } from '../bench/bench.js'
+import type { Wanted } from '../model/subject.js'
+import type { Bench } from '../state/bench.js'
 import type { Choice } from './chooser.js'
 
 /** Where records can come from: the batches of the prompt, then the library's tables. */
 export function sourcesOf(bench: Bench): Choice[] {
   return [
-    ...bench.batchesOf(bench.wanted.prompt).map((name) => ({ value: `batch ${name}`, label: `batch ${name}` })),
-    ...bench.data.data.map(({ path }) => ({ value: `table ${path}`, label: path })),
+    ...bench.library.batchesOf(bench.state.selection.wanted.prompt).map((name) => ({ value: `batch ${name}`, label: `batch ${name}` })),
+    ...bench.state.library.data.data.map(({ path }) => ({ value: `table ${path}`, label: path })),
   ]
 }
 
-export function sourceOfBench({ wanted, tablePath }: Bench): string | null {
+export function sourceOf(wanted: Wanted, path: string | undefined): string | null {
   if (wanted.batch !== undefined) return `batch ${wanted.batch}`
-  return tablePath === undefined ? null : `table ${tablePath}`
+  return path === undefined ? null : `table ${path}`
 }
 
 export function chooseSource(bench: Bench, value: string): void {
   const at = value.indexOf(' ')
   const name = value.slice(at + 1)
-  void bench.chooseSource(value.startsWith('batch ') ? { batch: name } : { table: name })
+  void bench.selection.chooseSource(value.startsWith('batch ') ? { batch: name } : { table: name })
 }

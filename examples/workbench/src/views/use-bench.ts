@@ -1,10 +1,11 @@
-import { createContext, useContext, useSyncExternalStore } from 'react'
-import type { Bench } from '../bench/bench.js'
+import { createContext, useContext } from 'react'
+import { useStore } from 'zustand'
+import type { Bench } from '../state/bench.js'
+import type { PageState } from '../state/page-state.js'
 
-/** Draws a view again whenever the bench changes. */
-export function useBench(bench: Bench): Bench {
-  useSyncExternalStore(bench.subscribe, bench.snapshot)
-  return bench
+/** A part of the page's state: the view is drawn again when that part is another, and only then. */
+export function useBench<Part>(bench: Bench, select: (state: PageState) => Part): Part {
+  return useStore(bench.store, select)
 }
 
 /** How numbers are written on this page; prompts have a locale of their own. */

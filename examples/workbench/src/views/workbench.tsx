@@ -1,8 +1,8 @@
 import { defined } from 'dunelight/host'
 import { Loader, useMantineColorScheme } from '@mantine/core'
 import { useCallback, useEffect, useMemo, useState } from 'react'
-import type { Bench } from '../bench/bench.js'
-import { ServiceFault } from '../bench/service.js'
+import type { Bench } from '../state/bench.js'
+import { ServiceFault } from '../state/service.js'
 import { BesideView } from './beside.js'
 import { commandsOf, toggleSource, VIEWS } from './commands.js'
 import { ConflictDialog } from './conflict.js'
@@ -15,32 +15,32 @@ import { ReplyView } from './reply.js'
 import { SheetView } from './sheet.js'
 import { SourceView } from './source.js'
 import { NumberStyle, useBench } from './use-bench.js'
+import './workbench.css'
 
 /** The page: records, the sheet of the chosen one, and beside it, when it is wanted, the source. */
-export function Workbench({ bench }: { bench: Bench }) {
-  const [state, setState] = useState<'begins' | 'ready' | { fault: string }>('begins')
+export function Workbench({ opening }: { opening: Promise<Bench> }) {
+  const [bench, setBench] = useState<Bench>()
+  const [fault, setFault] = useState<string>()
   useEffect(() => {
-    bench.begin().then(
-      () => setState('ready'),
-      (fault: unknown) => setState({ fault: fault instanceof ServiceFault ? fault.message : String(fault) }),
-    )
-  }, [bench])
-  if (state === 'ready') return <Ready bench={bench} />
+    opening.then(setBench, (thrown: unknown) => setFault(thrown instanceof ServiceFault ? thrown.message : String(thrown)))
+  }, [opening])
+  if (bench) return <Ready bench={bench} />
   return (
-    <main className="alone" {...(state !== 'begins' && { role: 'alert' })}>
-      {state === 'begins' ? (
+    <main className="alone" {...(fault !== undefined && { role: 'alert' })}>
+      {fault === undefined ? (
         <>
           <Loader size="sm" /> Opening the library …
         </>
       ) : (
-        state.fault
+        fault
       )}
     </main>
   )
 }
 
 function Ready({ bench }: { bench: Bench }) {
-  const { file, view, note } = useBench(bench)
+  const isSourceOpen = useBench(bench, (s) => s.editing.file !== undefined)
+  const view = useBench(bench, (s) => s.selection.view)
   const [palette, setPalette] = useState(false)
   const [numbers, setNumbers] = useState(navigator.language.startsWith('de') ? 'de' : 'en')
   const { colorScheme, setColorScheme } = useMantineColorScheme()
@@ -50,12 +50,12 @@ function Ready({ bench }: { bench: Bench }) {
   useEffect(() => {
     const key = (event: KeyboardEvent) => {
       if (!(event.ctrlKey || event.metaKey)) return
-      const act = { k: openPalette, s: () => void bench.saveAll(), e: () => toggleSource(bench) }[event.key.toLowerCase()]
+      const act = { k: openPalette, s: () => void bench.editing.saveAll(), e: () => toggleSource(bench) }[event.key.toLowerCase()]
       if (!act) return
       event.preventDefault()
       act()
     }
-    const look = () => void bench.lookAgain()
+    const look = () => void bench.editing.lookAgain()
     window.addEventListener('keydown', key)
     window.addEventListener('focus', look)
     return () => {
@@ -75,7 +75,7 @@ function Ready({ bench }: { bench: Bench }) {
   }, [bench, palette, dark, numbers, setColorScheme])
   return (
     <NumberStyle.Provider value={numbers}>
-      <div className={file === undefined ? 'bench' : 'bench with-source'}>
+      <div className={isSourceOpen ? 'bench with-source' : 'bench'}>
         <Header bench={bench} onPalette={openPalette} />
         <Grid bench={bench} />
         <main className="stage" aria-label={defined(VIEWS.find(({ value }) => value === view)).label}>
@@ -89,18 +89,25 @@ function Ready({ bench }: { bench: Bench }) {
           )}
           {view === 'reply' && <ReplyView bench={bench} />}
         </main>
-        {file !== undefined && <SourceView bench={bench} onClose={() => bench.set({ file: undefined })} />}
+        {isSourceOpen && <SourceView bench={bench} onClose={() => bench.editing.open(undefined)} />}
         <footer className="bench-foot">
           <Meter bench={bench} />
-          {note && (
-            <span role="status" className={note.bad ? 'note bad' : 'note'}>
-              {note.says}
-            </span>
-          )}
+          <NoteLine bench={bench} />
         </footer>
         <Palette open={palette} commands={commands} onClose={() => setPalette(false)} />
         <ConflictDialog bench={bench} />
       </div>
     </NumberStyle.Provider>
+  )
+}
+
+/** What the last action did, or why it failed. */
+function NoteLine({ bench }: { bench: Bench }) {
+  const note = useBench(bench, (s) => s.note)
+  if (!note) return null
+  return (
+    <span role="status" className={note.bad ? 'note bad' : 'note'}>
+      {note.says}
+    </span>
   )
 }

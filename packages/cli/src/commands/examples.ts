@@ -1,6 +1,6 @@
 import { ProblemError, type Library } from 'dunelight'
-import { leaveOneOut, nearestPairs, type SetPick } from 'dunelight/parts'
-import { problem, type PreparedSet, defined } from 'dunelight/host'
+import { type SetPick } from 'dunelight/parts'
+import { problem, type PreparedSet, defined, leaveOneOut, nearestPairs } from 'dunelight/host'
 import { tokenCounter } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY, OVERWRITE, SET_FOR_ALL } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'

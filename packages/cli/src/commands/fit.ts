@@ -1,6 +1,5 @@
 import { printProblem } from 'dunelight'
-import { Fit, type FitReport, type FittedVariable } from 'dunelight/parts'
-import { defined } from 'dunelight/host'
+import { defined, Fit, type FitReport, type FittedVariable } from 'dunelight/host'
 import { readTable } from '@dunelight/node'
 import { readPools, readyBatch } from '@dunelight/node/host'
 import { BATCH, BATCH_FLAGS, defineCommand, JSON_FLAG, LIBRARY, LOCALE, SET_FOR_ALL } from '../define-command.js'

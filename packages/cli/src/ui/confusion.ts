@@ -1,5 +1,4 @@
-import { defined } from 'dunelight/host'
-import type { LeaveOneOut } from 'dunelight/parts'
+import { defined, type LeaveOneOut } from 'dunelight/host'
 import { escape } from './html.js'
 import type { Colors } from './context.js'
 

@@ -1,6 +1,6 @@
 import type { Problem } from 'dunelight'
-import { alikePairs, type AnswerColumn } from 'dunelight/parts'
-import { foldHeading, defined } from 'dunelight/host'
+import { type AnswerColumn } from 'dunelight/parts'
+import { foldHeading, defined, alikePairs } from 'dunelight/host'
 import type { AnsweredRecord } from '@dunelight/node'
 import { plural, type Colors } from './context.js'
 

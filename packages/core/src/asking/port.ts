@@ -47,7 +47,15 @@ export interface ModelAnswer {
 /** A model: whatever answers a request. `signal` says when nobody waits any longer. */
 export type Model = (request: ModelRequest, options: { readonly signal: AbortSignal }) => Promise<ModelAnswer>
 
-/** What keeps a model from answering, and whether asking again is worth a try. */
+/**
+ * Why a model did not answer, thrown by a `Model`.
+ *
+ * @param options.again - Whether a retry can help.
+ * @param options.after - Earliest time of the retry, in seconds from now.
+ * @example
+ * const fault = new ModelFault('the service is busy', { again: true, after: 2 })
+ * fault.options.after // => 2
+ */
 export class ModelFault extends Error {
   override readonly name: string = 'ModelFault'
 

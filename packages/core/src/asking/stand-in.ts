@@ -45,7 +45,10 @@ export interface MadeUp {
  * Makes answers up, in the form that the output asks for and of the record's own words and figures: the same for the same question and seed. A
  * question that is asked again may be answered in another way.
  *
- * @example await standIn({ seed: 7 })(request, { signal }) // => { text: '…', finish: 'done', usage: { … } }
+ * @example
+ * const request = { prompt: 'hello', record: '1', values: { who: 'Ines' }, fingerprint: 'f', form: undefined, turns: [] }
+ * const answer = await standIn({ seed: 7 })(request, { signal: new AbortController().signal })
+ * answer.finish // => 'done'
  */
 export function standIn(options: StandInOptions = {}): Model {
   const { takes = 0, pause = () => Promise.resolve() } = options

@@ -29,7 +29,9 @@ export interface ReadyJoin {
 /**
  * A batch, checked against its library: it makes records of rows, and lines of records. Reading and writing is the caller's.
  *
- * @example batchOf(library, library.shelf.batches.get('tonight'))
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * batchOf(library, library.shelf.batches.get('tonight')).prompt.name // => 'label/write'
  */
 export class Batch {
   readonly joins: readonly ReadyJoin[]
@@ -126,9 +128,13 @@ export function plainBatch(prompt: Prompt, { given = {}, locale }: BatchOptions 
 }
 
 /**
- * What a batch's file would say, as plain data.
+ * Reads a batch from plain data with the keys of a batch file.
  *
- * @throws ProblemError where it could not say that.
+ * @param data - The batch. Paths are relative to the folder `batches`, as in a batch file.
+ * @returns The checked batch, for `runBatch` and `askBatch`.
+ * @throws ProblemError if a key is unknown or a value is invalid.
+ * @example
+ * batchModel({ prompt: 'label/write', records: { from: '../data/objects.csv', as: 'item' } }).prompt.name // => 'label/write'
  */
 export function batchModel(data: Readonly<Record<string, unknown>>): BatchModel {
   const problems: Problem[] = []

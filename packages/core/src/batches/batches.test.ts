@@ -1,7 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import { batchModel, libraryFrom, ProblemError, type Library } from 'dunelight'
-import { Fit } from 'dunelight/parts'
-import { batchOf, problem, readAmount, type BatchRecord } from 'dunelight/host'
+import { batchOf, problem, readAmount, type BatchRecord, Fit } from 'dunelight/host'
 import { problemsOf, utf8, type Files } from '../../../../test/support.js'
 
 const FILES: Files = {

@@ -18,10 +18,12 @@ interface Described {
 
 // ------------------------------------------------------------------ what is written
 
+/** The keys of a snippet file, for `makeSnippet`. */
 export interface SnippetInput extends Described {
   readonly variables?: Declarations
   readonly text: string
 }
+/** The keys of a persona file, for `makePersona`. */
 export interface PersonaInput extends Described {
   readonly who: string
   readonly voice?: readonly string[]
@@ -39,6 +41,7 @@ export interface PickInput {
   readonly budget?: number | `${number} tokens`
   readonly order?: 'best-last' | 'best-first' | 'grouped' | 'mixed'
 }
+/** The keys of an example set file, for `makeExampleSet`. */
 export interface ExampleSetInput extends Described {
   readonly fields: Declarations
   readonly ask?: string
@@ -55,6 +58,7 @@ interface OutputCommonInput extends Described {
   readonly 'must-say'?: readonly string[]
   readonly 'must-not-say'?: readonly string[]
 }
+/** The keys of an output file, for `makeOutput`. */
 export type OutputInput = OutputCommonInput &
   (
     | { readonly kind: 'fields'; readonly fields?: Declarations<BoundInput> }
@@ -72,6 +76,7 @@ interface Spoken {
   readonly name?: string
   readonly attach?: readonly Attached[]
 }
+/** A turn of a prompt written in code. */
 export type TurnInput =
   | (Spoken & { readonly system: string })
   | (Spoken & { readonly user: string })
@@ -86,6 +91,7 @@ export type TurnInput =
     }
   | { readonly name?: string; readonly each: string; readonly turns: readonly TurnInput[] }
 
+/** The keys of a prompt file, for `makePrompt`. */
 export interface PromptInput extends Described {
   readonly title: string
   readonly tags?: readonly string[]
@@ -105,18 +111,22 @@ export interface PromptInput extends Described {
 
 // ------------------------------------------------------------------ what is made of it
 
+/** A snippet written in code: the result of `makeSnippet`. */
 export interface SnippetDefinition {
   readonly kind: 'snippet'
   readonly input: SnippetInput
 }
+/** A persona written in code: the result of `makePersona`. */
 export interface PersonaDefinition {
   readonly kind: 'persona'
   readonly input: PersonaInput
 }
+/** An example set written in code: the result of `makeExampleSet`. */
 export interface ExampleSetDefinition<F> extends Shaped<{ fields: F }> {
   readonly kind: 'example set'
   readonly input: ExampleSetInput
 }
+/** An output written in code: the result of `makeOutput`. `Reply` is the type of the answer. */
 export interface OutputDefinition<R> extends Shaped<{ reply: R }> {
   readonly kind: 'output'
   readonly input: OutputInput

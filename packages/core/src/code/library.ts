@@ -23,10 +23,14 @@ export class WrittenLibrary<P extends object> extends Library<P> {
 type PromptsOf<L> = L extends { readonly prompts: infer P } ? { readonly [N in keyof P]: TypesOf<P[N]> } : object
 
 /**
- * A library of definitions. It is read like any other, from the files that say the same: problems are collected, and their places are
- * those of these files.
+ * Makes a library of definitions written in code. It is checked like a library of files.
  *
- * @example makeLibrary({ prompts: { hello: makePrompt({ title: 'Hello', variables: { who: 'text' }, turns: [{ user: 'Good day, {who}.' }] }) } }).prompt('hello').render({ who: 'Ines' }).turns[0].text; // => 'Good day, Ines.'
+ * @param input - Prompts, snippets, personas, example sets and outputs, each by its name.
+ * @param options - As for `libraryFrom`.
+ * @returns The library. Its prompts have the types of their variables and replies.
+ * @example
+ * const hello = makePrompt({ title: 'Hello', variables: { who: 'text' }, turns: [{ user: 'Good day, {who}.' }] })
+ * makeLibrary({ prompts: { hello } }).prompt('hello').render({ who: 'Ines' }).turns[0].text // => 'Good day, Ines.'
  */
 export function makeLibrary<const L extends LibraryInput>(input: L, options: LibraryOptions = {}): WrittenLibrary<PromptsOf<L>> {
   return new WrittenLibrary(filesOf(input), options)

@@ -20,31 +20,63 @@ import type {
 } from './definitions.js'
 
 /**
- * A prompt written in code, with the keys of a library's files. Texts that name no variable, or a field that a record does not have, are
- * faults that the compiler shows. A text that begins with a line end is a block: the indentation that its lines share goes.
+ * Defines a prompt in code, with the keys of a prompt file. The compiler reports a text that names an unknown variable or field.
+ * If a text begins with a line break, the indentation that its lines share is removed.
  *
- * @example makePrompt({ title: 'Hello', variables: { who: 'text' }, turns: [{ user: 'Good day, {who}.' }] }).kind; // => 'prompt'
+ * @param input - The prompt.
+ * @returns The definition, for `makeLibrary`.
+ * @example
+ * makePrompt({ title: 'Hello', variables: { who: 'text' }, turns: [{ user: 'Good day, {who}.' }] }).kind // => 'prompt'
  */
 export function makePrompt<const D extends PromptInput>(input: D & CheckPrompt<D>): PromptDefinition<VariablesOf<D>, ReplyIn<D>> {
   return { kind: 'prompt', input }
 }
 
-/** A snippet: texts use it by the name that the library gives it. */
+/**
+ * Defines a snippet in code. Texts insert it with `~ use` and the name that `makeLibrary` gives it.
+ *
+ * @param input - The snippet, with the keys of a snippet file.
+ * @returns The definition, for `makeLibrary`.
+ * @example
+ * makeSnippet({ variables: { name: 'text' }, text: 'Care of {name}' }).kind // => 'snippet'
+ */
 export function makeSnippet<const D extends SnippetInput>(input: D & CheckSnippet<D>): SnippetDefinition {
   return { kind: 'snippet', input }
 }
 
-/** A persona: who speaks, and how. */
+/**
+ * Defines a persona in code: who speaks, and how.
+ *
+ * @param input - The persona, with the keys of a persona file.
+ * @returns The definition, for `makeLibrary`.
+ * @example
+ * makePersona({ role: 'the registrar', traits: { manner: 'short' } }).kind // => 'persona'
+ */
 export function makePersona<const D extends PersonaInput>(input: D & CheckPersona<D>): PersonaDefinition {
   return { kind: 'persona', input }
 }
 
-/** An example set: cases, and the layout of their two sides. */
+/**
+ * Defines an example set in code: cases, and the layout of both sides.
+ *
+ * @param input - The example set, with the keys of an example set file.
+ * @returns The definition, for `makeLibrary`.
+ * @example
+ * const cases = [{ note: 'a loose handle', grade: 'treat' }]
+ * makeExampleSet({ fields: { note: 'text', grade: 'text' }, ask: '{note}', answer: '{grade}', cases }).kind // => 'example set'
+ */
 export function makeExampleSet<const D extends ExampleSetInput>(input: D & CheckExampleSet<D>): ExampleSetDefinition<D['fields']> {
   return { kind: 'example set', input }
 }
 
-/** The form of an answer; the replies of prompts that have it are read as its type. */
+/**
+ * Defines an output in code: the form of the answer. Replies to prompts that use it are read as its type.
+ *
+ * @param input - The output, with the keys of an output file.
+ * @returns The definition, for `makeLibrary`.
+ * @example
+ * makeOutput({ fields: { title: 'text' } }).kind // => 'output'
+ */
 export function makeOutput<const D extends OutputInput>(input: D & CheckOutput<D>): OutputDefinition<OutputReply<D>> {
   return { kind: 'output', input }
 }

@@ -9,8 +9,13 @@ import type { Declared, ValueType } from '../values/types.js'
 type Side = 'given' | 'read'
 
 /**
- * The types of a library's prompts, as a declaration file: what each takes and what its replies are read as. Prompts that have faults are
- * left out, as they cannot be called either.
+ * Prints the types of a library's prompts as a declaration file: the values that each takes and the answers that it gives.
+ * Prompts with errors are left out.
+ *
+ * @param typed - The library.
+ * @returns The text of a `.d.ts` file.
+ * @example
+ * printTypes(libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' })).includes('readonly who: string') // => true
  */
 export function printTypes<P extends object>(typed: Library<P>): string {
   const library = typed as unknown as Library

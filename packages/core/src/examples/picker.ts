@@ -34,6 +34,7 @@ export interface PickerSetting {
   readonly likeness: Likeness | undefined
 }
 
+/** A case that was picked, with its score and the reason. */
 export interface PickedCase {
   /** Its place in the set, from 0. */
   readonly case: number
@@ -63,7 +64,15 @@ const FEWEST_TERMS = 5
 /** How many of the nearest cases are looked at for being nearly equal. */
 const LOOKED_AT = 8
 
-/** Picks cases for one record after the other; what all records share is worked out once, when it is first needed. */
+/**
+ * Picks cases of an example set, for one record after another. The index over the cases is built once, when it is first needed.
+ *
+ * @example
+ * const rule = { by: 'likeness', atMost: 1, cover: undefined, budget: undefined, order: undefined }
+ * const texts = ['a loose handle', 'salt under the lip']
+ * const picker = new Picker({ texts, rule, labelOf: undefined, tokensOf: () => 1, likeness: undefined })
+ * picker.pick('the handle is loose', () => 0).cases.map((picked) => picked.case) // => [0]
+ */
 export class Picker {
   private made: CaseIndex | undefined
   private readonly strategy: Strategy

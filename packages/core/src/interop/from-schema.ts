@@ -13,10 +13,14 @@ type Keys = { -readonly [K in keyof DeclarationKeys]: DeclarationKeys[K] }
 const DEEPEST = 12
 
 /**
- * The properties of a JSON Schema's object as declarations, to be used in code or written into a file. What a schema may say but
- * declarations cannot is reported, and the rest is kept.
+ * Converts the properties of a JSON Schema's object to declarations, to use in code or to write into a file.
+ * Keywords that declarations cannot express are reported as problems; the rest is converted.
  *
- * @example variablesFromSchema({ type: 'object', properties: { year: { type: 'integer', minimum: 1500 } }, required: ['year'] }).variables; // => { year: { type: 'integer', min: 1500 } }
+ * @param schema - A schema of an object.
+ * @param options.fields - Whether the names are those of data fields, which may contain any character.
+ * @returns The declarations, and the problems.
+ * @example
+ * variablesFromSchema({ type: 'object', properties: { year: { type: 'integer', minimum: 1500 } }, required: ['year'] }).variables // => { year: { type: 'integer', min: 1500 } }
  */
 export function variablesFromSchema(
   schema: JsonSchema,

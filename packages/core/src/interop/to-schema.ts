@@ -4,6 +4,7 @@ import type { Declared, ValueType } from '../values/types.js'
 /** A JSON Schema as plain data. */
 export type JsonSchema = Readonly<Record<string, unknown>>
 
+/** What a JSON Schema is made for. */
 export interface SchemaOptions {
   /**
    * Keeps what JSON Schema has no words for (`outside`, tables, how cells are read) under the keyword `x-dunelight`, so that variables come
@@ -21,8 +22,15 @@ export interface SchemaOptions {
 export const DRAFT = 'https://json-schema.org/draft/2020-12/schema'
 
 /**
- * Declarations as a JSON Schema (2020-12) of an object: titles, descriptions, defaults and examples with them. What is declared is all that
- * may be given; records within may carry more.
+ * Converts declarations to a JSON Schema (2020-12) of an object, with titles, descriptions, defaults and examples.
+ * Undeclared properties are not allowed; records inside may have more fields.
+ *
+ * @param declared - The variables of a prompt, or the fields of a record.
+ * @param title - The schema's title.
+ * @param options - What the schema is for.
+ * @returns The schema.
+ * @example
+ * schemaOf(libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' }).prompt('hello').variables).required // => ['who']
  */
 export function schemaOf(declared: readonly Declared[], title?: string, options: SchemaOptions = {}): JsonSchema {
   return {

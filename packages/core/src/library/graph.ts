@@ -8,6 +8,7 @@ import type { Span } from '../source/source.js'
 import type { Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
 
+/** The kinds of members that a library has. */
 export type MemberKind = 'prompt' | 'snippet' | 'persona' | 'example set' | 'output' | 'batch' | 'envelope' | 'file'
 
 /** A member of a library: an artefact, or a file that a turn attaches. */
@@ -87,7 +88,14 @@ export class LibraryGraph {
   }
 }
 
-/** A text that no other member of the library has. */
+/**
+ * A text that identifies a member of the library.
+ *
+ * @param member - The member: its kind and name.
+ * @returns The kind and the name.
+ * @example
+ * memberKey({ kind: 'prompt', name: 'label/write' }) // => 'prompt label/write'
+ */
 export function memberKey({ kind, name }: Member): string {
   return `${kind} ${name}`
 }

@@ -46,8 +46,14 @@ export type AnyPrompts = Readonly<Record<string, { readonly values: AnyValues; r
 type ValuesIn<T> = T extends { readonly values: infer V extends object } ? V : AnyValues
 type ReplyIn<T> = T extends { readonly reply: infer R } ? R : unknown
 
-/** A library that has been read and checked. What is wrong stands in `problems`; prompts without faults can be rendered all the same.
- * `P` says what its prompts take and what their replies are read as, by name. */
+/**
+ * A library that was read and checked. Problems are in `problems`; prompts without errors can be rendered even if others have some.
+ * `P` gives the types of its prompts by name.
+ *
+ * @example
+ * const library = libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' })
+ * library.promptNames() // => ['hello']
+ */
 export class Library<P extends object = AnyPrompts> {
   readonly problems: readonly Problem[]
   /** What uses what, both ways. */
@@ -293,9 +299,13 @@ function inOrder(problems: readonly Problem[]): Problem[] {
 }
 
 /**
- * Makes a library of texts in memory: paths below its folder, each with the file's text. Problems are collected, never thrown.
+ * Makes a library of files in memory. Problems are collected in `problems`, never thrown.
  *
- * @example libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' }).prompt('hello').render({ who: 'Ines' }).turns[0].text; // => 'Good day, Ines.'
+ * @param files - The text of each file, by its path in the library's folder.
+ * @param options - Attached files, tables, a token counter, a validator.
+ * @returns The checked library.
+ * @example
+ * libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' }).prompt('hello').render({ who: 'Ines' }).turns[0].text // => 'Good day, Ines.'
  */
 export function libraryFrom(files: Readonly<Record<string, string>>, options: LibraryOptions = {}): Library {
   const problems: Problem[] = []

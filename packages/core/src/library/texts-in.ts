@@ -9,7 +9,15 @@ export interface FileTexts {
   readonly variables: readonly Declared[]
 }
 
-/** The texts of a library's file, read as they stand, faults and all. */
+/**
+ * Lists the parsed texts of one file of a library, for editors.
+ *
+ * @param library - The library.
+ * @param file - The file's path in the library's folder.
+ * @returns The texts, errors included, and the variables that they may use.
+ * @example
+ * textsIn(libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' }), 'prompts/hello.yaml').texts.length // => 1
+ */
 export function textsIn(library: Library, file: string): FileTexts {
   const { prompts, snippets, personas, examples, outputs } = library.shelf
   for (const one of prompts.values()) {

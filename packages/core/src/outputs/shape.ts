@@ -17,6 +17,7 @@ export interface SchemaFinding {
   readonly field: string
   readonly says: string
 }
+/** Validates data against the schema of an output. */
 export type CheckData = (data: unknown) => readonly SchemaFinding[]
 
 export interface FieldsShape extends Common {

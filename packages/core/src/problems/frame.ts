@@ -12,14 +12,25 @@ export interface Paint {
 }
 
 const bare = (text: string) => text
-/** Paints nothing: for a file, or a terminal without colours. */
+/**
+ * Formats without colours, for a file or a terminal that has none.
+ *
+ * @example
+ * plainPaint.error('error') // => 'error'
+ */
 export const plainPaint: Paint = { error: bare, warning: bare, dim: bare, bold: bare }
 
 const WINDOW = 100
 
 /**
- * The lines around a span with the span underlined: a gutter of line numbers, two lines before and after, tabs kept so that the underline
- * stays below its signs, long lines cut to a window around it.
+ * Prints the lines around a span, with the span underlined. Two lines of context before and after; long lines are cut.
+ *
+ * @param span - The span.
+ * @param paint - Colours. Default: none.
+ * @param mark - Colours the underline. Default: none.
+ * @returns The code frame.
+ * @example
+ * frame({ source: new Source('note', 'Dear {nme}'), start: 5, end: 10 }) // => '1 | Dear {nme}\n  |      ^^^^^'
  */
 export function frame(span: Span, paint: Paint = plainPaint, mark: (text: string) => string = bare): string {
   const { source } = span
@@ -48,7 +59,15 @@ export function frame(span: Span, paint: Paint = plainPaint, mark: (text: string
   return rows.join('\n')
 }
 
-/** A problem as a person reads it: place, sentence, frame, related places, hint. */
+/**
+ * Prints a problem for people: location, message, code frame, related places, help.
+ *
+ * @param p - The problem.
+ * @param paint - Colours. Default: none.
+ * @returns One or more lines, without a line break at the end.
+ * @example
+ * printProblem(libraryFrom({ 'prompts/a.yaml': '' }).problems[0]).includes('prompts/a.yaml:1:1 error:') // => true
+ */
 export function printProblem(p: Problem, paint: Paint = plainPaint): string {
   const mark = p.severity === 'error' ? paint.error : paint.warning
   const where = p.place ? `${p.place.file}:${p.place.line}:${p.place.column} ` : ''

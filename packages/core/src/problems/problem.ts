@@ -47,7 +47,14 @@ export function problem<C extends ProblemCode>(code: C, data: ProblemData<C>, sp
 /** Where the stages put what they find; they go on afterwards. */
 export type Report = (problem: Problem) => void
 
-/** What a convenience call throws: all the problems that stood in its way. */
+/**
+ * Thrown by calls that cannot go on. Has all problems that prevented the call.
+ *
+ * @example
+ * const hello = libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' }).prompt('hello')
+ * const thrown = await Promise.resolve().then(() => hello.render({})).catch((error) => error)
+ * thrown.problems.map(({ code }) => code) // => ['value-missing']
+ */
 export class ProblemError extends Error {
   override readonly name: string = 'ProblemError'
 
@@ -76,7 +83,14 @@ export interface ProblemRecord {
   readonly [more: string]: unknown
 }
 
-/** A problem as plain data, for programs that read JSON. */
+/**
+ * Converts a problem to plain data, for JSON.
+ *
+ * @param p - The problem.
+ * @returns Code, severity, message, help, place and data.
+ * @example
+ * problemRecord(libraryFrom({ 'prompts/a.yaml': '' }).problems[0]).file // => 'prompts/a.yaml'
+ */
 export function problemRecord(p: Problem): ProblemRecord {
   return {
     code: p.code,

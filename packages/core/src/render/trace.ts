@@ -1,6 +1,7 @@
 import { defined } from '../invariant.js'
 import type { Span } from '../source/source.js'
 
+/** The kinds of sources that rendered text comes from. */
 export type OriginKind = 'fixed' | 'value' | 'snippet' | 'persona' | 'example' | 'output' | 'made'
 
 /** A use that led to a text: the snippet, persona, example set or output, and the directive that says so. */

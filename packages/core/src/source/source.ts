@@ -30,7 +30,12 @@ export interface Embedding {
 
 const STEP = 1024
 
-/** A named text. A text inside a YAML file knows its host, so every place points into the file a person edits. */
+/**
+ * A text with a name. A text inside a YAML file knows the file, so every place is a place in the file that a person edits.
+ *
+ * @example
+ * new Source('note', 'first\nsecond').place(6).line // => 2
+ */
 export class Source {
   private starts: number[] | undefined
 

@@ -12,6 +12,7 @@ import type { Source, Span } from '../source/source.js'
 import { clip } from '../values/data.js'
 import { NAME } from '../values/names.js'
 
+/** Limits of parsing, and allowed characters. */
 export interface ParseOptions {
   /** How deep blocks and parentheses may nest; 100 where nothing is said. */
   readonly nesting?: number
@@ -56,9 +57,14 @@ interface OpenBlock {
 }
 
 /**
- * Reads a text of the language. It never throws for what the text holds: faults are reported and reading goes on behind them.
+ * Parses a text of the language. It never throws: errors are reported and parsing continues after them.
  *
- * @example parseText(new Source('note', 'Dear {name}'), () => {}).items.length; // => 1
+ * @param source - The text.
+ * @param report - Called for each problem.
+ * @param options - Limits, and the invisible characters that are allowed.
+ * @returns The tree. `printText` gives back the same bytes.
+ * @example
+ * parseText(new Source('note', 'Dear {name}'), () => {}).items.length // => 1
  */
 export function parseText(source: Source, report: Report, options: ParseOptions = {}): Text {
   reportInvisible(source, options.allow ?? new Set(), report)

@@ -24,7 +24,15 @@ export function withPassages(text: Text, report: Report): Text {
   return { ...text, items }
 }
 
-/** The passages of a text in order, those of blocks too. */
+/**
+ * Lists the passages of a text in order, those inside blocks included.
+ *
+ * @param text - A parsed text.
+ * @returns The passages.
+ * @example
+ * const library = libraryFrom({ 'outputs/note.yaml': 'kind: document\ntext: "Dear <name: the keeper>,"' })
+ * textsIn(library, 'outputs/note.yaml').texts.flatMap(passagesIn).map(({ name }) => name) // => ['name']
+ */
 export function passagesIn(text: Text): Passage[] {
   return [...nodesIn(text.items)].filter((node) => node.kind === 'passage')
 }

@@ -3,9 +3,12 @@ import type { Item, Piece, Text } from './nodes.js'
 import type { Span } from '../source/source.js'
 
 /**
- * The source that a tree was read from, put together from its leaves: byte for byte the same, whatever line ends and faults it holds.
+ * Prints a parsed text. The result equals the source byte for byte, with its line breaks and errors.
  *
- * @example printText(parseText(new Source('note', 'Dear {name},\r\n'), () => {})); // => 'Dear {name},\r\n'
+ * @param text - A parsed text.
+ * @returns The source text.
+ * @example
+ * printText(parseText(new Source('note', 'Dear {name},\r\n'), () => {})) // => 'Dear {name},\r\n'
  */
 export function printText(text: Text): string {
   const parts: string[] = text.source.text.startsWith('\uFEFF') ? ['\uFEFF'] : []

@@ -4,12 +4,20 @@ import type { Span } from '../source/source.js'
 /** What a stretch of a text is to the language; what is none of these is literal. */
 export type TokenKind = 'brace' | 'directive' | 'variable' | 'format' | 'string' | 'number' | 'snippet' | 'escape' | 'aside' | 'unread'
 
+/** A part of a text that has a meaning in the language. */
 export interface Token {
   readonly kind: TokenKind
   readonly span: Span
 }
 
-/** The stretches of a text that the language reads, in order and without overlap: for highlighting. */
+/**
+ * Lists the parts of a text that have a meaning in the language, in order and without overlap, for highlighting.
+ *
+ * @param text - A parsed text.
+ * @returns The tokens.
+ * @example
+ * tokensOf(parseText(new Source('note', 'Dear {name}'), () => {})).length > 0 // => true
+ */
 export function tokensOf(text: Text): Token[] {
   const tokens: Token[] = []
   const add = (kind: TokenKind, span: Span) => {

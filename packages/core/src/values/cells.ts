@@ -11,10 +11,16 @@ const YES = ['yes', 'true', '1']
 const NO = ['no', 'false', '0']
 
 /**
- * Reads a table's cell by the declared type: trimmed; empty is missing (null). What does not fit is refused and given as null.
+ * Reads a table's cell as a value of the declared type. The text is trimmed; an empty cell is missing (null).
  *
- * @example readCell(' 1,890 ', { kind: 'integer' }, undefined, () => {}); // => 1890
- * @example readCell('oak; brass', { kind: 'list', item: { kind: 'text' } }, undefined, () => {}); // => ['oak', 'brass']
+ * @param cell - The cell's text.
+ * @param type - The declared type.
+ * @param locale - How numbers and dates are written. Default: English.
+ * @param refuse - Called if the cell does not fit the type; the result is null.
+ * @returns The value.
+ * @example
+ * readCell(' 1,890 ', { kind: 'integer' }, undefined, () => {}) // => 1890
+ * readCell('oak; brass', { kind: 'list', item: { kind: 'text' } }, undefined, () => {}) // => ['oak', 'brass']
  */
 export function readCell(cell: string, type: ValueType, locale: string | undefined, refuse: Refuse): unknown {
   const text = cell.trim()
@@ -140,7 +146,14 @@ function readJson(text: string, expected: string, refuse: Refuse): unknown {
   }
 }
 
-/** A value as a table's cell: lists and records as JSON. */
+/**
+ * Writes a value as the text of a table's cell. Lists and records become JSON.
+ *
+ * @param value - Any value of JSON.
+ * @returns The text; empty for null.
+ * @example
+ * cellText(['oak', 'brass']) // => '["oak","brass"]'
+ */
 export function cellText(value: unknown): string {
   if (value === null || value === undefined) return ''
   if (typeof value === 'string') return value

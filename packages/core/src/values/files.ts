@@ -30,9 +30,12 @@ function bareMedia(mediaType: string): string {
 const DATA_URI = /^data:([^;,]*)((?:;[^;,]*)*),([^]*)$/
 
 /**
- * A `data:` URI (RFC 2397) as a file; undefined where it cannot be read.
+ * Reads a `data:` URI (RFC 2397) as a file.
  *
- * @example readDataUri('data:text/plain,Sand%20and%20salt')?.text; // => 'Sand and salt'
+ * @param uri - The URI.
+ * @returns The file, or undefined if the URI is invalid.
+ * @example
+ * readDataUri('data:text/plain,Sand%20and%20salt').text // => 'Sand and salt'
  */
 export function readDataUri(uri: string): FileValue | undefined {
   const [, media = '', parameters = '', data = ''] = DATA_URI.exec(uri) ?? []

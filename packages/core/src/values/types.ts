@@ -70,6 +70,7 @@ export interface TurnsType {
 export interface AnyType {
   readonly kind: 'any'
 }
+/** The type of a variable or field. */
 export type ValueType = TextType | NumberType | BooleanType | DateType | ChoiceType | ListType | RecordType | FileType | TurnsType | AnyType
 
 /** A declared variable or field. */
@@ -104,7 +105,14 @@ const ARTICLES: Partial<Record<ValueType['kind'], string>> = {
   any: 'a value of an open record',
 }
 
-/** A type in words: `a list of text`, `one of adult, child`. */
+/**
+ * Describes a type in words.
+ *
+ * @param type - The type.
+ * @returns The description, with an article.
+ * @example
+ * describe({ kind: 'list', item: { kind: 'text' } }) // => 'a list of text'
+ */
 export function describe(type: ValueType): string {
   switch (type.kind) {
     case 'choice':

@@ -31,9 +31,12 @@ const within = WRITINGS.map(({ source, parts }) => ({
 }))
 
 /**
- * A date in words or digits as ISO text, or undefined where it is none.
+ * Reads a date written in words or digits.
  *
- * @example readWrittenDate('3rd of March 1893'); // => '1893-03-03'
+ * @param text - The date.
+ * @returns The date in ISO 8601, or undefined if the text is not a date.
+ * @example
+ * readWrittenDate('3rd of March 1893') // => '1893-03-03'
  */
 export function readWrittenDate(text: string): string | undefined {
   for (const { expression, parts } of whole) {

@@ -49,10 +49,19 @@ export interface ResumeAskingOptions extends ResumeOptions, AskListener {
 export type AskResult = RunResult<AskCounts>
 
 /**
- * Asks a model for every record of a batch: a run's folder gets the answers beside their records, what was rejected and why, and a report.
- * What was answered before is not asked again.
+ * Asks a model for every record of a batch. The run folder gets the answers next to their records, the rejected records and a report.
+ * Cached answers are used again.
  *
- * @throws ProblemError if it cannot be begun: then nothing has been asked.
+ * @param options - The library, its folder, the batch and the model.
+ * @returns The counts, and where the run is.
+ * @throws ProblemError if the run cannot start. Nothing is sent then.
+ * @example
+ * const folder = 'demo/marram-house'
+ * const library = await openLibrary(folder)
+ * const batch = batchModel({ prompt: 'survey/grade', records: { from: '../data/objects.csv', as: 'item' } })
+ * const model = readyModel(library, 'survey/grade')
+ * const result = await askBatch({ library, folder, name: undefined, batch, model, runs: scratch, only: 'MH-0007' })
+ * result.file.counts.written // => 1
  */
 export async function askBatch(options: AskOptions): Promise<AskResult> {
   const { library, folder, batch: model, overwrite = false } = options
@@ -100,9 +109,17 @@ function askingOf(
 }
 
 /**
- * Continues a run that asks: what was answered is not asked again, and what it writes is what a run without a break would have written.
+ * Resumes a run that asks. Answers that were received are not requested again.
  *
- * @throws ProblemError if it has ended, if another process works on it, or if what it was begun with has changed since.
+ * @param folder - The run's folder.
+ * @param options - The library, and the model of the run.
+ * @returns The counts, and where the run is.
+ * @throws ProblemError if the run has finished, if another process is running it, or if anything it started with has changed.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * const model = readyModel(library, 'survey/grade')
+ * const thrown = await resumeAsking('demo/marram-house', { library, model }).catch((error) => error)
+ * thrown.problems[0].code // => 'run-unreadable'
  */
 export async function resumeAsking(folder: string, options: ResumeAskingOptions): Promise<AskResult> {
   const file = (await resumable(folder)) as AskRun

@@ -22,7 +22,20 @@ export interface AskOnceOptions {
   readonly onAgain?: (why: string) => void
 }
 
-/** Asks for one record, and reads the answer; what was answered before is not asked again. */
+/**
+ * Asks a model for one record and reads the reply. A cached answer is used again.
+ *
+ * @param options - The library, its folder, the prompt with its values, and the model.
+ * @returns The answer, with the reply, its problems and the tokens used.
+ * @throws ProblemError if the prompt cannot be rendered.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * const prompt = library.prompt('survey/grade')
+ * const prepared = prompt.prepare({ item: { 'object-no': 'MH-0007', 'survey-note': 'Rust on the hinge.' } })
+ * const model = readyModel(library, prompt.name)
+ * const answered = await askOnce({ library, folder: scratch, prompt: prompt.name, prepared, record: 'MH-0007', model })
+ * answered.text !== '' // => true
+ */
 export async function askOnce(options: AskOnceOptions): Promise<Answered> {
   const { library, prompt, prepared, model, again = 2, locale, seed, record: id } = options
   const definition = batchModel({ prompt, records: { from: 'records' }, ...(seed !== undefined && { seed }) })

@@ -28,10 +28,16 @@ export interface Comparison {
 const MOST_EXAMPLES = 5
 
 /**
- * Renders every record of a table by two states of a prompt, and counts those that differ. The table is read once for each, in step, so
- * that memory does not grow with it.
+ * Renders every record of a table by two versions of a prompt and counts those that differ. Memory does not grow with the table.
  *
- * @throws ProblemError where the table cannot be used.
+ * @param options - Both versions as batches, and the records.
+ * @returns The counts, and the ids of some records that differ.
+ * @throws ProblemError if the table cannot be used.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * const batch = plainBatch(library.prompt('survey/grade'))
+ * const comparison = await compareTable({ before: batch, after: batch, records: 'demo/marram-house/data/objects.csv' })
+ * comparison.changed // => 0
  */
 export async function compareTable({ before, after, records, pools = [] }: CompareOptions): Promise<Comparison> {
   const earlier = readRecords(before, records, { pools })

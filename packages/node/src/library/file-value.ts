@@ -12,10 +12,16 @@ export interface FileOptions {
 }
 
 /**
- * Reads a document or picture as the value of a `file` variable: its media type by its ending, its text where it is text, and of a PDF the
- * bytes and the text that stands in it.
+ * Reads a document or a picture as the value of a `file` variable. The media type follows from the file's ending.
+ * A text file has `text`; a PDF has `bytes` and the `text` found in it.
  *
- * @throws ProblemError where it cannot be read, or is too large.
+ * @param path - The file.
+ * @param options - `limit`: the largest size in bytes. Default: 20 MB.
+ * @returns The value.
+ * @throws ProblemError if the file cannot be read or is too large.
+ * @example
+ * const guide = await readFileValue('demo/marram-house/data/handling-guide.md')
+ * guide.mediaType // => 'text/markdown'
  */
 export async function readFileValue(path: string, { limit = DEFAULT_LIMITS.attachmentBytes }: FileOptions = {}): Promise<FileValue> {
   const name = basename(path)

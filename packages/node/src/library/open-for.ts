@@ -3,10 +3,16 @@ import { openLibrary, type OpenOptions } from './open-library.js'
 import { tokenCounter } from './tokens.js'
 
 /**
- * Opens a library to render one of its prompts, or all where none is named. What picks examples within a budget counts tokens, and the tables of
- * tokens take more time and room than all else: they are loaded only where the prompt draws on such a set.
+ * Opens a library to render one prompt. The tables of the token encoding are loaded only if that prompt counts tokens.
  *
- * @throws ProblemError where the folder cannot be read.
+ * @param folder - The library's folder.
+ * @param prompt - The prompt's name, or a function that chooses it; undefined for all prompts.
+ * @param options - As for `openLibrary`.
+ * @returns The checked library.
+ * @throws ProblemError if the folder cannot be read.
+ * @example
+ * const library = await openLibraryFor('demo/marram-house', 'label/write')
+ * library.isSound('label/write') // => true
  */
 export async function openLibraryFor(
   folder: string,

@@ -34,9 +34,15 @@ export interface ReadFolderOptions {
 export interface OpenOptions extends LibraryOptions, Pick<ReadFolderOptions, 'instead'> {}
 
 /**
- * Opens a library folder. What is wrong with its files stands in `library.problems`.
+ * Opens a library folder. Problems of its files are in `library.problems`.
  *
- * @throws ProblemError where the folder itself cannot be read.
+ * @param folder - The folder that has `dunelight.yaml`.
+ * @param options - A token counter, a validator, a listener.
+ * @returns The checked library.
+ * @throws ProblemError if the folder cannot be read.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * library.promptNames().includes('label/write') // => true
  */
 export async function openLibrary<P extends object = AnyPrompts>(folder: string, options: OpenOptions = {}): Promise<Library<P>> {
   const { shelf, problems, attachments, tables } = await readLibraryFolder(folder, options)

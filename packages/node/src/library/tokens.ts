@@ -10,9 +10,14 @@ const ENCODINGS = {
 export type CountTokens = (text: string) => number
 
 /**
- * Counts the tokens of a text in an encoding that is widely used; other models count a little differently, so a budget is one of this
- * encoding. Its tables are loaded when somebody counts. Prompts of a table share most of their lines, and a line is counted once: that is
- * exact where the cut cannot change how the text is split.
+ * Loads a token counter. Other models count slightly differently, so a budget counts tokens of this encoding.
+ * Each distinct line is counted once, which is exact where a line break always ends a token.
+ *
+ * @param encoding - The encoding. Default: `o200k`.
+ * @returns A function from a text to its number of tokens.
+ * @example
+ * const count = await tokenCounter()
+ * count('The lamp is made of brass.') // => 7
  */
 export async function tokenCounter(encoding: TokenEncoding = 'o200k'): Promise<CountTokens> {
   const { countTokens } = await ENCODINGS[encoding]()

@@ -15,9 +15,16 @@ export const MADE_UP = 'x-made-up'
 const MOST_BYTES = 16 * 1024 * 1024
 
 /**
- * A model that is asked over HTTP as its description says.
+ * Makes a model that is asked over HTTP.
  *
- * @throws ProblemError where its address is none, or a header needs what the environment does not hold.
+ * @param description - The model, as described in `models.yaml`.
+ * @param env - Where secrets are read from. Default: the environment.
+ * @returns The model.
+ * @throws ProblemError if the URL is invalid, or a header needs an environment variable that is not set.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * const model = httpModel(library.shelf.models.models.get('back-office'), { MARRAM_PASS: 'a-pass-of-the-demo' })
+ * typeof model // => 'function'
  */
 export function httpModel(description: ModelDescription, env: Readonly<Record<string, string | undefined>> = process.env): Model {
   const { at, stream } = description

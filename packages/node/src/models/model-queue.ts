@@ -10,7 +10,12 @@ import { Interrupted } from '../runs/step.js'
 /** How a model is asked: how often in a minute, how long it may take, how often again. */
 export type AskingRules = Pick<ModelDescription, 'aMinute' | 'wait' | 'tries' | 'longestWait'>
 
-/** How a model is asked if its description says nothing. */
+/**
+ * The limits of a model whose description gives none.
+ *
+ * @example
+ * USUAL_RULES.tries // => 5
+ */
 export const USUAL_RULES: AskingRules = { aMinute: { asks: undefined, tokens: undefined }, wait: 120, tries: 5, longestWait: 600 }
 
 /** Waits between two tries: twice as long each time, and some of it by lot. */

@@ -34,9 +34,18 @@ function pause(milliseconds: number, signal: AbortSignal): Promise<void> {
 }
 
 /**
- * The model of that name; else the one that the prompt's settings name, the library's usual one, or the stand-in.
+ * Finds a model of a library and prepares it for asking. The order: `name`, the prompt's setting `model`, the library's default,
+ * the first model, the mock.
  *
- * @throws ProblemError where no model is called so, or its headers need what the environment does not hold.
+ * @param library - The library.
+ * @param prompt - The prompt's name.
+ * @param name - The model's name in `models.yaml`.
+ * @param options - How the mock answers.
+ * @returns The model with its limits and prices.
+ * @throws ProblemError if the model is unknown, or a header needs an environment variable that is not set.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * readyModel(library, 'survey/grade').madeUp // => true
  */
 export function readyModel(library: Library, prompt: string, name?: string, options: StandInOptions = {}): ReadyModel {
   const { usual, models } = library.shelf.models

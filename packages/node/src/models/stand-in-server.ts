@@ -27,8 +27,17 @@ const BUSY = 1
 const PIECE = 40
 
 /**
- * Serves the stand-in on this machine alone. It takes `{ prompt, record, values, turns, stream }` as JSON and answers with `{ said, why, meter }`,
- * or in pieces, as server-sent events.
+ * Serves the mock model on this machine only. It takes `{ prompt, record, values, turns, stream }` as JSON and answers with
+ * `{ said, why, meter }`, or in pieces as server-sent events.
+ *
+ * @param options - The library, the port and the faults to imitate.
+ * @returns The address, and a function that stops the server.
+ * @throws Error if the port is in use.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * const server = await serveStandIn({ library })
+ * await server.close()
+ * server.at.startsWith('http://127.0.0.1:') // => true
  */
 export async function serveStandIn({ library, port = 0, takes = 0, onAsked, ...options }: ServeOptions): Promise<StandInServer> {
   const invent = inventor(options)

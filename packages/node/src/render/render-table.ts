@@ -45,11 +45,17 @@ export interface TableReport {
 }
 
 /**
- * Renders a prompt for every record of a table, as JSON Lines: `{"record":…,"row":…,"prompt":…,"turns":[…]}`. Rows that do not fit are
- * rejected while the rest goes on. Lines are written whole and in order, a part of the table at a time; while one part is written the next is
- * rendered.
+ * Renders a prompt for every record of a table, as JSON Lines: `{"record":…,"row":…,"prompt":…,"turns":[…]}`.
+ * Rows that do not fit are rejected; the others are written, in the order of the table. Memory does not grow with the table.
  *
- * @throws ProblemError if the table itself cannot be used, or has no record of the id that `only` names.
+ * @param options - The prompt, the records, and where the lines go.
+ * @returns How many records were written and rejected.
+ * @throws ProblemError if the table cannot be used, or has no record with the id `only`.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * const to = createWriteStream(join(scratch, 'prompts.jsonl'))
+ * const report = await renderTable({ prompt: library.prompt('survey/grade'), records: 'demo/marram-house/data/objects.csv', to, take: 3 })
+ * report.written // => 3
  */
 export async function renderTable(options: TableOptions): Promise<TableReport> {
   const { prompt, take, only, given, locale, seed, onHeading, notice, to, rejected, records: source, ...listener } = options

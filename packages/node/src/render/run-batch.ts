@@ -43,9 +43,17 @@ export interface RenderOptions extends RunOptions {
 type Setting = Pick<RenderRun, 'workers' | 'bare' | 'output' | 'to'>
 
 /**
- * Runs a batch: renders its prompt for every record, into a run's folder with the output, what was rejected, and a report.
+ * Runs a batch: renders its prompt for every record into a run folder with the output, the rejected records and a report.
  *
- * @throws ProblemError if the batch cannot be run, or its prompts are over its budget: then nothing has been written.
+ * @param options - The library, its folder, and the batch.
+ * @returns The counts, and where the run is.
+ * @throws ProblemError if the batch cannot run, or its prompts exceed the budget. Nothing is written then.
+ * @example
+ * const folder = 'demo/marram-house'
+ * const library = await openLibrary(folder)
+ * const batch = batchModel({ prompt: 'survey/grade', records: { from: '../data/objects.csv', as: 'item' } })
+ * const result = await runBatch({ library, folder, name: undefined, batch, runs: scratch })
+ * result.file.counts.written > 100 // => true
  */
 export async function runBatch(options: RenderOptions): Promise<RunResult<RenderCounts>> {
   const { library, folder, batch: model, overwrite = false, workers = 1, bare = false } = options
@@ -77,9 +85,16 @@ export async function runBatch(options: RenderOptions): Promise<RunResult<Render
 }
 
 /**
- * Continues a run that was interrupted at any moment: its output comes to be the same, byte for byte, as if nothing had happened.
+ * Resumes a run that was interrupted. The output is the same, byte for byte, as that of a run without an interruption.
  *
- * @throws ProblemError if it has ended, if another process works on it, or if what it was begun with has changed since.
+ * @param folder - The run's folder.
+ * @param options - The library, and values that options gave to the run.
+ * @returns The counts, and where the run is.
+ * @throws ProblemError if the run has finished, if another process is running it, or if anything it started with has changed.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * const thrown = await resumeRun('demo/marram-house', { library }).catch((error) => error)
+ * thrown.problems[0].code // => 'run-unreadable'
  */
 export async function resumeRun(folder: string, options: ResumeOptions): Promise<RunResult<RenderCounts>> {
   const file = (await resumable(folder)) as RenderRun

@@ -73,9 +73,17 @@ export class ReplyReader {
 }
 
 /**
- * Reads replies beside the records that they answer, in the order of the records. At the end come, as problems, replies that no record wants.
+ * Reads replies next to the records that they answer, in the order of the records.
  *
+ * @param options - The prompt, the records and the replies.
+ * @returns Parts of the table with their answers; at the end, a problem for each reply without a record.
  * @throws ProblemError if a table cannot be read.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * const data = 'demo/marram-house/data'
+ * const parts = readAnswers({ prompt: library.prompt('survey/grade'), records: `${data}/objects.csv`, replies: `${data}/replies/grades.jsonl` })
+ * const first = await parts.next()
+ * first.value.answers.length > 0 // => true
  */
 export async function* readAnswers(options: AnswersOptions): AsyncGenerator<AnsweredChunk, readonly Problem[]> {
   const { prompt, given, locale, onHeading, records: source } = options

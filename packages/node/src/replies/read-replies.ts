@@ -38,9 +38,17 @@ export interface ReadRepliesResult {
 }
 
 /**
- * Reads a table of replies, and writes the answers beside the records that they answer.
+ * Reads a table of replies and writes the answers next to the records that they answer.
  *
+ * @param options - The prompt, the records, the replies, and where the rows go.
+ * @returns The counts, and a problem for each reply without a record.
  * @throws ProblemError if a table cannot be read.
+ * @example
+ * const library = await openLibrary('demo/marram-house')
+ * const data = 'demo/marram-house/data'
+ * const to = createWriteStream(join(scratch, 'grades.jsonl'))
+ * const result = await readReplies({ prompt: library.prompt('survey/grade'), records: `${data}/objects.csv`, replies: `${data}/replies/grades.jsonl`, to, ending: 'jsonl' })
+ * result.written > 0 // => true
  */
 export async function readReplies(options: ReadRepliesOptions): Promise<ReadRepliesResult> {
   const { prompt, given, locale, onHeading, records: source, to, ending, router, rejected, signal, onRejected, onProgress } = options

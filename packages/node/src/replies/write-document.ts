@@ -8,8 +8,16 @@ export const DOCUMENT_ENDINGS = ['md', 'html', 'docx'] as const
 export type DocumentEnding = (typeof DOCUMENT_ENDINGS)[number]
 
 /**
- * A finished document, whose text is Markdown, as a file's content. Lines stay lines, as in a letter; markup of HTML in it stays text, since a
- * document is made of what a record holds and a model says.
+ * Converts a document's Markdown to the content of a file. HTML in the text stays text, since it comes from records and models.
+ *
+ * @param text - The Markdown.
+ * @param ending - `md`, `html` or `docx`.
+ * @param title - The document's title.
+ * @param language - The language of the text. Default: `en`.
+ * @returns The file's content: text, or bytes for `docx`.
+ * @example
+ * const html = await writeDocument('Dear keeper', 'html', 'A letter')
+ * html.includes('<p>Dear keeper</p>') // => true
  */
 export async function writeDocument(text: string, ending: DocumentEnding, title: string, language = 'en'): Promise<string | Uint8Array> {
   switch (ending) {

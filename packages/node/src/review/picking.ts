@@ -81,10 +81,11 @@ interface Subject {
 const PICKS_FILE = 'picks.jsonl'
 
 /**
- * A run that asked, open for a person to pick from its answers. What was kept stays as it is, whatever is asked anew; nothing that came is
- * lost: answers and decisions are only ever added to.
+ * A finished run that asked, opened for review. Accepted answers stay as they are; answers and decisions are only ever added.
  *
- * @throws ProblemError where the run has not ended, or where what it was begun with has changed since.
+ * @example
+ * const thrown = await Picking.open('demo/marram-house', {}).catch((error) => error)
+ * thrown.problems[0].code // => 'run-unreadable'
  */
 export class Picking {
   private constructor(

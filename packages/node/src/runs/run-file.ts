@@ -64,7 +64,16 @@ export async function newRunFolder(runs: string, name: string): Promise<{ folder
   }
 }
 
-/** @throws ProblemError where the folder holds no run. */
+/**
+ * Reads the `run.json` of a run.
+ *
+ * @param folder - The run's folder.
+ * @returns What the run started with, its state and its counts.
+ * @throws ProblemError if the folder has no run.
+ * @example
+ * const thrown = await readRun('demo').catch((error) => error)
+ * thrown.problems[0].code // => 'run-unreadable'
+ */
 export async function readRun(folder: string): Promise<RunFile> {
   const path = join(folder, 'run.json')
   try {
@@ -83,7 +92,14 @@ export interface ListedRun {
   readonly state: RunState | 'broken off'
 }
 
-/** The runs of a library, the latest last. */
+/**
+ * Lists the runs of a library, the latest last.
+ *
+ * @param runs - The folder of the runs.
+ * @returns The runs with their state; an empty list if the folder does not exist.
+ * @example
+ * await listRuns(scratch) // => []
+ */
 export async function listRuns(runs: string): Promise<readonly ListedRun[]> {
   const names = await readdir(runs).catch(() => [])
   const found: ListedRun[] = []

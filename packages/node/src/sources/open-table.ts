@@ -55,10 +55,17 @@ const OTHERS: Readonly<Record<string, string>> = {
 }
 
 /**
- * Reads a table a part at a time, whatever holds it: CSV, TSV, JSON Lines, JSON and YAML lists, XLSX, Parquet, SQLite, standard input, or records
- * of a program.
+ * Reads a table in parts, so memory does not grow with it: CSV, TSV, JSON Lines, JSON and YAML lists, XLSX, Parquet, SQLite,
+ * standard input, or the records of a program.
  *
- * @throws ProblemError where it cannot be read, or holds no heading.
+ * @param source - A path, a path with a sheet or query, or records.
+ * @param options - The name in messages, and a listener for warnings.
+ * @returns The parts: headings, and rows as lists of cells.
+ * @throws ProblemError if the table cannot be read or has no headings.
+ * @example
+ * const parts = []
+ * for await (const part of readTable('demo/marram-house/data/objects.csv')) parts.push(part)
+ * parts[0].headings.length > 3 // => true
  */
 export function readTable(source: TableSource, options: TableOptions = {}): AsyncGenerator<TableRows> {
   if (typeof source !== 'string' && !('from' in source)) return recordsTable(itemsOf(source), 'the records', options)

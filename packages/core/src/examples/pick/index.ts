@@ -5,5 +5,10 @@ import { seeded } from './seeded.js'
 import { spread } from './spread.js'
 import type { Strategy } from './strategy.js'
 
-/** All strategies, in the order of the page. */
+/**
+ * The ways to pick cases, in the order of the reference.
+ *
+ * @example
+ * STRATEGIES.map(({ name }) => name).includes('likeness') // => true
+ */
 export const STRATEGIES: readonly Strategy[] = [all, first, seeded, likeness, spread]

@@ -6,7 +6,12 @@ import { use } from './use.js'
 import { vary } from './vary.js'
 import { when } from './when.js'
 
-/** All directives, in the order of the reference. `otherwise`, `instead` and `end` belong to these. */
+/**
+ * All directives, in the order of the reference. `otherwise`, `instead` and `end` belong to these.
+ *
+ * @example
+ * DIRECTIVES.map(({ word }) => word).includes('when') // => true
+ */
 export const DIRECTIVES: readonly DirectiveSyntax[] = Object.freeze([when, each, use, vary, untouched, aside] as DirectiveSyntax[])
 
 export const DIRECTIVE_WORDS: ReadonlyMap<string, DirectiveSyntax> = new Map(DIRECTIVES.map((d) => [d.word, d]))

@@ -8,6 +8,7 @@ import type { ValueType } from '../types.js'
  */
 export type Woven = readonly string[]
 
+/** A parameter of a format: a text in quotes or a whole number. */
 export interface Parameter {
   readonly name: string
   readonly kind: 'text' | 'integer'
@@ -20,6 +21,7 @@ export interface Parameter {
   readonly refuses?: (argument: string | number) => boolean
 }
 
+/** An argument of a format in a slot. */
 export type Argument = string | number
 
 /** What a format may ask of the rendering it runs in. */

@@ -43,7 +43,12 @@ import { weekday } from './weekday.js'
 import { year } from './year.js'
 import { either } from './either.js'
 
-/** All formats that the language has, in the order of the reference. */
+/**
+ * All formats of slots, in the order of the reference.
+ *
+ * @example
+ * FORMATS.find(({ name }) => name === 'upper').name // => 'upper'
+ */
 export const FORMATS: readonly Format[] = Object.freeze([
   upper,
   lower,

@@ -1,0 +1,38 @@
+import { countedByLines } from 'dunelight/host'
+import type { Bench } from './bench.js'
+
+/** The library that is open: what it holds, and how its tokens are counted. */
+export class LibraryActions {
+  constructor(private readonly bench: Bench) {}
+
+  get promptNames(): readonly string[] {
+    return [...this.shelf.prompts.keys()].sort()
+  }
+
+  /** The batches that run a prompt. */
+  batchesOf(prompt: string): readonly string[] {
+    return [...this.shelf.batches.values()].filter((batch) => batch.prompt?.name === prompt && batch.records).map(({ name }) => name)
+  }
+
+  /** The file of a prompt; of a prompt that cannot be opened, the first file of the library's prompts. */
+  fileOf(prompt: string): string | undefined {
+    return (
+      this.shelf.prompts.get(prompt)?.file.name ?? Object.keys(this.bench.state.library.files).find((path) => path.startsWith('prompts/'))
+    )
+  }
+
+  count(text: string): number {
+    return this.bench.opener.countTokens(text)
+  }
+
+  /** The tables of the encoding are larger than all the rest of the page: they are loaded after the first sheet. */
+  async countExactly(): Promise<void> {
+    const { countTokens } = await import('gpt-tokenizer/encoding/o200k_base')
+    this.bench.opener.countTokens = countedByLines((text) => countTokens(text, { disallowedSpecial: new Set() }))
+    this.bench.change({ library: { exact: true } })
+  }
+
+  private get shelf() {
+    return this.bench.state.shown.library.shelf
+  }
+}
