@@ -2,7 +2,7 @@ import { spawn, type ChildProcess } from 'node:child_process'
 import { appendFileSync } from 'node:fs'
 import { afterEach } from '@jest/globals'
 import { openLibraryFor, serveStandIn, type StandInServer } from '@dunelight/node'
-import { COMMAND, type Ran } from './command.js'
+import { COMMAND, dunelightServed, type Ran } from './command.js'
 import type { House } from './house.js'
 
 /** Starts the command while servers of this process answer it. */
@@ -47,6 +47,6 @@ export function useModels(house: House) {
     describeModel(name, server.at, more)
     return server
   }
-  const asked = (...words: string[]): Promise<Ran> => start('ask', house.house, ...words).ended
+  const asked = (...words: string[]): Promise<Ran> => dunelightServed({ MARRAM_PASS: 'heron' }, 'ask', house.house, ...words)
   return { describeModel, served, asked }
 }

@@ -63,12 +63,11 @@ describe('the packages, installed into an empty project', () => {
   })
 
   test.each([
-    ['node16', 'module.mts'],
-    ['node16', 'program.cts'],
-    ['bundler', 'module.ts'],
-  ])('have types under moduleResolution %s for %s', (moduleResolution, file) => {
+    ['node16', ['module.mts', 'program.cts']],
+    ['bundler', ['module.ts']],
+  ] as const)('have types under moduleResolution %s', (moduleResolution, files) => {
     const typed = `import { libraryFrom, makePrompt, makeLibrary } from 'dunelight'\nimport { openLibrary } from '@dunelight/node'\nconst text: string | undefined = ${USE}?.text\nconst house = makeLibrary({ prompts: { p: makePrompt({ title: 'P', variables: { n: 'integer' }, turns: [{ user: '{n}' }] }) } })\nhouse.prompt('p').render({ n: 3 })\n// @ts-expect-error n is no text\nhouse.prompt('p').render({ n: '3' })\n`
-    writeFileSync(at(file), `${typed}export { text, openLibrary }\n`)
+    for (const file of files) writeFileSync(at(file), `${typed}export { text, openLibrary }\n`)
     const module = moduleResolution === 'bundler' ? 'preserve' : 'node16'
     run(
       process.execPath,
@@ -81,7 +80,7 @@ describe('the packages, installed into an empty project', () => {
       module,
       '--moduleResolution',
       moduleResolution,
-      file,
+      ...files,
     )
   })
 

@@ -1,4 +1,3 @@
-import { spawn } from 'node:child_process'
 import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer, type RequestListener } from 'node:http'
 import type { AddressInfo } from 'node:net'
@@ -6,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Secrets, visible } from '@dunelight/node/host'
-import { COMMAND } from '../../../test/command.js'
+import { dunelightServed } from '../../../test/command.js'
 
 const SECRET = 'heron/in=the+marsh "at 4711"'
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-secrets-'))
@@ -46,11 +45,9 @@ async function served<T>(listener: RequestListener, use: (address: string) => Pr
   }
 }
 
-function ask(...words: string[]): Promise<string> {
-  const child = spawn(process.execPath, [COMMAND, 'ask', HOUSE, ...words], { env: { ...process.env, NO_COLOR: '1', MARSH: SECRET } })
-  let all = ''
-  for (const stream of [child.stdout, child.stderr]) stream.setEncoding('utf8').on('data', (text: string) => (all += text))
-  return new Promise((resolve) => child.on('close', () => resolve(all)))
+async function ask(...words: string[]): Promise<string> {
+  const { out, err } = await dunelightServed({ MARSH: SECRET }, 'ask', HOUSE, ...words)
+  return out + err
 }
 
 const filesBelow = (path: string) =>
@@ -80,10 +77,12 @@ const ECHOES: Readonly<Record<string, Echo>> = {
 
 describe('a secret of the environment', () => {
   test.each(Object.entries(ECHOES))('that comes back in %s stands nowhere', async (_, echo) => {
+    let received = 0
     const all = await served(
       (request, response) => {
         request.resume()
         request.on('end', () => {
+          received++
           const { status, headers, body } = echo(String(request.headers['x-pass']))
           response.writeHead(status, { 'content-type': 'application/json', ...headers }).end(body)
         })
@@ -97,6 +96,7 @@ describe('a secret of the environment', () => {
         return once + (await ask('label/write', '--records', join(HOUSE, 'data/objects.csv'), '--take', '3', '--fresh', '--again', '1'))
       },
     )
+    expect(received).toBeGreaterThan(0)
     expect(all).not.toContain('this is a bug')
     expect([all, holdsSecret(all)]).toEqual([all, []])
     for (const path of filesBelow(folder)) {

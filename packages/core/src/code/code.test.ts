@@ -199,7 +199,7 @@ export const text: string = house.prompt('survey/again').read('').value?.heading
     writeFileSync(join(folder, 'prompts.d.ts'), printTypes(house))
     writeFileSync(
       join(folder, 'tsconfig.json'),
-      JSON.stringify({ extends: '../../tsconfig.base.json', compilerOptions: { noEmit: true }, include: ['*.ts'] }),
+      JSON.stringify({ extends: '../../tsconfig.base.json', compilerOptions: { noEmit: true, customConditions: [] }, include: ['*.ts'] }),
     )
     const { stdout } = spawnSync(process.execPath, ['node_modules/typescript/bin/tsc', '-p', folder], { encoding: 'utf8' })
     const faults = stdout.split('\n').filter((line) => line.includes('error TS'))
