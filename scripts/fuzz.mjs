@@ -1,4 +1,4 @@
-// Runs the property tests of test/fuzz.test.ts at full size: `npm run fuzz -- --minutes 10`.
+// Runs the property tests of test/fuzz.load.test.ts at full size: `npm run fuzz -- --minutes 10`.
 import { spawnSync } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -12,7 +12,7 @@ if (!(Number(values.minutes) > 0)) {
 }
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-fuzz-'))
 const counts = join(folder, 'counts')
-const jest = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', 'node_modules/jest/bin/jest.js', 'test/fuzz.test.ts']
+const jest = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', 'node_modules/jest/bin/jest.js', 'test/fuzz.load.test.ts']
 const { status } = spawnSync(process.execPath, jest, {
   stdio: 'inherit',
   env: { ...process.env, FUZZ_MINUTES: values.minutes, FUZZ_COUNTS: counts },

@@ -121,7 +121,7 @@ describe('whatever is defined', () => {
         const wrapped = input.kind === 'rows' ? { rows: data } : input.kind === 'one-of' ? { label: data } : withNulls(data, parameters)
         expect(ajv.validate(parameters, wrapped) || ajv.errors).toBe(true)
       }),
-      { numRuns: 400 },
+      { numRuns: 120 },
     )
   })
 
@@ -138,7 +138,7 @@ describe('whatever is defined', () => {
           expect([as, repaired.length > 0, form.read(reply, { strict: true }).value]).toEqual([as, true, undefined])
         }
       }),
-      { numRuns: 150 },
+      { numRuns: 60 },
     )
   })
 
@@ -151,7 +151,7 @@ describe('whatever is defined', () => {
           if (reply !== undefined) expect([as, reply, form.read(reply).value]).toEqual([as, reply, undefined])
         }
       }),
-      { numRuns: 150 },
+      { numRuns: 60 },
     )
   })
 
@@ -169,7 +169,7 @@ describe('whatever is defined', () => {
           expect((value === undefined) === problems.length > 0).toBe(true)
         },
       ),
-      { numRuns: 300 },
+      { numRuns: 120 },
     )
   })
 })

@@ -98,7 +98,7 @@ describe('any text', () => {
           expect(p.place!.line).toBeGreaterThan(0)
         }
       }),
-      { numRuns: 3000 },
+      { numRuns: 400 },
     )
   })
 
@@ -113,7 +113,7 @@ describe('any text', () => {
         }
         expect(at).toBeLessThanOrEqual(text.length)
       }),
-      { numRuns: 1000 },
+      { numRuns: 400 },
     )
   })
 
@@ -138,7 +138,7 @@ describe('any text', () => {
           expect(fault.problems.length).toBeGreaterThan(0)
         }
       }),
-      { numRuns: 1500 },
+      { numRuns: 500 },
     )
   })
 
