@@ -12,7 +12,12 @@ if (!(Number(values.minutes) > 0)) {
 }
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-fuzz-'))
 const counts = join(folder, 'counts')
-const jest = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', 'node_modules/jest/bin/jest.js', 'test/fuzz.load.test.ts']
+const jest = [
+  '--experimental-vm-modules',
+  '--disable-warning=ExperimentalWarning',
+  'node_modules/jest/bin/jest.js',
+  'test/fuzz.load.test.ts',
+]
 const { status } = spawnSync(process.execPath, jest, {
   stdio: 'inherit',
   env: { ...process.env, FUZZ_MINUTES: values.minutes, FUZZ_COUNTS: counts },
