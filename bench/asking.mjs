@@ -21,11 +21,11 @@ export async function benchAsking(say) {
   if (!existsSync(from)) await generateObjects(ROWS, from)
   const ideal = (ROWS * TAKES) / AT_ONCE / 1000
   say(`\n${ROWS.toLocaleString('en')} questions of ${TAKES} ms, ${AT_ONCE} at a time; ${ideal.toFixed(1)} s is the least:`)
-  const inProcess = (library, prompt) => readyModel(library, prompt, 'stand-in', { takes: TAKES })
+  const inProcess = (library, prompt) => readyModel(library, prompt, 'mock', { takes: TAKES })
   await run('label/write, in process', 'label/write', inProcess)
   const server = spawn(
     process.execPath,
-    ['packages/cli/bin/dunelight.js', 'stand-in', 'demo/marram-house', '--port', '0', '--takes', `${TAKES}`],
+    ['packages/cli/bin/dunelight.js', 'mock', 'demo/marram-house', '--port', '0', '--delay', `${TAKES}`],
     {
       stdio: ['ignore', 'pipe', 'ignore'],
     },
@@ -35,13 +35,13 @@ export async function benchAsking(say) {
   const bare = await onlyAsking(at, from)
   say(`  ${'a loop that only asks, over HTTP'.padEnd(32)} ${bare.toFixed(1)} s, ${(bare / ideal).toFixed(2)} times the least`)
   await run('label/write, over HTTP', 'label/write', (library) => {
-    const description = { ...library.shelf.models.models.get('back-office'), at, headers: {} }
+    const description = { ...library.artefacts.models.models.get('back-office'), at, headers: {} }
     return {
       name: 'back-office',
       model: httpModel(description),
-      madeUp: true,
+      isMock: true,
       identity: 'bench',
-      atOnce: AT_ONCE,
+      concurrency: AT_ONCE,
       rules: USUAL_RULES,
       price: undefined,
     }
@@ -62,7 +62,7 @@ export async function benchAsking(say) {
       records: { from },
       runs,
       model: modelOf(library, prompt),
-      atOnce: AT_ONCE,
+      concurrency: AT_ONCE,
     })
     const seconds = (performance.now() - started) / 1000
     const numbers = readFileSync(join(made, 'output.jsonl'), 'utf8')

@@ -32,7 +32,7 @@ export function benchPicking(say) {
     for (const rule of ['first, at-most: 6', 'likeness, at-most: 6', 'likeness, at-most: 6, cover: grade', 'spread, at-most: 6']) {
       const files = {
         'examples/notes.yaml': `fields: { note: text, grade: { type: choice, of: [${LABELS.join(', ')}] } }\nfrom: ../data/notes.jsonl\npick: { by: ${rule} }\n`,
-        'prompts/p.yaml': 'title: P\nvariables: { note: text }\nturns: [{ examples: notes }, { ask: notes }]\n',
+        'prompts/p.yaml': 'title: P\nvariables: { note: text }\nturns: [{ examples: notes }, { input: notes }]\n',
       }
       const opened = performance.now()
       const prompt = libraryFrom(files, { tables: { 'data/notes.jsonl': { kind: 'records', records: cases } } }).prompt('p')

@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
 const COUNT = 200
-const declared = `const item = { type: 'record', fields: { title: 'text', kind: 'text', made: { type: 'integer', optional: true }, parts: 'list of text', rooms: { type: 'list of record', fields: { code: 'text', floor: 'integer' } }, note: { type: 'text', outside: true } } } as const\n`
+const declared = `const item = { type: 'record', fields: { title: 'text', kind: 'text', made: { type: 'integer', optional: true }, parts: 'list of text', rooms: { type: 'list of record', fields: { code: 'text', floor: 'integer' } }, note: { type: 'text', untrusted: true } } } as const\n`
 const prompt = (n) => `export const p${n} = makePrompt({
   title: 'Label ${n}',
   variables: { item, audience: { type: 'choice', of: ['adult', 'child'], default: 'adult' }, words: { type: 'integer', default: ${40 + n} } },

@@ -6,6 +6,7 @@ const waiting = [
   'node_modules/.bin/tsc -p tsconfig.check.json --noEmit',
   'node_modules/.bin/prettier --check --log-level warn .',
   'node scripts/size.mjs',
+  'node scripts/check-words.mjs',
   'node scripts/write-docs.mjs --check',
 ]
 const AT_ONCE = 2

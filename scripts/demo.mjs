@@ -1,4 +1,4 @@
-// Checks the demo library, renders all its labels, prints one as a person would read it and what was set aside, then opens the workbench on it.
+// Checks the demo library, renders all its labels, prints one as a person would read it and what was rejected, then opens the workbench on it.
 //   npm run demo -- [--no-serve] [--rows N] [--expect-aside]
 import { spawn, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync } from 'node:fs'

@@ -118,7 +118,7 @@ async function shootWorkbench() {
   await page
     .getByRole('textbox', { name: 'the model’s reply' })
     .fill(
-      'Here is the label:\n\n{"heading": "A helmet with a dent", "body": "Copper and brass, made in 1921 by Corwen Brassworks. The dent above the left port came from a shelf in Port Ellery, not from the sea. It weighs 17 kilograms.", "keywords": ["diving", "copper"]}',
+      'Here is the label:\n\n{"heading": "A helmet with a dent", "body": "Copper and brass, made in 1921 by Corwen Brassworks. The dent above the left port came from a artefacts in Port Ellery, not from the sea. It weighs 17 kilograms.", "keywords": ["diving", "copper"]}',
     )
   await wait(300)
   await page.screenshot({ path: `${OUT}/reply.png` })
@@ -133,7 +133,7 @@ async function shootTerminal() {
   mkdirSync(join(folder, 'faulty/snippets'))
   writeFileSync(
     join(folder, 'faulty/prompts/label.yaml'),
-    'title: Write a label\nabuot: The card beside an object.\nvariables:\n  item: { type: record, fields: { title: text, made: integer } }\n  note: { type: text, outside: true }\nturns:\n  - user: |\n      Write the label for {item.titel}, made in {item.made as numbr}.\n      The surveyor says: {note}\n      ~ use house/stlye\n',
+    'title: Write a label\nabuot: The card beside an object.\nvariables:\n  item: { type: record, fields: { title: text, made: integer } }\n  note: { type: text, untrusted: true }\nturns:\n  - user: |\n      Write the label for {item.titel}, made in {item.made as numbr}.\n      The surveyor says: {note}\n      ~ use house/stlye\n',
   )
   mkdirSync(join(folder, 'faulty/snippets/house'))
   writeFileSync(join(folder, 'faulty/snippets/house/style.md'), 'Plain words.\n')
@@ -152,7 +152,7 @@ async function shootTerminal() {
     ],
     touched: [
       `dunelight check ${demo} --touched house/safety`,
-      `node ${command} check ${join(folder, 'changed')} --touched house/safety --was ${demo}/snippets/house/safety.md | sed 's#${folder}/changed#${demo}#g'`,
+      `node ${command} check ${join(folder, 'changed')} --touched house/safety --before ${demo}/snippets/house/safety.md | sed 's#${folder}/changed#${demo}#g'`,
     ],
     read: [
       `dunelight read ${demo} survey/grade … --to graded.csv --route grade; dunelight read … loan/letter …`,
@@ -167,8 +167,8 @@ async function shootTerminal() {
       `cd ${folder}; node ${command} run ${process.cwd()}/${demo} tonight --runs runs --to labels.jsonl; echo; node ${command} runs ${process.cwd()}/${demo} --runs runs; echo; node ${command} run ${process.cwd()}/${demo} label/write --records half-a-million.csv --runs runs --to half-a-million.jsonl --workers 2; cd ${process.cwd()}`,
     ],
     ask: [
-      `dunelight ask ${demo} label/write … --record MH-0007 --answers 2; dunelight pick …; dunelight ask … survey/grade; dunelight ask … label/write`,
-      `cd ${folder}; node ${command} stand-in ${process.cwd()}/${demo} --takes 300 --misbehave busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 --answers 2 --runs asked 2>/dev/null | fold -s -w 138; node ${command} pick asked/label-write-1 --keep MH-0007=2; node ${command} pick asked/label-write-1 2>/dev/null; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --misbehave wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
+      `dunelight ask ${demo} label/write … --record MH-0007 --candidates 2; dunelight review …; dunelight ask … survey/grade; dunelight ask … label/write`,
+      `cd ${folder}; node ${command} mock ${process.cwd()}/${demo} --delay 300 --faults busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 --candidates 2 --runs asked 2>/dev/null | fold -s -w 138; node ${command} pick asked/label-write-1 --keep MH-0007=2; node ${command} pick asked/label-write-1 2>/dev/null; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --faults wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
     ],
     compare: [
       `dunelight compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv`,

@@ -12,8 +12,8 @@ import { apiDocs } from './api-docs.mjs'
 
 const problems = `# Problems
 
-All that Dunelight can find wrong, made from the registry in \`packages/core/src/problems\`. A problem has a code, one sentence, a place where
-there is one, and where possible the likeliest mend. Codes and sentences do not change once published.
+All problems that Dunelight reports, generated from \`packages/core/src/problems\`. A problem has a code, a severity, a message, a location and,
+if possible, help.
 
 ${Object.entries(registry)
   .map(([code, entry]) => `### \`${code}\`\n\n*${entry.severity}* — ${entry.about}\n`)

@@ -1,7 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { appendFileSync } from 'node:fs'
 import { afterEach } from '@jest/globals'
-import { openLibraryFor, serveStandIn, type StandInServer } from '@dunelight/node'
+import { openLibraryFor, serveMock, type MockServer } from '@dunelight/node'
 import { COMMAND, dunelightServed, type Ran } from './command.js'
 import type { House } from './house.js'
 
@@ -20,17 +20,17 @@ export function start(...words: string[]): { readonly child: ChildProcess; reado
 
 /** Serves stand-ins for the tests of a file, each ended with its test. */
 export function useModels(house: House) {
-  const servers: StandInServer[] = []
+  const servers: MockServer[] = []
   afterEach(async () => {
     for (const server of servers.splice(0)) await server.close()
   })
   const describeModel = (name: string, address: string, more: readonly string[] = []): void => {
     const lines = [
       `  ${name}:`,
-      `    at: ${address}`,
-      '    reply: /said',
-      '    ended: { at: /why, cut-off: [cut-off], refused: [refused] }',
-      '    used: { asked: /meter/asked, answered: /meter/answered }',
+      `    url: ${address}`,
+      '    answer: /said',
+      '    finish: { at: /why, cut-off: [cut-off], refused: [refused] }',
+      '    usage: { sent: /meter/asked, received: /meter/answered }',
       ...(more.some((line) => line.startsWith('envelope')) ? [] : ['    envelope: back-office']),
       ...more.map((line) => `    ${line}`),
     ]
@@ -39,12 +39,12 @@ export function useModels(house: House) {
   /** Starts a stand-in, and describes it as a model of that name. */
   const served = async (
     name: string,
-    options: Omit<Parameters<typeof serveStandIn>[0], 'library'> = {},
+    options: Omit<Parameters<typeof serveMock>[0], 'library'> = {},
     more: readonly string[] = [],
-  ): Promise<StandInServer> => {
-    const server = await serveStandIn({ library: await openLibraryFor(house.house, undefined), ...options })
+  ): Promise<MockServer> => {
+    const server = await serveMock({ library: await openLibraryFor(house.house, undefined), ...options })
     servers.push(server)
-    describeModel(name, server.at, more)
+    describeModel(name, server.url, more)
     return server
   }
   const asked = (...words: string[]): Promise<Ran> => dunelightServed({ MARRAM_PASS: 'heron' }, 'ask', house.house, ...words)

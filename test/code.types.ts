@@ -27,7 +27,7 @@ export const write = makePrompt({
   variables: {
     item,
     audience: { type: 'choice', of: ['adult', 'child'], default: 'adult' },
-    note: { type: 'text', outside: true },
+    note: { type: 'text', untrusted: true },
     notes: { type: 'table', fields: { 'Object No.': 'text', grade: 'text' } },
     guide: { type: 'file', optional: true },
     open: 'record',
@@ -100,8 +100,8 @@ const house = makeLibrary({
   examples: {
     notes: makeExampleSet({
       fields: { note: 'text', grade: 'text' },
-      ask: '{note}',
-      answer: '{grade}',
+      input: '{note}',
+      expected: '{grade}',
       cases: [{ note: 'x', grade: 'y' }],
     }),
   },
@@ -112,54 +112,54 @@ const house = makeLibrary({
 
 const variables = { item, words: { type: 'integer', default: 60 } } as const
 export const faults = [
-  // @ts-expect-error there is no way of picking called "liking"
+  // @ts-expect-error unknown way of picking called "liking"
   makeExampleSet({ fields: { note: 'text' }, pick: { by: 'liking' } }),
-  // @ts-expect-error there is no variable "itme"
+  // @ts-expect-error unknown variable "itme"
   makePrompt({ title: 'T', variables, turns: [{ user: '{itme.title}' }] }),
-  // @ts-expect-error "item" has no field "titel"
+  // @ts-expect-error unknown field "titel" of "item"
   makePrompt({ title: 'T', variables, turns: [{ system: 'x' }, { user: 'x\n\n{item.titel}' }] }),
-  // @ts-expect-error there is no variable "wrods"
+  // @ts-expect-error unknown variable "wrods"
   makePrompt({ title: 'T', variables, turns: [{ user: '{item.made or wrods as number}' }] }),
   // @ts-expect-error ".x" cannot follow "words"
   makePrompt({ title: 'T', variables, turns: [{ user: '{words.x}' }] }),
-  // @ts-expect-error "room" has no field "cod"
+  // @ts-expect-error unknown field "cod" of "room"
   makePrompt({ title: 'T', variables, turns: [{ user: '~ each room in item.rooms\n{room.cod}\n~ end' }] }),
-  // @ts-expect-error there is no variable "room" behind the loop
+  // @ts-expect-error unknown variable "room" behind the loop
   makePrompt({ title: 'T', variables, turns: [{ user: '{each room in item.rooms}{room.code}{end}{room.code}' }] }),
-  // @ts-expect-error there is no variable "worsd" in a condition
+  // @ts-expect-error unknown variable "worsd" in a condition
   makePrompt({ title: 'T', variables, turns: [{ user: '~ when worsd > 3 and item.title is "x"\nx\n~ end' }] }),
-  // @ts-expect-error "item" has no field "mad" in a condition behind others
+  // @ts-expect-error unknown field "mad" of "item" in a condition behind others
   makePrompt({ title: 'T', variables, turns: [{ user: '{when words > 3 and (item.mad<1800)}x{end}' }] }),
-  // @ts-expect-error there is no variable "wrods" handed to a snippet
+  // @ts-expect-error unknown variable "wrods" handed to a snippet
   makePrompt({ title: 'T', variables, turns: [{ user: '~ use house/style with a = "x, y", words = wrods' }] }),
-  // @ts-expect-error there is no variable "age" in a snippet's name
+  // @ts-expect-error unknown variable "age" in a snippet's name
   makePrompt({ title: 'T', variables, turns: [{ user: '{use ages/{age}}' }] }),
-  // @ts-expect-error "room" has no field "cod" in repeated turns
+  // @ts-expect-error unknown field "cod" of "room" in repeated turns
   makePrompt({ title: 'T', variables, turns: [{ each: 'room in item.rooms', turns: [{ user: '{room.cod}' }] }] }),
-  // @ts-expect-error "item" has no field "halls"
+  // @ts-expect-error unknown field "halls" of "item"
   makePrompt({ title: 'T', variables, turns: [{ each: 'room in item.halls', turns: [{ user: '{room}' }] }] }),
-  // @ts-expect-error there is no variable "audience" in the persona's text
+  // @ts-expect-error unknown variable "audience" in the persona's text
   makePrompt({ title: 'T', variables, persona: '{when audience is "child"}a{otherwise}b{end}', turns: [{ user: 'x' }] }),
-  // @ts-expect-error there is no variable "giude"
+  // @ts-expect-error unknown variable "giude"
   makePrompt({ title: 'T', variables: { guide: 'file' }, turns: [{ user: 'x', attach: ['giude'] }] }),
   // @ts-expect-error a prompt has no key "titel"
   makePrompt({ title: 'T', titel: 'T', turns: [{ user: 'x' }] }),
   // @ts-expect-error a turn says one of a few things
   makePrompt({ title: 'T', turns: [{ usre: 'x' }] }),
-  // @ts-expect-error there is no type "txet"
+  // @ts-expect-error unknown type "txet"
   makePrompt({ title: 'T', variables: { a: 'txet' }, turns: [{ user: '{a}' }] }),
   // @ts-expect-error the base has no "nots"
   makePrompt({ 'based-on': write, title: 'T', bind: { nots: 'x' } }),
-  // @ts-expect-error there is no variable "whom" in a bound text
+  // @ts-expect-error unknown variable "whom" in a bound text
   makePrompt({ 'based-on': write, title: 'T', bind: { note: '{whom}' } }),
-  // @ts-expect-error there is no variable "wrods" in a snippet
+  // @ts-expect-error unknown variable "wrods" in a snippet
   makeSnippet({ variables: { words: 'integer' }, text: '{wrods}' }),
-  // @ts-expect-error there is no variable "rules" in a layout
+  // @ts-expect-error unknown variable "rules" in a layout
   makePersona({ who: 'You.', layout: '{rules}' }),
-  // @ts-expect-error there is no variable "nte" in an ask side
-  makeExampleSet({ fields: { note: 'text' }, ask: '{nte}', answer: 'x' }),
+  // @ts-expect-error unknown variable "nte" in an ask side
+  makeExampleSet({ fields: { note: 'text' }, input: '{nte}', expected: 'x' }),
   // @ts-expect-error a case without its note
-  makeExampleSet({ fields: { note: 'text' }, ask: '{note}', answer: 'x', cases: [{}] }),
+  makeExampleSet({ fields: { note: 'text' }, input: '{note}', expected: 'x', cases: [{}] }),
 ]
 
 const room = { code: 'B0', floor: 1 }
@@ -194,7 +194,7 @@ const letter = makeOutput({
   'must-not-say': ['unique'],
 })
 const short = makeOutput({ kind: 'fields', 'based-on': label, fields: { body: { type: 'text', 'max-words': '{n}' } } })
-const shelf = makeLibrary({
+const artefacts = makeLibrary({
   outputs: { rows, letter, short, label },
   prompts: {
     rows: makePrompt({ title: 'R', variables: { n: 'integer' }, output: rows, turns: [{ user: '{n} {use output}' }] }),
@@ -203,9 +203,9 @@ const shelf = makeLibrary({
   },
 })
 export const read = () => {
-  const list = shelf.prompt('rows').render({ n: 5 }).read('').value
-  const done = shelf.prompt('letter').render({ to: 'x' }).read('').value
-  const both = shelf.prompt('short').render({ n: 5 }).read('').value
+  const list = artefacts.prompt('rows').render({ n: 5 }).read('').value
+  const done = artefacts.prompt('letter').render({ to: 'x' }).read('').value
+  const both = artefacts.prompt('short').render({ n: 5 }).read('').value
   holds(
     true satisfies Same<typeof list, readonly { readonly heading: string; readonly year: number; readonly maker: string }[] | undefined>,
   )

@@ -65,8 +65,8 @@ describe('the demo’s data', () => {
     const page = readFileSync(`${LIBRARY}/README.md`, 'utf8')
     expect(wrong).toHaveLength(4)
     for (const { id, problems } of wrong) {
-      const [p] = problems as [Problem & { code: 'cell-unfit' }]
-      expect([problems.length, p.code, p.data.column]).toEqual([1, 'cell-unfit', 'Made'])
+      const [p] = problems as [Problem & { code: 'cell-invalid' }]
+      expect([problems.length, p.code, p.data.column]).toEqual([1, 'cell-invalid', 'Made'])
       expect(page).toMatch(new RegExp(`\\| ${id} .* \\| ${p.data.cell.replace('.', '\\.')} \\|`))
     }
   })
@@ -170,7 +170,7 @@ describe('the demo’s prompts', () => {
 })
 
 describe('generated objects', () => {
-  test('are the same for the same seed, and all of them fit', async () => {
+  test('are the same for the same seed, and all are valid', async () => {
     const files = [join(folder, 'a.csv'), join(folder, 'b.csv')]
     for (const file of files) await generateObjects(500, file)
     expect(readFileSync(files[0]!, 'utf8')).toBe(readFileSync(files[1]!, 'utf8'))

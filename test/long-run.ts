@@ -28,7 +28,7 @@ export function useLongRun(house: House) {
 
   beforeEach(async () => {
     await generateObjects(ROWS, table())
-    // Some rows that are set aside, and one name that comes twice.
+    // Some rows that are rejected, and one name that comes twice.
     appendFileSync(table(), 'MH-0001,again,lamp,,1890,oak,100,100,H0,on display,Sound.,2026-05-05,,\n')
     writeFileSync(table(), text(table()).replace(/^(MH-\d*7,(?:"[^"]*"|[^,]*),[^,]*,(?:"(?:[^"]|"")*"|[^,]*),)(\d{4}),/gm, '$1c. $2,'))
     expect(dunelight(...args('whole', [])).code).toBe(3)

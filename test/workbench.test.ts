@@ -63,7 +63,7 @@ afterAll(async () => {
 })
 
 const turn = (role: string, on = page) => on.getByRole('article', { name: `${role} turn`, exact: true })
-const strip = (on = page) => on.getByRole('status', { name: 'what the edits change' })
+const strip = (on = page) => on.getByRole('status', { name: 'effect of the edits' })
 const editor = () => page.locator('.cm-content')
 
 /** Puts the cursor behind a line of the source. */
@@ -87,9 +87,9 @@ async function serious(on: Page): Promise<string[]> {
 
 describe('the workbench', () => {
   test('shows the records with what becomes of each, and the sheet of the chosen one', async () => {
-    await strip().getByText('176 fit, 4 set aside').waitFor()
+    await strip().getByText('176 valid, 4 rejected').waitFor()
     expect(await turn('user').innerText()).toContain('Write the label for MH-0001.')
-    await page.getByRole('textbox', { name: 'Title holds' }).fill('bell')
+    await page.getByRole('textbox', { name: 'filter Title' }).fill('bell')
     await page.getByRole('row', { name: /Buoy bell/ }).click()
     expect(await turn('user').innerText()).toContain('Write the label for MH-0128.')
     await page.getByRole('button', { name: 'Made' }).click()
@@ -103,7 +103,7 @@ describe('the workbench', () => {
     expect([...years].sort((a, b) => a - b)).toEqual(years)
     await page.getByRole('button', { name: 'show all rows' }).click()
     await page.getByRole('combobox', { name: 'rows by state' }).click()
-    await page.getByRole('option', { name: 'set aside' }).click()
+    await page.getByRole('option', { name: 'rejected' }).click()
     await page.getByText('4 of 180').waitFor()
     await page.getByRole('row', { name: /Rocking horse/ }).click()
     expect(await page.getByRole('alert').first().innerText()).toContain('"c. 1905" is not a whole number')
@@ -145,11 +145,11 @@ describe('the workbench', () => {
     expect(await page.getByRole('alert').first().innerText()).toContain('did you mean "title"?')
     // What was there before stays in sight, but dimmed.
     expect(await page.locator('.stale').innerText()).toContain('Write the label for MH-0002.')
-    await strip().getByText('0 fit, 180 set aside').waitFor()
+    await strip().getByText('0 valid, 180 rejected').waitFor()
     for (let i = 0; i < 'titel}'.length; i++) await page.keyboard.press('Backspace')
     await page.keyboard.type('title as upper}.')
     await turn('user').getByText('NET NEEDLE, LARGE', { exact: true }).waitFor()
-    await strip().getByText('176 fit, 4 set aside, 176 changed').waitFor()
+    await strip().getByText('176 valid, 4 rejected, 176 changed').waitFor()
     expect(await strip().innerText()).toMatch(/^In view: \d+ of \d+ changed, 0 fail\./)
     expect(await page.getByRole('row', { name: /fits, changed/ }).count()).toBeGreaterThan(5)
   })
@@ -179,18 +179,18 @@ describe('the workbench', () => {
     expect(await dialog.locator('.conflict ins').innerText()).toContain('It is {item.title as upper}.')
     expect(await dialog.locator('.conflict del').innerText()).toContain('Please write')
     expect(readFileSync(WRITE, 'utf8')).not.toContain('as upper')
-    await dialog.getByRole('button', { name: 'Write mine over it' }).click()
+    await dialog.getByRole('button', { name: 'Overwrite with mine' }).click()
     await page.getByText('saved prompts/label/write.yaml').waitFor()
     expect(readFileSync(WRITE, 'utf8')).toContain('Write the label for {item.object-no}. It is {item.title as upper}.')
     expect(readdirSync(join(WRITE, '..')).filter((name) => name.endsWith('.new'))).toEqual([])
-    await strip().getByText('176 fit, 4 set aside').waitFor()
+    await strip().getByText('176 valid, 4 rejected').waitFor()
     await strip().filter({ hasNotText: 'changed' }).waitFor()
   })
 
   test('holds two wordings against each other, and steps to where they differ', async () => {
     await page.getByRole('row', { name: /MH-0001/ }).click()
     await page.getByText('Side by side').click()
-    await page.getByText('Both say the same for this record.').waitFor()
+    await page.getByText('No differences for this record.').waitFor()
     await page.getByRole('combobox', { name: 'held against' }).click()
     await page.getByRole('option', { name: 'persona night-watch' }).click()
     await page.locator('ins', { hasText: 'catalogued' }).first().waitFor()
@@ -204,7 +204,7 @@ describe('the workbench', () => {
   })
 
   test('takes values by hand, none of which becomes markup', async () => {
-    await page.getByText('By hand').click()
+    await page.getByText('Form', { exact: true }).click()
     const hostile = '<img src=x onerror="document.title=1"><b>bold</b>'
     await page.getByRole('textbox', { name: 'title', exact: true }).fill(hostile)
     await turn('user').getByText(hostile).first().waitFor()
@@ -232,22 +232,22 @@ describe('the workbench', () => {
     }
     // A document that the batch hands to every record, joined tables, and a spreadsheet.
     await choose('prompt: visitor/answer')
-    await strip().getByText('60 fit, 0 set aside').waitFor()
+    await strip().getByText('60 valid, 0 rejected').waitFor()
     await choose('prompt: survey/summary')
-    await strip().getByText('8 fit, 0 set aside').waitFor()
+    await strip().getByText('8 valid, 0 rejected').waitFor()
     await choose('view: sheet')
     await choose('prompt: tour/stop')
     await page.getByRole('region', { name: 'values by hand' }).waitFor()
     await page.getByText('No table of this library fits this prompt').waitFor()
     await choose('prompt: label/write')
-    await strip().getByText('176 fit, 4 set aside').waitFor()
+    await strip().getByText('176 valid, 4 rejected').waitFor()
   })
 
   test('shows what a reply is read as', async () => {
     await page.getByText('Reply', { exact: true }).click()
-    await page.getByRole('button', { name: 'Make one up' }).click()
-    await page.getByText('✓ read as it was asked for').waitFor()
-    await page.getByText('made up: nothing of it is true').waitFor()
+    await page.getByRole('button', { name: 'Generate a reply' }).click()
+    await page.getByText('✓ valid').waitFor()
+    await page.getByText('mock: invented values').waitFor()
     const reply = page.getByRole('textbox', { name: 'the model’s reply' })
     await reply.fill(
       '{"heading": "Net needle", "body": "Bone, from the Orkneys, 1555. It is fifteen words long at the very least, as you see.", "keywords": ["net", "bone",',
@@ -257,7 +257,7 @@ describe('the workbench', () => {
     await reply.fill(
       '{"heading": "Net needle", "body": "Bone, from the Orkneys, 1555. It is fifteen words long at the very least, as you see.", "keywords": ["net", "bone", "hook"]}',
     )
-    expect(await page.getByText('to verify').locator('xpath=following-sibling::ul[1]').innerText()).toMatch(
+    expect(await page.getByText('unsupported: it occurs in no input').locator('xpath=following-sibling::ul[1]').innerText()).toMatch(
       /1555[^]*Orkneys|Orkneys[^]*1555/,
     )
     await page.getByText('Sheet', { exact: true }).click()
@@ -265,7 +265,7 @@ describe('the workbench', () => {
 
   test('meters tokens by part against a budget, in German and in English figures, in light and dark', async () => {
     await page.getByRole('textbox', { name: 'budget in tokens' }).fill('440')
-    await page.getByText(/^\d+ of 176 are over it$/).waitFor()
+    await page.getByText(/^\d+ of 176 are over the budget$/).waitFor()
     expect(await page.locator('.meter-bar').getAttribute('aria-label')).toMatch(
       /own words \d+, from the record \d+, snippet \d+, persona \d+/,
     )
@@ -379,9 +379,9 @@ describe('the server of the workbench', () => {
     const save = (path: string, was: string | null = null) =>
       ask('/api/file', key(), 'PUT', JSON.stringify({ path, text: 'title: y\n', was }))
     for (const path of [
-      '../outside.yaml',
-      'prompts/../../outside.yaml',
-      'prompts/elsewhere/outside.yaml',
+      '../untrusted.yaml',
+      'prompts/../../untrusted.yaml',
+      'prompts/elsewhere/untrusted.yaml',
       'data/objects.csv',
       'package.json',
       'prompts/x.sh',

@@ -25,7 +25,7 @@ turns:
       End: {b}
     attach: [paper]
 `
-const library = libraryFrom({ 'prompts/p.yaml': PROMPT.replaceAll('untrusted', 'outside') })
+const library = libraryFrom({ 'prompts/p.yaml': PROMPT.replaceAll('untrusted', 'untrusted') })
 const prompt = library.prompt('p')
 
 /** Renders one attack; gives what is wrong with the result, or undefined. */

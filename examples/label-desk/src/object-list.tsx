@@ -57,13 +57,13 @@ export function ObjectList({ table, chosen, onChoose, onOpen }: Props) {
             active={object === chosen}
             color="dark"
             label={object.title}
-            description={!object.values ? `${object.id} · set aside` : object.id}
+            description={!object.values ? `${object.id} · rejected` : object.id}
             onClick={() => onChoose(object)}
           />
         ))}
         {found.length === 0 && (
           <Text size="sm" c="dimmed" p="sm">
-            {table.objects.length === 0 ? 'There is no object in this table.' : 'No object is called that.'}
+            {table.objects.length === 0 ? 'This table has no objects.' : 'No matching objects.'}
           </Text>
         )}
         {found.length > MOST_SHOWN && (

@@ -40,8 +40,8 @@ interface FieldProps {
 }
 
 function Field({ declared, value, onChange }: FieldProps) {
-  const { type, name, about, outside } = declared
-  const notes = [about, outside ? 'from outside' : undefined].filter((note) => note !== undefined)
+  const { type, name, about, untrusted } = declared
+  const notes = [about, untrusted ? 'untrusted' : undefined].filter((note) => note !== undefined)
   const common = { label: name, description: notes.join(' · ') || undefined, size: 'xs' as const }
   switch (type.kind) {
     case 'choice':
@@ -63,7 +63,7 @@ function Field({ declared, value, onChange }: FieldProps) {
     case 'list':
       return <TagsInput {...common} value={Array.isArray(value) ? value.map(String) : []} onChange={onChange} />
     case 'text':
-      return outside ? (
+      return untrusted ? (
         <Textarea
           {...common}
           autosize

@@ -24,7 +24,7 @@ test('what comes by standard input is the run’s, or leaves nothing behind wher
 
 test.each([
   ['a column that is missing', (objects: string) => objects.replace('Title', 'Heading'), 'csv', '[heading-missing]'],
-  ['a line that is no record', () => `{"title":"${'y'.repeat(17 << 20)}"}\n`, 'jsonl', '[line-endless]'],
+  ['a line that is no record', () => `{"title":"${'y'.repeat(17 << 20)}"}\n`, 'jsonl', '[line-too-long]'],
   ['an empty table', () => '', 'csv', '[table-empty]'],
 ])('a table with %s is refused before anything is asked, and leaves nothing behind', (_, change, ending, code) => {
   const table = house.at(`bad.${ending}`)
@@ -39,10 +39,10 @@ test('a run has no files that nothing was written to', () => {
   expect(readdirSync(house.at('runs/survey-grade-1')).sort()).toEqual([
     'answers.jsonl',
     'output.jsonl',
+    'rejected.jsonl',
     'report.html',
     'report.md',
     'run.json',
-    'set-aside.jsonl',
   ])
 })
 
@@ -51,7 +51,7 @@ describe('asking for one record', () => {
     const { code, out, err } = await asked('label/write', '--records', house.objects, '--record', 'MH-0007')
     expect(code).toBe(0)
     expect(Object.keys(JSON.parse(out) as object)).toEqual(['heading', 'body', 'keywords'])
-    expect(err).toContain('[answers-made-up]')
+    expect(err).toContain('[mock-answers]')
     expect((await asked('label/write', '--records', house.objects, '--record', 'MH-0007')).out).toBe(out)
     expect((await asked('label/write', '--records', house.objects, '--record', 'MH-0007', '--seed', '2')).out).not.toBe(out)
   })
@@ -60,11 +60,11 @@ describe('asking for one record', () => {
     const server = await served('desk', {}, ['headers: { x-pass: "{env.MARRAM_PASS}" }'])
     const words = ['label/write', '--records', house.objects, '--record', 'MH-0007', '--model', 'desk']
     const first = await asked(...words)
-    expect([first.code, server.asked()]).toEqual([0, 1])
+    expect([first.code, server.requests()]).toEqual([0, 1])
     const second = await asked(...words)
-    expect([second.out, second.err, server.asked()]).toEqual([first.out, expect.stringContaining('not asked again'), 1])
+    expect([second.out, second.err, server.requests()]).toEqual([first.out, expect.stringContaining('cached'), 1])
     await asked(...words, '--fresh')
-    expect([server.asked(), linesOf(`${house.house}/answers/kept.jsonl`).length]).toEqual([2, 2])
+    expect([server.requests(), linesOf(`${house.house}/answers/cache.jsonl`).length]).toEqual([2, 2])
     expect(dunelight('check', house.house).code).toBe(0)
   })
 
@@ -80,39 +80,39 @@ describe('asking for one record', () => {
     describeModel('desk', 'http://127.0.0.1:47119/ask')
     describeModel('locked', 'http://127.0.0.1:47119/ask', ['headers: { pass: "{env.MARRAM_NOWHERE}" }'])
     const words = ['label/write', '--records', house.objects, '--record', 'MH-0007', '--model']
-    expect((await asked(...words, 'locked')).err).toContain('needs MARRAM_NOWHERE from the environment')
+    expect((await asked(...words, 'locked')).err).toContain('needs the environment variable MARRAM_NOWHERE')
     expect((await asked(...words, 'locked')).err).toContain('[environment-missing]')
-    expect((await asked(...words, 'dsk')).err).toMatch(/no model is called "dsk"[\s\S]*did you mean "desk"\?/)
+    expect((await asked(...words, 'dsk')).err).toMatch(/unknown model "dsk"[\s\S]*did you mean "desk"\?/)
     expect((await asked(...words, 'dsk')).err).toContain('[model-unknown]')
-    expect((await asked(...words, 'desk', '--misbehave', 'empty=1%')).code).toBe(2)
-    expect((await asked(...words, 'desk', '--at-once', '0')).err).toContain('give 1 or more')
-    expect((await asked(...words, 'stand-in', '--misbehave', 'emty=1%')).err).toContain('did you mean "empty"?')
-    expect((await asked(...words, 'stand-in', '--misbehave', 'empty=80%,slow=30%')).err).toContain('more than all answers')
+    expect((await asked(...words, 'desk', '--faults', 'empty=1%')).code).toBe(2)
+    expect((await asked(...words, 'desk', '--concurrency', '0')).err).toContain('below the minimum')
+    expect((await asked(...words, 'mock', '--faults', 'emty=1%')).err).toContain('did you mean "empty"?')
+    expect((await asked(...words, 'mock', '--faults', 'empty=80%,slow=30%')).err).toContain('more than 100%')
   })
 
   test('says where a service puts its text elsewhere, and where nobody listens', async () => {
     const other = createServer((_, response) => response.end('{"result":{"words":"x"}}'))
     await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve))
     describeModel('elsewhere', `http://127.0.0.1:${(other.address() as { port: number }).port}/`)
-    describeModel('nobody', 'http://127.0.0.1:47119/ask', ['tries: 2'])
+    describeModel('nobody', 'http://127.0.0.1:47119/ask', ['attempts: 2'])
     const words = ['label/write', '--records', house.objects, '--record', 'MH-0007', '--model']
     const { code, err } = await asked(...words, 'elsewhere')
     other.close()
     other.closeAllConnections()
-    expect([code, err]).toEqual([3, expect.stringMatching(/no text at \/said[\s\S]*it holds: result[\s\S]*/)])
+    expect([code, err]).toEqual([3, expect.stringMatching(/no text at \/said[\s\S]*it has: result[\s\S]*/)])
     expect(err).toContain('[answer-not-found]')
     const silent = await asked(...words, 'nobody')
     expect([silent.code, silent.err]).toEqual([
       3,
-      expect.stringMatching(/once more: nobody listens[\s\S]*"nobody" gave no answer: .* asked 2 times/),
+      expect.stringMatching(/connection refused[\s\S]*"nobody" gave no answer: .* \(2 attempts\)/),
     ])
-    expect(silent.err).toContain('[model-silent]')
+    expect(silent.err).toContain('[model-without-answer]')
   })
 })
 
 test('several answers keep their numbers where some never come', async () => {
-  await served('flaky', { misbehave: { dropped: 0.5 }, seed: 4 }, ['tries: 1', 'at-once: 1'])
-  const words = ['label/write', '--records', house.objects, '--record', 'MH-0007', '--answers', '6', '--again', '0']
+  await served('flaky', { faults: { dropped: 0.5 }, seed: 4 }, ['attempts: 1', 'concurrency: 1'])
+  const words = ['label/write', '--records', house.objects, '--record', 'MH-0007', '--candidates', '6', '--corrections', '0']
   const { code, out, err } = await asked(...words, '--model', 'flaky', '--runs', house.at('flaky'))
   const numbers = [...out.matchAll(/^\[(\d)\]/gm)].map(([, number]) => Number(number))
   // The first never came: what comes later is held against it all the same.
@@ -129,19 +129,19 @@ describe('models.yaml', () => {
     writeFileSync(
       `${library}/models.yaml`,
       [
-        'usual: smal',
+        'default: smal',
         'models:',
-        '  small: { at: ftp://x, reply: said, tries: 0, a-minute: { asks: many }, envelope: none, hedaers: {} }',
-        `  large: { at: "https://models.example/ask", reply: /said, headers: { pass: "key-${'aB3'.repeat(12)}" } }`,
+        '  small: { url: ftp://x, answer: said, attempts: 0, per-minute: { requests: many }, envelope: none, hedaers: {} }',
+        `  large: { url: "https://models.example/ask", answer: /said, headers: { pass: "key-${'aB3'.repeat(12)}" } }`,
         '',
       ].join('\n'),
     )
     const { code, out, err } = dunelight('check', library)
     const said = out + err
     expect(code).toBe(1)
-    for (const words of ['no model is called "smal"', '"at" is "ftp://x"', '"reply" is "said"', '"tries"', '"asks"', 'hedaers', '"none"'])
+    for (const words of ['unknown model "smal"', 'not "ftp://x"', 'not "said"', '"attempts"', '"requests"', 'hedaers', '"none"'])
       expect(said).toContain(words)
-    expect(said).toContain('[model-key-unfit]')
+    expect(said).toContain('[model-key-invalid]')
     expect(said).toContain('[secret-in-text]')
     expect(said).not.toContain('aB3aB3')
   })
@@ -151,19 +151,19 @@ describe('asking for a table', () => {
   test('puts the answers beside their records, routes them, and marks what is made up', async () => {
     const { code, err } = await asked('spring-survey', '--to', house.at('graded.csv'), '--take', '30')
     expect(code === 0 || code === 3).toBe(true)
-    expect(err).toContain('[answers-made-up]')
+    expect(err).toContain('[mock-answers]')
     const [head = '', ...rows] = text(house.at('graded.csv'))
       .trim()
       .split(/\n(?=MH-)/)
-    expect(head).toMatch(/grade,repaired,to verify$/)
+    expect(head).toMatch(/grade,repairs,unsupported$/)
     const urgent = text(`${house.house}/out/conservator.csv`)
       .trim()
       .split(/\n(?=MH-)/)
       .slice(1)
     expect(urgent).toEqual(rows.filter((row) => /,(?:urgent|treat),[^,]*,[^,]*$/.test(row.trim())))
     expect(urgent.length).toBeGreaterThan(3)
-    expect(rows.every((row) => row.trim().endsWith('it is made up'))).toBe(true)
-    expect(text(`${house.house}/runs/spring-survey-1/report.html`)).toContain('nothing that it says is true')
+    expect(rows.every((row) => row.trim().endsWith('it comes from the mock model'))).toBe(true)
+    expect(text(`${house.house}/runs/spring-survey-1/report.html`)).toContain('come from the built-in mock model')
     // What a run has put there is written anew by the next; what somebody has changed since is not.
     expect((await asked('spring-survey', '--to', house.at('graded.csv'), '--take', '30')).code).toBe(code)
     appendFileSync(`${house.house}/out/conservator.csv`, 'by hand\n')
@@ -178,7 +178,7 @@ describe('asking for a table', () => {
       return Promise.resolve({ text: request.turns.at(-1)!.text.startsWith('That answer') ? 'sound' : 'fine, I think', finish: 'done' })
     }
     const library = await openLibraryFor(house.house, 'survey/grade')
-    const ready = { ...readyModel(library, 'survey/grade', 'stand-in'), model }
+    const ready = { ...readyModel(library, 'survey/grade', 'mock'), model }
     const batch = batchModel({ prompt: 'survey/grade', records: { from: 'records' }, take: 1 })
     const { counts } = await askBatch({
       library,
@@ -189,20 +189,23 @@ describe('asking for a table', () => {
       model: ready,
       runs: house.at('again'),
     })
-    expect(counts).toMatchObject({ written: 1, asks: 2, corrected: 1, labels: { grade: { sound: 1 } } })
-    expect(bodies[1]).toContain('That answer cannot be used:\\n- \\"fine, I think\\" is none of')
+    expect(counts).toMatchObject({ written: 1, requests: 2, corrections: 1, labels: { grade: { sound: 1 } } })
+    expect(bodies[1]).toContain('That answer cannot be used:\\n- \\"fine, I think\\" is not one of')
   })
 
   test('gives up where nobody answers at all, and can be carried on', async () => {
-    describeModel('gone', 'http://127.0.0.1:47119/ask', ['tries: 1'])
+    describeModel('gone', 'http://127.0.0.1:47119/ask', ['attempts: 1'])
     const { code, err } = await asked('label/write', '--records', house.objects, '--model', 'gone', '--runs', house.at('gone'))
-    expect([code, err]).toEqual([1, expect.stringContaining('"gone" answers nobody: nobody listens at its address, 20 questions in a row')])
-    expect(err).toContain('[model-gone]')
+    expect([code, err]).toEqual([
+      1,
+      expect.stringContaining('model "gone" is unreachable: connection refused (20 requests failed in a row)'),
+    ])
+    expect(err).toContain('[model-unreachable]')
     expect(dunelight('runs', house.house, '--runs', house.at('gone')).out).toMatch(/failed .*dunelight resume/)
   })
 
   test('finishes what is under way when it is interrupted', async () => {
-    await served('slow', { takes: 150 }, ['at-once: 4'])
+    await served('slow', { delay: 150 }, ['concurrency: 4'])
     const { child, ended } = start(
       'ask',
       house.house,
@@ -218,7 +221,7 @@ describe('asking for a table', () => {
     while (!existsSync(log) || text(log).split('\n').length < 9) await pause(10)
     child.kill('SIGINT')
     const { code, err } = await ended
-    expect([code, err]).toEqual([130, expect.stringContaining('carry on')])
+    expect([code, err]).toEqual([130, expect.stringContaining('resume')])
     const before = text(log)
     expect(linesOf(house.at('left/label-write-1/output.jsonl')).length).toBeLessThanOrEqual(linesOf(log).length)
     const resumed = await start('resume', house.at('left/label-write-1')).ended

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs'
 import { describe, expect, test } from '@jest/globals'
 import { AnswerLog } from '@dunelight/node/host'
-import { MISBEHAVIOURS, type Misbehaviour } from 'dunelight/host'
+import { MOCK_FAULTS, type MockFault } from 'dunelight/host'
 import { start, useModels } from '../../../test/asking.js'
 import { goesOn, linesOf, pause, text, times, useHouse } from '../../../test/house.js'
 import { generateObjects } from '../../../scripts/generate.mjs'
@@ -9,25 +9,25 @@ import { generateObjects } from '../../../scripts/generate.mjs'
 const house = useHouse()
 const { asked, served } = useModels(house)
 
-test('a model that misbehaves in every way ends with each record answered or set aside, and none twice', async () => {
+test('a model that misbehaves in every way ends with each record answered or rejected, and no duplicates', async () => {
   const RECORDS = times(60, 250)
-  const ways = Object.keys(MISBEHAVIOURS) as Misbehaviour[]
-  const misbehave = { ...Object.fromEntries(ways.map((way) => [way, 0.25 / ways.length])), refusal: 0.1 }
-  await served('storm', { misbehave, takes: 5, seed: 3 }, ['wait: 0.6', 'at-once: 16', 'tries: 6'])
+  const ways = Object.keys(MOCK_FAULTS) as MockFault[]
+  const faults = { ...Object.fromEntries(ways.map((way) => [way, 0.25 / ways.length])), refusal: 0.1 }
+  await served('storm', { faults, delay: 5, seed: 3 }, ['timeout: 0.6', 'concurrency: 16', 'attempts: 6'])
   const table = house.at('storm.csv')
   await generateObjects(RECORDS, table)
   const { code, err } = await asked('label/write', '--records', table, '--model', 'storm', '--to', house.at('storm.jsonl'))
   expect([0, 3]).toContain(code)
   const answered = linesOf(house.at('storm.jsonl')).map((line) => line['record'])
-  const aside = linesOf(`${house.house}/runs/label-write-1/set-aside.jsonl`).map((line) => line['record'])
+  const aside = linesOf(`${house.house}/runs/label-write-1/rejected.jsonl`).map((line) => line['record'])
   expect(answered).toEqual([...answered].sort())
-  expect(text(`${house.house}/runs/label-write-1/set-aside.jsonl`)).toContain('"answer-refused"')
+  expect(text(`${house.house}/runs/label-write-1/rejected.jsonl`)).toContain('"answer-refused"')
   expect(new Set([...answered, ...aside]).size).toBe(RECORDS)
   expect(answered.length + aside.length).toBe(RECORDS)
   expect(answered.length).toBeGreaterThan(RECORDS * 0.7)
-  for (const line of linesOf(`${house.house}/runs/label-write-1/set-aside.jsonl`))
+  for (const line of linesOf(`${house.house}/runs/label-write-1/rejected.jsonl`))
     expect((line['problems'] as unknown[]).length).toBeGreaterThan(0)
-  expect(err).toMatch(/once more with what was wrong, \d+ requests repeated/)
+  expect(err).toMatch(/correction requests?, \d+ requests repeated/)
 })
 
 describe('a run that asks and is killed', () => {
@@ -38,8 +38,8 @@ describe('a run that asks and is killed', () => {
   test('at any moment asks no answered question again, and comes to the same end', async () => {
     const table = house.at('killed.csv')
     await generateObjects(RECORDS, table)
-    const misbehave = { 'wrong-label': 0.05, empty: 0.05, figure: 0.05 }
-    const lanes = await Promise.all([0, 1].map((lane) => served(`lane-${lane}`, { misbehave, takes: 20 }, [`at-once: ${AT_ONCE}`])))
+    const faults = { 'wrong-label': 0.05, empty: 0.05, figure: 0.05 }
+    const lanes = await Promise.all([0, 1].map((lane) => served(`lane-${lane}`, { faults, delay: 20 }, [`concurrency: ${AT_ONCE}`])))
     const words = (lane: number, name: string) => [
       'ask',
       house.house,
@@ -54,7 +54,7 @@ describe('a run that asks and is killed', () => {
       '--to',
       house.at(`${name}.jsonl`),
     ]
-    const outcome = (name: string) => [text(house.at(`${name}.jsonl`)), text(house.at(`${name}/label-write-1/set-aside.jsonl`))]
+    const outcome = (name: string) => [text(house.at(`${name}.jsonl`)), text(house.at(`${name}/label-write-1/rejected.jsonl`))]
     // A stand-in answers the same question in another way when it is asked again: what was under way when all ended may be.
     const plain = (name: string) => outcome(name)[0]!.replaceAll(/"model":"lane-\d"/g, '')
     await start(...words(0, 'whole')).ended
@@ -64,7 +64,7 @@ describe('a run that asks and is killed', () => {
       for (let k = which; goesOn(k, FEW, 30); k += 2) {
         const name = `k${k}`
         rounds++
-        const before = lanes[which]!.asked()
+        const before = lanes[which]!.requests()
         const { child, ended } = start(...words(which, name))
         while (!existsSync(house.at(`${name}/label-write-1/run.json`)) && child.exitCode === null) await pause(2)
         await Promise.race([ended, pause(Math.random() * 600)])
@@ -77,9 +77,9 @@ describe('a run that asks and is killed', () => {
         if (!err.includes('has ended')) broken++
         const keys = linesOf(house.at(`${name}/label-write-1/answers.jsonl`)).map((line) => line['key'])
         expect([k, new Set(keys).size]).toEqual([k, keys.length])
-        expect(lanes[which]!.asked() - before).toBeLessThanOrEqual(keys.length + AT_ONCE)
+        expect(lanes[which]!.requests() - before).toBeLessThanOrEqual(keys.length + AT_ONCE)
         expect(keys.length).toBeGreaterThanOrEqual(known)
-        expect([...linesOf(house.at(`${name}.jsonl`)), ...linesOf(house.at(`${name}/label-write-1/set-aside.jsonl`))]).toHaveLength(RECORDS)
+        expect([...linesOf(house.at(`${name}.jsonl`)), ...linesOf(house.at(`${name}/label-write-1/rejected.jsonl`))]).toHaveLength(RECORDS)
         if (k === 0) expect(plain(name).split('\n').length).toBe(plain('whole').split('\n').length)
       }
     }

@@ -25,7 +25,7 @@ beforeAll(() => {
 
 describe('check', () => {
   test('a sound library', () => {
-    expect(dunelight('check', LIBRARY)).toMatchObject({ code: 0, out: `${LIBRARY}: sound · 8 prompts · 0 errors · 0 warnings\n`, err: '' })
+    expect(dunelight('check', LIBRARY)).toMatchObject({ code: 0, out: `${LIBRARY}: valid · 8 prompts · 0 errors · 0 warnings\n`, err: '' })
   })
 
   test('five faults in one run, each with its place and the name most likely meant', () => {
@@ -50,16 +50,16 @@ describe('check', () => {
 
   test('as JSON', () => {
     const { code, out } = dunelight('check', at('faulty'), '--json')
-    const { sound, problems } = JSON.parse(out) as { sound: boolean; problems: { code: string; line: number }[] }
-    expect([code, sound, problems.filter((p) => p.code === 'name-unknown').map((p) => p.line)]).toEqual([1, false, [6]])
+    const { valid, problems } = JSON.parse(out) as { valid: boolean; problems: { code: string; line: number }[] }
+    expect([code, valid, problems.filter((p) => p.code === 'name-unknown').map((p) => p.line)]).toEqual([1, false, [6]])
   })
 })
 
 describe('schemas', () => {
   test('of the library’s own files, for editors: printed, or a file each, none written over', () => {
-    const printed = JSON.parse(dunelight('schemas').out) as Record<string, { files: string; schema: object }>
+    const printed = JSON.parse(dunelight('file-schemas').out) as Record<string, { files: string; schema: object }>
     expect(printed['models']).toMatchObject({ files: 'models.yaml', schema: { required: ['models'] } })
-    const { code, out, err } = dunelight('schemas', '--to', at('schemas'))
+    const { code, out, err } = dunelight('file-schemas', '--to', at('schemas'))
     expect([code, out]).toEqual([0, ''])
     for (const [name, { files, schema }] of Object.entries(printed)) {
       const file = join(at('schemas'), `${name}.schema.json`)
@@ -68,14 +68,14 @@ describe('schemas', () => {
     }
     writeFileSync(join(at('schemas'), 'models.schema.json'), 'mine')
     rmSync(join(at('schemas'), 'prompt.schema.json'))
-    expect(dunelight('schemas', '--to', at('schemas'))).toMatchObject({ code: 2, err: expect.stringContaining('exists already') })
+    expect(dunelight('file-schemas', '--to', at('schemas'))).toMatchObject({ code: 2, err: expect.stringContaining('exists already') })
     expect(existsSync(join(at('schemas'), 'prompt.schema.json'))).toBe(false)
-    expect(dunelight('schemas', '--to', at('schemas'), '--overwrite').code).toBe(0)
+    expect(dunelight('file-schemas', '--to', at('schemas'), '--overwrite').code).toBe(0)
     expect(JSON.parse(readFileSync(join(at('schemas'), 'models.schema.json'), 'utf8'))).toEqual(printed['models']!.schema)
   })
 
   test('into a place where a file stands', () => {
-    const { code, err } = dunelight('schemas', '--to', COMMAND)
+    const { code, err } = dunelight('file-schemas', '--to', COMMAND)
     expect([code, err]).toEqual([2, expect.stringContaining('a file of this name is there already')])
   })
 })
@@ -103,7 +103,7 @@ describe('list and show', () => {
   test('what a prompt takes and draws on', () => {
     const { code, out } = dunelight('show', LIBRARY, 'label/write')
     expect(code).toBe(0)
-    for (const part of ['survey-note', 'from outside', 'default "adult"', 'snippet house/style', 'persona registrar', 'model: small'])
+    for (const part of ['survey-note', 'untrusted', 'default "adult"', 'snippet house/style', 'persona registrar', 'model: small'])
       expect(out).toContain(part)
   })
 
@@ -160,13 +160,13 @@ describe('render', () => {
     expect(lines).toHaveLength(176)
     expect(lines.every((line) => line.turns.map((turn) => turn.role).join() === 'system,user')).toBe(true)
     for (const id of ['MH-0023', 'MH-0067', 'MH-0106', 'MH-0174']) {
-      expect(err).toContain(`set aside ${id}: row ${Number(id.slice(3))}, column "Made"`)
+      expect(err).toContain(`rejected ${id}: row ${Number(id.slice(3))}, column "Made"`)
       expect(lines.some((line) => line.record === id)).toBe(false)
     }
-    expect(err).toContain('176 records rendered, 4 records set aside')
+    expect(err).toContain('176 records rendered, 4 records rejected')
   })
 
-  test('to a file, which is not written over by accident, with what was set aside beside it', () => {
+  test('to a file, which is not written over by accident, with what was rejected beside it', () => {
     const args = [
       'render',
       LIBRARY,
@@ -175,7 +175,7 @@ describe('render', () => {
       OBJECTS,
       '--to',
       at('l.jsonl'),
-      '--aside',
+      '--rejected',
       at('aside.jsonl'),
       '--take',
       '30',
@@ -185,7 +185,7 @@ describe('render', () => {
     expect(JSON.parse(readFileSync(at('aside.jsonl'), 'utf8'))).toMatchObject({
       row: 23,
       record: 'MH-0023',
-      problems: [{ code: 'cell-unfit', data: { column: 'Made', cell: 'c. 1890' } }],
+      problems: [{ code: 'cell-invalid', data: { column: 'Made', cell: 'c. 1890' } }],
     })
     const before = statSync(at('l.jsonl')).mtimeMs
     expect(dunelight(...args)).toMatchObject({ code: 2, err: expect.stringContaining('--overwrite') as unknown })
@@ -197,7 +197,7 @@ describe('render', () => {
     writeFileSync(table, readFileSync(OBJECTS))
     const same = dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', table, '--overwrite')
     expect([same.code, same.err]).toEqual([2, expect.stringContaining('would be written over')])
-    expect(dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', at('x.jsonl'), '--aside', at('x.jsonl')).code).toBe(2)
+    expect(dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', at('x.jsonl'), '--rejected', at('x.jsonl')).code).toBe(2)
     expect(readFileSync(table, 'utf8')).toBe(readFileSync(OBJECTS, 'utf8'))
     writeFileSync(at('kept.jsonl'), 'earlier\n')
     writeFileSync(at('other.csv'), 'Titel\nx\n')
@@ -217,7 +217,7 @@ describe('render', () => {
     writeFileSync(at('things/deep/a.json'), '{}')
     expect(dunelight('check', at('things'))).toMatchObject({
       code: 1,
-      err: expect.stringContaining('it holds no library files') as unknown,
+      err: expect.stringContaining('it has no library files') as unknown,
     })
   })
 
@@ -247,7 +247,7 @@ describe('render', () => {
       err: expect.stringContaining('"guide" is missing'),
     })
     expect(dunelight('render', LIBRARY, 'visitor/answer', '--records', slips, '--set', `guide=${LIBRARY}/data/none.md`).err).toContain(
-      'there is no such file',
+      'no such file',
     )
   })
 
@@ -273,7 +273,7 @@ describe('render', () => {
     const { code, out, err } = dunelight('render', LIBRARY, 'survey/summary', '--set', 'sinse=2026-01-01', '--set', 'visits=many')
     expect([code, out]).toEqual([1, ''])
     expect(err).toContain('did you mean "since"?')
-    expect(err).toContain('"visits" takes a list of which every item is a whole number, not "many"')
+    expect(err).toContain('"visits" must be a list of which every item is a whole number, not "many"')
   })
 
   test('all wordings', () => {
@@ -322,8 +322,8 @@ describe('a big render', () => {
     expect(lines.pop()).toBe('')
     for (const line of lines) JSON.parse(line)
     expect(code).toBe(130)
-    expect(err).toMatch(/interrupted behind row \d+: [\d,]+ records written, every line whole/)
-    expect(Number(/behind row (\d+)/.exec(err)?.[1])).toBe(lines.length)
+    expect(err).toMatch(/interrupted after row \d+: [\d,]+ records written, every line complete/)
+    expect(Number(/after row (\d+)/.exec(err)?.[1])).toBe(lines.length)
   })
 
   test('killed leaves no line that is not JSON, but for the last', async () => {
@@ -339,8 +339,8 @@ describe('wrong use', () => {
     [['chekc', LIBRARY], 'did you mean "check"?'],
     [['check'], 'library'],
     [['check', LIBRARY, '--jsn'], '--json'],
-    [['render', LIBRARY, 'label/write', '--take', '3'], 'add --records FILE'],
-    [['render', LIBRARY, 'label/write', '--records', OBJECTS, '--take', 'many'], 'no whole number'],
+    [['render', LIBRARY, 'label/write', '--take', '3'], 'needs --records'],
+    [['render', LIBRARY, 'label/write', '--records', OBJECTS, '--take', 'many'], 'not a whole number'],
     [['render', LIBRARY, 'label/write', '--set', 'item'], 'name=value'],
     [['show', LIBRARY, 'label/write', '--record', 'MH-0001'], '--records'],
   ])('%j', (args, says) => {

@@ -11,7 +11,7 @@ describe('comparing', () => {
     const { code, out } = await start('compare', house.house, ...words, '--other-persona', 'night-watch', '--to', house.at('compared.html'))
       .ended
     expect(code).toBe(0)
-    expect(out).toMatch(/^made up by the stand-in/)
+    expect(out).toMatch(/^answers come from the built-in mock model/)
     const [, same, of] = /grade: the same for (\d+) of (\d+)/.exec(out)!
     const table = out
       .split('\n')

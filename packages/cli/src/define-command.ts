@@ -1,7 +1,7 @@
 import { Option, type Command } from 'commander'
 import { WrongUse, type CommandContext } from './ui/context.js'
 
-/** The parts of the help page, in their order. */
+/** The groups of commands in the help, in this order. */
 export const GROUPS = ['Write', 'Render', 'Ask', 'Runs', 'Export'] as const
 
 /** An argument: its name in help, and what it is. */
@@ -12,17 +12,17 @@ export type Flag =
   | readonly [flags: string, about: string, parse: (value: string, before: never) => unknown]
   | readonly [flags: string, about: string, parse: undefined, required: true]
 
-/** A command: its place in the help, its arguments and options, and what it does. Each has a file of its own, with examples that work. */
+/** A command with its help. Each command has its own file; the tests run its examples. */
 interface Definition<A extends readonly Argument[], F> {
-  /** Two words for a command of a command: `examples add`. */
+  /** A subcommand has two words: `examples add`. */
   readonly name: string
   readonly group: (typeof GROUPS)[number]
   readonly about: string
   readonly arguments: A
   readonly options: readonly Flag[]
-  /** What stands after `dunelight` in examples. */
+  /** The words after `dunelight`. */
   readonly examples: readonly string[]
-  /** Gives the exit code. Data goes to stdout, everything said about it to stderr. */
+  /** Returns the exit code. Writes data to stdout and messages to stderr. */
   readonly run: (context: CommandContext, args: { readonly [K in keyof A]: string }, flags: F) => Promise<number>
 }
 
@@ -64,43 +64,43 @@ export function addCommand(
 }
 
 export const LIBRARY: Argument = ['<library>', 'the library’s folder']
-export const PROMPT: Argument = ['<prompt>', 'its name']
-export const BATCH: Argument = ['<what>', 'a batch’s name, or a prompt’s with --records']
+export const PROMPT: Argument = ['<prompt>', 'the prompt’s name']
+export const BATCH: Argument = ['<name>', 'a batch, or a prompt with --records']
 export const RUN: Argument = ['<run>', 'the run’s folder']
 
-export const JSON_FLAG: Flag = ['--json', 'as JSON, for programs']
-export const OVERWRITE: Flag = ['--overwrite', 'write over a file that exists']
+export const JSON_FLAG: Flag = ['--json', 'print JSON, for programs']
+export const OVERWRITE: Flag = ['--overwrite', 'replace an existing file']
 export const LOCALE: Flag = ['--locale <tag>', 'the language of numbers, dates and lists']
-export const RUNS_FOLDER: Flag = ['--runs <folder>', 'make the run’s folder there instead of in the library']
-export const OVERWRITE_FOREIGN: Flag = ['--overwrite', 'write over an output that no run has made']
+export const RUNS_FOLDER: Flag = ['--runs <folder>', 'the folder for run folders; default: runs/ in the library']
+export const OVERWRITE_FOREIGN: Flag = ['--overwrite', 'replace an output file that was not made by a run']
 
-export const SET_FOR_ALL: Flag = ['--set <name=value>', 'a value that is the same for all records; may be repeated', list]
-export const TAKE: Flag = ['--take <n>', 'end after so many records that fit', whole]
-export const SAMPLE: Flag = ['--sample <n>', 'only so many records, chosen at random', whole]
-export const BUDGET: Flag = ['--budget <tokens>', 'do not begin if the prompts have more tokens: 500k, 2m']
+export const SET_FOR_ALL: Flag = ['--set <name=value>', 'a value for all records; can be repeated', list]
+export const TAKE: Flag = ['--take <n>', 'stop after this many accepted records', whole]
+export const SAMPLE: Flag = ['--sample <n>', 'a random sample of this many records', whole]
+export const BUDGET: Flag = ['--budget <tokens>', 'refuse to start if the prompts have more tokens: 500k, 2m']
 
 /** What names one record of a table. */
 export const RECORD_FLAGS: readonly Flag[] = [
-  ['--records <file>', 'a table to take the record from'],
+  ['--records <file>', 'the table that has the record'],
   ['--record <id>', 'the record’s id or row number'],
 ]
 
 /** What names a table. */
 export const TABLE_FLAGS: readonly Flag[] = [
   ['--records <file>', 'a table: .csv, .tsv, .jsonl, .json, .yaml, .xlsx, .parquet, .sqlite, or - for stdin'],
-  ['--format <name>', 'what it is, if its ending does not say'],
-  ['--sheet <name>', 'the sheet of a spreadsheet'],
-  ['--query <sql>', 'what is asked of a database'],
+  ['--format <name>', 'the table’s format, if the file name has no ending'],
+  ['--sheet <name>', 'the sheet of an .xlsx file'],
+  ['--query <sql>', 'the query for an SQLite file'],
 ]
 
 /** What takes the place of a batch’s own keys, or of a batch. */
 export const BATCH_FLAGS: readonly Flag[] = [
   ...TABLE_FLAGS,
-  ['--as <name>', 'the record variable that a row is'],
-  ['--join <table>', '"data/rooms.json as room where item.room is room.code", from the library; may be repeated', list],
-  ['--keep <condition>', 'only records that it holds for, such as: item.status is "on display"'],
-  ['--column <variable=heading>', 'the column that gives a variable; may be repeated', list],
-  ['--name <text>', 'what a record is called, such as {item.number}'],
+  ['--as <name>', 'the record variable that receives the row'],
+  ['--join <table>', '"data/rooms.json as room where item.room is room.code", a path in the library; can be repeated', list],
+  ['--keep <condition>', 'only matching records, such as: item.status is "on display"'],
+  ['--column <variable=heading>', 'the column for a variable; can be repeated', list],
+  ['--name <text>', 'the record’s id, such as {item.number}'],
 ]
 
 /** The values of an option that may be repeated. */
@@ -110,13 +110,13 @@ export function list(value: string, before: readonly string[] = []): string[] {
 
 /** A whole number, from 0. */
 export function whole(value: string): number {
-  if (!/^\d+$/.test(value)) throw new WrongUse(`"${value}" is no whole number`)
+  if (!/^\d+$/.test(value)) throw new WrongUse(`"${value}" is not a whole number`)
   return Number(value)
 }
 
 /** A whole number from 1. */
 export function fromOne(value: string): number {
   const number = whole(value)
-  if (number === 0) throw new WrongUse('0 is too few', 'give 1 or more')
+  if (number === 0) throw new WrongUse('0 is below the minimum, 1')
   return number
 }

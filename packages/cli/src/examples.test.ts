@@ -40,7 +40,7 @@ describe('examples', () => {
     expect(new Set(rusty.cases.filter((one) => one.why === 'cover').map((one) => one.case)).size).toBe(4)
     expect(picks('MH-0002')).toMatchObject({ same: [1], cut: 0 })
     const { out } = dunelight('examples', LIBRARY, 'condition-notes', '--for', 'MH-0002', '--records', OBJECTS)
-    expect(out).toContain('left out, since it says what is asked: case 1')
+    expect(out).toContain('left out because it equals the record: case 1')
   })
 
   test('within the budget, wherever a record is rendered', () => {
@@ -62,7 +62,7 @@ describe('examples', () => {
 
   test('each case left out in turn, as a table and as a page', () => {
     const { out } = dunelight('examples', LIBRARY, 'condition-notes', '--leave-one-out')
-    expect(out).toMatch(/\d+% of 48 cases are labelled rightly by the nearest five together/)
+    expect(out).toMatch(/\d+% of 48 cases are labelled correctly by their five nearest cases/)
     expect(dunelight('examples', LIBRARY, 'condition-notes', '--leave-one-out', '--to', at('floor.html')).code).toBe(0)
     const page = readFileSync(at('floor.html'), 'utf8')
     const cells = [...page.matchAll(/<td class="(?:right)?"[^>]*>(\d*)<\/td>/g)].map((match) => Number(match[1]))
@@ -107,10 +107,10 @@ describe('examples add', () => {
       3,
       [
         'refused row 2: cases 31 and 50 are nearly the same',
-        'refused row 3: cases 1 and 51 ask the same and answer differently',
+        'refused row 3: cases 1 and 51 have the same input and different expected sides',
         'refused row 4: column "Grade": "soundish" is not one of sound, watch, treat, urgent',
         'refused row 5: case 53: "note" is missing',
-        '6 rows, 5 kept, 1 case added → data/graded-notes.csv',
+        '6 rows, 5 selected, 1 case added → data/graded-notes.csv',
         '',
       ],
     ])
@@ -132,7 +132,7 @@ describe('examples add', () => {
       'grade is "treat" and checked is "yes"',
       '--dry-run',
     )
-    expect(err).toContain('6 rows, 2 kept, 1 case would be added\n')
+    expect(err).toContain('6 rows, 2 selected, 1 case would be added\n')
     expect(readFileSync(join(library, 'data/graded-notes.csv'), 'utf8')).toBe(readFileSync(`${LIBRARY}/data/graded-notes.csv`, 'utf8'))
   })
 
@@ -159,8 +159,8 @@ describe('examples add', () => {
   test.each([
     ['a misspelt column', ['--from', table, '--keep', 'cheked is "yes"'], 1, 'did you mean "checked"?'],
     ['a condition that cannot be read', ['--from', table, '--keep', 'checked ist "yes"'], 1, 'expected nothing more'],
-    ['a table that is not there', ['--from', at('none.csv')], 1, 'there is no such file or folder'],
-    ['a table without the set’s fields', ['--from', `${LIBRARY}/data/keepers.csv`], 1, 'no column gives "grade"'],
+    ['a table that is not there', ['--from', at('none.csv')], 1, 'no such file or folder'],
+    ['a table without the set’s fields', ['--from', `${LIBRARY}/data/keepers.csv`], 1, 'no column for "grade"'],
     ['no table at all', [], 2, '--from'],
   ])('%s is refused', (_, args, code, says) => {
     const ran = dunelight('examples', 'add', library, 'condition-notes', ...args)

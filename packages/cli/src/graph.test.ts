@@ -62,11 +62,11 @@ describe('check --touched', () => {
   writeFileSync(safety, readFileSync(safety, 'utf8').replace('ring or taste', 'ring, taste or sit on'))
 
   test('says which prompts change, and how many records of their batches render differently', () => {
-    const { code, out } = dunelight('check', library, '--touched', 'snippets/house/safety.md', '--was', older)
+    const { code, out } = dunelight('check', library, '--touched', 'snippets/house/safety.md', '--before', older)
     expect(code).toBe(0)
     expect(out).toContain('snippet house/safety: 4 prompts draw on it\n')
     expect(out).toMatch(
-      /label\/write +changed {2}176 of 180 records render differently, 4 set aside as before\n +in .*objects\.csv: MH-0001, .* …\n/,
+      /label\/write +changed {2}176 of 180 records render differently, 4 rejected as before\n +in .*objects\.csv: MH-0001, .* …\n/,
     )
     expect(out).toMatch(/tour\/stop +changed {2}no batch names a table/)
   })
@@ -76,7 +76,7 @@ describe('check --touched', () => {
     const before = at('write-before.yaml')
     cpSync(child, before)
     writeFileSync(child, readFileSync(child, 'utf8').replace('It is light enough to say so.', 'It weighs next to nothing.'))
-    const { touched } = JSON.parse(dunelight('check', library, '--touched', 'label/write', '--was', before, '--json').out) as {
+    const { touched } = JSON.parse(dunelight('check', library, '--touched', 'label/write', '--before', before, '--json').out) as {
       touched: { prompts: { prompt: string; tables: { comparison: { changed: number; records: number } }[] }[] }
     }
     const { changed, records } = touched.prompts.find((one) => one.prompt === 'label/write')!.tables[0]!.comparison
@@ -101,7 +101,7 @@ describe('check --touched', () => {
     const child = join(library, 'prompts/label/write.yaml')
     const before = at('write-before.yaml')
     writeFileSync(child, readFileSync(before, 'utf8').replace('min: 1500, max: 2030', 'min: 1800, max: 2030'))
-    expect(dunelight('check', library, '--touched', 'label/write', '--was', before).out).toMatch(/\d+ can no longer be rendered/)
+    expect(dunelight('check', library, '--touched', 'label/write', '--before', before).out).toMatch(/\d+ can no longer be rendered/)
   })
 
   test('a change that breaks a prompt says so', () => {
@@ -109,13 +109,13 @@ describe('check --touched', () => {
     const kept = at('safety-sound.md')
     cpSync(file, kept)
     writeFileSync(file, 'Never {touch} a thing.\n')
-    const { code, out } = dunelight('check', library, '--touched', 'house/safety', '--was', kept)
+    const { code, out } = dunelight('check', library, '--touched', 'house/safety', '--before', kept)
     expect([code, out.match(/it has errors, now or before/g)?.length]).toEqual([1, 4])
     cpSync(kept, file)
   })
 
   test('flags that speak of nothing are refused', () => {
-    expect(dunelight('check', library, '--was', older)).toMatchObject({ code: 2, err: expect.stringContaining('add --touched FILE') })
+    expect(dunelight('check', library, '--before', older)).toMatchObject({ code: 2, err: expect.stringContaining('add --touched FILE') })
     expect(dunelight('check', library, '--touched', 'snippets/house/safty.md')).toMatchObject({
       code: 2,
       err: expect.stringContaining('did you mean "house/safety"'),

@@ -32,7 +32,7 @@ const only = (at_: number, other: string) => (row: string, i: number) => (i === 
 const LATE = ROWS - 900
 
 const TABLES: Readonly<Record<string, readonly [file: string, content: string | Buffer, ...options: string[]]>> = {
-  'cells that do not fit, blank lines, short and long rows': [
+  'invalid cells, blank lines, short and long rows': [
     'cells.csv',
     csv((row, i) =>
       i === LATE ? 'MH-x,Lamp,soon' : i === 700 ? `\n  \n${row}` : i === 800 ? 'MH-800' : i === 900 ? `${row},more,and more` : row,
@@ -83,27 +83,27 @@ const TABLES: Readonly<Record<string, readonly [file: string, content: string | 
 
 /** The exit code, and what is said. */
 const EXPECTED: Readonly<Record<string, readonly [code: number, says: string]>> = {
-  'cells that do not fit, blank lines, short and long rows': [3, 'set aside MH-x: row 11101, column "made": "soon" is not a whole number'],
-  'names that came before': [3, '11,997 records rendered, 3 records set aside'],
+  'invalid cells, blank lines, short and long rows': [3, 'rejected MH-x: row 11101, column "made": "soon" is not a whole number'],
+  'names that came before': [3, '11,997 records rendered, 3 records rejected'],
   'line ends and quotes of every kind': [0, '12,000 records rendered'],
   'a quote that is never closed': [1, 'a quote opened in row 11101 is never closed [quote-open]'],
-  'a row longer than any row is': [1, 'row 12001 is longer than 16 MB [row-endless]'],
-  'Windows-1252': [0, 'latin.csv is not UTF-8: it is read as Windows-1252 [encoding-guessed]'],
+  'a row longer than any row is': [1, 'row 12001 is longer than 16 MB [row-too-long]'],
+  'Windows-1252': [0, 'latin.csv is not UTF-8 and is read as Windows-1252 [encoding-guessed]'],
   'two encodings': [1, 'two.csv is not UTF-8 text [not-text]'],
   'two bytes a character': [0, '12,000 records rendered'],
   zeros: [1, 'zeros.csv is not UTF-8 text [not-text]'],
   'a heading alone': [0, '0 records rendered'],
-  'nothing at all': [1, 'empty.csv holds no heading and no rows [table-empty]'],
-  'a column that is missing': [1, 'no column gives "title" [heading-missing]'],
+  'nothing at all': [1, 'empty.csv has no headings and no rows [table-empty]'],
+  'a column that is missing': [1, 'no column for "title" [heading-missing]'],
   tabs: [3, 'row 11101, column "made": "soon" is not a whole number'],
-  'lines that are no JSON': [3, 'set aside 11101: line 11103 is no JSON'],
-  'lines that are no records': [3, 'set aside 11101: row 11101 is no record'],
-  'lines that are nested too deep': [3, 'set aside 11101: row 11101 is nested more than 100 deep'],
-  'keys that come late': [3, 'set aside MH-x: row 4, column "title" is empty'],
+  'lines that are no JSON': [3, 'rejected 11101: line 11103 is not valid JSON'],
+  'lines that are no records': [3, 'rejected 11101: row 11101 is not a record'],
+  'lines that are nested too deep': [3, 'rejected 11101: row 11101 is nested more than 100 deep'],
+  'keys that come late': [3, 'rejected MH-x: row 4, column "title" is empty'],
   'a line longer than any line is': [1, 'line 12001 of '],
-  'an end after so many': [3, '9,000 records rendered, 1 record set aside'],
-  'a condition': [3, '5,187 records rendered, 1 record set aside'],
-  'an envelope, and tokens': [3, '11,999 records rendered, 1 record set aside, 213,982 tokens'],
+  'an end after so many': [3, '9,000 records rendered, 1 record rejected'],
+  'a condition': [3, '5,187 records rendered, 1 record rejected'],
+  'an envelope, and tokens': [3, '11,999 records rendered, 1 record rejected, 213,982 tokens'],
   'a table as output': [0, 'published.csv'],
   'a sample': [0, '40 records rendered'],
   'a list, which is read in one go': [0, '12,000 records rendered'],

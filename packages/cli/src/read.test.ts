@@ -36,21 +36,21 @@ describe('read', () => {
       to,
       '--route',
       'grade',
-      '--aside',
+      '--rejected',
       at('aside.jsonl'),
     )
     expect([code, out]).toEqual([3, ''])
     for (const says of [
-      '44 records: 30 answered as asked, 10 repaired, 4 set aside',
+      '44 records: 30 valid, 10 repaired, 4 rejected',
       'grade     14 sound · 14 watch · 8 treat · 4 urgent',
-      'set aside MH-0021: the reply does not settle on a label: it speaks of watch, treat',
+      'rejected MH-0021: the reply does not choose a label: it mentions watch, treat',
       'there is more than one reply to "MH-0044"',
-      'no record is called "MH-9044"',
+      'unknown record "MH-9044"',
     ])
       expect(err).toContain(says)
-    expect(err.match(/reply-[a-z-]+(?=\])/g)).toEqual(['reply-twice', 'reply-row-unknown'])
+    expect(err.match(/reply-[a-z-]+(?=\])/g)).toEqual(['reply-duplicate', 'reply-row-unknown'])
     const urgent = tableOf(at('graded.urgent.csv'))
-    expect(urgent.map((row) => [row['Object No.'], row['grade'], row['repaired']])).toEqual([
+    expect(urgent.map((row) => [row['Object No.'], row['grade'], row['repairs']])).toEqual([
       ['MH-0020', 'urgent', '"Grade: urgent" is read as "urgent"'],
       ['MH-0023', 'urgent', ''],
       ['MH-0034', 'urgent', ''],
@@ -72,13 +72,13 @@ describe('read', () => {
     expect(code).toBe(3)
     const rows = Papa.parse<Record<string, string>>(out, { header: true, skipEmptyLines: true }).data
     expect(rows).toHaveLength(10)
-    expect(rows[0]).toMatchObject({ 'Object No.': 'MH-0001', keywords: 'lantern; brass; harbour; lamps', repaired: '', 'to verify': '' })
+    expect(rows[0]).toMatchObject({ 'Object No.': 'MH-0001', keywords: 'lantern; brass; harbour; lamps', repairs: '', unsupported: '' })
     const note = rows.find((row) => row['Object No.'] === 'MH-0003')!['Survey note']
     expect(note).toContain('socket.\nOld woodworm')
-    expect(rows.filter((row) => row['to verify'] !== '').map((row) => [row['Object No.'], row['to verify']])).toEqual([
+    expect(rows.filter((row) => row['unsupported'] !== '').map((row) => [row['Object No.'], row['unsupported']])).toEqual([
       ['MH-0005', 'Valparaiso; 1871'],
     ])
-    expect(err).toContain('16 records: 5 answered as asked, 5 repaired, 6 set aside')
+    expect(err).toContain('16 records: 5 valid, 5 repaired, 6 rejected')
     const strict = dunelight(
       'read',
       LIBRARY,
@@ -130,9 +130,7 @@ describe('read', () => {
       verify: ['two hundred and fifteen'],
     })
     expect(dunelight(...args, '--overwrite').code).toBe(3)
-    expect(dunelight(...args.map((arg) => (arg === at('letters.jsonl') ? at('more.jsonl') : arg))).err).toContain(
-      'letters holds files already',
-    )
+    expect(dunelight(...args.map((arg) => (arg === at('letters.jsonl') ? at('more.jsonl') : arg))).err).toContain('letters is not empty')
   })
 
   test('matches replies in any order, or by their order where they name no record', () => {
@@ -149,11 +147,11 @@ describe('read', () => {
       table,
       '--to',
       at('mixed-out.jsonl'),
-      '--aside',
+      '--rejected',
       at('mixed-aside.jsonl'),
     )
-    expect(mixed.err).toContain('set aside MH-4: there is no reply to "MH-4"')
-    expect(JSON.parse(readFileSync(at('mixed-aside.jsonl'), 'utf8'))).toMatchObject({ problems: [{ code: 'reply-none' }] })
+    expect(mixed.err).toContain('rejected MH-4: there is no reply to "MH-4"')
+    expect(JSON.parse(readFileSync(at('mixed-aside.jsonl'), 'utf8'))).toMatchObject({ problems: [{ code: 'reply-missing' }] })
     expect(linesOf(at('mixed-out.jsonl')).map((line) => [(line['row'] as Record<string, string>)['object no'], line['answer']])).toEqual([
       ['MH-1', { grade: 'treat' }],
       ['MH-2', { grade: 'sound' }],
@@ -161,14 +159,14 @@ describe('read', () => {
     ])
     writeFileSync(at('plain.yaml'), '- reply: sound\n- reply: watch\n- reply: treat\n- reply: urgent\n')
     expect(dunelight('read', LIBRARY, 'survey/grade', '--replies', at('plain.yaml'), '--records', table).err).toContain(
-      '4 records: 4 answered as asked',
+      '4 records: 4 valid',
     )
   })
 
   test('says which replies are equal, or nearly so', () => {
     const card = (body: string) => JSON.stringify({ heading: 'A thing', body, keywords: ['a', 'b', 'c'] })
     const body = 'Oak, branded on one side, from a boat that nobody remembers; the salt still blooms on it after every wet week'
-    const other = 'Copper and glass, with a dent above the left port that is older than the gift, and dust on the shelf below it'
+    const other = 'Copper and glass, with a dent above the left port that is older than the gift, and dust on the artefacts below it'
     const lines = [card(body), card(`${body}.`), card(`${body} of spring`), card(other)].map((reply, i) =>
       JSON.stringify({ record: `MH-000${i + 1}`, reply }),
     )
@@ -189,25 +187,25 @@ describe('read', () => {
   })
 
   test.each<[string, readonly string[], string]>([
-    ['no column of replies', ['--replies', OBJECTS, '--records', OBJECTS], 'no column gives "reply"'],
-    ['no such file', ['--replies', 'gone.jsonl', '--records', OBJECTS], 'cannot read gone.jsonl: there is no such file'],
-    ['no replies at all', ['--replies', 'EMPTY', '--records', OBJECTS], 'holds no heading and no rows'],
+    ['no column of replies', ['--replies', OBJECTS, '--records', OBJECTS], 'no column for "reply"'],
+    ['no such file', ['--replies', 'gone.jsonl', '--records', OBJECTS], 'cannot read gone.jsonl: no such file'],
+    ['no replies at all', ['--replies', 'EMPTY', '--records', OBJECTS], 'has no headings and no rows'],
     [
       'a table of an unknown kind',
       ['--replies', replies('grades'), '--records', OBJECTS, '--to', 'x.xlsx'],
-      '".xlsx" is no ending of a table',
+      '".xlsx" is not a table format',
     ],
     [
       'a column without labels',
       ['--replies', replies('grades'), '--records', OBJECTS, '--to', at('y.csv'), '--route', 'title'],
-      'labels stand under: grade',
+      'columns with labels: grade',
     ],
     [
       'a route without a file',
       ['--replies', replies('grades'), '--records', OBJECTS, '--route', 'grade'],
       '--route needs files to write to',
     ],
-    ['documents of a label', ['--replies', replies('grades'), '--records', OBJECTS, '--documents', at('d')], 'are no documents'],
+    ['documents of a label', ['--replies', replies('grades'), '--records', OBJECTS, '--documents', at('d')], 'are not documents'],
     ['kinds without documents', ['--replies', replies('grades'), '--records', OBJECTS, '--as', 'md'], 'add --documents FOLDER'],
     [
       'the table itself as the target',
@@ -238,7 +236,7 @@ describe('sample and schema --answer', () => {
     expect(dunelight('sample', LIBRARY, 'loan/letter', '--records', `${LIBRARY}/data/loans.jsonl`, '--record', 'L-2026-12').out).toMatch(
       /^# Loan L-2026-12: Pocket sundial\n/,
     )
-    expect(dunelight('sample', LIBRARY, 'survey/grade', '--as', 'fencd').err).toContain('there is no way "fencd"')
+    expect(dunelight('sample', LIBRARY, 'survey/grade', '--as', 'fencd').err).toContain('unknown way "fencd"')
   })
   test('print what replies are read as', () => {
     expect(JSON.parse(dunelight('schema', LIBRARY, 'survey/grade', '--answer').out)).toMatchObject({
@@ -248,7 +246,7 @@ describe('sample and schema --answer', () => {
       name: 'slip-answer',
       parameters: { required: ['answer', 'in-the-guide', 'pass-to'], properties: { 'pass-to': { type: ['string', 'null'] } } },
     })
-    expect(dunelight('schema', LIBRARY, 'survey/grade', '--call').err).toContain('--call speaks of the answer')
+    expect(dunelight('schema', LIBRARY, 'survey/grade', '--call').err).toContain('--call needs --answer')
   })
 
   test('a line that cannot be read is said, and the others are read', () => {
@@ -263,6 +261,6 @@ describe('sample and schema --answer', () => {
       OBJECTS,
       '--answered',
     )
-    expect([code, out.split('\n').length, err.includes('line 2 is no JSON: it ends before it is closed')]).toEqual([3, 4, true])
+    expect([code, out.split('\n').length, err.includes('line 2 is not valid JSON: it ends before it is closed')]).toEqual([3, 4, true])
   })
 })

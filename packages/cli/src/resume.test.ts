@@ -25,9 +25,9 @@ describe('a run that broke off', () => {
     writeFileSync(snippet, style)
     writeFileSync(table(), rows)
     expect(err).toContain('[run-changed]')
-    expect(dunelight('runs', house.house, '--runs', house.at('changed')).out).toMatch(/broken off .*dunelight resume/)
+    expect(dunelight('runs', house.house, '--runs', house.at('changed')).out).toMatch(/crashed .*dunelight resume/)
     expect(dunelight('resume', folderOf('changed')).code).toBe(3)
-    expect(dunelight('resume', folderOf('changed')).err).toContain('[run-over]')
+    expect(dunelight('resume', folderOf('changed')).err).toContain('[run-finished]')
     expect(dunelight('resume', house.at('nowhere')).err).toContain('[run-unreadable]')
   })
 
@@ -37,7 +37,7 @@ describe('a run that broke off', () => {
     child.kill('SIGSTOP')
     const { code, err } = await start(['resume', folderOf('alive')])
     child.kill('SIGKILL')
-    expect([code, err]).toEqual([1, expect.stringContaining('[run-alive]')])
+    expect([code, err]).toEqual([1, expect.stringContaining('[run-active]')])
   })
 
   test('where nobody may write, says so', () => {

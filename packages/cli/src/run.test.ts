@@ -16,22 +16,22 @@ function greetings(): string {
 }
 
 describe('run', () => {
-  test('writes a folder with the output, what was set aside, and a report; the output is handed on', () => {
+  test('writes a folder with the output, what was rejected, and a report; the output is handed on', () => {
     const { code, err, out } = dunelight('run', house.house, 'tonight')
     expect([code, out]).toEqual([3, ''])
-    expect(err).toContain('176 records rendered, 4 records set aside')
+    expect(err).toContain('176 records rendered, 4 records rejected')
     expect(readdirSync(`${house.house}/runs/tonight-1`).sort()).toEqual([
       'output.jsonl',
+      'rejected.jsonl',
       'report.html',
       'report.md',
       'run.json',
-      'set-aside.jsonl',
     ])
     const lines = linesOf(`${house.house}/out/labels.jsonl`)
     expect(Object.keys(lines[0]!)).toEqual(['record', 'row', 'prompt', 'fingerprint', 'turns', 'output', 'settings'])
     expect(lines.map((line) => line['row'])).toEqual([...lines.map((line) => line['row'] as number)].sort((a, b) => a - b))
     expect(
-      linesOf(`${house.house}/runs/tonight-1/set-aside.jsonl`).map((line) => [
+      linesOf(`${house.house}/runs/tonight-1/rejected.jsonl`).map((line) => [
         line['record'],
         (line['raw'] as Record<string, string>)['Made'],
       ]),
@@ -47,7 +47,7 @@ describe('run', () => {
       prompt: { name: 'label/write' },
       counts: { written: 176, rejected: 4 },
     })
-    expect(text(`${house.house}/runs/tonight-1/report.md`)).toContain('| cell-unfit | 4 | MH-0023: row 23')
+    expect(text(`${house.house}/runs/tonight-1/report.md`)).toContain('| cell-invalid | 4 | MH-0023: row 23')
   })
 
   test('never writes over a run, nor over what no run has made', () => {
@@ -59,7 +59,7 @@ describe('run', () => {
     ])
     appendFileSync(`${house.house}/runs/tonight-2/output.jsonl`, 'a note by hand\n')
     const refused = dunelight('run', house.house, 'tonight')
-    expect([refused.code, refused.err]).toEqual([1, expect.stringMatching(/labels\.jsonl exists already \[output-exists\]/)])
+    expect([refused.code, refused.err]).toEqual([1, expect.stringMatching(/labels\.jsonl already exists \[output-exists\]/)])
     expect(readdirSync(`${house.house}/runs`)).toEqual(['tonight-1', 'tonight-2'])
     expect(dunelight('run', house.house, 'tonight', '--overwrite').code).toBe(3)
     expect(dunelight('runs', house.house).out.match(/^tonight-\d {2}done/gm)).toHaveLength(3)
@@ -80,7 +80,7 @@ describe('run', () => {
     // Where another text stands under one of the names, none is handed on.
     writeFileSync(`${house.house}/out/rooms/K0.md`, 'mine')
     const { code, err } = dunelight('run', house.house, 'rooms-year')
-    expect([code, err, text(`${house.house}/out/rooms/K0.md`)]).toEqual([1, expect.stringContaining('K0.md exists already'), 'mine'])
+    expect([code, err, text(`${house.house}/out/rooms/K0.md`)]).toEqual([1, expect.stringContaining('K0.md already exists'), 'mine'])
   })
 
   test('hands the library’s own files to every record, and none of anybody else', () => {
@@ -96,13 +96,16 @@ describe('run', () => {
     ])
     // An envelope that has no place for it loses nothing in silence.
     const lost = dunelight('run', house.house, 'box-by-the-door', '--envelope', 'night-desk', '--take', '1', '--to', house.at('lost.jsonl'))
-    expect([lost.code, lost.err]).toEqual([3, expect.stringContaining('has no place for what the system turn hands over')])
+    expect([lost.code, lost.err]).toEqual([3, expect.stringContaining('has no slot for the attachment of the system turn')])
     writeFileSync(
       `${house.house}/batches/nosy.yaml`,
       'prompt: visitor/answer\nrecords: { from: ../data/questions.csv, as: slip }\nset: { guide: ../../other.md }\n',
     )
     writeFileSync(house.at('other.md'), 'Not yours.')
-    expect(dunelight('run', house.house, 'nosy')).toMatchObject({ code: 1, err: expect.stringContaining('[path-outside]') as unknown })
+    expect(dunelight('run', house.house, 'nosy')).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('[path-leaves-library]') as unknown,
+    })
     rmSync(`${house.house}/batches/nosy.yaml`)
   })
 
@@ -162,15 +165,15 @@ describe('run', () => {
     const [heading, one, two] = text(house.objects).split(/\n(?=MH-)/)
     writeFileSync(table, [heading, one, two, one].join('\n'))
     const { code, err } = dunelight('run', house.house, 'label/write', '--records', table, '--to', house.at('twice.jsonl'))
-    expect([code, err.includes('a record called "MH-0001" came before')]).toEqual([3, true])
+    expect([code, err.includes('an earlier record has the id "MH-0001"')]).toEqual([3, true])
     const reasons = (run: string) =>
-      linesOf(`${house.house}/runs/${run}/set-aside.jsonl`).map((line) => [
+      linesOf(`${house.house}/runs/${run}/rejected.jsonl`).map((line) => [
         line['row'],
         (line['problems'] as { code: string }[])[0]!.code,
         line['raw'] !== null,
       ])
     const latest = () => /^(label-write-\d+) /m.exec(dunelight('runs', house.house).out.split('\n').filter(Boolean).at(-1)!)![1]!
-    expect(reasons(latest())).toEqual([[3, 'record-named-twice', true]])
+    expect(reasons(latest())).toEqual([[3, 'record-id-duplicate', true]])
     const same = dunelight(
       'run',
       house.house,
@@ -182,13 +185,13 @@ describe('run', () => {
       '--to',
       house.at('kinds/{item.status}.md'),
     )
-    expect([same.code, same.err.includes('another record goes to')]).toEqual([3, true])
-    expect(reasons(latest()).map(([, code]) => code)).toContain('record-path-twice')
+    expect([same.code, same.err.includes('another record is written to')]).toEqual([3, true])
+    expect(reasons(latest()).map(([, code]) => code)).toContain('record-path-duplicate')
     expect(
       dunelight('run', house.house, 'label/write', '--records', house.objects, '--take', '3', '--to', house.at('makers/{item.maker}.md'))
         .code,
     ).toBe(3)
-    expect(reasons(latest()).map(([, code]) => code)).toContain('record-path-unfit')
+    expect(reasons(latest()).map(([, code]) => code)).toContain('record-path-invalid')
   })
 
   test('makes no spreadsheet that nobody could read', () => {
@@ -197,7 +200,7 @@ describe('run', () => {
     const { code, err } = dunelight('run', greetings(), 'p', '--records', table, '--bare', '--to', house.at('long.xlsx'))
     expect([code, err, existsSync(house.at('long.xlsx'))]).toEqual([
       1,
-      expect.stringContaining('a spreadsheet takes 100000 records at most [sheet-too-long]'),
+      expect.stringContaining('a spreadsheet holds at most 100000 records [sheet-too-long]'),
       false,
     ])
   })
@@ -246,15 +249,10 @@ describe('run', () => {
   test.each<[string, readonly string[], number, string]>([
     ['no such batch', ['tonigth'], 2, 'did you mean "tonight"?'],
     ['a prompt without a table', ['label/write'], 2, 'add --records FILE'],
-    ['a column that there is not', ['tonight', '--column', 'item.title=Titel'], 1, 'there is no column "Titel" for "title"'],
+    ['a column that there is not', ['tonight', '--column', 'item.title=Titel'], 1, 'unknown column "Titel" for "title"'],
     ['a condition that names nothing', ['tonight', '--keep', 'item.colour is "red"'], 1, 'colour'],
-    [
-      'an ending that nothing is written as',
-      ['tonight', '--to', 'labels.docx'],
-      1,
-      'records are not written as labels.docx [output-ending]',
-    ],
-    ['an end before the first record', ['tonight', '--take', '0'], 1, 'error: "take" takes a whole number from 1, not 0 [key-unfit]\n'],
+    ['an ending that nothing is written as', ['tonight', '--to', 'labels.docx'], 1, 'cannot write records to labels.docx [output-ending]'],
+    ['an end before the first record', ['tonight', '--take', '0'], 1, 'error: "take" must be a whole number from 1, not 0 [key-invalid]\n'],
     ['a budget that is no number', ['tonight', '--budget', 'lots'], 1, 'a number of tokens such as 500k or 2m'],
     ['a join that cannot be read', ['tonight', '--join', 'rooms.json'], 2, 'write --join'],
     ['a table that is not there', ['label/write', '--records', 'gone.csv'], 1, 'cannot read gone.csv'],
@@ -301,8 +299,8 @@ describe('fit', () => {
     ]
     expect(dunelight('fit', house.house, 'label/write', '--records', table, ...mended)).toMatchObject({
       code: 3,
-      out: expect.stringContaining('176 fit, 4 would be set aside') as unknown,
+      out: expect.stringContaining('176 valid, 4 would be rejected') as unknown,
     })
-    expect(JSON.parse(dunelight('fit', house.house, 'rooms-year', '--json').out)).toMatchObject({ rows: 8, kept: 8, aside: 0 })
+    expect(JSON.parse(dunelight('fit', house.house, 'rooms-year', '--json').out)).toMatchObject({ rows: 8, kept: 8, rejected: 0 })
   })
 })

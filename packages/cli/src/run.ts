@@ -6,6 +6,7 @@ import { printProblem, ProblemError } from 'dunelight'
 import { defined } from 'dunelight/host'
 import { reason, WriteFault, writeNew } from '@dunelight/node/host'
 import { build } from './program.js'
+import { refuseRenamedOptions } from './renamed.js'
 import { guarded } from './ui/streams.js'
 import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from './ui/context.js'
 
@@ -23,6 +24,7 @@ export async function run(given: CommandContext): Promise<number> {
   })
   broken.catch(() => undefined)
   try {
+    refuseRenamedOptions(context.argv)
     await Promise.race([program.parseAsync(context.argv, { from: 'user' }), broken])
     await written(context.stdout)
     return code
@@ -48,7 +50,7 @@ async function ended(fault: unknown, context: CommandContext): Promise<number> {
   const { stderr } = context
   const c = colorsFor(stderr, context.env)
   const say = (message: string, help?: string) =>
-    stderr.write(`${c.red('error')}: ${message}\n${help === undefined ? '' : `  ${c.bold('mend')}: ${help}\n`}`)
+    stderr.write(`${c.red('error')}: ${message}\n${help === undefined ? '' : `  ${c.bold('help')}: ${help}\n`}`)
   if (fault instanceof CommanderError) return fault.exitCode === 0 ? EXIT.done : EXIT.use
   if (fault instanceof WrongUse) {
     say(fault.message, fault.hint)

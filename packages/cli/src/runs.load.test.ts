@@ -13,7 +13,7 @@ describe('a run that broke off', () => {
   const FEW = 4
 
   test('at any moment comes to the same end, byte for byte', async () => {
-    const whole = [readFileSync(house.at('whole.jsonl')), readFileSync(join(folderOf('whole'), 'set-aside.jsonl'))]
+    const whole = [readFileSync(house.at('whole.jsonl')), readFileSync(join(folderOf('whole'), 'rejected.jsonl'))]
     const { seconds, counts } = fileOf('whole')
     const moment = () => Math.random() * seconds * 1000
     let broken = 0
@@ -30,7 +30,7 @@ describe('a run that broke off', () => {
       const { code, err } = await start(['resume', folderOf(name)])
       if (code === 3) broken++
       else expect(err).toContain('has ended')
-      const same = [readFileSync(house.at(`${name}.jsonl`)), readFileSync(join(folderOf(name), 'set-aside.jsonl'))].map((one, i) =>
+      const same = [readFileSync(house.at(`${name}.jsonl`)), readFileSync(join(folderOf(name), 'rejected.jsonl'))].map((one, i) =>
         one.equals(whole[i]!),
       )
       expect([k, ...same]).toEqual([k, true, true])

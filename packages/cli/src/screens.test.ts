@@ -11,13 +11,13 @@ const house = useHouse()
 describe('screens', () => {
   const screens = [
     'screens:',
-    '  - { name: addresses, before: personal-data }',
-    '  - { name: secrets, before: key-shaped, then: stop }',
-    '  - { name: long, before: tokens, most: 12, then: note }',
-    '  - { before: words, of: [ghost ship], then: note }',
-    '  - { after: words, of: [priceless] }',
-    '  - { name: back, after: personal-data, then: set aside }',
-    '  - { name: copied, after: copied, most: 5, then: note }',
+    '  - { name: addresses, applies-to: request, finds: personal-data }',
+    '  - { name: secrets, applies-to: request, finds: key-shaped, action: stop }',
+    '  - { name: long, applies-to: request, finds: tokens, limit: 12, action: note }',
+    '  - { applies-to: request, finds: words, words: [ghost ship], action: note }',
+    '  - { applies-to: reply, finds: words, words: [priceless] }',
+    '  - { name: back, applies-to: reply, finds: personal-data, action: reject }',
+    '  - { name: copied, applies-to: reply, finds: copied, limit: 5, action: note }',
     '',
   ].join('\n')
   const screened = () => house.at('screened')
@@ -36,9 +36,9 @@ describe('screens', () => {
     const model: Model = ({ turns }) => {
       const { text: said } = turns.at(-1)!
       sent.push(said)
-      return Promise.resolve({ text: reply(said), finish: 'done', usage: { asked: 40, answered: 2 } })
+      return Promise.resolve({ text: reply(said), finish: 'done', usage: { sent: 40, received: 2 } })
     }
-    const ready = { ...readyModel(opened, 'p', 'stand-in'), model }
+    const ready = { ...readyModel(opened, 'p', 'mock'), model }
     const batch = batchModel({ prompt: 'p', records: { from: 'records' }, tokens: true })
     const run = askBatch({
       library: opened,
@@ -47,14 +47,14 @@ describe('screens', () => {
       batch,
       records: { from: house.at('questions.jsonl') },
       model: ready,
-      again: 0,
-      atOnce: 1,
+      corrections: 0,
+      concurrency: 1,
       runs: house.at('screens'),
     })
     return { ...(await run), told: sent }
   }
 
-  test('set aside, note or let pass, before anything is sent and when it comes back', async () => {
+  test('rejected, note or let pass, before anything is sent and when it comes back', async () => {
     const questions = [
       'Who carved the figurehead?',
       'Write to ines.brook@post.example, please.',
@@ -70,16 +70,16 @@ describe('screens', () => {
       said.includes('worth') ? 'It is priceless.' : said.includes('real') ? 'It had three masts and a red hull.' : 'Nobody knows.',
     )
     expect(told).toHaveLength(3)
-    expect(linesOf(join(run, 'set-aside.jsonl')).map((line) => (line['problems'] as { message: string }[])[0]!.message)).toEqual([
-      'the screen "addresses" found an e-mail address in what would be sent',
-      'the screen "addresses" found a telephone number in what would be sent',
-      'the screen "after words" found the word "priceless" in what came back',
+    expect(linesOf(join(run, 'rejected.jsonl')).map((line) => (line['problems'] as { message: string }[])[0]!.message)).toEqual([
+      'the screen "addresses" found an e-mail address in the request',
+      'the screen "addresses" found a telephone number in the request',
+      'the screen "reply words" found the word "priceless" in the reply',
     ])
-    expect(text(join(run, 'set-aside.jsonl'))).toContain('"screen-found"')
+    expect(text(join(run, 'rejected.jsonl'))).toContain('"screen-found"')
     const notes = linesOf(join(run, 'notes.jsonl'))
     expect(notes.filter((note) => note['record'] === '4')).toMatchObject([
       { record: '4', screen: 'long', found: expect.stringMatching(/^\d+ tokens, more than 12$/) as unknown },
-      { screen: 'before words', found: 'the word "ghost ship"' },
+      { screen: 'request words', found: 'the word "ghost ship"' },
       { screen: 'copied', found: '5 words as they stood in the prompt: "it had three masts and"' },
     ])
     expect(counts).toMatchObject({ written: 2, rejected: 3, noted: notes.length })
@@ -104,9 +104,9 @@ describe('screens', () => {
     cpSync(house.house, screened(), { recursive: true })
     writeFileSync(
       `${screened()}/dunelight.yaml`,
-      'screens:\n  - { before: copied }\n  - { after: words }\n  - { after: personal-data, then: drop }\n',
+      'screens:\n  - { applies-to: request, finds: copied }\n  - { applies-to: reply, finds: words }\n  - { applies-to: reply, finds: personal-data, action: drop }\n',
     )
     const { out, err } = dunelight('check', screened())
-    for (const words of ['"before"', '"of"', '"then"']) expect(out + err).toContain(words)
+    for (const words of ['"finds"', '"words"', '"action"']) expect(out + err).toContain(words)
   })
 })

@@ -90,10 +90,12 @@ describe('a secret of the environment', () => {
       async (address) => {
         writeFileSync(
           join(HOUSE, 'models.yaml'),
-          `models:\n  marsh: { at: "${address}", reply: /said, tries: 1, headers: { x-pass: "{env.MARSH}", x-again: "Basic {env.MARSH}" } }\n`,
+          `models:\n  marsh: { url: "${address}", answer: /said, attempts: 1, headers: { x-pass: "{env.MARSH}", x-again: "Basic {env.MARSH}" } }\n`,
         )
         const once = await ask('label/write', '--records', join(HOUSE, 'data/objects.csv'), '--record', 'MH-0007', '--fresh')
-        return once + (await ask('label/write', '--records', join(HOUSE, 'data/objects.csv'), '--take', '3', '--fresh', '--again', '1'))
+        return (
+          once + (await ask('label/write', '--records', join(HOUSE, 'data/objects.csv'), '--take', '3', '--fresh', '--corrections', '1'))
+        )
       },
     )
     expect(received).toBeGreaterThan(0)

@@ -111,12 +111,12 @@ describe('the built command', () => {
       ['examples', house, 'condition-notes'],
       ['types', house],
       ['schema', house, 'label/write'],
-      ['schemas'],
+      ['file-schemas'],
       ['sample', house, 'survey/grade'],
-      ['ask', house, 'survey/grade', '--records', objects, '--record', 'MH-0007', '--model', 'stand-in'],
-      ['ask', house, 'survey/grade', '--records', objects, '--take', '3', '--model', 'stand-in'],
+      ['ask', house, 'survey/grade', '--records', objects, '--record', 'MH-0007', '--model', 'mock'],
+      ['ask', house, 'survey/grade', '--records', objects, '--take', '3', '--model', 'mock'],
       ['runs', house],
-      ['pick', `${house}/runs/survey-grade-1`],
+      ['review', `${house}/runs/survey-grade-1`],
     ]
     for (const call of calls) {
       const { code, err } = dunelight(...call)
@@ -126,7 +126,7 @@ describe('the built command', () => {
 
   test.each([
     ['open', ['--port', '0', '--no-browser']],
-    ['stand-in', ['--port', '0']],
+    ['mock', ['--port', '0']],
   ])('serves until it is interrupted: %s', async (name, flags) => {
     const child = spawn(process.execPath, [COMMAND, name, at('house'), ...flags])
     let err = ''

@@ -1,5 +1,5 @@
 // For the packages beside the core. It may change with any version.
-export { attachedFiles, BESIDE, caseTables, FOLDERS, KeptFiles, readShelf, type Shelf } from './artefacts/read.js'
+export { attachedFiles, OTHER_FOLDERS, caseTables, FOLDERS, FileCache, readLibraryFiles, type LibraryFiles } from './artefacts/read.js'
 export {
   DEFAULT_LIMITS,
   type EnvelopeModel,
@@ -28,18 +28,18 @@ export { countedByLines } from './batches/counted-by-lines.js'
 export { TOKEN_ENCODINGS, type TokenEncoding } from './artefacts/settings.js'
 export { EnvelopeWriter } from './batches/envelope.js'
 export { byteList, bytesOf } from './render/render.js'
-export { type ModelDescription, type ModelList, STAND_IN } from './artefacts/models.js'
+export { type ModelDescription, type ModelList, MOCK_MODEL } from './artefacts/models.js'
 export {
-  inventor,
-  type MadeUp,
-  madeUpUsage,
-  type Misbehaviour,
-  MISBEHAVIOURS,
+  mockReplies,
+  type MockReply,
+  mockUsage,
+  type MockFault,
+  MOCK_FAULTS,
   type Question,
-  standIn,
-  type StandInOptions,
-} from './asking/stand-in.js'
-export { settledCase } from './library/settled-case.js'
+  mockModel,
+  type MockOptions,
+} from './asking/mock.js'
+export { acceptedCase } from './library/accepted-case.js'
 export { type ScreenFinding, Screens } from './asking/screens.js'
 export { wordsIn } from './values/words.js'
 export type { ScreenModel } from './artefacts/screens.js'

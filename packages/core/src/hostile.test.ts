@@ -29,7 +29,7 @@ describe('a file', () => {
       problemsOf(files)
         .filter((p) => p.severity === 'error')
         .map((p) => [p.place?.file, p.message]),
-    ).toEqual([[path, expect.stringContaining('an anchor holds itself')]])
+    ).toEqual([[path, expect.stringContaining('an anchor contains itself')]])
     if (path !== 'dunelight.yaml') expect(works(files)).toBe('Go.')
   })
 
@@ -48,7 +48,7 @@ describe('a file', () => {
   })
 
   test('with a type of lists 20,000 deep', () => {
-    expect(codesOf(onePrompt('x', `{ a: ${'list of '.repeat(20_000)}text }`))).toContain('key-unfit')
+    expect(codesOf(onePrompt('x', `{ a: ${'list of '.repeat(20_000)}text }`))).toContain('key-invalid')
   })
 
   test('with a JSON Schema 3,000 deep', () => {
@@ -57,7 +57,7 @@ describe('a file', () => {
     let text = '{"type":"string"}'
     for (let i = 0; i < 3000; i++) text = `{"type":"object","properties":{"a":${text}}}`
     expect(codesOf({ 'outputs/o.schema.json': text, 'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: x }]\n' })).toContain(
-      'yaml-unreadable',
+      'yaml-invalid',
     )
     expect(variablesFromSchema(schema as never).problems.length).toBeGreaterThan(0)
   })
@@ -77,7 +77,7 @@ describe('based-on', () => {
 
   test('a circle is named', () => {
     const found = problemsOf(chain(4, 'based-on: p0\n')).find((p) => p.message.includes('circle') || p.message.includes('p1'))
-    expect(found?.message).toBe('a circle: p0 → p1 → p2 → p3 → p0')
+    expect(found?.message).toBe('cyclic "based-on": p0 → p1 → p2 → p3 → p0')
   })
 })
 

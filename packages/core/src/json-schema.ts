@@ -26,7 +26,7 @@ function finding({ instancePath, message, keyword, params }: ErrorObject, data: 
       ? `must not have "${String(params['additionalProperty'])}"`
       : keyword === 'enum'
         ? `must be one of ${(params['allowedValues'] as unknown[]).map((one) => JSON.stringify(one)).join(', ')}`
-        : (message ?? 'does not fit')
+        : (message ?? 'does not match the schema')
   return { field: pathOf(instancePath, data), says }
 }
 

@@ -24,8 +24,8 @@ function offered(line: string): { labels: string[]; typed: string } | undefined 
   const library = libraryFrom({ ...files, [FILE]: yaml('x') })
   const known = {
     variables: textsIn(library, FILE).variables,
-    snippets: [...library.shelf.snippets.keys()],
-    personas: [...library.shelf.personas.keys()],
+    snippets: [...library.artefacts.snippets.keys()],
+    personas: [...library.artefacts.personas.keys()],
   }
   const state = EditorState.create({ doc: text })
   const cursor = text.indexOf(line.replace('|', '')) + at
@@ -63,8 +63,8 @@ test('problems become squiggles of their own file, with the mend below', () => {
   const { problems } = libraryFrom({ ...files, [FILE]: text })
   const found = diagnosticsOf(problems, FILE, text.length).filter((d) => d.severity === 'error')
   expect(found.map((d) => [text.slice(d.from, d.to), d.message])).toEqual([
-    ['titel', '"item" has no field "titel"\ndid you mean "title"?'],
-    ['audiense', 'there is no variable "audiense"\ndid you mean "audience"?'],
+    ['titel', 'unknown field "titel" of "item"\ndid you mean "title"?'],
+    ['audiense', 'unknown variable "audiense"\ndid you mean "audience"?'],
   ])
   expect(diagnosticsOf(problems, 'prompts/other.yaml', 10)).toEqual([])
 })

@@ -43,7 +43,7 @@ export function libraryFile({ file, files, read: opened, onLibrary, delay = 250 
       override: [
         (context) => {
           const known = library ?? libraryFrom({ ...files(), [file]: context.state.doc.toString() })
-          const { snippets, personas } = known.shelf
+          const { snippets, personas } = known.artefacts
           return completionsAt(context, {
             variables: textsIn(known, file).variables,
             snippets: [...snippets.keys()],

@@ -76,7 +76,7 @@ describe('typed tables', () => {
     const said = async (source: TableSource) => (await problemsOf(() => tableOf(source))).map((p) => [p.code, p.hint])
     expect(await said({ from: path, sheet: 'objects' })).toEqual([['sheet-unknown', 'did you mean "Objects"?']])
     expect(await said({ from: path, sheet: 'Titled' })).toEqual([
-      ['heading-merged', 'remove what stands above the headings, or save the table on a sheet of its own'],
+      ['heading-merged', 'remove the rows above the headings, or save the table on its own sheet'],
     ])
     expect(await said(file('no.xlsx', 'Title,Made\n'))).toEqual([['file-unreadable', undefined]])
     const prompt = libraryFrom(onePrompt('{t} {m as number} {s}', '{ t: text, m: integer, s: date }')).prompt('p')
@@ -98,7 +98,7 @@ describe('typed tables', () => {
     const { headings, rows } = await tableOf(path)
     expect([headings, rows.length, rows[0], rows[4999]]).toEqual([['Title', 'Made'], 5000, ['lamp 0', null], ['lamp 4999', 1849]])
     expect((await problemsOf(() => tableOf(file('no.parquet', 'PAR0')))).map((p) => p.message)).toEqual([
-      `cannot read ${join(folder, 'no.parquet')}: it is no Parquet file, or it is damaged`,
+      `cannot read ${join(folder, 'no.parquet')}: it is not a Parquet file, or it is damaged`,
     ])
   })
 
@@ -119,11 +119,11 @@ describe('typed tables', () => {
     const said = async (query?: string) =>
       (await problemsOf(() => tableOf({ from: path, ...(query !== undefined && { query }) }))).map((p) => p.message)
     expect(await said()).toEqual([
-      `cannot read ${path}: it holds several tables (objects, rooms); say which by a query: SELECT * FROM objects`,
+      `cannot read ${path}: it has several tables (objects, rooms); choose one with a query: SELECT * FROM objects`,
     ])
-    expect((await problemsOf(() => tableOf({ from: path, query: 'SELECT x' }))).map((p) => p.code)).toEqual(['query-unfit'])
-    expect(await said('SELECT * FROM object')).toEqual([`${path} does not take the query: no such table: object`])
-    expect(await said('DELETE FROM objects')).toEqual([`cannot read ${path}: a query reads and does not change: begin it with SELECT`])
+    expect((await problemsOf(() => tableOf({ from: path, query: 'SELECT x' }))).map((p) => p.code)).toEqual(['query-invalid'])
+    expect(await said('SELECT * FROM object')).toEqual([`invalid query for ${path}: no such table: object`])
+    expect(await said('DELETE FROM objects')).toEqual([`cannot read ${path}: a query must be read-only: start it with SELECT`])
   })
 
   test('of a program are any records, one after another', async () => {
@@ -144,7 +144,7 @@ describe('typed tables', () => {
   test('that cannot be had say why', async () => {
     const said = async (source: TableSource) => (await problemsOf(() => tableOf(source))).map((p) => p.message.replace(folder, ''))
     mkdirSync(join(folder, 'a-folder.csv'))
-    expect(await said(join(folder, 'nowhere.csv'))).toEqual(['cannot read /nowhere.csv: there is no such file or folder'])
+    expect(await said(join(folder, 'nowhere.csv'))).toEqual(['cannot read /nowhere.csv: no such file or folder'])
     expect(await said(join(folder, 'a-folder.csv'))).toEqual(['cannot read /a-folder.csv: it is a folder'])
     expect(await said(file('old.xls', 'x'))).toEqual([
       'cannot read /old.xls: it is a spreadsheet of the older kind; save it as .xlsx or CSV',
@@ -219,7 +219,7 @@ describe('a table', () => {
     }
   }
 
-  test('is rendered row by row, what does not fit is rejected', async () => {
+  test('is rendered row by row, what does not match the schema is rejected', async () => {
     const { report, rejected, lines } = await run('a,n\nx,1\n"y\n""z""",two\n,3\nw,4,5\nv,6\n')
     expect(report).toEqual({ written: 2, rejected: 3, records: 5, interrupted: false })
     expect(lines).toEqual([
@@ -227,7 +227,7 @@ describe('a table', () => {
       { record: '5', row: 5, prompt: 'p', turns: [{ role: 'user', text: 'v 6' }] },
     ])
     expect(rejected.map((one) => [one.row, one.problems.map((p) => p.code)])).toEqual([
-      [2, ['cell-unfit']],
+      [2, ['cell-invalid']],
       [3, ['cell-missing']],
       [4, ['row-ragged']],
     ])
@@ -255,16 +255,16 @@ describe('a library folder', () => {
     symlinkSync(join(folder, 'outside.md'), join(root, 'snippets/link.md'))
     const library = await openLibrary(root)
     expect(library.promptNames()).toEqual(['deep/p'])
-    expect(library.problems.map((p) => p.code).sort()).toEqual(['file-unreadable', 'not-text', 'path-outside'])
+    expect(library.problems.map((p) => p.code).sort()).toEqual(['file-unreadable', 'not-text', 'path-leaves-library'])
   })
 
   test('that is none says so', async () => {
     const message = async (path: string) => (await problemsOf(() => openLibrary(path))).map((p) => p.message)
-    expect(await message(join(folder, 'nowhere'))).toEqual([`cannot read ${join(folder, 'nowhere')}: there is no such file or folder`])
+    expect(await message(join(folder, 'nowhere'))).toEqual([`cannot read ${join(folder, 'nowhere')}: no such file or folder`])
     expect(await message(file('a.txt', ''))).toEqual([`cannot read ${join(folder, 'a.txt')}: it is a file; name the library’s folder`])
     mkdirSync(join(folder, 'bare'))
     expect(await message(join(folder, 'bare'))).toEqual([
-      `cannot read ${join(folder, 'bare')}: it holds no library files (prompts/*.yaml and the like)`,
+      `cannot read ${join(folder, 'bare')}: it has no library files (such as prompts/*.yaml)`,
     ])
   })
 })

@@ -14,7 +14,7 @@ export interface Stretch {
 }
 
 /** What a platform knows of bytes beside `TextDecoder`. With it a text stays bytes until somebody looks at a piece. */
-export interface Narrow {
+export interface ByteText {
   isAscii(bytes: Uint8Array): boolean
   isUtf8(bytes: Uint8Array): boolean
   /** One sign for each byte. */
@@ -26,7 +26,7 @@ export interface Narrow {
 export interface DecodeOptions {
   /** What the source is called, for faults. */
   readonly name: string
-  readonly narrow?: Narrow
+  readonly byteText?: ByteText
   readonly notice?: (found: Problem) => void
 }
 
@@ -83,7 +83,7 @@ export class Encoding {
   /** @param bytes The next bytes: whole characters, if they are UTF-8. */
   of(bytes: Uint8Array): 'ascii' | 'utf-8' | 'windows-1252' {
     if (this.found) return this.found
-    if (this.options.narrow?.isAscii(bytes)) return 'ascii'
+    if (this.options.byteText?.isAscii(bytes)) return 'ascii'
     const first = bytes.findIndex((byte) => byte >= 0x80)
     if (first < 0) return 'ascii'
     this.found = this.isCharacter(bytes.subarray(first, first + lengthOf(bytes[first] ?? 0))) ? 'utf-8' : 'windows-1252'
@@ -93,7 +93,7 @@ export class Encoding {
 
   /** How many of the bytes are UTF-8. */
   validLength(bytes: Uint8Array): number {
-    if (this.options.narrow?.isUtf8(bytes)) return bytes.length
+    if (this.options.byteText?.isUtf8(bytes)) return bytes.length
     let at = 0
     while (at < bytes.length) {
       const first = bytes[at] ?? 0
@@ -157,7 +157,7 @@ class Decoder {
   }
 
   private stretch(bytes: Uint8Array, bytesRead: number): Stretch {
-    const { narrow } = this.options
+    const { byteText } = this.options
     const encoding = this.encoding.of(bytes)
     if (encoding === 'windows-1252') {
       this.other = new TextDecoder(encoding)
@@ -165,10 +165,10 @@ class Decoder {
       this.rest = NOTHING
       return this.inOther(this.other, joined(bytes, rest), true, bytesRead)
     }
-    const plain = encoding === 'ascii' || (narrow?.isAscii(bytes) ?? false)
+    const plain = encoding === 'ascii' || (byteText?.isAscii(bytes) ?? false)
     const valid = plain ? bytes : bytes.subarray(0, this.encoding.validLength(bytes))
     if (valid.length < bytes.length) this.problem = problem('not-text', { file: this.options.name })
-    if (narrow) return { text: narrow.text(valid), plain, mend: narrow.mend, bytesRead }
+    if (byteText) return { text: byteText.text(valid), plain, mend: byteText.mend, bytesRead }
     return { text: this.utf8.decode(valid), plain: false, mend: undefined, bytesRead }
   }
 

@@ -7,7 +7,7 @@ export {
   type Beginning,
   type Bytes,
   type DecodeOptions,
-  type Narrow,
+  type ByteText,
   type Stretch,
 } from './decode.js'
 export { JsonLines } from './json-lines.js'

@@ -27,10 +27,10 @@ export async function* jsonList(source: Bytes, options: DecodeOptions & { readon
     bytesRead = far
     if (!begun && text.trim() !== '') {
       begun = true
-      if (!text.trimStart().startsWith('[')) unreadable(name, `it holds no list of ${of}`)
+      if (!text.trimStart().startsWith('[')) unreadable(name, `it has no list of ${of}`)
     }
     if (!parser.isEnded) parser.write(mend ? mend(text) : text)
-    else if (text.trim() !== '') unreadable(name, 'something stands behind its list')
+    else if (text.trim() !== '') unreadable(name, 'there is text after the list')
     if (faults.length > 0) unreadable(name, plain(defined(faults[0]), count + items.length))
     if (items.length >= SOME) {
       count += items.length
@@ -51,7 +51,7 @@ function keepDigits(parser: JSONParser): void {
 
 /** The parser's fault in our words. */
 function plain(message: string, items: number): string {
-  if (message.includes('in state ENDED')) return 'something stands behind its list'
+  if (message.includes('in state ENDED')) return 'there is text after the list'
   const sign = /Unexpected (?:[A-Z_]+ \()?"(.+?)"/.exec(message)?.[1]
-  return `it is no JSON: ${sign === undefined ? 'a sign' : JSON.stringify(sign)} is out of place, behind item ${items}`
+  return `it is not valid JSON: unexpected ${sign === undefined ? 'character' : JSON.stringify(sign)} after item ${items}`
 }

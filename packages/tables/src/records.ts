@@ -50,7 +50,7 @@ export const DEEPEST = 100
 
 function rowOf(item: unknown, headings: readonly string[], number: number): Row | Misread {
   if (item instanceof Misread) return item
-  if (!isRecord(item)) return new Misread(problem('row-no-record', { row: number }), JSON.stringify(item))
+  if (!isRecord(item)) return new Misread(problem('row-not-record', { row: number }), JSON.stringify(item))
   if (isDeeper(item, DEEPEST)) return new Misread(problem('row-too-deep', { row: number, limit: DEEPEST }), '')
   if (hasKeys(item, headings)) return Object.values(item)
   return headings.map((key) => (Object.hasOwn(item, key) ? item[key] : undefined))

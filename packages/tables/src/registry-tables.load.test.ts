@@ -51,7 +51,7 @@ describe('vega-datasets', () => {
   test.each(files.filter((name) => name.endsWith('.json')))('%s is read as its records are', async (name) => {
     const data = JSON.parse(readFileSync(`${base}/${name}`, 'utf8')) as unknown
     if (!Array.isArray(data)) {
-      await expect(read(`${base}/${name}`, 'json')).rejects.toThrow('it holds no list of records')
+      await expect(read(`${base}/${name}`, 'json')).rejects.toThrow('it has no list of records')
       return
     }
     if (!data.every((one) => typeof one === 'object' && one !== null && !Array.isArray(one))) return

@@ -158,8 +158,8 @@ export class RowScanner {
     const limit = LONGEST_ROW
     this.problem =
       this.delimiter === undefined
-        ? problem('line-endless', { file: this.options.name, line: this.lines + 1, limit })
-        : problem('row-endless', { row: Math.max(this.rows, 1), limit })
+        ? problem('line-too-long', { file: this.options.name, line: this.lines + 1, limit })
+        : problem('row-too-long', { row: Math.max(this.rows, 1), limit })
     return start
   }
 

@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { ProblemError, type Problem } from 'dunelight'
-import { narrow } from '@dunelight/node/host'
+import { byteText } from '@dunelight/node/host'
 import { Misread, readTextTable, type TextFormat } from './index.js'
 
 type Content = string | Uint8Array
@@ -19,7 +19,7 @@ async function read(content: Content, format: TextFormat = 'csv', size?: number,
   const notices: Problem[] = []
   const rows: unknown[] = []
   let headings: readonly string[] = []
-  const options = { name: 'the table', notice: (p: Problem) => void notices.push(p), ...(fast && { narrow }) }
+  const options = { name: 'the table', notice: (p: Problem) => void notices.push(p), ...(fast && { byteText }) }
   for await (const chunk of readTextTable(pieces(content, size), format, options)) {
     headings = chunk.headings
     rows.push(...chunk.rows.map((row) => (row instanceof Misread ? [row.problem.code, row.problem.message] : row)))
@@ -122,9 +122,9 @@ describe('records', () => {
     const { rows } = await read('{"a":1}\n{"a":\n5\nnot json\n{"a":2}\n', 'jsonl')
     expect(rows).toEqual([
       [1],
-      ['line-unreadable', 'line 2 is no JSON: it ends before it is closed'],
-      ['row-no-record', 'row 3 is no record'],
-      ['line-unreadable', 'line 4 is no JSON: it does not begin with {'],
+      ['line-unreadable', 'line 2 is not valid JSON: it ends before it is closed'],
+      ['row-not-record', 'row 3 is not a record'],
+      ['line-unreadable', 'line 4 is not valid JSON: it does not start with {'],
       [2],
     ])
   })
@@ -143,15 +143,15 @@ describe('records', () => {
 
   test.each<[TextFormat, string, string]>([
     ['json', '[{"a":1},{"a":2', 'file-unreadable: cannot read the table: its list is never closed'],
-    ['json', '{"a":1}', 'file-unreadable: cannot read the table: it holds no list of records'],
-    ['json', '[{"a":1}] [2]', 'file-unreadable: cannot read the table: something stands behind its list'],
-    ['json', '[{"a":1},}]', 'file-unreadable: cannot read the table: it is no JSON: "}" is out of place, behind item 1'],
-    ['json', '[]', 'table-empty: the table holds no heading and no rows'],
-    ['yaml', 'a: 1', 'file-unreadable: cannot read the table: it holds no list of records'],
-    ['csv', '', 'table-empty: the table holds no heading and no rows'],
+    ['json', '{"a":1}', 'file-unreadable: cannot read the table: it has no list of records'],
+    ['json', '[{"a":1}] [2]', 'file-unreadable: cannot read the table: there is text after the list'],
+    ['json', '[{"a":1},}]', 'file-unreadable: cannot read the table: it is not valid JSON: unexpected "}" after item 1'],
+    ['json', '[]', 'table-empty: the table has no headings and no rows'],
+    ['yaml', 'a: 1', 'file-unreadable: cannot read the table: it has no list of records'],
+    ['csv', '', 'table-empty: the table has no headings and no rows'],
     ['csv', 'a,b\n1,"never closed\n2,3\n', 'quote-open: a quote opened in row 1 is never closed'],
-    ['csv', `a,b\n1,"${'x'.repeat(17 << 20)}`, 'row-endless: row 1 is longer than 16 MB'],
-    ['jsonl', `"${'x'.repeat(17 << 20)}`, 'line-endless: line 1 of the table is longer than 16777216 signs'],
+    ['csv', `a,b\n1,"${'x'.repeat(17 << 20)}`, 'row-too-long: row 1 is longer than 16 MB'],
+    ['jsonl', `"${'x'.repeat(17 << 20)}`, 'line-too-long: line 1 of the table is longer than 16777216 characters'],
   ])('%s: %#', async (format, text, message) => {
     expect(await fault(text, format)).toBe(message)
   })

@@ -24,6 +24,6 @@ export async function* yamlList(source: Bytes, options: DecodeOptions & { readon
     unreadable(name, fault instanceof Error ? defined(fault.message.split('\n')[0]) : String(fault))
   }
   if (data === null || data === undefined) return
-  if (!Array.isArray(data)) unreadable(name, `it holds no list of ${of}`)
+  if (!Array.isArray(data)) unreadable(name, `it has no list of ${of}`)
   yield { items: data, bytesRead }
 }

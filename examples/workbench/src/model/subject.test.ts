@@ -51,7 +51,7 @@ describe('the records of a batch on the workbench', () => {
       sheetOf(unknown, 0, undefined, true)
         .problems.map(({ message }) => message)
         .join(),
-    ).toContain('"item" has no field "maid"')
+    ).toContain('unknown field "maid" of "item"')
     const other = await read('A,B\n1,2\n', 'other.csv')
     const subject = new Subject(opener.open(FILES, BESIDE), { prompt: 'card', batch: undefined }, other, new Map())
     expect(subject.record(0)?.problems.map(({ code }) => code)).toContain('heading-missing')

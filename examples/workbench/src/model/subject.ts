@@ -1,7 +1,7 @@
 import { libraryFrom, ProblemError, type FileValue, type Library, type Problem, type Prompt } from 'dunelight'
 import {
   batchOf,
-  KeptFiles,
+  FileCache,
   plainBatch,
   problem,
   type Batch,
@@ -31,11 +31,11 @@ export interface Wanted {
 
 /** Opens the same library again and again while its texts are being written. */
 export class Opener {
-  private readonly kept = new KeptFiles()
+  private readonly kept = new FileCache()
   countTokens: (text: string) => number = (text) => Math.ceil(text.length / 4)
 
   open(files: Readonly<Record<string, string>>, beside: Beside): Library {
-    return libraryFrom(files, { ...beside, validator, kept: this.kept, countTokens: this.countTokens })
+    return libraryFrom(files, { ...beside, validator, cache: this.kept, countTokens: this.countTokens })
   }
 }
 
@@ -54,7 +54,7 @@ export class Subject {
   ) {
     try {
       this.prompt = library.prompt(wanted.prompt)
-      const model = wanted.batch === undefined ? undefined : library.shelf.batches.get(wanted.batch)
+      const model = wanted.batch === undefined ? undefined : library.artefacts.batches.get(wanted.batch)
       this.batch = model
         ? batchOf(library, model, wanted.given ? { given: wanted.given } : {})
         : plainBatch(this.prompt, { ...localeOf(library) })
@@ -103,7 +103,7 @@ export class Subject {
 }
 
 function localeOf(library: Library): { locale?: string } {
-  const { locale } = library.shelf.library
+  const { locale } = library.artefacts.library
   return locale === undefined ? {} : { locale }
 }
 

@@ -50,7 +50,7 @@ export class EditingActions {
   create(path: string, text: string): void {
     this.write(path, text)
     const name = path.replace(/^prompts\/|\.yaml$/g, '')
-    if (this.bench.state.shown.library.shelf.prompts.has(name)) void this.bench.selection.choosePrompt(name)
+    if (this.bench.state.shown.library.artefacts.prompts.has(name)) void this.bench.selection.choosePrompt(name)
     this.open(path)
   }
 

@@ -6,18 +6,19 @@ export class LibraryActions {
   constructor(private readonly bench: Bench) {}
 
   get promptNames(): readonly string[] {
-    return [...this.shelf.prompts.keys()].sort()
+    return [...this.artefacts.prompts.keys()].sort()
   }
 
   /** The batches that run a prompt. */
   batchesOf(prompt: string): readonly string[] {
-    return [...this.shelf.batches.values()].filter((batch) => batch.prompt?.name === prompt && batch.records).map(({ name }) => name)
+    return [...this.artefacts.batches.values()].filter((batch) => batch.prompt?.name === prompt && batch.records).map(({ name }) => name)
   }
 
   /** The file of a prompt; of a prompt that cannot be opened, the first file of the library's prompts. */
   fileOf(prompt: string): string | undefined {
     return (
-      this.shelf.prompts.get(prompt)?.file.name ?? Object.keys(this.bench.state.library.files).find((path) => path.startsWith('prompts/'))
+      this.artefacts.prompts.get(prompt)?.file.name ??
+      Object.keys(this.bench.state.library.files).find((path) => path.startsWith('prompts/'))
     )
   }
 
@@ -32,7 +33,7 @@ export class LibraryActions {
     this.bench.change({ library: { exact: true } })
   }
 
-  private get shelf() {
-    return this.bench.state.shown.library.shelf
+  private get artefacts() {
+    return this.bench.state.shown.library.artefacts
   }
 }

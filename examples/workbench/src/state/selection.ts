@@ -73,7 +73,7 @@ export class SelectionActions {
   }
 
   private tableOf(batch: string): string {
-    return defined(defined(this.bench.state.shown.library.shelf.batches.get(batch)).records).path
+    return defined(defined(this.bench.state.shown.library.artefacts.batches.get(batch)).records).path
   }
 
   private get parts() {

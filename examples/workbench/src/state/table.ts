@@ -30,7 +30,7 @@ export class TableActions {
     this.bench.change({ table: { path, reading: true } })
     try {
       const { wanted } = this.bench.state.selection
-      const model = wanted.batch === undefined ? undefined : this.bench.state.shown.library.shelf.batches.get(wanted.batch)
+      const model = wanted.batch === undefined ? undefined : this.bench.state.shown.library.artefacts.batches.get(wanted.batch)
       const given = await this.documentsOf(wanted.batch)
       const joined = new Map<string, BenchTable>()
       for (const join of model?.join ?? []) joined.set(join.path, await this.read(join.path, join))
@@ -70,7 +70,7 @@ export class TableActions {
 
   /** Documents that the batch gives to all of its records; the server reads them. */
   private async documentsOf(batch: string | undefined): Promise<Readonly<Record<string, unknown>> | undefined> {
-    const model = batch === undefined ? undefined : this.bench.state.shown.library.shelf.batches.get(batch)
+    const model = batch === undefined ? undefined : this.bench.state.shown.library.artefacts.batches.get(batch)
     if (!model || batch === undefined) return undefined
     const variables = this.bench.selection.wantedPrompt()?.variables ?? []
     return variables.some(({ name, type }) => type.kind === 'file' && name in model.set) ? this.bench.service.given(batch) : undefined

@@ -88,7 +88,7 @@ export function BesideView({ bench }: { bench: Bench }) {
 }
 
 function othersOf(bench: Bench): Other[] {
-  const own = bench.state.shown.library.shelf.prompts.get(bench.state.selection.wanted.prompt)
+  const own = bench.state.shown.library.artefacts.prompts.get(bench.state.selection.wanted.prompt)
   const sets = own
     ? bench.state.shown.library.graph.drawsOn({ kind: 'prompt', name: own.name }).filter(({ kind }) => kind === 'example set')
     : []
@@ -100,14 +100,14 @@ function othersOf(bench: Bench): Other[] {
   return [
     { value: 'saved', label: 'as saved', files: (held) => held.state.library.data.files },
     ...(own
-      ? [...bench.state.shown.library.shelf.personas.keys()].map((name) => ({
+      ? [...bench.state.shown.library.artefacts.personas.keys()].map((name) => ({
           value: `persona ${name}`,
           label: `persona ${name}`,
           files: changed(own.file.name, (document) => document.set('persona', name)),
         }))
       : []),
     ...sets.flatMap(({ name }) => {
-      const file = defined(bench.state.shown.library.shelf.examples.get(name)).file.name
+      const file = defined(bench.state.shown.library.artefacts.examples.get(name)).file.name
       return STRATEGIES.map(({ name: by }) => ({
         value: `pick ${name} ${by}`,
         label: `${name} picked by ${by}`,
@@ -147,7 +147,7 @@ function Difference({ left, right, whole, names }: { left: Sheet; right: Sheet; 
         <h3>{names[0]}</h3>
         <h3>{names[1]}</h3>
       </div>
-      {same && pairs.length > 0 && <p className="empty">Both say the same for this record.</p>}
+      {same && pairs.length > 0 && <p className="empty">No differences for this record.</p>}
       <div className="beside-pair">
         <ProblemList problems={left.problems.filter((p) => p.severity === 'error')} />
         <ProblemList problems={right.problems.filter((p) => p.severity === 'error')} />

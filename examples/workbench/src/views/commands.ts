@@ -6,7 +6,7 @@ import { chooseSource, sourcesOf } from './sources.js'
 export const VIEWS: readonly { readonly value: View; readonly label: string }[] = [
   { value: 'sheet', label: 'Sheet' },
   { value: 'beside', label: 'Side by side' },
-  { value: 'hand', label: 'By hand' },
+  { value: 'hand', label: 'Form' },
   { value: 'reply', label: 'Reply' },
 ]
 const FIRST_PROMPT = 'title: A first prompt\nvariables:\n  name: text\nturns:\n  - user: |\n      Say good day to {name}.\n'
@@ -20,7 +20,7 @@ export function toggleSource(bench: Bench): void {
 /** All that can be done with the library that is open. */
 export function commandsOf(bench: Bench): Command[] {
   return [
-    { name: 'Save what is edited', keys: 'Ctrl+S', run: () => void bench.editing.saveAll() },
+    { name: 'Save all edits', keys: 'Ctrl+S', run: () => void bench.editing.saveAll() },
     {
       name: bench.state.editing.file === undefined ? 'Open the source' : 'Close the source',
       keys: 'Ctrl+E',
@@ -32,7 +32,7 @@ export function commandsOf(bench: Bench): Command[] {
     ...bench.library.promptNames.map((name) => ({ name: `Prompt: ${name}`, run: () => void bench.selection.choosePrompt(name) })),
     ...sourcesOf(bench).map(({ value, label }) => ({ name: `Records: ${label}`, run: () => chooseSource(bench, value) })),
     ...Object.keys(bench.state.library.files).map((path) => ({ name: `File: ${path}`, run: () => bench.editing.open(path) })),
-    ...bench.editing.edited.map((path) => ({ name: `Take back the edits of ${path}`, run: () => bench.editing.revert(path) })),
+    ...bench.editing.edited.map((path) => ({ name: `Revert ${path}`, run: () => bench.editing.revert(path) })),
     { name: 'New prompt', run: () => beginPrompt(bench) },
   ]
 }

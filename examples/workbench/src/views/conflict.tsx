@@ -19,11 +19,11 @@ export function ConflictDialog({ bench }: { bench: Bench }) {
       closeButtonProps={{ 'aria-label': 'close' }}
     >
       <p>
-        Marked with <ins>+</ins> is what stands here, with <del>−</del> what stands on the disk.
+        Marked with <ins>+</ins> is your version, with <del>−</del> the version on the disk.
       </p>
       <pre className="conflict">
         {theirs === null
-          ? 'The file is no longer there.'
+          ? 'The file no longer exists.'
           : diffLines(theirs, files[path] ?? '').map((part, i) =>
               part.added ? (
                 <ins key={i}>{prefixed(part.value, '+ ')}</ins>
@@ -39,9 +39,9 @@ export function ConflictDialog({ bench }: { bench: Bench }) {
           Decide later
         </Button>
         <Button variant="default" onClick={() => bench.editing.takeTheirs(path, theirs, mark)}>
-          Take what is on the disk
+          Use the version on the disk
         </Button>
-        <Button onClick={() => void bench.editing.save(path, mark)}>Write mine over it</Button>
+        <Button onClick={() => void bench.editing.save(path, mark)}>Overwrite with mine</Button>
       </Group>
     </Modal>
   )

@@ -77,9 +77,9 @@ export const NO_PROBLEMS: readonly Problem[] = []
 
 /** States are told by their signs, not by colour alone. */
 const SIGNS: Readonly<Record<number, readonly [string, string]>> = {
-  [ROW.unknown]: ['', 'not looked at yet'],
+  [ROW.unknown]: ['', 'not rendered yet'],
   [ROW.fits]: ['✓', 'fits'],
-  [ROW.aside]: ['✕', 'set aside'],
+  [ROW.aside]: ['✕', 'rejected'],
   [ROW.out]: ['–', 'left out'],
 }
 

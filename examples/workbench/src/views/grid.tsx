@@ -16,8 +16,8 @@ const ROW_HEIGHT = 26
 const PAGE = 20
 const STATES: readonly { readonly value: StateFilter; readonly label: string }[] = [
   { value: 'all', label: 'all rows' },
-  { value: 'fits', label: 'that fit' },
-  { value: 'aside', label: 'set aside' },
+  { value: 'fits', label: 'valid' },
+  { value: 'aside', label: 'rejected' },
   { value: 'changed', label: 'changed' },
   { value: 'out', label: 'left out' },
 ]
@@ -93,7 +93,7 @@ export function Grid({ bench }: { bench: Bench }) {
         />
         <span className="grid-count">
           {table ? `${number(order.length)} of ${number(table.rows.length)}${table.cut ? ' and more' : ''}` : 'no table'}
-          {pass && !pass.done && table ? ` · looked at ${number(looked)}` : ''}
+          {pass && !pass.done && table ? ` · rendered ${number(looked)}` : ''}
         </span>
         {(wishes.sort ?? (wishes.filters.size > 0 || undefined)) !== undefined && (
           <CloseButton
@@ -156,14 +156,14 @@ export function Grid({ bench }: { bench: Bench }) {
               />
             ))}
           </div>
-          {order.length === 0 && <p className="empty">{table.rows.length === 0 ? 'This table has no rows.' : 'No row is like that.'}</p>}
+          {order.length === 0 && <p className="empty">{table.rows.length === 0 ? 'This table has no rows.' : 'No matching rows.'}</p>}
         </div>
       )}
       {!table && (
         <p className="empty">
           {tables.length === 0
-            ? 'There is no table in this library’s folder “data”.'
-            : 'No table of this library fits this prompt: choose one above, or write values by hand.'}{' '}
+            ? 'The library’s folder “data” has no table.'
+            : 'No table of this library fits this prompt. Choose one above, or fill in the form.'}{' '}
           Drop one here: .csv, .tsv, .jsonl, .json or .yaml.
         </p>
       )}
@@ -198,8 +198,8 @@ const Heading = memo(function Heading({ heading, column, wishes, onWish }: Headi
       <TextInput
         size="xs"
         classNames={{ input: 'filter' }}
-        aria-label={`${heading} holds`}
-        placeholder="holds"
+        aria-label={`filter ${heading}`}
+        placeholder="filter"
         value={filters.get(column) ?? ''}
         onChange={(event) => onWish({ ...wishes, filters: new Map(filters).set(column, event.currentTarget.value) })}
       />

@@ -21,9 +21,7 @@ export function HandView({ bench }: { bench: Bench }) {
     <section className="hand" aria-label="values by hand">
       <div className="hand-tools">
         <span>
-          {hand
-            ? 'Values of your own; the table is as it was.'
-            : 'The values of the chosen record: whatever you write here is tried at once.'}
+          {hand ? 'Custom values; the table is unchanged.' : 'The values of the selected record. Changes are rendered immediately.'}
         </span>
         <Button size="compact-xs" variant="default" disabled={!hand} onClick={() => bench.editing.fillIn(undefined)}>
           Back to the record
@@ -33,7 +31,7 @@ export function HandView({ bench }: { bench: Bench }) {
         </Button>
       </div>
       <div className="hand-fields">
-        {prompt.variables.length === 0 && <p className="empty">This prompt takes no values.</p>}
+        {prompt.variables.length === 0 && <p className="empty">This prompt has no variables.</p>}
         {prompt.variables.map((one) => (
           <Variable key={one.name} declared={one} value={values[one.name]} onChange={(value) => set(one.name, value)} />
         ))}
@@ -85,9 +83,9 @@ const MOST_BESIDE = 20
 
 /** One field is what its type asks for; its question is its name where it has one. */
 function Field({ declared, value, onChange }: FieldProps) {
-  const { type, name, about, outside, question } = declared
+  const { type, name, about, untrusted, question } = declared
   const required = !declared.optional && declared.default === undefined
-  const notes = [about, outside ? 'from outside' : undefined].filter((note) => note !== undefined)
+  const notes = [about, untrusted ? 'untrusted' : undefined].filter((note) => note !== undefined)
   const common = {
     label: question ?? name,
     'aria-label': question === undefined ? name : `${question} (${name})`,
@@ -158,7 +156,7 @@ function Field({ declared, value, onChange }: FieldProps) {
         <Textarea
           {...common}
           autosize
-          minRows={outside ? 3 : 1}
+          minRows={untrusted ? 3 : 1}
           maxRows={8}
           dir="auto"
           value={text}
@@ -192,7 +190,7 @@ function AsJson({
       maxRows={10}
       classNames={{ input: 'mono' }}
       value={typed ?? (value === undefined || value === null ? '' : JSON.stringify(value, null, 1))}
-      error={wrong ? 'this is no JSON' : undefined}
+      error={wrong ? 'invalid JSON' : undefined}
       onChange={(event) => {
         const text = event.currentTarget.value
         setTyped(text)

@@ -29,7 +29,7 @@ export function InView({ bench, rows }: { bench: Bench; rows: readonly number[] 
   const changed = now.filter((one) => one.changed).length
   const failing = now.filter((one) => !one.fits)
   return (
-    <div className="in-view" role="status" aria-label="what the edits change">
+    <div className="in-view" role="status" aria-label="effect of the edits">
       {isEdited ? (
         <>
           <b>In view:</b> {number(changed)} of {number(now.length)} changed, {number(failing.length)} fail
@@ -46,7 +46,7 @@ export function InView({ bench, rows }: { bench: Bench; rows: readonly number[] 
       ) : null}
       {pass && (
         <>
-          <b>Table:</b> {number(pass.counts.fits)} fit, {number(pass.counts.aside)} set aside
+          <b>Table:</b> {number(pass.counts.fits)} valid, {number(pass.counts.aside)} rejected
           {pass.counts.out > 0 ? `, ${number(pass.counts.out)} left out` : ''}
           {isEdited ? `, ${number(pass.counts.changed)} changed` : ''}
           {pass.done ? '' : ' …'}

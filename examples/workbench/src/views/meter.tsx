@@ -33,7 +33,7 @@ export function Meter({ bench }: { bench: Bench }) {
       <div
         className="meter-bar"
         role="img"
-        aria-label={parts.map(({ kind, tokens }) => `${KIND_NAMES[kind]} ${tokens}`).join(', ') || 'nothing is rendered'}
+        aria-label={parts.map(({ kind, tokens }) => `${KIND_NAMES[kind]} ${tokens}`).join(', ') || 'not rendered'}
       >
         {parts.map(({ kind, tokens }) => (
           <Tooltip key={kind} label={`${KIND_NAMES[kind]}: ${number(tokens)}`} withArrow>
@@ -58,10 +58,10 @@ export function Meter({ bench }: { bench: Bench }) {
       {budget !== undefined && counted && (
         <span className={over > 0 || total > budget ? 'meter-over bad' : 'meter-over'}>
           {over > 0
-            ? `${number(over)} of ${number(counted.length)} are over it`
+            ? `${number(over)} of ${number(counted.length)} are over the budget`
             : total > budget
-              ? 'this one is over it'
-              : 'all are within it'}
+              ? 'this record is over the budget'
+              : 'all within the budget'}
         </span>
       )}
     </div>

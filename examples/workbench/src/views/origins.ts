@@ -43,10 +43,10 @@ export function placeIn(file: string, { source, start, end }: Span): FilePlace {
 }
 
 /** The same in a file of the library: what the standard layout of a persona writes leads to the persona. */
-export function sourceOf(origin: Origin, { shelf }: Library): FilePlace {
+export function sourceOf(origin: Origin, { artefacts }: Library): FilePlace {
   const place = placeOf(origin)
   const persona = origin.within.find(({ what }) => what === 'persona')
-  const file = persona && shelf.personas.get(persona.name)?.file.name
+  const file = persona && artefacts.personas.get(persona.name)?.file.name
   return place.file.includes('.') || file === undefined ? place : { file, start: 0, end: 0 }
 }
 

@@ -56,7 +56,7 @@ export function Palette({ open, commands, onClose }: Props) {
       opened={open}
       onClose={close}
       returnFocus={false}
-      title="What shall be done?"
+      title="Type a command"
       size="lg"
       yOffset={80}
       transitionProps={{ duration: 0 }}
@@ -82,7 +82,7 @@ export function Palette({ open, commands, onClose }: Props) {
           </li>
         ))}
       </ul>
-      {found.length === 0 && <p className="empty">Nothing is called that.</p>}
+      {found.length === 0 && <p className="empty">No matching command.</p>}
     </Modal>
   )
 }

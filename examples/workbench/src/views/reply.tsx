@@ -1,7 +1,7 @@
 import { Button, Group, Select, Textarea } from '@mantine/core'
 import { useMemo, useState } from 'react'
 import { ProblemError, type CheckedReply, type Form, type Problem } from 'dunelight'
-import { inventor, defined } from 'dunelight/host'
+import { mockReplies, defined } from 'dunelight/host'
 import type { Bench } from '../state/bench.js'
 import { ProblemList } from './problem-list.js'
 import { useBench } from './use-bench.js'
@@ -14,7 +14,7 @@ export function ReplyView({ bench }: { bench: Bench }) {
   const [seed, setSeed] = useState(1)
   const [way, setWay] = useState<string | null>(null)
   const [fault, setFault] = useState<string>()
-  const [madeUp, setMadeUp] = useState('')
+  const [isMock, setMadeUp] = useState('')
   const { rendering } = sheet
   const form = rendering?.form
   const read = useMemo(() => (rendering && text !== '' ? rendering.read(text) : undefined), [rendering, text])
@@ -36,15 +36,15 @@ export function ReplyView({ bench }: { bench: Bench }) {
       <div className="reply-side">
         <Group gap="xs">
           <Button size="compact-xs" onClick={makeUp}>
-            Make one up
+            Generate a reply
           </Button>
           {form && (
             <Select
               size="xs"
               w={190}
               clearable
-              aria-label="made up in another way"
-              placeholder="as it is asked for"
+              aria-label="malformed in this way"
+              placeholder="well-formed"
               data={[
                 { group: 'read all the same', items: [...form.ways.repairable] },
                 { group: 'wrong', items: [...form.ways.wrong] },
@@ -53,21 +53,21 @@ export function ReplyView({ bench }: { bench: Bench }) {
               onChange={setWay}
             />
           )}
-          {text !== '' && text === madeUp && <span className="quiet">made up: nothing of it is true</span>}
+          {text !== '' && text === isMock && <span className="quiet">mock: invented values</span>}
           {fault !== undefined && <span className="bad">{fault}</span>}
         </Group>
         <Textarea
           className="reply-text"
           aria-label="the model’s reply"
-          placeholder="Paste a reply here, or have one made up."
+          placeholder="Paste a reply, or generate one."
           dir="auto"
           value={text}
           onChange={(event) => setText(event.currentTarget.value)}
         />
       </div>
       <div className="reply-side" aria-live="polite">
-        {!form && <p className="empty">This prompt says no form of its answer: a reply is taken as it is.</p>}
-        {form && !read && <p className="empty">Its answer has the form “{form.name}”. What a reply is read as stands here.</p>}
+        {!form && <p className="empty">This prompt has no output: a reply is used as it is.</p>}
+        {form && !read && <p className="empty">Its answer has the form “{form.name}”. The parsed answer appears here.</p>}
         {form && read && <Reading read={read} form={form} />}
       </div>
     </section>
@@ -84,19 +84,19 @@ function sampled(bench: Bench, form: Form | undefined, seed: number, way: string
     fingerprint: defined(rendering).fingerprint,
     form,
   }
-  return inventor({ seed })(question).text
+  return mockReplies({ seed })(question).text
 }
 
 function Reading({ read, form }: { read: CheckedReply; form: Form }) {
-  const columns = form.columns(read.value ?? read.kept)
+  const columns = form.columns(read.value ?? read.partial)
   return (
     <>
       <p className={read.problems.length > 0 ? 'verdict bad' : 'verdict good'}>
         {read.problems.length > 0
           ? `✕ cannot be used: ${read.problems.length === 1 ? 'one thing is' : `${read.problems.length} things are`} wrong`
-          : read.repaired.length > 0
-            ? `✓ read, with ${read.repaired.length} mended`
-            : '✓ read as it was asked for'}
+          : read.repairs.length > 0
+            ? `✓ valid, with ${read.repairs.length} repaired`
+            : '✓ valid'}
       </p>
       <table className="read-as">
         <tbody>
@@ -109,8 +109,8 @@ function Reading({ read, form }: { read: CheckedReply; form: Form }) {
         </tbody>
       </table>
       <Findings title="wrong" problems={read.problems} />
-      <Findings title="mended" problems={read.repaired} />
-      <Findings title="to verify: it stands in nothing that the model was told" problems={read.doubts} />
+      <Findings title="repaired" problems={read.repairs} />
+      <Findings title="unsupported: it occurs in no input" problems={read.unsupported} />
     </>
   )
 }

@@ -94,7 +94,7 @@ export function SheetView({ bench }: { bench: Bench }) {
         )}
         {!hasPrompt && (
           <Button size="xs" ml={18} onClick={() => beginPrompt(bench)}>
-            Begin a prompt
+            New prompt
           </Button>
         )}
       </div>
@@ -108,9 +108,7 @@ const NONE: readonly FinishedTurn[] = []
 function emptyWords(hasPrompt: boolean, reading: boolean, rows: number | undefined, row: number): string {
   if (!hasPrompt) return 'This library has no prompt yet.'
   if (reading) return 'Reading the table …'
-  return rows === 0
-    ? 'The table has no rows. “By hand” takes values of your own.'
-    : `The batch leaves row ${row + 1} out: its condition does not hold.`
+  return rows === 0 ? 'The table has no rows. Fill in the form instead.' : `Row ${row + 1} does not match the batch’s filter.`
 }
 
 interface TurnProps {
@@ -140,7 +138,7 @@ const Turn = memo(function Turn({ turn, from, cursor }: TurnProps) {
       {turn.parts && (
         <ul className="parts" aria-label="attached">
           {turn.parts.map((part, i) => (
-            <li key={i}>{part.kind === 'text' ? `text, ${part.text.length} signs` : `${part.name}, ${part.mediaType}`}</li>
+            <li key={i}>{part.kind === 'text' ? `text, ${part.text.length} characters` : `${part.name}, ${part.mediaType}`}</li>
           ))}
         </ul>
       )}

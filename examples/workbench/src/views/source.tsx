@@ -27,7 +27,7 @@ export function SourceView({ bench, onClose }: { bench: Bench; onClose: () => vo
               not saved
             </Badge>
             <Button size="compact-xs" variant="subtle" onClick={() => bench.editing.revert(file)}>
-              Take back
+              Revert
             </Button>
           </>
         )}

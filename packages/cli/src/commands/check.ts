@@ -9,19 +9,19 @@ import { touchedBy, type Touch, type Touched } from '../graph/touched.js'
 interface CheckFlags {
   readonly json?: boolean
   readonly touched?: string
-  readonly was?: string
+  readonly before?: string
   readonly records?: string
 }
 
 export const checkCommand = defineCommand({
   name: 'check',
   group: 'Write',
-  about: 'Says all that is wrong with a library.',
+  about: 'Check a library for problems.',
   arguments: [LIBRARY],
   options: [
-    ['--touched <file>', 'which prompts a change of this file changes, and how many of their records'],
-    ['--was <file>', 'the touched file as it was before; else what the last commit holds'],
-    ['--records <file>', 'a table to render before and after; else those of the batches'],
+    ['--touched <file>', 'show which prompts a change of this file affects, and how many records'],
+    ['--before <file>', 'the file’s earlier version; default: the last commit'],
+    ['--records <file>', 'a table to render before and after; default: the tables of the batches'],
     JSON_FLAG,
   ],
   examples: ['check demo/marram-house', 'check demo/marram-house --touched snippets/house/style.md'],
@@ -31,28 +31,28 @@ export const checkCommand = defineCommand({
 /** Prints every problem of a library: they are this command's data. Asked about a touched file, it says what else that changes. */
 async function check(context: CommandContext, folder: string, flags: CheckFlags): Promise<number> {
   const { touched, ...others } = flags
-  for (const flag of ['was', 'records'] as const)
-    if (touched === undefined && flags[flag] !== undefined) throw new WrongUse(`--${flag} speaks of a touched file`, 'add --touched FILE')
+  for (const flag of ['before', 'records'] as const)
+    if (touched === undefined && flags[flag] !== undefined) throw new WrongUse(`--${flag} needs --touched`, 'add --touched FILE')
   const library = await (touched === undefined ? openToLook(folder) : openToRender(folder))
   const found = touched === undefined ? undefined : await touchedBy(library, folder, { touched, ...others })
   if (flags.json) {
     const problems = library.problems.map(problemRecord)
-    context.stdout.write(`${JSON.stringify({ sound: library.sound, problems, ...(found && { touched: found }) }, null, 2)}\n`)
+    context.stdout.write(`${JSON.stringify({ valid: library.isValidByName, problems, ...(found && { touched: found }) }, null, 2)}\n`)
   } else {
     const c = colorsFor(context.stdout, context.env)
     context.stdout.write(printCheck(library, folder, c))
     if (found) context.stdout.write(`\n${printTouched(found, defined(flags.touched), c)}`)
   }
-  return library.sound ? EXIT.done : EXIT.problems
+  return library.isValidByName ? EXIT.done : EXIT.problems
 }
 
 function printCheck(library: Library, folder: string, c: Colors): string {
-  const { problems, sound } = library
+  const { problems, isValidByName } = library
   const count = (severity: string) => problems.filter((p) => p.severity === severity).length
   const infos = count('info')
   const counts = [plural(library.promptNames().length, 'prompt'), plural(count('error'), 'error'), plural(count('warning'), 'warning')]
   if (infos > 0) counts.push(plural(infos, 'remark'))
-  return `${problems.map((p) => `${printProblem(p, paintFor(c))}\n\n`).join('')}${folder}: ${sound ? c.green('sound') : c.red('not sound')} · ${counts.join(' · ')}\n`
+  return `${problems.map((p) => `${printProblem(p, paintFor(c))}\n\n`).join('')}${folder}: ${isValidByName ? c.green('valid') : c.red('not valid')} · ${counts.join(' · ')}\n`
 }
 
 function printTouched({ members, since, prompts }: Touched, file: string, c: Colors): string {
@@ -60,7 +60,13 @@ function printTouched({ members, since, prompts }: Touched, file: string, c: Col
   const against =
     prompts.length === 0
       ? []
-      : [c.dim(since === undefined ? `nothing to hold ${file} against: name its earlier version with --was FILE` : `held against ${since}`)]
+      : [
+          c.dim(
+            since === undefined
+              ? `there is no earlier version of ${file} to compare with: name one with --before FILE`
+              : `held against ${since}`,
+          ),
+        ]
   const width = Math.max(0, ...prompts.map((one) => one.prompt.length))
   return `${[head, ...against, ...prompts.flatMap((one) => touchLines(one, width, c))].join('\n')}\n`
 }
@@ -75,7 +81,7 @@ function touchLines({ prompt, changed, faulty, tables }: Touch, width: number, c
     const parts = [`${differ} of ${plural(all, 'record')} ${differ === 1 ? 'renders' : 'render'} differently`]
     if (lost > 0) parts.push(c.red(`${lost} can no longer be rendered`))
     if (won > 0) parts.push(`${won} can be rendered now`)
-    if (aside > 0) parts.push(`${aside} set aside as before`)
+    if (aside > 0) parts.push(`${aside} rejected as before`)
     return [
       parts.join(', '),
       c.dim(`in ${records}${examples.length > 0 ? `: ${examples.join(', ')}${examples.length < differ + lost + won ? ' …' : ''}` : ''}`),

@@ -24,23 +24,23 @@ import { readSet } from '../flags/values.js'
 export const compareCommand = defineCommand({
   name: 'compare',
   group: 'Ask',
-  about: 'Asks two things about the same records, and holds the answers against each other.',
-  arguments: [LIBRARY, ['<prompt>', 'the name of the one']],
+  about: 'Ask two variants about the same records and compare the answers.',
+  arguments: [LIBRARY, ['<prompt>', 'the first prompt']],
   options: [
     ...BATCH_FLAGS,
-    ['--other <prompt>', 'the other is this prompt'],
-    ['--other-model <name>', 'the other is asked of this model'],
-    ['--other-persona <name>', 'the other speaks as this persona'],
-    ['--other-set <name=value>', 'a value of the other; may be repeated', list],
-    ['--other-setting <name=value>', 'a setting of the other, such as temperature=0.2; may be repeated', list],
-    ['--was <folder>', 'the other is of this library: an earlier version'],
-    ['--model <name>', 'the model of both'],
-    ['--set <name=value>', 'a value of both; may be repeated', list],
+    ['--other <prompt>', 'compare with this prompt'],
+    ['--other-model <name>', 'compare with this model'],
+    ['--other-persona <name>', 'compare with this persona'],
+    ['--other-set <name=value>', 'a value of the second variant; can be repeated', list],
+    ['--other-setting <name=value>', 'a setting of the second variant, such as temperature=0.2; can be repeated', list],
+    ['--before <folder>', 'compare with this earlier version of the library'],
+    ['--model <name>', 'the model for both'],
+    ['--set <name=value>', 'a value for both; can be repeated', list],
     TAKE,
-    ['--seed <n>', 'decides between the wordings of vary, and what the stand-in says', whole],
-    ['--at-once <n>', 'requests under way at a time', fromOne],
-    ['--to <file>', 'write a report there: .html or .md'],
-    ['--runs <folder>', 'make the runs’ folders there instead of in the library'],
+    ['--seed <n>', 'chooses between the wordings of vary, and the mock’s replies', whole],
+    ['--concurrency <n>', 'requests in flight at the same time', fromOne],
+    ['--to <file>', 'write a report: .html or .md'],
+    ['--runs <folder>', 'the folder for run folders; default: runs/ in the library'],
     OVERWRITE,
   ],
   examples: ['compare demo/marram-house survey/grade --other-persona night-watch --records demo/marram-house/data/objects.csv --take 40'],
@@ -55,19 +55,19 @@ interface CompareFlags extends BatchFlags {
   readonly otherModel?: string
   readonly otherPersona?: string
   readonly otherSetting?: string[]
-  readonly was?: string
-  readonly atOnce?: number
+  readonly before?: string
+  readonly concurrency?: number
   readonly overwrite?: boolean
   readonly runs?: string
 }
 
 /** Asks two things about the same records, and holds the answers against each other. */
 async function compare(context: CommandContext, folder: string, prompt: string, flags: CompareFlags): Promise<number> {
-  const { other = prompt, was, otherModel, otherPersona, otherSetting, otherSet, to } = flags
-  if (other === prompt && [was, otherModel, otherPersona, otherSetting, otherSet].every((one) => one === undefined))
+  const { other = prompt, before, otherModel, otherPersona, otherSetting, otherSet, to } = flags
+  if (other === prompt && [before, otherModel, otherPersona, otherSetting, otherSet].every((one) => one === undefined))
     throw new WrongUse(
       'both sides are the same',
-      'say how the other differs: --other, --other-model, --other-persona, --other-set, --other-setting or --was',
+      'name the difference: --other, --other-model, --other-persona, --other-set, --other-setting or --before',
     )
   if (to !== undefined && !['.html', '.md'].includes(extname(to)))
     throw new WrongUse(`a comparison is written as .html or .md, not as "${to}"`)
@@ -76,7 +76,7 @@ async function compare(context: CommandContext, folder: string, prompt: string, 
   const { stderr, stdout } = context
   const c = colorsFor(stderr, context.env)
   const first = await openWithWording(folder, prompt, {})
-  const second = await openWithWording(was ?? folder, other, {
+  const second = await openWithWording(before ?? folder, other, {
     ...(otherPersona !== undefined && { persona: otherPersona }),
     ...(otherSetting && { settings: settingsOf(otherSetting) }),
   })
@@ -90,16 +90,22 @@ async function compare(context: CommandContext, folder: string, prompt: string, 
     set: flags.set ?? [],
     model: flags.model,
   })
-  const side = { name: names[1], library: second, folder: was ?? folder, prompt: other, set: [...(flags.set ?? []), ...(otherSet ?? [])] }
+  const side = {
+    name: names[1],
+    library: second,
+    folder: before ?? folder,
+    prompt: other,
+    set: [...(flags.set ?? []), ...(otherSet ?? [])],
+  }
   const another = one && (await askSide(context, reporter, flags, folder, { ...side, model: otherModel ?? flags.model }))
   if (!one || !another) {
-    stderr.write(`${c.yellow('interrupted')}: every answer that came is kept, and is not asked for again\n`)
+    stderr.write(`${c.yellow('interrupted')}: all answers received are saved and will be reused\n`)
     return EXIT.interrupted
   }
   const others = labelColumns(second.prompt(other)).map(({ name }) => name)
   const labels = labelColumns(first.prompt(prompt)).filter(({ name }) => others.includes(name))
   const found = await compareAnswers(one, another, labels)
-  if (one.madeUp || another.madeUp) stdout.write('made up by the stand-in: nothing of it is true\n\n')
+  if (one.isMock || another.isMock) stdout.write('answers come from the built-in mock model\n\n')
   stdout.write(printed(found, colorsFor(stdout, context.env), stdout.columns ?? 100))
   if (to !== undefined) {
     await writeReport(to, [one, another], found, flags)
@@ -118,7 +124,7 @@ interface Side {
   readonly model: string | undefined
 }
 
-type AskedSide = ComparedSide & { readonly madeUp: boolean }
+type AskedSide = ComparedSide & { readonly isMock: boolean }
 
 /** Asks one side for all records; undefined if it was interrupted. */
 async function askSide(
@@ -128,9 +134,9 @@ async function askSide(
   home: string,
   { name, library, folder, prompt, set, model: named }: Side,
 ): Promise<AskedSide | undefined> {
-  const { seed, atOnce, runs = `${home}/runs` } = flags
+  const { seed, concurrency, runs = `${home}/runs` } = flags
   const model = readyModel(library, prompt, named, seed === undefined ? {} : { seed })
-  if (model.madeUp) notice(problem('answers-made-up', {}))
+  if (model.isMock) notice(problem('mock-answers', {}))
   const { to: _, ...shared } = flags
   const { model: batch, records } = namedBatch(library, folder, prompt, shared)
   const given = await readSet(library.prompt(prompt), set, { limit: library.limits.attachmentBytes })
@@ -145,10 +151,10 @@ async function askSide(
     model,
     runs,
     ...(records && { records }),
-    ...(atOnce !== undefined && { atOnce }),
+    ...(concurrency !== undefined && { concurrency }),
     ...(signal && { signal }),
   })
-  return result.state === 'interrupted' ? undefined : { name, result, price: model.price, madeUp: model.madeUp }
+  return result.state === 'interrupted' ? undefined : { name, result, price: model.price, isMock: model.isMock }
 }
 
 async function writeReport(
@@ -161,7 +167,7 @@ async function writeReport(
     ['records', sides[0].result.file.records.from],
     ...sides.map(({ name, result }): [string, string] => [name, shownPath(result.folder)]),
   ]
-  if (sides.some(({ madeUp }) => madeUp)) facts.push(['made up', 'by the stand-in: nothing it says is true'])
+  if (sides.some(({ isMock }) => isMock)) facts.push(['mock', 'answers come from the built-in mock model'])
   const report = { title: `${sides[0].name} and ${sides[1].name}`, facts, sections: comparedSections(found) }
   await writeResult(to, extname(to) === '.html' ? toHtml(report) : toMarkdown(report), flags.overwrite ?? false, [flags.records])
 }
@@ -175,7 +181,7 @@ function settingsOf(said: readonly string[]): Record<string, unknown> {
   return Object.fromEntries(
     said.map((one) => {
       const at = one.indexOf('=')
-      if (at < 1) throw new WrongUse(`--other-setting takes name=value, not "${one}"`, 'write --other-setting temperature=0.2')
+      if (at < 1) throw new WrongUse(`--other-setting needs name=value, not "${one}"`, 'write --other-setting temperature=0.2')
       const value = one.slice(at + 1).trim()
       return [one.slice(0, at).trim(), value !== '' && Number.isFinite(Number(value)) ? Number(value) : value]
     }),
@@ -184,13 +190,13 @@ function settingsOf(said: readonly string[]): Record<string, unknown> {
 
 /** What each side is called: by what it differs in. */
 function namesOf(prompt: string, other: string, flags: CompareFlags): [string, string] {
-  const { model, otherModel, otherPersona, otherSetting, otherSet, was } = flags
+  const { model, otherModel, otherPersona, otherSetting, otherSet, before } = flags
   const beside = [
     otherModel,
     otherPersona === undefined ? undefined : `as ${otherPersona}`,
     otherSetting && `with ${otherSetting.join(', ')}`,
     otherSet && `for ${otherSet.join(', ')}`,
-    was === undefined ? undefined : 'as it was',
+    before === undefined ? undefined : 'as it was',
   ].filter((one) => one !== undefined)
   const first = otherModel === undefined ? prompt : `${prompt}, ${model ?? 'as set'}`
   return [first, [other, ...beside].join(', ')]
@@ -219,7 +225,7 @@ function printed(found: AnswerComparison, c: Colors, width: number): string {
       lines.push(`  ${label.padEnd(cell)}${counts.join('')}`)
     })
   }
-  if (found.differing.length > 0) lines.push('', 'where they differ most:')
+  if (found.differing.length > 0) lines.push('', 'largest differences:')
   const room = Math.max(30, Math.min(width, 160) - 6)
   const clip = (text: string) => {
     const line = text.replace(/\s+/g, ' ')

@@ -16,12 +16,12 @@ interface ExamplesAddFlags {
 export const examplesAddCommand = defineCommand({
   name: 'examples add',
   group: 'Write',
-  about: 'Makes cases of the rows of a finished table; rows that break the set’s rules are refused.',
-  arguments: [LIBRARY, ['<set>', 'its name']],
+  about: 'Add the rows of a table as cases; rows that break the set’s rules are rejected.',
+  arguments: [LIBRARY, ['<set>', 'the example set’s name']],
   options: [
     ['--from <file>', 'the table: .csv, .tsv, .jsonl, .json or .yaml', undefined, true],
-    ['--keep <condition>', 'only rows that it holds for, such as: grade is "treat" and checked'],
-    ['--dry-run', 'only say what would be added'],
+    ['--keep <condition>', 'only matching rows, such as: grade is "treat" and checked'],
+    ['--dry-run', 'show what would be added, without writing'],
   ],
   examples: ['examples add demo/marram-house condition-notes --from corrected.csv --keep \'checked is "yes"\''],
   run: (context, [folder, name], flags: ExamplesAddFlags) => examplesAdd(context, folder, name, flags),
@@ -80,7 +80,7 @@ export async function addCases(
   const added = flags.dryRun
     ? `${plural(good.length, 'case')} would be added`
     : `${plural(good.length, 'case')} added${to === undefined ? '' : ` → ${to}`}`
-  context.stderr.write(`${plural(read.length, 'row')}, ${kept.length} kept, ${added}\n`)
+  context.stderr.write(`${plural(read.length, 'row')}, ${kept.length} selected, ${added}\n`)
   return refused.some((why) => why !== undefined) ? EXIT.aside : EXIT.done
 }
 
@@ -104,7 +104,7 @@ function namesOf(rows: CaseRows, { model }: PreparedSet): Named[] {
       .toLowerCase()
       .replace(/[^\p{L}\p{N}]+/gu, '-')
       .replace(/^-|-$/g, '')
-    return { column, declared: field ?? { name, type: { kind: 'text' }, optional: true, outside: false, span: undefined } }
+    return { column, declared: field ?? { name, type: { kind: 'text' }, optional: true, untrusted: false, span: undefined } }
   })
 }
 

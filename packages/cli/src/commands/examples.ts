@@ -24,15 +24,15 @@ interface ExamplesFlags {
 export const examplesCommand = defineCommand({
   name: 'examples',
   group: 'Write',
-  about: 'Shows an example set at a glance, what is picked from it for a record, or how far likeness alone gets.',
-  arguments: [LIBRARY, ['<set>', 'its name']],
+  about: 'Show an example set, the cases that are picked for a record, or how well likeness alone labels them.',
+  arguments: [LIBRARY, ['<set>', 'the example set’s name']],
   options: [
-    ['--for <id>', 'the cases that would be picked for this record, and why'],
-    ['--records <file>', 'the table that holds it'],
-    ['--prompt <name>', 'the prompt that asks, if several use the set'],
+    ['--for <id>', 'show the cases picked for this record, and why'],
+    ['--records <file>', 'the table that has the record'],
+    ['--prompt <name>', 'the prompt, if several use the set'],
     SET_FOR_ALL,
-    ['--leave-one-out', 'a table: each case labelled by the cases nearest to it'],
-    ['--to <file>', 'write that table there, as a page'],
+    ['--leave-one-out', 'label each case by the cases nearest to it'],
+    ['--to <file>', 'write the result as an HTML page'],
     OVERWRITE,
     JSON_FLAG,
   ],
@@ -63,22 +63,22 @@ type Glance = Awaited<ReturnType<typeof glance>>
 
 async function glance({ model, facts, picker }: PreparedSet) {
   const count = await tokenCounter()
-  const texts = facts.asks.map((ask, i) => `${ask}\n${facts.answers[i] ?? ''}`)
+  const texts = facts.inputs.map((ask, i) => `${ask}\n${facts.expected[i] ?? ''}`)
   const tokens = texts.map(count)
-  const lengths = facts.asks.map((ask) => ask.length).sort((a, b) => a - b)
+  const lengths = facts.inputs.map((ask) => ask.length).sort((a, b) => a - b)
   const labels: Record<string, number> = Object.fromEntries((facts.label?.options ?? []).map((option) => [option, 0]))
-  facts.asks.forEach((_, i) => {
+  facts.inputs.forEach((_, i) => {
     const label = facts.label?.of(i)
     if (label !== undefined) labels[label] = (labels[label] ?? 0) + 1
   })
   const sum = tokens.reduce((all, one) => all + one, 0)
   return {
-    cases: facts.asks.length,
+    cases: facts.inputs.length,
     from: model.from?.path,
     labels,
-    signs: { least: lengths[0] ?? 0, middle: lengths[lengths.length >> 1] ?? 0, most: lengths.at(-1) ?? 0 },
+    lengths: { least: lengths[0] ?? 0, middle: lengths[lengths.length >> 1] ?? 0, most: lengths.at(-1) ?? 0 },
     tokens: { all: sum, middle: [...tokens].sort((a, b) => a - b)[tokens.length >> 1] ?? 0, most: Math.max(0, ...tokens) },
-    nearest: nearestPairs(picker.index, facts.asks)
+    nearest: nearestPairs(picker.index, facts.inputs)
       .slice(0, 5)
       .map(({ one, other, likeness }) => ({ one: one + 1, other: other + 1, likeness: Math.round(likeness * 100) / 100 })),
   }
@@ -95,8 +95,8 @@ function printGlance({ model, facts }: PreparedSet, name: string, data: Glance, 
       lines.push(`  ${label.padEnd(width)}  ${String(count).padStart(4)}  ${'█'.repeat(Math.round((count / most) * 32))}`)
     lines.push('')
   }
-  const { signs, tokens } = data
-  lines.push(`${c.dim('signs ')}  ${signs.middle} in the middle, ${signs.least} to ${signs.most}`)
+  const { lengths, tokens } = data
+  lines.push(`${c.dim('length')}  ${lengths.least} to ${lengths.most} characters, median ${lengths.middle}`)
   lines.push(`${c.dim('tokens')}  ${tokens.middle} in the middle, ${tokens.most} at most, ${tokens.all} in all`)
   const { by, atMost, cover, budget } = model.pick
   const rules = [`by ${by}`, atMost && `at most ${atMost}`, cover && `every ${cover}`, budget && `within ${budget} tokens`].filter(Boolean)
@@ -104,8 +104,8 @@ function printGlance({ model, facts }: PreparedSet, name: string, data: Glance, 
   if (data.nearest.length > 0) lines.push('', c.dim('nearest pairs'))
   for (const { one, other, likeness } of data.nearest)
     lines.push(
-      `  ${likeness.toFixed(2)}  ${String(one).padStart(3)}  ${excerpt(defined(facts.asks[one - 1]))}`,
-      `        ${String(other).padStart(3)}  ${excerpt(defined(facts.asks[other - 1]))}`,
+      `  ${likeness.toFixed(2)}  ${String(one).padStart(3)}  ${excerpt(defined(facts.inputs[one - 1]))}`,
+      `        ${String(other).padStart(3)}  ${excerpt(defined(facts.inputs[other - 1]))}`,
     )
   return `${lines.join('\n')}\n`
 }
@@ -148,8 +148,8 @@ async function printPick({ cases, same, cut }: SetPick, { facts, model }: Prepar
   const count = await tokenCounter()
   const rows = cases.map(({ case: number, score, why }) => {
     const i = number - 1
-    const tokens = count(`${defined(facts.asks[i])}\n${facts.answers[i] ?? ''}`)
-    return { number, score, why, tokens, label: facts.label?.of(i) ?? '', text: excerpt(defined(facts.asks[i]), 76) }
+    const tokens = count(`${defined(facts.inputs[i])}\n${facts.expected[i] ?? ''}`)
+    return { number, score, why, tokens, label: facts.label?.of(i) ?? '', text: excerpt(defined(facts.inputs[i]), 76) }
   })
   const width = Math.max(5, ...rows.map((row) => row.label.length))
   const lines = [`${c.bold(whom)}, in the order in which they are written`, '']
@@ -161,7 +161,7 @@ async function printPick({ cases, same, cut }: SetPick, { facts, model }: Prepar
   const all = rows.reduce((sum, row) => sum + row.tokens, 0)
   lines.push('', `${plural(rows.length, 'case')}, ${all} tokens${model.pick.budget === undefined ? '' : ` of ${model.pick.budget}`}`)
   if (cut > 0) lines.push(`${plural(cut, 'case')} cut by the budget`)
-  if (same.length > 0) lines.push(`left out, since ${same.length === 1 ? 'it says' : 'they say'} what is asked: case ${same.join(', ')}`)
+  if (same.length > 0) lines.push(`left out because ${same.length === 1 ? 'it equals' : 'they equal'} the record: case ${same.join(', ')}`)
   return `${lines.join('\n')}\n`
 }
 
@@ -173,7 +173,7 @@ async function sayLeaveOneOut(
   c: Colors,
 ): Promise<number> {
   if (!facts.label) throw new WrongUse(`the cases of "${name}" have no label: no field of their answer is a choice`)
-  const found = leaveOneOut(picker.index, facts.asks, (one) => defined(facts.label).of(one), facts.label.options)
+  const found = leaveOneOut(picker.index, facts.inputs, (one) => defined(facts.label).of(one), facts.label.options)
   if (flags.to !== undefined) {
     await writeResult(flags.to, confusionPage(name, facts.label.field, found), flags.overwrite ?? false)
     context.stderr.write(`the table of ${plural(found.cases, 'case')} → ${flags.to}\n`)

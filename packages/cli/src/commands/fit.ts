@@ -18,7 +18,7 @@ interface FitFlags extends BatchFlags {
 export const fitCommand = defineCommand({
   name: 'fit',
   group: 'Render',
-  about: 'Shows how a table’s columns become a prompt’s variables, before anything runs.',
+  about: 'Show how a table’s columns fill a prompt’s variables, before you run anything.',
   arguments: [LIBRARY, BATCH],
   options: [...BATCH_FLAGS, SET_FOR_ALL, LOCALE, JSON_FLAG],
   examples: ['fit demo/marram-house label/write --records demo/marram-house/data/objects.csv'],
@@ -44,20 +44,20 @@ async function fit(context: CommandContext, folder: string, what: string, flags:
   context.stdout.write(flags.json ? `${JSON.stringify(report, null, 2)}\n` : printFit(report, prompt.name, defined(records).from, c))
   if (context.signal?.aborted) return EXIT.interrupted
   const missing = report.variables.some((one) => one.how === 'missing' && one.required)
-  return missing ? EXIT.problems : report.aside > 0 ? EXIT.aside : EXIT.done
+  return missing ? EXIT.problems : report.rejected > 0 ? EXIT.aside : EXIT.done
 }
 
 function printFit(report: FitReport, prompt: string, table: string, c: Colors): string {
-  const { rows, kept, aside, variables, unused, columns, hints } = report
-  const head = `${c.bold(prompt)} ${c.dim('and')} ${c.bold(table)}\n${plural(rows, 'row')}${kept < rows ? `, ${kept} of them kept` : ''}: ${verdict(kept, aside, variables, c)}\n`
+  const { rows, kept, rejected, variables, unused, columns, hints } = report
+  const head = `${c.bold(prompt)} ${c.dim('and')} ${c.bold(table)}\n${plural(rows, 'row')}${kept < rows ? `, ${kept} selected` : ''}: ${verdict(kept, rejected, variables, c)}\n`
   const lines = variables.map((one) => line(one, kept, c))
   const painted = (cells: readonly Cell[]) => cells.map(({ text, paint = plain }) => paint(text))
   const grid = aligned([TITLES.map((text) => c.dim(text)), ...lines.map(painted)], { indent: 2 })
-  const misfits = variables.flatMap(({ path, heading, misfits: some, unfit }) =>
-    unfit === 0
+  const misfits = variables.flatMap(({ path, heading, misfits: some, invalid }) =>
+    invalid === 0
       ? []
       : [
-          `  ${c.bold(heading ?? path)}: ${some.map((one) => `row ${one.row} "${one.cell}"`).join(', ')}${unfit > some.length ? `, and ${unfit - some.length} more` : ''} ${c.dim(`— expected ${some[0]?.expected ?? ''}`)}`,
+          `  ${c.bold(heading ?? path)}: ${some.map((one) => `row ${one.row} "${one.cell}"`).join(', ')}${invalid > some.length ? `, and ${invalid - some.length} more` : ''} ${c.dim(`— expected ${some[0]?.expected ?? ''}`)}`,
         ],
   )
   const spare = unused.map(
@@ -68,9 +68,9 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
   return [
     head,
     `\n${grid}`,
-    part('cells that do not fit', misfits),
+    part('invalid cells', misfits),
     part('columns that nothing uses', spare),
-    columns.length === 0 ? '' : `\n${c.dim('what would mend it, in the batch:')}\ncolumns:\n${columns.map((one) => `  ${one}\n`).join('')}`,
+    columns.length === 0 ? '' : `\n${c.dim('to fix it, add to the batch:')}\ncolumns:\n${columns.map((one) => `  ${one}\n`).join('')}`,
     part(
       'hints',
       hints.map((one) => `  ${one}`),
@@ -88,7 +88,7 @@ interface Cell {
 const plain = (text: string) => text
 
 function line(one: FittedVariable, rows: number, c: Colors): Cell[] {
-  const { path, takes, required, heading, how, empty, unfit, samples } = one
+  const { path, takes, required, heading, how, empty, invalid, samples } = one
   const missing = how === 'missing'
   const column =
     how === 'given'
@@ -106,7 +106,7 @@ function line(one: FittedVariable, rows: number, c: Colors): Cell[] {
     { text: takes.length > 24 ? `${takes.slice(0, 23)}…` : takes, paint: c.dim },
     { text: column, paint: missing ? (required ? c.red : c.dim) : undefined },
     { text: share(empty), paint: required && empty > 0 ? c.yellow : c.dim },
-    { text: share(unfit), paint: unfit > 0 ? c.yellow : c.dim },
+    { text: share(invalid), paint: invalid > 0 ? c.yellow : c.dim },
     { text: samples.join(' · '), paint: c.dim },
   ]
 }
@@ -121,5 +121,5 @@ function verdict(kept: number, aside: number, variables: readonly FittedVariable
   const missing = variables.filter((one) => one.how === 'missing' && one.required)
   if (missing.length > 0) return c.red(`nothing can run, ${plural(missing.length, 'variable has', 'variables have')} no column`)
   if (kept === 0) return c.yellow('there is nothing to render')
-  return aside === 0 ? c.green('all of them fit') : `${kept - aside} fit, ${c.yellow(`${aside} would be set aside`)}`
+  return aside === 0 ? c.green('all are valid') : `${kept - aside} valid, ${c.yellow(`${aside} would be rejected`)}`
 }

@@ -18,11 +18,11 @@ interface GraphFlags {
 export const graphCommand = defineCommand({
   name: 'graph',
   group: 'Write',
-  about: 'Shows what uses what in a library, both ways, or draws it.',
+  about: 'Show or draw what uses what in a library.',
   arguments: [LIBRARY],
   options: [
-    ['--of <name>', 'only what this draws on, and what draws on it'],
-    ['--to <file>', 'draw it there: FILE.svg or FILE.html'],
+    ['--of <name>', 'only what this uses, and what uses it'],
+    ['--to <file>', 'draw it to FILE.svg or FILE.html'],
     OVERWRITE,
     JSON_FLAG,
   ],

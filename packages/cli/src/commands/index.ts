@@ -8,7 +8,7 @@ import { fitCommand } from './fit.js'
 import { graphCommand } from './graph.js'
 import { listCommand } from './list.js'
 import { openCommand } from './open.js'
-import { pickCommand } from './pick.js'
+import { reviewCommand } from './review.js'
 import { readCommand } from './read.js'
 import { renderCommand } from './render.js'
 import { resumeCommand } from './resume.js'
@@ -16,11 +16,11 @@ import { runCommand } from './run.js'
 import { runsCommand } from './runs.js'
 import { sampleCommand } from './sample.js'
 import { schemaCommand } from './schema.js'
-import { schemasCommand } from './schemas.js'
+import { fileSchemasCommand } from './file-schemas.js'
 import { showCommand } from './show.js'
-import { standInCommand } from './stand-in.js'
+import { mockCommand } from './mock.js'
 import { typesCommand } from './types.js'
-import { variablesCommand } from './variables.js'
+import { fromSchemaCommand } from './from-schema.js'
 
 /** All commands, in the order of the help page. */
 export const COMMANDS: readonly CommandFile[] = [
@@ -31,19 +31,19 @@ export const COMMANDS: readonly CommandFile[] = [
   graphCommand,
   examplesCommand,
   examplesAddCommand,
-  variablesCommand,
+  fromSchemaCommand,
   renderCommand,
   fitCommand,
   runCommand,
   askCommand,
   compareCommand,
-  pickCommand,
+  reviewCommand,
   readCommand,
   sampleCommand,
-  standInCommand,
+  mockCommand,
   runsCommand,
   resumeCommand,
   typesCommand,
   schemaCommand,
-  schemasCommand,
+  fileSchemasCommand,
 ]

@@ -8,7 +8,7 @@ import { columns } from '../ui/table.js'
 export const listCommand = defineCommand({
   name: 'list',
   group: 'Write',
-  about: 'Lists what a library holds.',
+  about: 'List what a library contains.',
   arguments: [LIBRARY],
   options: [JSON_FLAG],
   examples: ['list demo/marram-house'],
@@ -38,15 +38,18 @@ function partsOf(output: OutputModel): string {
 /** Lists a library's artefacts by kind. */
 async function list(context: CommandContext, folder: string, flags: { json?: boolean }): Promise<number> {
   const library = await openToLook(folder)
-  const { shelf } = library
+  const { artefacts } = library
   const kinds: Record<string, Row[]> = {
-    prompts: [...shelf.prompts.values()].map((p) => ({ name: p.name, says: p.title })),
-    snippets: [...shelf.snippets.values()].map((s) => ({ name: s.name, says: s.variables.map((v) => v.name).join(', ') })),
-    personas: [...shelf.personas.values()].map((p) => ({ name: p.name, says: p.title ?? '' })),
-    examples: [...shelf.examples.values()].map((e) => ({ name: e.name, says: plural(library.sets.get(e.name)?.rows.length ?? 0, 'case') })),
+    prompts: [...artefacts.prompts.values()].map((p) => ({ name: p.name, says: p.title })),
+    snippets: [...artefacts.snippets.values()].map((s) => ({ name: s.name, says: s.variables.map((v) => v.name).join(', ') })),
+    personas: [...artefacts.personas.values()].map((p) => ({ name: p.name, says: p.title ?? '' })),
+    examples: [...artefacts.examples.values()].map((e) => ({
+      name: e.name,
+      says: plural(library.sets.get(e.name)?.rows.length ?? 0, 'case'),
+    })),
     outputs: [...library.outputs.values()].map((o) => ({ name: o.name, says: `${o.form}: ${partsOf(o)}` })),
-    envelopes: [...shelf.envelopes.values()].map((e) => ({ name: e.name, says: e.title ?? '' })),
-    batches: [...shelf.batches.values()].map((b) => ({ name: b.name, says: b.prompt?.name ?? '' })),
+    envelopes: [...artefacts.envelopes.values()].map((e) => ({ name: e.name, says: e.title ?? '' })),
+    batches: [...artefacts.batches.values()].map((b) => ({ name: b.name, says: b.prompt?.name ?? '' })),
   }
   const held = Object.entries(kinds).filter(([, rows]) => rows.length > 0)
   if (flags.json) context.stdout.write(`${JSON.stringify({ title: library.title, ...kinds }, null, 2)}\n`)

@@ -4,13 +4,13 @@ import type { OpenFlags } from '../workbench/serve.js'
 export const openCommand = defineCommand({
   name: 'open',
   group: 'Write',
-  about: 'Opens the workbench on a library: records, finished prompts and their source on one page, on this machine alone.',
+  about: 'Open the desk: records, rendered prompts and their source on one local page.',
   arguments: [LIBRARY],
   options: [
-    ['--port <n>', 'where it listens; else 7118 or a free one', whole],
-    ['--no-browser', 'only print the address'],
+    ['--port <n>', 'default: 7118, or a free port', whole],
+    ['--no-browser', 'print the address only'],
   ],
   examples: ['open demo/marram-house'],
-  // What serves is loaded only when something is served: looking at a library stays quick.
+  // The server is loaded only when it is needed.
   run: async (context, [folder], flags: OpenFlags) => (await import('../workbench/serve.js')).serveWorkbench(context, folder, flags),
 })

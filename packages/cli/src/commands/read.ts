@@ -26,18 +26,18 @@ import { RunReporter } from '../ui/run-reporter.js'
 export const readCommand = defineCommand({
   name: 'read',
   group: 'Ask',
-  about: 'Reads a file of replies, and puts the answers beside the records that they answer.',
+  about: 'Read a file of replies and write the answers next to their records.',
   arguments: [LIBRARY, PROMPT],
   options: [
-    ['--replies <file>', 'a table (.csv, .tsv, .jsonl, .json, .yaml) with a column "reply", and "record" for the id', undefined, true],
-    ['--records <file>', 'the table that was asked about', undefined, true],
-    ['--to <file>', 'write the table there instead of stdout: .csv, .tsv or .jsonl'],
-    ['--route <column>', 'a file for each label of this column of the answer'],
-    ['--aside <file>', 'write what was set aside there, as JSON Lines'],
-    ['--documents <folder>', 'write finished documents there, a file for each record'],
-    ['--as <kinds>', 'as md, html or docx; several with commas'],
-    ['--strict', 'refuse replies that have to be repaired'],
-    ['--answered', 'pass over records that have no reply'],
+    ['--replies <file>', 'a table (.csv, .tsv, .jsonl, .json, .yaml) with the columns "reply" and "record" (the id)', undefined, true],
+    ['--records <file>', 'the table of the records', undefined, true],
+    ['--to <file>', 'write to this file instead of stdout: .csv, .tsv or .jsonl'],
+    ['--route <column>', 'one file per label in this column of the answer'],
+    ['--rejected <file>', 'write the rejected records to this file, as JSON Lines'],
+    ['--documents <folder>', 'write a document per record to this folder'],
+    ['--as <kinds>', 'md, html or docx; separate several with commas'],
+    ['--strict', 'reject replies that need a repair'],
+    ['--answered', 'skip records without a reply'],
     SET_FOR_ALL,
     ['--locale <tag>', 'how the prompt was written: a language tag'],
     ['--overwrite', 'write over files that exist'],
@@ -52,7 +52,7 @@ interface ReadFlags {
   readonly records: string
   readonly to?: string
   readonly route?: string
-  readonly aside?: string
+  readonly rejected?: string
   readonly documents?: string
   readonly as?: string
   readonly set?: string[]
@@ -147,7 +147,7 @@ interface ReadFiles {
 
 /** Makes sure that all files can be written before the first row is. */
 async function openFiles({ stdout }: CommandContext, prompt: Prompt, flags: ReadFlags): Promise<ReadFiles> {
-  const { to, route, aside, records, replies, overwrite = false } = flags
+  const { to, route, rejected, records, replies, overwrite = false } = flags
   const columns = prompt.answerColumns
   const labels = labelsOf(flags, columns)
   const endings = documentEndings(flags, prompt)
@@ -157,19 +157,19 @@ async function openFiles({ stdout }: CommandContext, prompt: Prompt, flags: Read
   const routes = to !== undefined && route !== undefined ? labelRouter(to, route, labels, names) : undefined
   const paths = routes?.files ?? (to === undefined ? [] : [to])
   const twice = paths.find((path, i) => paths.indexOf(path) < i)
-  if (twice !== undefined) throw new WrongUse(`two labels would be written to ${twice}`, 'write one table, without --route')
+  if (twice !== undefined) throw new WrongUse(`two labels have the same file, ${twice}`, 'write one table, without --route')
   const results: { path: string; file: Writable }[] = []
-  for (const path of paths) results.push({ path, file: await resultFile(path, overwrite, [...inputs, aside]) })
-  const rejected = aside === undefined ? undefined : await resultFile(aside, overwrite, [...inputs, to])
+  for (const path of paths) results.push({ path, file: await resultFile(path, overwrite, [...inputs, rejected]) })
+  const rejectedFile = rejected === undefined ? undefined : await resultFile(rejected, overwrite, [...inputs, to])
   if (endings.length > 0 && flags.documents !== undefined) await ownFolder(flags.documents, overwrite)
-  return { out: results[0]?.file ?? stdout, routes, results, rejected, endings }
+  return { out: results[0]?.file ?? stdout, routes, results, rejected: rejectedFile, endings }
 }
 
 function checkEnding(path: string): void {
   try {
     readEnding(path)
   } catch {
-    throw new WrongUse(`"${extname(path).toLowerCase()}" is no ending of a table`, 'name a file .csv, .tsv or .jsonl')
+    throw new WrongUse(`"${extname(path).toLowerCase()}" is not a table format`, 'name a file .csv, .tsv or .jsonl')
   }
 }
 
@@ -182,18 +182,18 @@ function labelsOf({ route, to }: ReadFlags, columns: readonly AnswerColumn[]): r
   if (!column?.labels)
     throw new WrongUse(
       `the answer has no labels under "${route}"`,
-      known.length > 0 ? `labels stand under: ${known.join(', ')}` : 'only a choice, a label, or yes and no can be routed by',
+      known.length > 0 ? `columns with labels: ${known.join(', ')}` : 'only a choice, a label, or yes and no can be routed by',
     )
   return column.labels
 }
 
 function documentEndings({ documents, as }: ReadFlags, prompt: Prompt): readonly DocumentEnding[] {
   if (documents === undefined) {
-    if (as !== undefined) throw new WrongUse('--as speaks of documents', 'add --documents FOLDER')
+    if (as !== undefined) throw new WrongUse('--as needs --documents', 'add --documents FOLDER')
     return []
   }
   if (!prompt.answerColumns.some((column) => column.name === 'document'))
-    throw new WrongUse(`the answers of "${prompt.name}" are no documents`, 'leave --documents out')
+    throw new WrongUse(`the answers of "${prompt.name}" are not documents`, 'leave --documents out')
   const named = (as ?? 'md').split(',').map((ending) => ending.trim())
   return named.map((ending) => {
     const found = DOCUMENT_ENDINGS.find((one) => one === ending)
@@ -208,7 +208,7 @@ async function ownFolder(folder: string, overwrite: boolean): Promise<void> {
     throw new WrongUse(`cannot write to ${folder}: ${reason(fault)}`)
   })
   if (!overwrite && (await readdir(folder)).length > 0)
-    throw new WrongUse(`${folder} holds files already`, 'choose another folder, or add --overwrite')
+    throw new WrongUse(`${folder} is not empty`, 'choose another folder, or add --overwrite')
 }
 
 /** One finished document as a file that is called like its record. */

@@ -14,17 +14,17 @@ import { RunReporter } from '../ui/run-reporter.js'
 export const renderCommand = defineCommand({
   name: 'render',
   group: 'Render',
-  about: 'Renders a prompt for one set of values or for every record of a table.',
+  about: 'Render a prompt for one set of values or for every record of a table.',
   arguments: [LIBRARY, PROMPT],
   options: [
     ...TABLE_FLAGS,
-    ['--set <name=value>', 'a value; may be repeated; item.title=Lamp sets a field', list],
-    ['--record <id>', 'only the record of this id'],
+    ['--set <name=value>', 'a value; can be repeated; item.title=Lamp sets a field', list],
+    ['--record <id>', 'only this record'],
     TAKE,
-    ['--to <file>', 'write there instead of stdout'],
+    ['--to <file>', 'write to this file instead of stdout'],
     OVERWRITE,
-    ['--aside <file>', 'write what was set aside there, as JSON Lines'],
-    ['--seed <n>', 'decides between the wordings of vary', whole],
+    ['--rejected <file>', 'write the rejected records to this file, as JSON Lines'],
+    ['--seed <n>', 'chooses between the wordings of vary', whole],
     LOCALE,
     ['--wordings', 'render every wording of vary'],
     JSON_FLAG,
@@ -42,20 +42,21 @@ interface RenderFlags extends TableFlags {
   readonly take?: number
   readonly to?: string
   readonly overwrite?: boolean
-  readonly aside?: string
+  readonly rejected?: string
   readonly seed?: number
   readonly locale?: string
   readonly wordings?: boolean
   readonly json?: boolean
 }
 
-const TABLE_ONLY = ['record', 'take', 'aside'] as const
+const TABLE_ONLY = ['record', 'take', 'rejected'] as const
 
 /** Renders one set of values, or a table. */
 async function render(context: CommandContext, folder: string, name: string, flags: RenderFlags): Promise<number> {
   const table = tableOf(flags)
   if (!table) {
-    for (const flag of TABLE_ONLY) if (flags[flag] !== undefined) throw new WrongUse(`--${flag} speaks of a table`, 'add --records FILE')
+    for (const flag of TABLE_ONLY)
+      if (flags[flag] !== undefined) throw new WrongUse(`--${flag} needs --records`, 'name a table with --records FILE')
   } else if (flags.wordings) throw new WrongUse('--wordings renders one set of values, not a table', 'use --set instead of --records')
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
@@ -98,7 +99,7 @@ async function renderMany(
 ): Promise<number> {
   const { stderr } = context
   const { seed, locale, take, record, overwrite = false } = flags
-  const rejected = flags.aside === undefined ? undefined : await resultFile(flags.aside, overwrite, [table.from, flags.to])
+  const rejected = flags.rejected === undefined ? undefined : await resultFile(flags.rejected, overwrite, [table.from, flags.to])
   const reporter = new RunReporter(context, 'rendered')
   return reporter.until(async () => {
     const report = await renderTable({
@@ -120,10 +121,10 @@ async function renderMany(
     const records = plural(report.written, 'record')
     if (report.interrupted) {
       const c = colorsFor(stderr, context.env)
-      stderr.write(`${c.yellow('interrupted')} behind row ${report.records}: ${records} written, every line whole\n`)
+      stderr.write(`${c.yellow('interrupted')} after row ${report.records}: ${records} written, every line complete\n`)
       return EXIT.interrupted
     }
-    const aside = report.rejected > 0 ? `, ${plural(report.rejected, 'record')} set aside` : ''
+    const aside = report.rejected > 0 ? `, ${plural(report.rejected, 'record')} rejected` : ''
     stderr.write(`${records} rendered${aside}${flags.to === undefined ? '' : ` → ${flags.to}`}\n`)
     return report.rejected > 0 ? EXIT.aside : EXIT.done
   }, 'all that was written before is whole')

@@ -9,7 +9,7 @@ import { reportRun } from './run.js'
 export const resumeCommand = defineCommand({
   name: 'resume',
   group: 'Runs',
-  about: 'Carries on a run that was interrupted or broke off, as if nothing had happened.',
+  about: 'Resume a run that was interrupted.',
   arguments: [RUN],
   options: [OVERWRITE_FOREIGN],
   examples: ['resume demo/marram-house/runs/tonight-1'],
@@ -19,7 +19,7 @@ export const resumeCommand = defineCommand({
 async function resume(context: CommandContext, folder: string, overwrite: boolean): Promise<number> {
   const { file, library, given } = await openRun(folder)
   if (!isAskRun(file)) return reportRun(context, ({ listener }) => resumeRun(folder, { library, given, overwrite, ...listener }))
-  const model = readyModel(library, file.prompt.name, file.asking.model, file.asking.standIn)
-  const several = file.asking.answers !== undefined
+  const model = readyModel(library, file.prompt.name, file.asking.model, file.asking.mock)
+  const several = file.asking.candidates !== undefined
   return reportAsking(context, model, several, (listener) => resumeAsking(folder, { library, model, given, overwrite, ...listener }))
 }

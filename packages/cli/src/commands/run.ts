@@ -24,21 +24,21 @@ import { shownPath } from '../ui/shown-path.js'
 export const runCommand = defineCommand({
   name: 'run',
   group: 'Render',
-  about: 'Runs a batch into a folder of its own: the output, what was set aside and why, and a report.',
+  about: 'Render a batch into a run folder: the output, the rejected records, and a report.',
   arguments: [LIBRARY, BATCH],
   options: [
     ...BATCH_FLAGS,
     SET_FOR_ALL,
     TAKE,
     SAMPLE,
-    ['--seed <n>', 'decides between the wordings of vary, and what is drawn', whole],
-    ['--to <file>', 'hand the output on to there: .jsonl, .csv, .tsv, .xlsx, .parquet, out/{item.number}.md, or - for stdout'],
-    ['--envelope <name>', 'the form of a line: an envelope of the library'],
+    ['--seed <n>', 'chooses between the wordings of vary, and the sample', whole],
+    ['--to <file>', 'copy the output to this file: .jsonl, .csv, .tsv, .xlsx, .parquet, out/{item.number}.md, or - for stdout'],
+    ['--envelope <name>', 'the shape of a line: an envelope of the library'],
     ['--tokens', 'count the tokens of every prompt'],
     BUDGET,
     LOCALE,
-    ['--workers <n>', 'render on so many threads, at most 64', threads],
-    ['--bare', 'lines of the record and its turns alone, without fingerprints'],
+    ['--workers <n>', 'threads to render with, at most 64', threads],
+    ['--bare', 'write only the record and its turns, without fingerprints'],
     RUNS_FOLDER,
     OVERWRITE_FOREIGN,
   ],
@@ -110,11 +110,11 @@ function printResult(context: CommandContext, reporter: RunReporter, { folder, f
   const c = colorsFor(stderr, env)
   reporter.rejected.print(context, true)
   const tokens = counts.tokens > 0 ? `, ${plural(counts.tokens, 'token')}` : ''
-  const aside = counts.rejected > 0 ? `, ${plural(counts.rejected, 'record')} set aside` : ''
+  const aside = counts.rejected > 0 ? `, ${plural(counts.rejected, 'record')} rejected` : ''
   const summary = `${plural(counts.written, 'record')} rendered${aside}${tokens}`
   if (state === 'interrupted') {
     stderr.write(
-      `${c.yellow('interrupted')}: ${summary}, every line whole\n  ${c.bold('carry on')}: dunelight resume ${shownPath(folder)}\n`,
+      `${c.yellow('interrupted')}: ${summary}, every line complete\n  ${c.bold('resume')}: dunelight resume ${shownPath(folder)}\n`,
     )
     return EXIT.interrupted
   }

@@ -8,9 +8,9 @@ import { columns } from '../ui/table.js'
 export const runsCommand = defineCommand({
   name: 'runs',
   group: 'Runs',
-  about: 'Lists the runs of a library.',
+  about: 'List the runs of a library.',
   arguments: [LIBRARY],
-  options: [['--runs <folder>', 'where their folders are'], JSON_FLAG],
+  options: [['--runs <folder>', 'the folder of the run folders'], JSON_FLAG],
   examples: ['runs demo/marram-house'],
   run: (context, [folder], flags: RunsFlags) => runs(context, folder, flags),
 })
@@ -34,9 +34,9 @@ async function runs({ stdout, stderr, env }: CommandContext, folder: string, fla
 }
 
 function rowOf({ file, state, folder }: ListedRun, c: Colors): string[] {
-  const paint = { done: c.green, running: c.cyan, interrupted: c.yellow, failed: c.red, 'broken off': c.yellow }[state]
+  const paint = { done: c.green, running: c.cyan, interrupted: c.yellow, failed: c.red, crashed: c.yellow }[state]
   const { counts } = file
-  const aside = counts && counts.rejected > 0 ? `, ${counts.rejected} set aside` : ''
+  const aside = counts && counts.rejected > 0 ? `, ${counts.rejected} rejected` : ''
   const count = counts ? `${plural(counts.written, isAskRun(file) ? 'answer' : 'record')}${aside}` : ''
   const next = state === 'done' || state === 'running' ? '' : c.dim(`dunelight resume ${shownPath(folder)}`)
   return [file.run, paint(state), c.dim(file.started.replace('T', ' ').slice(0, 16)), file.prompt.name, count, next]

@@ -15,14 +15,14 @@ interface SampleFlags extends ValueFlags {
 export const sampleCommand = defineCommand({
   name: 'sample',
   group: 'Ask',
-  about: 'Makes up replies to a prompt, for tests of what reads them.',
+  about: 'Generate sample replies to a prompt, to test what reads them.',
   arguments: [LIBRARY, PROMPT],
   options: [
-    ['--count <n>', 'so many, as JSON Lines', whole],
-    ['--seed <n>', 'another seed, another reply', whole],
-    ['--as <way>', 'other than asked in this way'],
-    ['--ways', 'list the ways'],
-    ['--set <name=value>', 'a value, if the form depends on it; may be repeated', list],
+    ['--count <n>', 'print this many, as JSON Lines', whole],
+    ['--seed <n>', 'each seed gives another reply', whole],
+    ['--as <way>', 'make the reply malformed in this way'],
+    ['--ways', 'list these ways'],
+    ['--set <name=value>', 'a value, if the output depends on it; can be repeated', list],
     ...RECORD_FLAGS,
   ],
   examples: ['sample demo/marram-house survey/grade --seed 7 --as captioned'],
@@ -33,7 +33,7 @@ export const sampleCommand = defineCommand({
 async function sample(context: CommandContext, folder: string, name: string, flags: SampleFlags): Promise<number> {
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
-  if (prompt.outputs.length === 0) throw new WrongUse(`"${name}" has no output that a reply could fit`)
+  if (prompt.outputs.length === 0) throw new WrongUse(`"${name}" has no output to generate a reply for`)
   const named = await namedValues(library, prompt, flags)
   const form = named ? prompt.render(named.values, { record: named.id }).form : formWithoutRecord(prompt)
   if (!form) throw new ProblemError([problem('output-unknown', { name: '', known: prompt.outputs })])
@@ -43,10 +43,7 @@ async function sample(context: CommandContext, folder: string, name: string, fla
     return EXIT.done
   }
   if (flags.as !== undefined && ![...repairable, ...wrong].includes(flags.as))
-    throw new WrongUse(
-      `there is no way "${flags.as}" in which such a reply is other than asked`,
-      `ways: ${[...repairable, ...wrong].join(', ')}`,
-    )
+    throw new WrongUse(`unknown way "${flags.as}" for --as`, `ways: ${[...repairable, ...wrong].join(', ')}`)
   const count = flags.count ?? 1
   for (let i = 0; i < count; i++) {
     const text = form.sample((flags.seed ?? 0) + i, flags.as === undefined ? {} : { as: flags.as })

@@ -15,13 +15,13 @@ interface SchemaFlags {
 export const schemaCommand = defineCommand({
   name: 'schema',
   group: 'Export',
-  about: 'Prints the variables of a prompt as a JSON Schema (2020-12).',
+  about: 'Print the variables of a prompt as a JSON Schema (2020-12).',
   arguments: [LIBRARY, PROMPT],
   options: [
-    ['--marks', 'keep what JSON Schema has no words for under x-dunelight'],
-    ['--answer', 'what its replies are read as, instead'],
-    ['--strict', 'with --answer: everything required, null if it may be missing'],
-    ['--call', 'with --answer: as a function with parameters'],
+    ['--marks', 'keep what JSON Schema cannot express, under x-dunelight'],
+    ['--answer', 'print the schema of the answer instead'],
+    ['--strict', 'with --answer: every property required, null if it is optional'],
+    ['--call', 'with --answer: as a function definition'],
   ],
   examples: ['schema demo/marram-house label/write'],
   run: (context, [folder, prompt], flags: SchemaFlags) => schema(context, folder, prompt, flags),
@@ -31,7 +31,7 @@ export const schemaCommand = defineCommand({
 async function schema(context: CommandContext, folder: string, name: string, flags: SchemaFlags): Promise<number> {
   const prompt = (await openToLook(folder)).prompt(name)
   if (flags.answer) return answerSchema(context, prompt, flags)
-  for (const flag of ['strict', 'call'] as const) if (flags[flag]) throw new WrongUse(`--${flag} speaks of the answer`, 'add --answer')
+  for (const flag of ['strict', 'call'] as const) if (flags[flag]) throw new WrongUse(`--${flag} needs --answer`, 'add --answer')
   context.stdout.write(`${JSON.stringify(schemaOf(prompt.variables, prompt.title, { marks: flags.marks ?? false }), null, 2)}\n`)
   return EXIT.done
 }

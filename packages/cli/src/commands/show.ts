@@ -14,9 +14,9 @@ interface ShowFlags extends ValueFlags {
 export const showCommand = defineCommand({
   name: 'show',
   group: 'Write',
-  about: 'Shows a prompt: what it takes, what it draws on, and with values where every stretch of it comes from.',
+  about: 'Show a prompt: its variables and what it uses; with values, the origin of every span.',
   arguments: [LIBRARY, PROMPT],
-  options: [['--set <name=value>', 'a value; may be repeated', list], ...RECORD_FLAGS, JSON_FLAG],
+  options: [['--set <name=value>', 'a value; can be repeated', list], ...RECORD_FLAGS, JSON_FLAG],
   examples: [
     'show demo/marram-house label/write',
     'show demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007',
@@ -58,14 +58,14 @@ function card(library: Library, prompt: Prompt) {
   }
 }
 
-function inputOf({ name, type, optional, outside, about, default: fallback }: Declared): object {
+function inputOf({ name, type, optional, untrusted, about, default: fallback }: Declared): object {
   const fields = (type.kind === 'record' || type.kind === 'table') && type.fields ? { fields: type.fields.map(inputOf) } : {}
   return {
     name,
     type: describe(type),
     needed: !optional && fallback === undefined,
     ...(fallback !== undefined && { default: fallback }),
-    ...(outside && { outside }),
+    ...(untrusted && { untrusted }),
     ...(about !== undefined && { about }),
     ...fields,
   }
@@ -100,7 +100,7 @@ function printCard(library: Library, prompt: Prompt, c: Colors): string {
 function inputRows(d: Declared, indent: string): string[][] {
   const notes = [
     d.default !== undefined ? `default ${JSON.stringify(d.default)}` : d.optional ? 'optional' : '',
-    d.outside ? 'from outside' : '',
+    d.untrusted ? 'untrusted' : '',
     d.about ?? '',
   ].filter((n) => n !== '')
   const fields = d.type.kind === 'record' || d.type.kind === 'table' ? (d.type.fields ?? []) : []

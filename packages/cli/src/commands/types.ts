@@ -12,9 +12,9 @@ interface TypesFlags {
 export const typesCommand = defineCommand({
   name: 'types',
   group: 'Export',
-  about: 'Writes the types of a library’s prompts for TypeScript.',
+  about: 'Print the TypeScript types of a library’s prompts.',
   arguments: [LIBRARY],
-  options: [['--to <file>', 'write there instead of stdout'], OVERWRITE],
+  options: [['--to <file>', 'write to this file instead of stdout'], OVERWRITE],
   examples: ['types demo/marram-house --to src/prompts.d.ts'],
   run: (context, [folder], flags: TypesFlags) => types(context, folder, flags),
 })
@@ -23,7 +23,7 @@ export const typesCommand = defineCommand({
 async function types(context: CommandContext, folder: string, flags: TypesFlags): Promise<number> {
   const library = await openToLook(folder)
   const text = printTypes(library)
-  const left = library.promptNames().filter((name) => !library.isSound(name))
+  const left = library.promptNames().filter((name) => !library.isValid(name))
   if (flags.to === undefined) context.stdout.write(text)
   else {
     await writeResult(flags.to, text, flags.overwrite ?? false)

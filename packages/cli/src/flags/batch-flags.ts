@@ -33,12 +33,12 @@ export interface BatchFlags extends TableFlags {
 export function tableOf({ records, format, sheet, query }: TableFlags): TableFile | undefined {
   if (records === undefined) {
     for (const [flag, said] of Object.entries({ format, sheet, query }))
-      if (said !== undefined) throw new WrongUse(`--${flag} speaks of a table`, 'add --records FILE')
+      if (said !== undefined) throw new WrongUse(`--${flag} needs --records`, 'add --records FILE')
     return undefined
   }
   if (format !== undefined && !(TABLE_FORMATS as readonly string[]).includes(format)) {
     const near = nearest(format, TABLE_FORMATS)
-    throw new WrongUse(`"${format}" is no format of a table`, near ? `did you mean "${near}"?` : `formats: ${TABLE_FORMATS.join(', ')}`)
+    throw new WrongUse(`unknown table format "${format}"`, near ? `did you mean "${near}"?` : `formats: ${TABLE_FORMATS.join(', ')}`)
   }
   return {
     from: records,
@@ -59,14 +59,14 @@ export interface NamedBatch {
 
 /** The batch of that name with what the options say over it, or a prompt with a table. */
 export function namedBatch(library: Library, folder: string, what: string, flags: BatchFlags): NamedBatch {
-  const file = library.shelf.batches.get(what)
-  const prompt = library.shelf.prompts.has(what)
+  const file = library.artefacts.batches.get(what)
+  const prompt = library.artefacts.prompts.has(what)
   if (!file && !prompt) {
-    const known = [...library.shelf.batches.keys(), ...library.promptNames()]
+    const known = [...library.artefacts.batches.keys(), ...library.promptNames()]
     const near = nearest(what, known)
     throw new WrongUse(
       `the library has no batch and no prompt "${what}"`,
-      near ? `did you mean "${near}"?` : `dunelight list ${folder} shows what it holds`,
+      near ? `did you mean "${near}"?` : `dunelight list ${folder} shows what it contains`,
     )
   }
   const table = tableOf(flags)
@@ -102,7 +102,7 @@ function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<strin
 
 function pairOf(said: string): [string, string] {
   const at = said.indexOf('=')
-  if (at < 1) throw new WrongUse(`--column takes variable=heading, not "${said}"`, 'write --column "item.number=Object No."')
+  if (at < 1) throw new WrongUse(`--column needs variable=heading, not "${said}"`, 'write --column "item.number=Object No."')
   return [said.slice(0, at).trim(), said.slice(at + 1).trim()]
 }
 
@@ -110,7 +110,7 @@ function pairOf(said: string): [string, string] {
 function joinOf(said: string): Record<string, unknown> {
   const [, from, as, many, where] = /^\s*(.+?)\s+as\s+(\S+)(\s+many)?\s+where\s+(.+)$/.exec(said) ?? []
   if (from === undefined)
-    throw new WrongUse(`--join "${said}" cannot be read`, 'write --join "data/rooms.json as room where item.room is room.code"')
+    throw new WrongUse(`invalid --join "${said}"`, 'write --join "data/rooms.json as room where item.room is room.code"')
   return { from: `../${from}`, as, where, ...(many !== undefined && { many: true }) }
 }
 

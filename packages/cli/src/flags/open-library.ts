@@ -13,5 +13,5 @@ export function openToRender(folder: string, prompt?: string, options: OpenOptio
 
 /** Opens a library to run a batch of it, or a prompt. */
 export function openToRun(folder: string, what: string): Promise<Library> {
-  return openLibraryFor(folder, (library) => library.shelf.batches.get(what)?.prompt?.name ?? what)
+  return openLibraryFor(folder, (library) => library.artefacts.batches.get(what)?.prompt?.name ?? what)
 }

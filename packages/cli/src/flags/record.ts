@@ -13,8 +13,7 @@ export interface ValueFlags {
 
 /** The values that the options name, with the record's id; undefined where they name none. */
 export async function namedValues(library: Library, prompt: Prompt, { set, records, record }: ValueFlags) {
-  if (record !== undefined && records === undefined)
-    throw new WrongUse('--record needs a table to take the record from', 'add --records FILE')
+  if (record !== undefined && records === undefined) throw new WrongUse('--record needs --records', 'add --records FILE')
   if (set === undefined && records === undefined) return undefined
   const given = await readSet(prompt, set, { limit: library.limits.attachmentBytes })
   return records === undefined ? { values: given, id: '' } : findRecord(prompt, records, record, given)

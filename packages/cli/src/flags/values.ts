@@ -16,7 +16,7 @@ export async function readSet(
   const problems: Problem[] = []
   for (const one of set) {
     const at = one.indexOf('=')
-    if (at < 1) throw new WrongUse(`--set takes name=value, not "${one}"`)
+    if (at < 1) throw new WrongUse(`--set needs name=value, not "${one}"`)
     const path = one.slice(0, at).trim()
     const [name, field] = split(path)
     const declared = prompt.variables.find((d) => d.name === name)
@@ -26,7 +26,7 @@ export async function readSet(
     const cell = one.slice(at + 1).replace(/\\n/g, '\n')
     const value = namesFiles(target.type, cell)
       ? await readFiles(target.type, cell, limit)
-      : readCell(cell, target.type, locale, (expected) => problems.push(problem('value-unfit', { path, expected, found: `"${cell}"` })))
+      : readCell(cell, target.type, locale, (expected) => problems.push(problem('value-invalid', { path, expected, found: `"${cell}"` })))
     if (field === undefined) values[name] = value
     else values[name] = { ...(values[name] as object | undefined), [field]: value }
   }

@@ -27,8 +27,8 @@ export function membersNamed(library: Library, folder: string, said: string): Me
   const known = members.map((one) => one.name)
   const near = nearest(said, known) ?? nearest(name, known)
   throw new WrongUse(
-    `the library holds nothing called "${said}"`,
-    near === undefined ? 'dunelight list shows what it holds' : `did you mean "${near}"?`,
+    `the library contains nothing named "${said}"`,
+    near === undefined ? 'dunelight list shows what it contains' : `did you mean "${near}"?`,
   )
 }
 

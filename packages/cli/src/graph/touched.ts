@@ -30,7 +30,7 @@ export interface Touched {
 
 export interface TouchedFlags {
   readonly touched: string
-  readonly was?: string
+  readonly before?: string
   readonly records?: string
 }
 
@@ -40,8 +40,8 @@ export async function touchedBy(library: Library, folder: string, flags: Touched
   const prompts = [
     ...new Set(members.flatMap((one) => [one, ...library.graph.reaches(one)]).flatMap((one) => (one.kind === 'prompt' ? [one.name] : []))),
   ]
-  const file = artefactFile(library.shelf, defined(members[0]))
-  const earlier = file === undefined ? undefined : await earlierText(join(folder, file), flags.was)
+  const file = artefactFile(library.artefacts, defined(members[0]))
+  const earlier = file === undefined ? undefined : await earlierText(join(folder, file), flags.before)
   const before = earlier && (await openToRender(folder, undefined, { instead: { [defined(file)]: earlier.text } }))
   const touches: Touch[] = []
   for (const name of prompts.sort()) touches.push(await touch(name, library, before, folder, flags.records))
@@ -55,8 +55,8 @@ async function touch(
   folder: string,
   records: string | undefined,
 ): Promise<Touch> {
-  const after = soundPrompt(library, name)
-  const was = before && soundPrompt(before, name)
+  const after = validPrompt(library, name)
+  const was = before && validPrompt(before, name)
   if (!before) return { prompt: name, changed: undefined, faulty: !after, tables: [] }
   const member = { kind: 'prompt', name } as const
   const changed = before.fingerprint(member) !== library.fingerprint(member)
@@ -66,7 +66,7 @@ async function touch(
     return { prompt: name, changed, faulty: false, tables: [{ records, ...found }] }
   }
   const tables: Touch['tables'][number][] = []
-  for (const model of library.shelf.batches.values()) {
+  for (const model of library.artefacts.batches.values()) {
     if (model.prompt?.name !== name || !model.records) continue
     const table = tableFile(folder, model.records)
     tables.push({ records: table.from, ...(await attempt(() => compareBatch(before, library, model, folder))) })
@@ -94,7 +94,7 @@ async function attempt(compare: () => Promise<Comparison>): Promise<{ comparison
   }
 }
 
-function soundPrompt(library: Library, name: string): Prompt | undefined {
+function validPrompt(library: Library, name: string): Prompt | undefined {
   try {
     return library.prompt(name)
   } catch (fault) {

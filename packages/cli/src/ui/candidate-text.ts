@@ -1,5 +1,5 @@
 import { defined } from 'dunelight/host'
-import type { Candidate, PickedRecord } from '@dunelight/node/host'
+import type { Candidate, ReviewedRecord } from '@dunelight/node/host'
 import type { Colors } from './context.js'
 
 /** An answer with its number, whole. */
@@ -7,22 +7,22 @@ export function candidateText(
   {
     number,
     text,
-    like,
+    similar,
     problems,
-    doubts,
-    anew,
-    madeUp,
-  }: Pick<Candidate, 'number' | 'text' | 'like' | 'problems' | 'doubts' | 'anew' | 'madeUp'>,
-  { kept }: Pick<PickedRecord, 'kept'>,
+    unsupported,
+    isRegenerated,
+    isMock,
+  }: Pick<Candidate, 'number' | 'text' | 'similar' | 'problems' | 'unsupported' | 'isRegenerated' | 'isMock'>,
+  { accepted }: Pick<ReviewedRecord, 'accepted'>,
   c: Colors,
 ): string {
   const marks = [
-    ...(number === kept ? [c.green('kept')] : []),
-    ...(madeUp ? ['made up'] : []),
-    ...(like === undefined ? [] : [c.yellow(`nearly the same as ${like}`)]),
-    ...(anew ? [`${anew.part} anew, the rest of ${anew.of}`] : []),
-    ...(problems.length > 0 ? [c.red(`cannot be used: ${defined(problems[0]).message}`)] : []),
-    ...(doubts.length > 0 ? [c.dim(`to verify: ${doubts.join(' · ')}`)] : []),
+    ...(number === accepted ? [c.green('accepted')] : []),
+    ...(isMock ? ['mock'] : []),
+    ...(similar === undefined ? [] : [c.yellow(`nearly the same as ${similar}`)]),
+    ...(isRegenerated ? [`${isRegenerated.part} regenerated, the rest from ${isRegenerated.of}`] : []),
+    ...(problems.length > 0 ? [c.red(`rejected: ${defined(problems[0]).message}`)] : []),
+    ...(unsupported.length > 0 ? [c.dim(`to verify: ${unsupported.join(' · ')}`)] : []),
   ]
   return `${c.bold(`[${number}]`)}${marks.length > 0 ? ` ${marks.join(', ')}` : ''}\n${text.trimEnd()}\n`
 }

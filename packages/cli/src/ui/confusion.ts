@@ -8,9 +8,9 @@ function share(part: number, whole: number): string {
 
 function summary({ cases, rightByOne, rightByFew, alone }: LeaveOneOut): string[] {
   return [
-    `${share(rightByFew, cases)} of ${cases} cases are labelled rightly by the nearest five together, ${share(rightByOne, cases)} by the nearest alone.`,
-    ...(alone > 0 ? [`${alone} share no word with any other case, and count as wrong.`] : []),
-    'No model has read anything: it is a floor for what examples alone can do.',
+    `${share(rightByFew, cases)} of ${cases} cases are labelled correctly by their five nearest cases, ${share(rightByOne, cases)} by the nearest one.`,
+    ...(alone > 0 ? [`${alone} have no word in common with any other case and count as wrong.`] : []),
+    'No model is involved: this is what likeness to the examples achieves alone.',
   ]
 }
 

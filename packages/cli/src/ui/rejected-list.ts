@@ -19,10 +19,10 @@ export class RejectedList {
     const c = colorsFor(stderr, env)
     for (const { id, problems } of this.listed) {
       for (const p of problems)
-        stderr.write(`${c.yellow('set aside')} ${id}: ${p.message}${p.hint === undefined ? '' : c.dim(` (${p.hint})`)}\n`)
+        stderr.write(`${c.yellow('rejected')} ${id}: ${p.message}${p.hint === undefined ? '' : c.dim(` (${p.hint})`)}\n`)
     }
     const more = this.count - this.listed.length
-    if (more > 0) stderr.write(`… and ${plural(more, 'more record')}${kept ? '' : ': --aside FILE keeps them all'}\n`)
+    if (more > 0) stderr.write(`… and ${plural(more, 'more record')}${kept ? '' : ': --rejected FILE writes all of them'}\n`)
   }
 }
 

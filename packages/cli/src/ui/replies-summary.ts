@@ -18,8 +18,8 @@ export interface Summary {
   readonly reasons: Readonly<Record<string, number>>
   readonly repairs: Readonly<Record<string, number>>
   readonly labels: Readonly<Record<string, Readonly<Record<string, number>>>>
-  readonly doubtful: number
-  readonly doubts: number
+  readonly unsupportedRecords: number
+  readonly unsupported: number
   readonly equal: readonly (readonly string[])[]
   readonly nearlyEqual: readonly (readonly [string, string])[]
 }
@@ -28,12 +28,12 @@ export interface Summary {
 export class RepliesSummary {
   private records = 0
   private valid = 0
-  private mended = 0
+  private repaired = 0
   private readonly reasons = new Map<string, number>()
   private readonly repairs = new Map<string, number>()
   private readonly labels = new Map<string, Map<string, number>>()
-  private doubtful = 0
-  private doubts = 0
+  private unsupportedRecords = 0
+  private unsupported = 0
   private readonly same = new Map<string, string[]>()
   private readonly texts: { readonly id: string; readonly text: string }[] = []
 
@@ -49,12 +49,12 @@ export class RepliesSummary {
       return
     }
     this.valid++
-    const repairs = new Set(reply?.repaired.map((p) => (p.code === 'reply-repaired' ? p.data.repair : p.code)))
-    if (repairs.size > 0) this.mended++
+    const repairs = new Set(reply?.repairs.map((p) => (p.code === 'reply-repaired' ? p.data.repair : p.code)))
+    if (repairs.size > 0) this.repaired++
     for (const repair of repairs) count(this.repairs, repair)
-    if (reply && reply.doubts.length > 0) {
-      this.doubtful++
-      this.doubts += reply.doubts.length
+    if (reply && reply.unsupported.length > 0) {
+      this.unsupportedRecords++
+      this.unsupported += reply.unsupported.length
     }
     for (const [name, counts] of this.labels) {
       const label = answer[name]
@@ -76,14 +76,14 @@ export class RepliesSummary {
     const asRecord = (counts: ReadonlyMap<string, number>) => Object.fromEntries([...counts].sort((a, b) => b[1] - a[1]))
     return {
       records: this.records,
-      valid: this.valid - this.mended,
-      repaired: this.mended,
+      valid: this.valid - this.repaired,
+      repaired: this.repaired,
       refused: this.records - this.valid,
       reasons: asRecord(this.reasons),
       repairs: asRecord(this.repairs),
       labels: Object.fromEntries([...this.labels].map(([name, counts]) => [name, Object.fromEntries(counts)])),
-      doubtful: this.doubtful,
-      doubts: this.doubts,
+      unsupportedRecords: this.unsupportedRecords,
+      unsupported: this.unsupported,
       equal: [...this.same.values()].filter((ids) => ids.length > 1),
       nearlyEqual: alikePairs(this.texts.map((one) => one.text)).map(
         ({ one, other }) => [defined(this.texts[one]).id, defined(this.texts[other]).id] as const,
@@ -99,15 +99,15 @@ function count(counts: Map<string, number>, key: string): void {
 /** A problem as a reason that several replies may share. */
 function reasonOf(p: Problem): string {
   switch (p.code) {
-    case 'reply-field-unfit':
-      return `"${p.data.field}" does not fit`
-    case 'reply-passage-unfit':
-      return `the passage "${p.data.passage}" does not fit`
+    case 'reply-field-invalid':
+      return `"${p.data.field}" is invalid`
+    case 'reply-passage-invalid':
+      return `the passage "${p.data.passage}" is invalid`
     case 'reply-label-unknown':
       return 'none of the labels'
     case 'reply-labels-several':
       return 'no one label'
-    case 'reply-row-unfit':
+    case 'reply-row-invalid':
       return 'a row is not in its form'
     case 'reply-fixed-changed':
       return 'fixed text was changed'
@@ -115,11 +115,11 @@ function reasonOf(p: Problem): string {
       return 'fixed text is missing'
     case 'reply-cut-off':
       return 'the reply breaks off'
-    case 'reply-none':
+    case 'reply-missing':
       return 'there is no reply'
-    case 'cell-unfit':
+    case 'cell-invalid':
     case 'cell-missing':
-      return `the record’s column "${p.data.column}" does not fit`
+      return `the record’s column "${p.data.column}" is invalid`
     default:
       return p.message
   }
@@ -134,7 +134,7 @@ const REPAIRS: Readonly<Record<string, string>> = {
   several: 'one of several objects',
   wrapped: 'out of another object',
   key: 'by a key in another writing',
-  extra: 'without what nobody asked for',
+  extra: 'unrequested keys removed',
   type: 'by another type',
   label: 'by a label in other words',
   marks: 'without bullets or numbers',
@@ -145,7 +145,7 @@ const MOST_REASONS = 8
 
 /** The summary for people, a line a topic. */
 export function printSummary(summary: Summary, c: Colors): string {
-  const { records, valid, repaired, refused, reasons, repairs, labels, doubtful, doubts, equal, nearlyEqual } = summary
+  const { records, valid, repaired, refused, reasons, repairs, labels, unsupportedRecords, unsupported, equal, nearlyEqual } = summary
   const counts = (of: Readonly<Record<string, number>>) =>
     Object.entries(of)
       .map(([name, n]) => `${n} ${name}`)
@@ -155,17 +155,17 @@ export function printSummary(summary: Summary, c: Colors): string {
   const more = Object.keys(reasons).length - reasonLines.length
   const alike = [...equal.map((ids) => ids.join(' = ')), ...nearlyEqual.map(([one, other]) => `${one} ≈ ${other}`)]
   return [
-    `${plural(records, 'record')}: ${c.green(`${valid} answered as asked`)}, ${repaired} repaired, ${refused > 0 ? c.yellow(`${refused} set aside`) : '0 set aside'}\n`,
+    `${plural(records, 'record')}: ${c.green(`${valid} valid`)}, ${repaired} repaired, ${refused > 0 ? c.yellow(`${refused} rejected`) : '0 rejected'}\n`,
     repaired > 0
       ? line('repaired', counts(Object.fromEntries(Object.entries(repairs).map(([name, n]) => [REPAIRS[name] ?? name, n]))))
       : '',
-    ...reasonLines.map(([reason, n], i) => line(i === 0 ? 'set aside' : '', `${n} ${reason}`)),
+    ...reasonLines.map(([reason, n], i) => line(i === 0 ? 'rejected' : '', `${n} ${reason}`)),
     more > 0 ? line('', `and ${plural(more, 'more reason')}`) : '',
     ...Object.entries(labels).map(([name, of]) => line(name, counts(of))),
-    doubts > 0
+    unsupported > 0
       ? line(
           'to verify',
-          `${plural(doubts, 'figure, date, name or sentence', 'figures, dates, names or sentences')} in ${doubtful} of them`,
+          `${plural(unsupported, 'figure, date, name or sentence', 'figures, dates, names or sentences')} in ${unsupportedRecords} of them`,
         )
       : '',
     alike.length > 0

@@ -52,7 +52,7 @@ export class RunReporter {
       if (!(fault instanceof WriteFault)) throw fault
       const c = colorsFor(stderr, env)
       const help = fault.run === undefined ? 'make room, and run again' : `make room, then: dunelight resume ${shownPath(fault.run)}`
-      stderr.write(`${c.red('error')}: ${fault.message}; ${whole}\n  ${c.bold('mend')}: ${help}\n`)
+      stderr.write(`${c.red('error')}: ${fault.message}; ${whole}\n  ${c.bold('help')}: ${help}\n`)
       return EXIT.problems
     } finally {
       this.stop()
@@ -70,7 +70,7 @@ export class RunReporter {
     const { written, rejected } = counts
     const again = this.again > 0 ? ` · ${formatCount(this.again)} repeated` : ''
     const left = share > 0 ? clock((seconds / share) * (1 - share)) : '?'
-    const says = `${formatCount(written)} ${this.done} · ${formatCount(rejected)} set aside${again} · ${formatCount((written + rejected) / Math.max(seconds, 0.001))} a second · ${left} left`
+    const says = `${formatCount(written)} ${this.done} · ${formatCount(rejected)} rejected${again} · ${formatCount((written + rejected) / Math.max(seconds, 0.001))} per second · ${left} left`
     this.bar ??= progressBar(stderr)
     this.bar.update(Math.round(share * STEPS), { says })
   }

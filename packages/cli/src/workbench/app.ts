@@ -5,7 +5,7 @@ import { Readable } from 'node:stream'
 import { Hono, type Context } from 'hono'
 import { bodyLimit } from 'hono/body-limit'
 import { ProblemError, problemRecord, type FileValue } from 'dunelight'
-import { BESIDE, FOLDERS, TABLE_FORMATS, defined } from 'dunelight/host'
+import { OTHER_FOLDERS, FOLDERS, TABLE_FORMATS, defined } from 'dunelight/host'
 import { openLibrary, readTable } from '@dunelight/node'
 import { filesThatItSets, formatOf, markOfText, readLibraryFolder, readLibraryTexts, saveText, textFormatOf } from '@dunelight/node/host'
 
@@ -48,8 +48,7 @@ export function workbenchApp({ root, key, host, pages }: WorkbenchOptions): Hono
     await next()
   })
   app.use('/api/*', async (c, next) => {
-    if (c.req.header(KEY_HEADER) !== key)
-      return c.json({ problems: [{ message: 'open the workbench by the address that the command printed' }] }, 403)
+    if (c.req.header(KEY_HEADER) !== key) return c.json({ problems: [{ message: 'open the address that the command printed' }] }, 403)
     c.header('cache-control', 'no-store')
     await next()
   })
@@ -72,7 +71,7 @@ export function workbenchApp({ root, key, host, pages }: WorkbenchOptions): Hono
     const { path, text, was } = await c.req.json<{ path: unknown; text: unknown; was: unknown }>()
     if (typeof path !== 'string' || typeof text !== 'string' || (was !== null && typeof was !== 'string'))
       return c.json({ problems: [{ message: 'a saving needs path, text and was' }] }, 400)
-    if (!isLibraryFile(path)) return c.json({ problems: [{ message: `"${path}" is no file of a library` }] }, 422)
+    if (!isLibraryFile(path)) return c.json({ problems: [{ message: `"${path}" is not a file of a library` }] }, 422)
     // That somebody else wrote the file meanwhile is an answer, no fault.
     return c.json(await saveText(root, path, text, was))
   })
@@ -137,7 +136,7 @@ function isTable(name: string): boolean {
 /** The documents that a batch hands to all of its records. */
 async function givenBy(root: string, name: string): Promise<Record<string, unknown>> {
   const library = await openLibrary(root, { countTokens: () => 0 })
-  const model = library.shelf.batches.get(name)
+  const model = library.artefacts.batches.get(name)
   if (!model?.prompt) return {}
   const found = await filesThatItSets(library.prompt(model.prompt.name), model, root, library.limits.attachmentBytes)
   return Object.fromEntries(Object.entries(found).map(([key, one]) => [key, asData(one as FileValue)]))
@@ -148,9 +147,9 @@ async function sendTable(c: Context, root: string): Promise<Response> {
   const path = c.req.query('path') ?? ''
   const place = await realpath(join(root, path)).catch(() => undefined)
   const hidden = path.split('/').some((step) => step.startsWith('.'))
-  if (place === undefined) return c.json({ problems: [{ message: `there is no table ${path}` }] }, 404)
+  if (place === undefined) return c.json({ problems: [{ message: `unknown table ${path}` }] }, 404)
   if (!place.startsWith(root + sep) || hidden || !isTable(place))
-    return c.json({ problems: [{ message: `"${path}" is no table of this library` }] }, 422)
+    return c.json({ problems: [{ message: `"${path}" is not a table of this library` }] }, 422)
   const format = textFormatOf(place)
   const sheet = c.req.query('sheet')
   const query = c.req.query('query')
@@ -181,7 +180,7 @@ function isLibraryFile(path: string): boolean {
   if (steps.some((step) => step === '' || step === '..' || step.startsWith('.')) || path.includes('\\') || !LIBRARY_FILE.test(path))
     return false
   if (steps.length === 1) return path === 'dunelight.yaml' || path === 'models.yaml'
-  return FOLDERS.includes(defined(steps[0])) && !BESIDE.includes(defined(steps[0]))
+  return FOLDERS.includes(defined(steps[0])) && !OTHER_FOLDERS.includes(defined(steps[0]))
 }
 
 async function sendPage(c: Context, pages: string): Promise<Response> {

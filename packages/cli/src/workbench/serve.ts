@@ -20,8 +20,8 @@ const PAGES = ['./pages', '../pages']
 
 /** Serves the workbench for a library, on this machine alone, until it is interrupted. */
 export async function serveWorkbench(context: CommandContext, folder: string, flags: OpenFlags): Promise<number> {
-  const { root, shelf } = await readLibraryFolder(folder, { mayBeEmpty: true })
-  if (!PAGES) throw new WrongUse('the pages of the workbench are not built', 'npm run build')
+  const { root, artefacts } = await readLibraryFolder(folder, { mayBeEmpty: true })
+  if (!PAGES) throw new WrongUse('the pages of the desk are not built', 'npm run build')
   const key = randomBytes(18).toString('base64url')
   let place = 0
   const app = workbenchApp({ root, key, host: () => `127.0.0.1:${place}`, pages: PAGES })
@@ -32,7 +32,7 @@ export async function serveWorkbench(context: CommandContext, folder: string, fl
   context.stdout.write(`http://127.0.0.1:${place}/#${key}\n`)
   // Whoever reads the address from a pipe opens it as they like.
   if (flags.browser !== false && context.stdout.isTTY) await inBrowser(`http://127.0.0.1:${place}/#${key}`)
-  context.stderr.write(c.dim(`the workbench for ${shelf.library.title ?? folder}; Ctrl+C ends it\n`))
+  context.stderr.write(c.dim(`desk for ${artefacts.library.title ?? folder}; Ctrl+C stops it\n`))
   await new Promise<void>((resolve) => {
     if (context.signal?.aborted) resolve()
     context.signal?.addEventListener('abort', () => resolve())

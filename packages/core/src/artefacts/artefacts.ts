@@ -82,8 +82,8 @@ export interface ExamplesTurn extends TurnCommon {
   /** What cases are likened to, where it is not the live ask side. */
   readonly to: Text | undefined
 }
-export interface AskTurn extends TurnCommon {
-  readonly kind: 'ask'
+export interface InputTurn extends TurnCommon {
+  readonly kind: 'input'
   readonly set: Named
   /** Whether an answer is begun with the fixed beginning of the set's answer layout. */
   readonly begins: boolean
@@ -95,7 +95,7 @@ export interface EachTurn extends TurnCommon {
   readonly head: LoopHead
   readonly turns: readonly TurnModel[]
 }
-export type TurnModel = TextTurn | HistoryTurn | ExamplesTurn | AskTurn | EachTurn
+export type TurnModel = TextTurn | HistoryTurn | ExamplesTurn | InputTurn | EachTurn
 
 /** All turns, those that are repeated too. */
 export function* allTurns(turns: readonly TurnModel[]): Generator<TurnModel> {
@@ -130,9 +130,9 @@ export interface ExampleSetModel extends Artefact {
   readonly kind: 'example set'
   readonly title: string | undefined
   readonly fields: readonly Declared[]
-  readonly ask: Text
+  readonly input: Text
   /** The answer's layout; `output`: the form of the prompt's output. */
-  readonly answer: Text | 'output'
+  readonly expected: Text | 'output'
   readonly cases: readonly ExampleCase[]
   /** The table that gives further cases, as a path below the library's folder. */
   readonly from: { readonly path: string; readonly span: Span } | undefined
@@ -203,7 +203,7 @@ export function textsOfOutput(output: OutputModel): Text[] {
 }
 
 /** A condition of the language in a batch. */
-export interface Said {
+export interface OutputOccurrence {
   readonly condition: Condition
   readonly says: string
   readonly span: Span
@@ -221,7 +221,7 @@ export interface TableModel {
 }
 export interface JoinModel extends TableModel {
   readonly as: string
-  readonly where: Said
+  readonly where: OutputOccurrence
   /** Whether a record gets all rows that match, as a list. */
   readonly many: boolean
   /** The one column that is taken of a row, in place of all. */
@@ -241,7 +241,7 @@ export interface BatchModel extends Artefact {
   readonly prompt: Named | undefined
   readonly records: TableModel | undefined
   readonly join: readonly JoinModel[]
-  readonly keep: Said | undefined
+  readonly keep: OutputOccurrence | undefined
   /** By the path of a variable or field. */
   readonly columns: ReadonlyMap<string, ColumnModel>
   /** Values that are the same for all records. */
@@ -258,7 +258,7 @@ export interface BatchModel extends Artefact {
   readonly tokens: boolean
   /** How many tokens all prompts together may have. */
   readonly budget: number | undefined
-  readonly send: readonly { readonly when: Said; readonly path: string }[]
+  readonly send: readonly { readonly when: OutputOccurrence; readonly path: string }[]
 }
 
 /** A JSON value in which texts with slots stand. */
@@ -283,7 +283,7 @@ export interface Limits {
   readonly renderingBytes: number
   readonly attachmentBytes: number
   /** How long a reply may be that is read, in signs. */
-  readonly replySigns: number
+  readonly replyCharacters: number
   /** Items, and runs of 32 characters, that formats and conditions of one rendering may go through. */
   readonly steps: number
   readonly aliases: number
@@ -293,7 +293,7 @@ export const DEFAULT_LIMITS: Limits = {
   repeats: 100_000,
   renderingBytes: 4 * 1024 * 1024,
   attachmentBytes: 20 * 1024 * 1024,
-  replySigns: 4 * 1024 * 1024,
+  replyCharacters: 4 * 1024 * 1024,
   steps: 5_000_000,
   aliases: 100,
 }

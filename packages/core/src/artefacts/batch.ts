@@ -1,12 +1,12 @@
 import { defined } from '../invariant.js'
-import type { BatchModel, ColumnModel, JoinModel, Said, TableModel } from './artefacts.js'
+import type { BatchModel, ColumnModel, JoinModel, OutputOccurrence, TableModel } from './artefacts.js'
 import { Keys } from './keys.js'
 import { ownPath } from './paths.js'
 import { ArtefactReader, type Reading } from './reading.js'
 import { problem } from '../problems/problem.js'
 import { Source } from '../source/source.js'
 import type { YamlNode } from '../source/yaml.js'
-import { parseAlone } from '../text/alone.js'
+import { parseWholeText } from '../text/whole-text.js'
 import { parseText } from '../text/parse.js'
 import { parseCondition } from '../text/values.js'
 import { isName } from '../values/names.js'
@@ -122,14 +122,14 @@ class BatchReader {
   private variable(node: YamlNode | undefined): string | undefined {
     const name = node?.string?.normalize('NFC')
     if (name === undefined || isName(name)) return name
-    this.reader.report(problem('name-unfit', { name }, defined(node).span))
+    this.reader.report(problem('name-invalid', { name }, defined(node).span))
     return undefined
   }
 
-  private condition(node: YamlNode | undefined, what: string): Said | undefined {
+  private condition(node: YamlNode | undefined, what: string): OutputOccurrence | undefined {
     if (!node) return undefined
     const { report } = this.reader
-    const condition = parseAlone(node.source, what, this.reading.limits.nesting, report, parseCondition)
+    const condition = parseWholeText(node.source, what, this.reading.limits.nesting, report, parseCondition)
     return condition && { condition, says: node.string ?? '', span: node.span }
   }
 
@@ -191,7 +191,7 @@ class BatchReader {
 
   private unfit(key: string, expected: string, node: YamlNode): void {
     this.reader.report(
-      problem('key-unfit', { key, expected, found: node.kind === 'scalar' ? JSON.stringify(node.scalar) : 'keys' }, node.span),
+      problem('key-invalid', { key, expected, found: node.kind === 'scalar' ? JSON.stringify(node.scalar) : 'keys' }, node.span),
     )
   }
 }

@@ -7,16 +7,16 @@ import { isName } from '../values/names.js'
 import type { Declared } from '../values/types.js'
 
 /** The ask side of a set that brings no layout: the fields that its answer does not write, each under its name where there are several. */
-export function standardAsk(fields: readonly Declared[], answer: Text | 'output' | undefined): Text {
+export function standardInput(fields: readonly Declared[], answer: Text | 'output' | undefined): Text {
   const asked = answer === undefined || answer === 'output' ? fields.slice(0, -1) : without(fields, answer)
   const lines = asked
     .filter((field) => isName(field.name))
-    .map((field) => (field.outside ? `{${field.name} as fenced}` : asked.length === 1 ? `{${field.name}}` : labelled(field)))
+    .map((field) => (field.untrusted ? `{${field.name} as fenced}` : asked.length === 1 ? `{${field.name}}` : labelled(field)))
   return standard(lines)
 }
 
 /** The answer side of a set that brings no layout: what is not asked, each field on a line behind its name. */
-export function standardAnswer(fields: readonly Declared[], ask: Text | undefined): Text {
+export function standardExpected(fields: readonly Declared[], ask: Text | undefined): Text {
   const answered = ask === undefined ? fields.slice(-1) : without(fields, ask)
   return standard(answered.filter((field) => isName(field.name)).map(labelled))
 }

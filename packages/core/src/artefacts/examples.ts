@@ -1,13 +1,14 @@
 import { defined } from '../invariant.js'
 import type { ExampleCase, ExampleSetModel } from './artefacts.js'
 import { Keys } from './keys.js'
-import { standardAnswer, standardAsk } from './case-layouts.js'
+import { standardExpected, standardInput } from './case-layouts.js'
 import { ownPath } from './paths.js'
 import { ArtefactReader, type Reading } from './reading.js'
 import { readDeclarations } from './variables.js'
 import { ORDERS, type Order, type PickRule } from '../examples/picker.js'
 import { STRATEGIES } from '../examples/pick/index.js'
 import { problem, type Problem, type Report } from '../problems/problem.js'
+import type { Text } from '../text/nodes.js'
 import type { YamlNode } from '../source/yaml.js'
 import { accept, topLevel } from '../values/accept.js'
 import { own } from '../values/data.js'
@@ -17,34 +18,46 @@ export const SET_KEYS = {
   title: 'text',
   about: 'text',
   fields: 'map',
-  ask: 'text',
-  answer: 'text',
+  input: 'text',
+  expected: 'text',
+  'expected-form': 'text',
   cases: 'list',
   from: 'text',
   pick: 'map',
 } as const
 
-/** examples/*.yaml */
+/** Reads a file of `examples/`. */
 export function readExampleSet(reading: Reading): ExampleSetModel {
   const reader = new ArtefactReader(reading, 'an example set', SET_KEYS)
   const { keys, report } = reader
   const fieldsNode = keys.required('fields')
   const fields = fieldsNode ? readDeclarations(fieldsNode, 'field', report) : []
-  const ask = reader.textAt('ask')
-  const answer = keys.text('answer')?.trim() === 'output' ? 'output' : reader.textAt('answer')
+  const input = reader.textAt('input')
+  const expected = readExpected(reader)
   const artefact = reader.artefact
   return {
     kind: 'example set',
     ...artefact,
     title: keys.text('title'),
     fields,
-    ask: ask ?? standardAsk(fields, answer),
-    answer: answer ?? standardAnswer(fields, ask),
+    input: input ?? standardInput(fields, expected),
+    expected: expected ?? standardExpected(fields, input),
     cases: (keys.get('cases')?.items() ?? []).map((node, i) => readCase(node, i + 1, fields, report)),
     from: readFrom(keys.get('from'), reading),
     pick: readPick(keys.get('pick'), fields, report),
     pickSpan: keys.keySpan('pick') ?? artefact.span,
   }
+}
+
+/** The layout of a case's expected side; `output`: the form of the prompt's output. */
+function readExpected(reader: ArtefactReader<keyof typeof SET_KEYS>): Text | 'output' | undefined {
+  const { keys, report } = reader
+  const form = keys.get('expected-form')
+  if (!form) return reader.textAt('expected')
+  const invalid = (found: string, expected: string) => report(problem('key-invalid', { key: 'expected-form', expected, found }, form.span))
+  if (form.string?.trim() !== 'output') invalid(JSON.stringify(form.string), '"output"')
+  else if (keys.has('expected')) invalid('both', 'a set without "expected"')
+  return 'output'
 }
 
 function readFrom(node: YamlNode | undefined, { file, report }: Reading): ExampleSetModel['from'] {
@@ -61,13 +74,13 @@ function readPick(node: YamlNode | undefined, fields: readonly Declared[], repor
   const named = <N extends string>(key: 'by' | 'order', known: readonly N[]): N | undefined => {
     const word = keys.text(key)
     const found = known.find((one) => one === word)
-    if (word !== undefined && !found) report(problem('pick-unfit', { key, found: word, known }, defined(keys.get(key)).span))
+    if (word !== undefined && !found) report(problem('pick-invalid', { key, found: word, known }, defined(keys.get(key)).span))
     return found
   }
   const count = (key: 'at-most' | 'at-least'): number | undefined => {
     const number = keys.number(key)
     if (number !== undefined && number < 1)
-      report(problem('key-unfit', { key, expected: 'a whole number from 1', found: String(number) }, defined(keys.get(key)).span))
+      report(problem('key-invalid', { key, expected: 'a whole number from 1', found: String(number) }, defined(keys.get(key)).span))
     return number
   }
   const atMost = count('at-most')
@@ -100,7 +113,7 @@ function readBudget(keys: Keys<keyof typeof PICK_KEYS>, report: Report): number 
   if (number === undefined)
     report(
       problem(
-        'key-unfit',
+        'key-invalid',
         { key: 'budget', expected: 'tokens, as in 600 tokens', found: JSON.stringify(words) },
         defined(keys.get('budget')).span,
       ),
@@ -110,7 +123,7 @@ function readBudget(keys: Keys<keyof typeof PICK_KEYS>, report: Report): number 
 
 function readCase(node: YamlNode, number: number, fields: readonly Declared[], report: Report): ExampleCase {
   if (node.kind !== 'map') {
-    report(problem('key-unfit', { key: 'cases', expected: 'cases such as { note: …, grade: … }', found: node.kind }, node.span))
+    report(problem('key-invalid', { key: 'cases', expected: 'cases such as { note: …, grade: … }', found: node.kind }, node.span))
     return { number, values: {}, span: node.span }
   }
   for (const { key, keySpan } of node.entries())
@@ -132,7 +145,7 @@ export function caseOf(
     const found: Problem[] = []
     values[field.name] = accept(own(data, field.name), field, topLevel(field.name), (p) => found.push(p))
     const [first] = found
-    if (first) report(problem('case-unfit', { number, field: field.name, why: first.message.replace(/^"[^"]*" /, '') }, span))
+    if (first) report(problem('case-invalid', { number, field: field.name, why: first.message.replace(/^"[^"]*" /, '') }, span))
   }
   return values
 }

@@ -14,6 +14,31 @@ const KINDS = {
 }
 export type KeyKind = keyof typeof KINDS
 
+/** Keys of earlier versions, by what they were a key of, with the present ones. */
+const RENAMED: Readonly<Record<string, Readonly<Record<string, string>>>> = {
+  'an example set': { ask: 'input', answer: 'expected' },
+  'a turn': { ask: 'input' },
+  'a variable': { outside: 'untrusted' },
+  'a field': { outside: 'untrusted' },
+  limits: { 'reply-signs': 'reply-characters' },
+  'models.yaml': { usual: 'default' },
+  'a model': {
+    at: 'url',
+    reply: 'answer',
+    ended: 'finish',
+    used: 'usage',
+    'at-once': 'concurrency',
+    'a-minute': 'per-minute',
+    wait: 'timeout',
+    tries: 'attempts',
+    'longest-wait': 'max-wait',
+  },
+  'per-minute': { asks: 'requests' },
+  usage: { asked: 'sent', answered: 'received' },
+  price: { asked: 'sent', answered: 'received', in: 'currency' },
+  'a screen': { before: 'applies-to: request', after: 'applies-to: reply', then: 'action', of: 'words', most: 'limit' },
+}
+
 /** The keys of one map, each read once by what it takes; unknown ones were reported when it was made. */
 export class Keys<K extends string> {
   private readonly nodes = new Map<string, YamlNode>()
@@ -29,7 +54,13 @@ export class Keys<K extends string> {
     for (const { key, keySpan, value } of node.entries()) {
       this.spans.set(key, keySpan)
       if (!Object.hasOwn(known, key))
-        report(problem('key-unknown', { key, known: Object.keys(known), of, ...(isCutText(key, value) && { cut: true }) }, keySpan))
+        report(
+          problem(
+            'key-unknown',
+            { key, known: Object.keys(known), of, renamed: RENAMED[of]?.[key], ...(isCutText(key, value) && { cut: true }) },
+            keySpan,
+          ),
+        )
       else if (value.kind !== 'empty' && this.fits(key, known[key as K], value)) this.nodes.set(key, value)
     }
   }
@@ -37,7 +68,7 @@ export class Keys<K extends string> {
   private fits(key: string, kind: KeyKind, value: YamlNode): boolean {
     const { words, fits } = KINDS[kind]
     if (fits(value)) return true
-    this.report(problem('key-unfit', { key, expected: words, found: kindWords(value) }, value.span))
+    this.report(problem('key-invalid', { key, expected: words, found: kindWords(value) }, value.span))
     return false
   }
 
@@ -74,7 +105,7 @@ export class Keys<K extends string> {
   required(key: K): YamlNode | undefined {
     if (!this.has(key)) this.report(problem('key-missing', { key, of: this.of }, this.node.span))
     else if (!this.nodes.has(key) && this.node.entries().some((e) => e.key === key && e.value.kind === 'empty'))
-      this.report(problem('key-unfit', { key, expected: 'a value', found: 'nothing' }, this.spans.get(key)))
+      this.report(problem('key-invalid', { key, expected: 'a value', found: 'nothing' }, this.spans.get(key)))
     return this.nodes.get(key)
   }
 }
@@ -88,7 +119,7 @@ export function textsOf(node: YamlNode, key: string, report: Report): string[] {
   const texts: string[] = []
   for (const item of node.items()) {
     if (item.string !== undefined) texts.push(item.string)
-    else report(problem('key-unfit', { key, expected: 'a list of texts', found: kindWords(item) }, item.span))
+    else report(problem('key-invalid', { key, expected: 'a list of texts', found: kindWords(item) }, item.span))
   }
   return texts
 }

@@ -22,7 +22,7 @@ export const LIMIT_KEYS = {
   repeats: 'integer',
   'rendering-bytes': 'integer',
   'attachment-bytes': 'integer',
-  'reply-signs': 'integer',
+  'reply-characters': 'integer',
   steps: 'integer',
   aliases: 'integer',
 } as const
@@ -52,7 +52,7 @@ function readLimits(node: YamlNode | undefined, report: Report): Limits {
   const read = (key: keyof typeof LIMIT_KEYS, usual: number): number => {
     const value = keys.number(key)
     if (value === undefined || value >= 1) return value ?? usual
-    report(problem('key-unfit', { key, expected: 'a whole number from 1', found: String(value) }, defined(keys.get(key)).span))
+    report(problem('key-invalid', { key, expected: 'a whole number from 1', found: String(value) }, defined(keys.get(key)).span))
     return usual
   }
   return {
@@ -60,7 +60,7 @@ function readLimits(node: YamlNode | undefined, report: Report): Limits {
     repeats: read('repeats', DEFAULT_LIMITS.repeats),
     renderingBytes: read('rendering-bytes', DEFAULT_LIMITS.renderingBytes),
     attachmentBytes: read('attachment-bytes', DEFAULT_LIMITS.attachmentBytes),
-    replySigns: read('reply-signs', DEFAULT_LIMITS.replySigns),
+    replyCharacters: read('reply-characters', DEFAULT_LIMITS.replyCharacters),
     steps: read('steps', DEFAULT_LIMITS.steps),
     aliases: read('aliases', DEFAULT_LIMITS.aliases),
   }

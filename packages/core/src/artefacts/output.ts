@@ -40,7 +40,9 @@ export function readOutput(reading: Reading): OutputModel {
   const form = FORMS.find((one) => one === kind?.string)
   if (!kind) report(problem('key-missing', { key: 'kind', of: 'an output' }, root.span))
   else if (!form)
-    report(problem('value-unfit', { path: 'kind', expected: `one of ${FORMS.join(', ')}`, found: JSON.stringify(kind.string) }, kind.span))
+    report(
+      problem('value-invalid', { path: 'kind', expected: `one of ${FORMS.join(', ')}`, found: JSON.stringify(kind.string) }, kind.span),
+    )
   const artefact = artefactOf(reading)
   if (!form) return { kind: 'output', ...artefact, ...BARE, form: 'fields', fields: [], schema: undefined }
   return new OutputReader(reading, form).read()
@@ -104,7 +106,7 @@ class OutputReader {
     if (said !== undefined && !show)
       report(
         problem(
-          'value-unfit',
+          'value-invalid',
           { path: 'show', expected: `one of ${SHOWS.join(', ')}`, found: JSON.stringify(said) },
           defined(keys.get('show')).span,
         ),
@@ -116,7 +118,7 @@ class OutputReader {
     const { keys, report } = this.reader
     return (keys.get(key)?.items() ?? []).flatMap((node) => {
       if (node.string !== undefined) return [this.reader.text(node)]
-      report(problem('key-unfit', { key, expected: 'a list of texts', found: node.kind }, node.span))
+      report(problem('key-invalid', { key, expected: 'a list of texts', found: node.kind }, node.span))
       return []
     })
   }
@@ -139,18 +141,18 @@ class OutputReader {
     if (node && node.kind !== 'list')
       report(
         problem(
-          'key-unfit',
+          'key-invalid',
           { key: 'of', expected: 'a list of labels, or { field, examples }', found: JSON.stringify(node.scalar) },
           node.span,
         ),
       )
     const of = node?.kind === 'list' ? (keys.texts('of') ?? []) : []
     if (node?.kind === 'list' && of.length === 0)
-      report(problem('key-unfit', { key: 'of', expected: 'at least one label', found: 'an empty list' }, node.span))
+      report(problem('key-invalid', { key: 'of', expected: 'at least one label', found: 'an empty list' }, node.span))
     const folded = of.map((label) => label.trim().toLowerCase())
     folded.forEach((label, i) => {
       if (label === '' || folded.indexOf(label) < i)
-        report(problem('label-unfit', { label: defined(of[i]) }, defined(node).items()[i]?.span ?? defined(node).span))
+        report(problem('label-invalid', { label: defined(of[i]) }, defined(node).items()[i]?.span ?? defined(node).span))
     })
     return { of, from: undefined }
   }
@@ -158,7 +160,7 @@ class OutputReader {
   private passages(key: Key): Text | undefined {
     const node = this.own(key)
     if (node && key === 'row' && node.string?.trimEnd().includes('\n'))
-      this.reader.report(problem('key-unfit', { key, expected: 'one line', found: 'several' }, node.span))
+      this.reader.report(problem('key-invalid', { key, expected: 'one line', found: 'several' }, node.span))
     return node && withPassages(this.reader.text(node), this.reader.report)
   }
 
@@ -174,7 +176,9 @@ class OutputReader {
       if (at.kind === 'scalar' && at.string?.includes('{')) this.slot([], bound, at)
       else if (typeof at.scalar === 'number' && Number.isInteger(at.scalar) && at.scalar >= 0) return at.scalar
       else if (map || bound === 'min')
-        report(problem('key-unfit', { key: map ? bound : 'count', expected: 'a whole number', found: JSON.stringify(at.data()) }, at.span))
+        report(
+          problem('key-invalid', { key: map ? bound : 'count', expected: 'a whole number', found: JSON.stringify(at.data()) }, at.span),
+        )
       return undefined
     }
     const [min, max] = [read('min'), read('max')]

@@ -32,8 +32,8 @@ const TRAITS = ['voice', 'always', 'never'] as const
 
 /** The names that a persona's layout may use. */
 export const PERSONA_VARIABLES: readonly Declared[] = [
-  { name: 'who', type: TEXT, optional: false, outside: false, span: undefined },
-  ...TRAITS.map((name) => ({ name, type: listOf(TEXT), optional: false, outside: false, span: undefined })),
+  { name: 'who', type: TEXT, optional: false, untrusted: false, span: undefined },
+  ...TRAITS.map((name) => ({ name, type: listOf(TEXT), optional: false, untrusted: false, span: undefined })),
 ]
 
 /** personas/*.yaml */

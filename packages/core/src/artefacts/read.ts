@@ -28,7 +28,7 @@ import { parseYaml, type YamlNode } from '../source/yaml.js'
 import { isName } from '../values/names.js'
 
 /** Everything that a library's files hold, by kind and name. */
-export interface Shelf {
+export interface LibraryFiles {
   readonly library: LibraryModel
   /** The models that are described. */
   readonly models: ModelList
@@ -55,13 +55,13 @@ type Folder = keyof typeof READERS
 /** Folders of a library; what lies elsewhere is data or nothing. */
 export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs', 'answers'] as readonly string[]
 /** Folders whose files are none of the library's own. */
-export const BESIDE: readonly string[] = ['data', 'out', 'runs', 'answers']
+export const OTHER_FOLDERS: readonly string[] = ['data', 'out', 'runs', 'answers']
 
 /**
  * Files that were read before: those whose text is the same are not read again. For whoever opens one library after the other while a single
  * file is being written.
  */
-export class KeptFiles {
+export class FileCache {
   private limits = ''
   private readonly read = new Map<string, { readonly text: string; readonly artefact: unknown; readonly problems: readonly Problem[] }>()
 
@@ -86,7 +86,7 @@ export class KeptFiles {
 }
 
 /** Reads the files of a library: path below its folder → text. */
-export function readShelf(files: Readonly<Record<string, string>>, report: Report, kept?: KeptFiles): Shelf {
+export function readLibraryFiles(files: Readonly<Record<string, string>>, report: Report, kept?: FileCache): LibraryFiles {
   const paths = Object.keys(files).sort()
   const main = paths.find((path) => path === 'dunelight.yaml' || path === 'dunelight.json')
   const library = readMain(main, files, report)
@@ -98,7 +98,7 @@ export function readShelf(files: Readonly<Record<string, string>>, report: Repor
   for (const path of paths) {
     const [folder = '', ...rest] = path.split('/')
     const ending = (folder === 'outputs' ? /\.(yaml|schema\.json|json)$/ : /\.(yaml|json|md|txt)$/).exec(path)?.[1]
-    if (rest.length === 0 || BESIDE.includes(folder) || ending === undefined) continue
+    if (rest.length === 0 || OTHER_FOLDERS.includes(folder) || ending === undefined) continue
     if (!(folder in READERS)) {
       if ((ending === 'yaml' || ending === 'json') && !strangers.has(folder))
         report(problem('folder-unknown', { folder, known: FOLDERS }, new Source(path, files[path] ?? '').span(0, 0)))
@@ -122,17 +122,17 @@ export function readShelf(files: Readonly<Record<string, string>>, report: Repor
     const artefact = kept ? kept.take(path, file.text, report, read) : read(report)
     if (artefact) shelves[kind].set(name, artefact)
   }
-  return { library, models, ...shelves } as unknown as Shelf
+  return { library, models, ...shelves } as unknown as LibraryFiles
 }
 
 /** The library's own files that turns attach, as paths below its folder. */
-export function attachedFiles({ prompts }: Shelf): string[] {
+export function attachedFiles({ prompts }: LibraryFiles): string[] {
   const attached = [...prompts.values()].flatMap(ownTurns).flatMap((turn) => (turn.kind === 'text' ? turn.attach : []))
   return [...new Set(attached.flatMap((one) => (one.kind === 'path' ? [one.path] : [])))]
 }
 
 /** The tables that example sets take their cases from, as paths below the library's folder. */
-export function caseTables({ examples }: Shelf): string[] {
+export function caseTables({ examples }: LibraryFiles): string[] {
   return [...new Set([...examples.values()].flatMap((set) => (set.from ? [set.from.path] : [])))]
 }
 
@@ -164,17 +164,17 @@ const MODELS_FILE = 'models.yaml'
 
 function openYaml(file: Source, limits: Limits, report: Report): YamlNode | undefined {
   const { root, faults } = parseYaml(file, limits.aliases)
-  for (const fault of faults) report(problem('yaml-unreadable', { says: fault.says }, fault.span))
+  for (const fault of faults) report(problem('yaml-invalid', { says: fault.says }, fault.span))
   if (faults.length > 0) return undefined
   if (root.kind === 'map') return root
-  report(problem('yaml-unreadable', { says: 'the file holds no keys' }, file.span(0, 0)))
+  report(problem('yaml-invalid', { says: 'the file has no keys' }, file.span(0, 0)))
   return undefined
 }
 
 /** Each name once, in one writing, of steps that are names of the language. */
 function claim(name: string, path: string, what: string, taken: Map<string, string>, file: Source, report: Report): void {
   const span = file.span(0, 0)
-  for (const step of name.split('/')) if (!isName(step)) report(problem('name-unfit', { name: step }, span))
+  for (const step of name.split('/')) if (!isName(step)) report(problem('name-invalid', { name: step }, span))
   const folded = name.toLowerCase()
   const other = taken.get(folded)
   if (other !== undefined) {

@@ -15,7 +15,7 @@ export function readSchemaOutput(reading: Reading): FieldsModel {
   const content = root.data() as JsonSchema
   const draft = own(content, '$schema')
   const at = (key: string) => valueAt(root, key) ?? root
-  const broken = (why: string, node: YamlNode = root) => report(problem('schema-broken', { why }, node.span))
+  const broken = (why: string, node: YamlNode = root) => report(problem('schema-invalid', { why }, node.span))
   if (draft !== undefined && draft !== DRAFT) broken(`its draft is ${JSON.stringify(draft)}, and only 2020-12 is read`, at('$schema'))
   const faults = schemaFaults(content)
   for (const fault of faults) broken(fault)

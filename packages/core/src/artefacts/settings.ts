@@ -31,7 +31,7 @@ export function readSettings(node: YamlNode | undefined, report: Report): Record
   for (const { key, value } of node?.entries() ?? []) {
     const data = value.data()
     const known = Object.hasOwn(KNOWN_SETTINGS, key) ? KNOWN_SETTINGS[key] : undefined
-    if (known && !known.fits(data)) report(problem('setting-unfit', { key, expected: known.expected }, value.span))
+    if (known && !known.fits(data)) report(problem('setting-invalid', { key, expected: known.expected }, value.span))
     else if (!known) report(problem('setting-unknown', { key, known: Object.keys(KNOWN_SETTINGS) }, value.span))
     settings[key] = data
   }

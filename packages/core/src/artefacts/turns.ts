@@ -5,7 +5,7 @@ import { ownPath } from './paths.js'
 import { problem, type Report } from '../problems/problem.js'
 import type { Span } from '../source/source.js'
 import type { YamlNode } from '../source/yaml.js'
-import { parseAlone } from '../text/alone.js'
+import { parseWholeText } from '../text/whole-text.js'
 import type { Text } from '../text/nodes.js'
 import { parseLoopHead, parseSlotValue } from '../text/values.js'
 
@@ -16,7 +16,7 @@ export const TURN_KEYS = {
   assistant: 'text',
   history: 'any',
   examples: 'text',
-  ask: 'text',
+  input: 'text',
   name: 'text',
   with: 'map',
   to: 'text',
@@ -36,7 +36,7 @@ export const TURN_SAYS = {
   assistant: ['attach'],
   history: [],
   examples: ['to'],
-  ask: ['with', 'begin-answer'],
+  input: ['with', 'begin-answer'],
   each: ['turns'],
 } as const satisfies Record<string, readonly (keyof typeof TURN_KEYS)[]>
 type Saying = keyof typeof TURN_SAYS
@@ -52,15 +52,15 @@ export interface TurnReading {
 /** A list of turns; an empty one is reported. */
 export function readTurns(node: YamlNode | undefined, reading: TurnReading): TurnModel[] {
   if (node?.items().length === 0)
-    reading.report(problem('key-unfit', { key: 'turns', expected: 'at least one turn', found: 'an empty list' }, node.span))
+    reading.report(problem('key-invalid', { key: 'turns', expected: 'at least one turn', found: 'an empty list' }, node.span))
   return (node?.items() ?? []).flatMap((item) => readTurn(item, reading))
 }
 
-/** turn = one of system, user, assistant, history, examples, ask, each, and by choice a name */
+/** turn = one of system, user, assistant, history, examples, input, each, and by choice a name */
 export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
   const { report } = reading
   if (node.kind !== 'map') {
-    report(problem('key-unfit', { key: 'turns', expected: 'turns such as "- user: …"', found: kindWords(node) }, node.span))
+    report(problem('key-invalid', { key: 'turns', expected: 'turns such as "- user: …"', found: kindWords(node) }, node.span))
     return []
   }
   const keys: TurnKeys = new Keys(node, 'a turn', TURN_KEYS, report)
@@ -69,14 +69,14 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
   if (present.length > 1)
     report(
       problem(
-        'key-unfit',
+        'key-invalid',
         { key: defined(present[1]), expected: `a turn of its own, not one beside "${defined(present[0])}"`, found: 'both' },
         keys.keySpan(defined(present[1])),
       ),
     )
   const value = what && keys.get(what)
   if (!what || (!value && isRole(what) && !keys.has(what))) {
-    report(problem('key-missing', { key: 'user', of: 'a turn (or system, assistant, history, examples, ask, each)' }, node.span))
+    report(problem('key-missing', { key: 'user', of: 'a turn (or system, assistant, history, examples, input, each)' }, node.span))
     return []
   }
   for (const key of ['with', 'to', 'attach', 'turns', 'begin-answer'] as const)
@@ -91,12 +91,12 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
       const to = keys.get('to')
       return [{ kind: 'examples', ...common, set: namedOf(value), to: to && reading.text(to) }]
     }
-    case 'ask': {
+    case 'input': {
       const given = (keys.get('with')?.entries() ?? []).map((e) => ({ name: e.key, span: e.keySpan, text: reading.text(e.value) }))
-      return [{ kind: 'ask', ...common, set: namedOf(value), begins: keys.boolean('begin-answer') ?? false, with: given }]
+      return [{ kind: 'input', ...common, set: namedOf(value), begins: keys.boolean('begin-answer') ?? false, with: given }]
     }
     case 'each': {
-      const head = parseAlone(value.source, 'each', reading.nesting, report, parseLoopHead)
+      const head = parseWholeText(value.source, 'each', reading.nesting, report, parseLoopHead)
       const turns = readTurns(keys.required('turns'), reading)
       return head ? [{ kind: 'each', ...common, head, turns }] : []
     }
@@ -122,7 +122,7 @@ interface Common {
 function textTurn(role: Role, text: Text, common: Common, report: Report) {
   if (role === 'assistant' && /[ \t]\n?$/.test(text.source.text)) {
     const end = text.source.text.trimEnd().length
-    report(problem('started-answer-blank', {}, text.source.span(end, end + 1)))
+    report(problem('started-answer-space', {}, text.source.span(end, end + 1)))
   }
   return { kind: 'text' as const, ...common, role, text }
 }
@@ -144,7 +144,7 @@ function readAttachments(keys: TurnKeys, reading: TurnReading): Attachment[] {
   return (keys.get('attach')?.items() ?? []).flatMap((node) => {
     if (node.kind === 'scalar') return readAttachment(node, undefined, reading)
     if (node.kind !== 'map') {
-      reading.report(problem('key-unfit', { key: 'attach', expected: 'a list of values and paths', found: kindWords(node) }, node.span))
+      reading.report(problem('key-invalid', { key: 'attach', expected: 'a list of values and paths', found: kindWords(node) }, node.span))
       return []
     }
     const inner = new Keys(node, 'an attachment', ATTACHMENT_KEYS, reading.report)
@@ -152,7 +152,7 @@ function readAttachments(keys: TurnKeys, reading: TurnReading): Attachment[] {
     const as = inner.text('as')
     if (as !== undefined && as !== 'text' && as !== 'file')
       reading.report(
-        problem('key-unfit', { key: 'as', expected: 'text or file', found: JSON.stringify(as) }, defined(inner.get('as')).span),
+        problem('key-invalid', { key: 'as', expected: 'text or file', found: JSON.stringify(as) }, defined(inner.get('as')).span),
       )
     return from ? readAttachment(from, as === 'text' || as === 'file' ? as : undefined, reading) : []
   })
@@ -164,6 +164,6 @@ function readAttachment(node: YamlNode, as: Attachment['as'], { file, report, ne
     const path = ownPath(words, node.span, file, report)
     return path === undefined ? [] : [{ kind: 'path', path, as, span: node.span }]
   }
-  const value = parseAlone(node.source, 'attach', nesting, report, parseSlotValue)
+  const value = parseWholeText(node.source, 'attach', nesting, report, parseSlotValue)
   return value ? [{ kind: 'value', value, as, span: node.span }] : []
 }

@@ -16,7 +16,7 @@ export const VARIABLE_KEYS = {
   example: 'any',
   optional: 'boolean',
   default: 'any',
-  outside: 'boolean',
+  untrusted: 'boolean',
   of: 'list',
   fields: 'map',
   min: 'any',
@@ -35,7 +35,7 @@ export const VARIABLE_KEYS = {
 } satisfies Record<string, KeyKind>
 type Key = keyof typeof VARIABLE_KEYS
 
-const INPUT_ONLY: readonly Key[] = ['outside', 'splits', 'reads', 'media', 'question']
+const INPUT_ONLY: readonly Key[] = ['untrusted', 'splits', 'reads', 'media', 'question']
 export const BOUND_KEYS = ['min', 'max', 'min-length', 'max-length', 'min-words', 'max-words', 'min-items', 'max-items'] as const
 export type BoundKey = (typeof BOUND_KEYS)[number]
 
@@ -75,7 +75,7 @@ function readAll(node: YamlNode, context: Declaring): Declared[] {
   for (const entry of node.entries()) {
     const name = entry.key.normalize('NFC')
     // Fields may be called anything: a quoted step reaches every key.
-    if (what === 'variable' && !isName(name)) report(problem('name-unfit', { name }, entry.keySpan))
+    if (what === 'variable' && !isName(name)) report(problem('name-invalid', { name }, entry.keySpan))
     else if (what === 'variable' && RESERVED.has(name)) report(problem('name-reserved', { name }, entry.keySpan))
     else declared.push(readDeclaration(name, entry, { ...context, path: [...context.path, name] }))
   }
@@ -84,10 +84,10 @@ function readAll(node: YamlNode, context: Declaring): Declared[] {
 
 function readDeclaration(name: string, { value, keySpan }: YamlEntry, context: Declaring): Declared {
   const { what, report, onSlot } = context
-  const plain = { name, optional: false, outside: false, span: keySpan }
+  const plain = { name, optional: false, untrusted: false, span: keySpan }
   if (value.kind === 'scalar') return { ...plain, type: readType(value.string ?? '', undefined, value, context) }
   if (value.kind !== 'map') {
-    report(problem('key-unfit', { key: name, expected: 'a type, or keys with values', found: kindWords(value) }, keySpan))
+    report(problem('key-invalid', { key: name, expected: 'a type, or keys with values', found: kindWords(value) }, keySpan))
     return { ...plain, type: { kind: 'any' } }
   }
   const keys = new Keys<Key>(value, `a ${what}`, onSlot ? ANSWER_KEYS : VARIABLE_KEYS, report)
@@ -100,7 +100,7 @@ function readDeclaration(name: string, { value, keySpan }: YamlEntry, context: D
     ...plain,
     type,
     optional: keys.boolean('optional') ?? false,
-    outside: keys.boolean('outside') ?? false,
+    untrusted: keys.boolean('untrusted') ?? false,
     ...(about !== undefined && { about }),
     ...(question !== undefined && { question }),
     ...(example && { example: example.data() }),
@@ -111,7 +111,7 @@ function readDeclaration(name: string, { value, keySpan }: YamlEntry, context: D
   const data =
     type.kind === 'text' || type.kind === 'choice' || type.kind === 'date' ? (fallback.string ?? fallback.data()) : fallback.data()
   const accepted = isMissing(data) ? null : acceptType(data, type, topLevel(name), (p) => problems.push(p))
-  if (problems[0]) report(problem('default-unfit', { name, why: problems[0].message }, fallback.span))
+  if (problems[0]) report(problem('default-invalid', { name, why: problems[0].message }, fallback.span))
   return accepted === null ? declared : { ...declared, default: accepted }
 }
 
@@ -123,7 +123,7 @@ function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, co
   const { report, onSlot } = context
   const list = /^list\s+of\s+(.+)$/.exec(words.trim())
   if (list && depth >= DEEPEST_LIST) {
-    report(problem('key-unfit', { key: 'type', expected: `lists at most ${DEEPEST_LIST} deep`, found: 'deeper ones' }, node.span))
+    report(problem('key-invalid', { key: 'type', expected: `lists at most ${DEEPEST_LIST} deep`, found: 'deeper ones' }, node.span))
     return { kind: 'any' }
   }
   if (list) {
@@ -186,7 +186,7 @@ function readOptions(keys: Keys<Key> | undefined, node: YamlNode, report: Report
     return []
   }
   const options = textsOf(of, 'of', report)
-  if (options.length === 0) report(problem('key-unfit', { key: 'of', expected: 'at least one option', found: 'an empty list' }, of.span))
+  if (options.length === 0) report(problem('key-invalid', { key: 'of', expected: 'at least one option', found: 'an empty list' }, of.span))
   return options
 }
 
@@ -233,7 +233,7 @@ function bounds(
     if (!node) return undefined
     if (typeof node.scalar === 'number' && (!whole || Number.isInteger(node.scalar))) return node.scalar
     if (onSlot && node.string?.includes('{')) onSlot(path, key, node)
-    else report(problem('key-unfit', { key, expected: whole ? 'a whole number' : 'a number', found: kindWords(node) }, node.span))
+    else report(problem('key-invalid', { key, expected: whole ? 'a whole number' : 'a number', found: kindWords(node) }, node.span))
     return undefined
   }
   const low = read(least)
@@ -249,7 +249,7 @@ function dateBounds(keys: Keys<Key> | undefined, report: Report) {
     if (text === undefined || isDate(text) || readDateTime(text) !== undefined) return text
     report(
       problem(
-        'key-unfit',
+        'key-invalid',
         { key, expected: 'a date such as 2026-11-23', found: JSON.stringify(text) },
         defined(defined(keys).get(key)).span,
       ),

@@ -21,7 +21,7 @@ export interface ModelRequest {
   readonly fingerprint: string
   readonly values: Readonly<Record<string, unknown>>
   /** Which of several answers to the same question it asks for, from 1. */
-  readonly draw: number
+  readonly candidate: number
   /** The request as JSON, in the form that an envelope of the library gives it. */
   readonly enveloped: (envelope: string) => string
 }
@@ -31,8 +31,8 @@ export type Finish = 'done' | 'cut-off' | 'refused'
 
 /** Tokens that the service counted. */
 export interface Usage {
-  readonly asked: number
-  readonly answered: number
+  readonly sent: number
+  readonly received: number
 }
 
 /** What a model answered. */
@@ -40,8 +40,8 @@ export interface ModelAnswer {
   readonly text: string
   readonly finish: Finish
   readonly usage?: Usage
-  /** Set where a stand-in gave it: it is marked wherever it goes. */
-  readonly madeUp?: true
+  /** Set for answers of the mock model, which are marked everywhere. */
+  readonly isMock?: true
 }
 
 /** A model: whatever answers a request. `signal` says when nobody waits any longer. */

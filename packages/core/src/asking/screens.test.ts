@@ -4,15 +4,15 @@ import { Screens, type ScreenModel } from '../host.js'
 
 const screen = (more: Partial<ScreenModel>): ScreenModel => ({
   name: 's',
-  side: 'after',
+  side: 'reply',
   finds: 'words',
-  deed: 'note',
+  action: 'note',
   words: [],
-  most: 0,
+  limit: 0,
   ...more,
 })
 const found = (one: ScreenModel, texts: readonly string[], sent: readonly string[] = []) =>
-  new Screens([one]).find('after', texts, sent)[0]?.says
+  new Screens([one]).find('reply', texts, sent)[0]?.says
 
 describe('a screen for personal data', () => {
   const personal = (text: string) => found(screen({ finds: 'personal-data' }), [text])
@@ -49,8 +49,8 @@ describe('a screen for words', () => {
 })
 
 describe('a screen for copied passages', () => {
-  const copied = (text: string, sent: string, most = 5) =>
-    found(screen({ finds: 'copied', most }), [text], ['A turn that is no use.', sent])
+  const copied = (text: string, sent: string, limit = 5) =>
+    found(screen({ finds: 'copied', limit }), [text], ['A turn that is no use.', sent])
 
   test('finds so many words in a row, whatever stands between them', () => {
     expect(copied('They say: three masts, and a RED hull it had.', 'It had three masts and a red hull, they say.')).toBe(
@@ -80,8 +80,8 @@ test('tokens are counted only where the text could have too many', () => {
     counted++
     return text.length
   }
-  const screens = new Screens([screen({ side: 'before', finds: 'tokens', most: 30 })], count)
-  expect([screens.find('before', ['ten signs.']), counted]).toEqual([[], 0])
-  expect(screens.find('before', ['a text of more than thirty signs.'])[0]?.says).toBe('33 tokens, more than 30')
-  expect(screens.find('after', ['a text of more than thirty signs.'])).toEqual([])
+  const screens = new Screens([screen({ side: 'request', finds: 'tokens', limit: 30 })], count)
+  expect([screens.find('request', ['ten signs.']), counted]).toEqual([[], 0])
+  expect(screens.find('request', ['a text of more than thirty signs.'])[0]?.says).toBe('33 tokens, more than 30')
+  expect(screens.find('reply', ['a text of more than thirty signs.'])).toEqual([])
 })

@@ -1,4 +1,4 @@
-import type { ScreenDeed, ScreenModel } from '../artefacts/screens.js'
+import type { ScreenAction, ScreenModel } from '../artefacts/screens.js'
 import { holdsKey } from '../source/key-shapes.js'
 import { personalDataIn } from '../values/mask.js'
 import { rememberLong } from '../values/remember.js'
@@ -8,7 +8,7 @@ import { Copied } from './copied.js'
 export interface ScreenFinding {
   readonly screen: string
   readonly side: ScreenModel['side']
-  readonly deed: ScreenDeed
+  readonly action: ScreenAction
   readonly says: string
 }
 
@@ -25,19 +25,19 @@ export class Screens {
 
   /** Whether tokens have to be counted before these texts are looked at. */
   haveToCount(side: ScreenModel['side'], texts: readonly string[]): boolean {
-    return this.all.some(({ screen }) => screen.side === side && screen.finds === 'tokens' && mayExceed(texts, screen.most))
+    return this.all.some(({ screen }) => screen.side === side && screen.finds === 'tokens' && mayExceed(texts, screen.limit))
   }
 
   /** What the screens of one side find. */
   find(side: ScreenModel['side'], texts: readonly string[], sent: readonly string[] = []): ScreenFinding[] {
-    return this.all.flatMap(({ screen: { name, side: own, deed }, look }) => {
+    return this.all.flatMap(({ screen: { name, side: own, action }, look }) => {
       const says = own === side ? look(texts, sent) : undefined
-      return says === undefined ? [] : [{ screen: name, side, deed, says }]
+      return says === undefined ? [] : [{ screen: name, side, action, says }]
     })
   }
 }
 
-function lookOf({ finds, words, most }: ScreenModel, countTokens: (text: string) => number): Look {
+function lookOf({ finds, words, limit }: ScreenModel, countTokens: (text: string) => number): Look {
   switch (finds) {
     case 'personal-data': {
       const look = rememberLong((text) => personalDataIn(text) ?? null)
@@ -58,15 +58,15 @@ function lookOf({ finds, words, most }: ScreenModel, countTokens: (text: string)
     }
     case 'tokens':
       return (texts) => {
-        if (!mayExceed(texts, most)) return undefined
+        if (!mayExceed(texts, limit)) return undefined
         const count = texts.reduce((sum, text) => sum + countTokens(text), 0)
-        return count > most ? `${count} tokens, more than ${most}` : undefined
+        return count > limit ? `${count} tokens, more than ${limit}` : undefined
       }
     case 'copied': {
-      const copied = new Copied(most)
+      const copied = new Copied(limit)
       return (texts, sent) => {
         const run = copied.find(texts, sent)
-        return run && `${most} words as they stood in the prompt: "${run}"`
+        return run && `${limit} words as they stood in the prompt: "${run}"`
       }
     }
   }

@@ -31,7 +31,7 @@ export interface ReadyJoin {
  *
  * @example
  * const library = await openLibrary('demo/marram-house')
- * batchOf(library, library.shelf.batches.get('tonight')).prompt.name // => 'label/write'
+ * batchOf(library, library.artefacts.batches.get('tonight')).prompt.name // => 'label/write'
  */
 export class Batch {
   readonly joins: readonly ReadyJoin[]
@@ -102,7 +102,7 @@ export class Batch {
   writer(headings: readonly string[], options: LineWriter['options']): LineWriter {
     const name = this.model.envelope?.name
     if (name === undefined) return new StandardWriter(this.prompt, options)
-    const envelopes = this.library?.shelf.envelopes
+    const envelopes = this.library?.artefacts.envelopes
     const model = envelopes?.get(name)
     if (!this.library || !model)
       throw new ProblemError([problem('use-unknown', { name, what: 'envelope', known: [...(envelopes?.keys() ?? [])] })])
@@ -118,7 +118,7 @@ export class Batch {
 export function batchOf(library: Library, model: BatchModel, options: BatchOptions = {}): Batch {
   const own = library.problems.filter((p) => p.severity === 'error' && p.place?.file === model.file.name)
   if (own.length > 0) throw new ProblemError(own)
-  const locale = options.locale ?? library.shelf.library.locale
+  const locale = options.locale ?? library.artefacts.library.locale
   return new Batch(library.prompt(model.prompt?.name ?? ''), model, library, { ...model.set, ...options.given }, locale)
 }
 
@@ -154,7 +154,7 @@ function readyJoins({ records, join }: BatchModel): ReadyJoin[] {
   const joins = join.map((model) => {
     const equalities = equalitiesOf(model.where.condition, model.as)
     if (!equalities) problems.push(problem('join-unequal', { as: model.as }, model.where.span))
-    if (names.has(model.as)) problems.push(problem('join-name-twice', { name: model.as }, model.span))
+    if (names.has(model.as)) problems.push(problem('join-name-duplicate', { name: model.as }, model.span))
     names.add(model.as)
     return { model, equalities: equalities ?? [] }
   })
@@ -167,6 +167,6 @@ function fieldsOf(declared: Declared | undefined, of?: string): readonly Declare
   if (!declared) return []
   const type =
     declared.type.kind === 'record' || (of !== undefined && declared.type.kind !== 'list') ? declared.type : itemType(declared.type)
-  if (of !== undefined) return type ? [{ name: nameOf(of), type, optional: true, outside: declared.outside, span: undefined }] : []
+  if (of !== undefined) return type ? [{ name: nameOf(of), type, optional: true, untrusted: declared.untrusted, span: undefined }] : []
   return (type && 'fields' in type && type.fields) || []
 }

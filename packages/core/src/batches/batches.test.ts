@@ -100,7 +100,7 @@ describe('the records of a batch', () => {
   test('are named by a text, and go where a path says', () => {
     expect(said({ name: '{item.room}-{item.number}' }).map((one) => one.split(':')[0])).toEqual(['B0-A1', 'L1-A2', 'ZZ-A3', 'B0-A1'])
     expect(said({ to: '../out/{item.room}/{item.number}.md', keep: 'item.made' })[0]).toBe('A1: A1 → out/B0/A1.md')
-    expect(said({ name: '{item.made}' })[2]).toBe('A3: the record in row 3 has no name')
+    expect(said({ name: '{item.made}' })[2]).toBe('A3: the id of the record in row 3 is empty')
     expect(codes({ name: '{item.made}' })).toContain('record-unnamed')
   })
 
@@ -121,7 +121,7 @@ describe('joined tables', () => {
       expect(said(join({ where }), ROOMS)[0]).toBe('A1: A1 in the boathouse')
   })
 
-  test('give a record its row; none is none, and what does not fit is said with its table', () => {
+  test('give a record its row; none is none, and what does not match the schema is said with its table', () => {
     expect(said(join(), ROOMS)).toEqual([
       'A1: A1 in the boathouse',
       'A2: in data/rooms.json: row 2, column "Floor": "top" is not a whole number',
@@ -132,9 +132,9 @@ describe('joined tables', () => {
   })
 
   test('of which several rows match set the record aside, or give a list', () => {
-    expect(said(join(), ROOMS, [['A9', '', 'K', '']])).toEqual(['A9: 2 rows of data/rooms.json belong to "K"'])
+    expect(said(join(), ROOMS, [['A9', '', 'K', '']])).toEqual(['A9: 2 rows of data/rooms.json match "K"'])
     expect(codes(join(), ROOMS, [['A9', '', 'K', '']])).toEqual(['join-several'])
-    expect(codes(join(), ROOMS)).toEqual(['join-row-unfit'])
+    expect(codes(join(), ROOMS)).toEqual(['join-row-invalid'])
     const loans = {
       loans: {
         headings: ['No', 'To'],
@@ -156,7 +156,7 @@ describe('joined tables', () => {
       'prompts/p.yaml': FILES['prompts/p.yaml']!.replace('room: { type: record, optional: true,', 'room: { type: record,'),
     }
     const { found } = records(join(), ROOMS, [['A3', '', 'ZZ', '']], libraryFrom(needed))
-    expect(found[0]!.problems.map((p) => [p.code, p.message])).toEqual([['join-none', 'no row of data/rooms.json gives "room"']])
+    expect(found[0]!.problems.map((p) => [p.code, p.message])).toEqual([['join-none', 'no matching row in data/rooms.json for "room"']])
   })
 
   test('are matched as numbers where one side is a number', () => {
@@ -169,22 +169,17 @@ describe('joined tables', () => {
       'something else than equality',
       join({ where: 'item.room < room.code' }),
       'join-unequal',
-      /the where of "room" does not say which of its columns/,
+      /"where" of "room" does not compare one of its columns/,
     ],
     [
       'a column that there is not',
       join({ where: 'item.room is room.cod' }),
       'column-unknown',
-      /there is no column "cod" for "room".*did you mean "Code"/,
+      /unknown column "cod" for "room".*did you mean "Code"/,
     ],
-    ['a side that there is not', join({ where: 'itm.room is room.code' }), 'column-unknown', /there is no column "itm" for "where"/],
-    ['a name that is taken', join({ as: 'item', where: 'item.room is item.code' }), 'join-name-twice', /two tables are called "item"/],
-    [
-      'a heading that there is not',
-      { columns: { 'item.number': 'Objct No' } },
-      'column-unknown',
-      /there is no column "Objct No" for "number"/,
-    ],
+    ['a side that there is not', join({ where: 'itm.room is room.code' }), 'column-unknown', /unknown column "itm" for "where"/],
+    ['a name that is taken', join({ as: 'item', where: 'item.room is item.code' }), 'join-name-duplicate', /two tables are named "item"/],
+    ['a heading that there is not', { columns: { 'item.number': 'Objct No' } }, 'column-unknown', /unknown column "Objct No" for "number"/],
     [
       'a record that the prompt does not have',
       { records: { from: 'x', as: 'itme' } },
@@ -204,12 +199,12 @@ describe('a batch’s file', () => {
     ['a prompt that there is not', 'prompt: q\nrecords: { from: x.csv }\n', 'use-unknown'],
     ['an envelope that there is not', 'prompt: p\nrecords: { from: x.csv }\nenvelope: e\n', 'use-unknown'],
     ['a condition that cannot be read', 'prompt: p\nrecords: { from: x.csv }\nkeep: item is >\n', 'directive-unreadable'],
-    ['a path out of the library', 'prompt: p\nrecords: { from: ../../x.csv }\n', 'path-outside'],
-    ['an output out of the library', 'prompt: p\nrecords: { from: x.csv }\nto: ../../{item.number}.md\n', 'path-outside'],
-    ['a format that is none', 'prompt: p\nrecords: { from: x, format: cvs }\n', 'key-unfit'],
-    ['a take of nothing', 'prompt: p\nrecords: { from: x.csv }\ntake: 0\n', 'key-unfit'],
-    ['a budget that is no number', 'prompt: p\nrecords: { from: x.csv }\nbudget: lots\n', 'key-unfit'],
-    ['a type that columns do not have', 'prompt: p\nrecords: { from: x.csv }\ncolumns: { item.a: { type: colour } }\n', 'key-unfit'],
+    ['a path out of the library', 'prompt: p\nrecords: { from: ../../x.csv }\n', 'path-leaves-library'],
+    ['an output out of the library', 'prompt: p\nrecords: { from: x.csv }\nto: ../../{item.number}.md\n', 'path-leaves-library'],
+    ['a format that is none', 'prompt: p\nrecords: { from: x, format: cvs }\n', 'key-invalid'],
+    ['a take of nothing', 'prompt: p\nrecords: { from: x.csv }\ntake: 0\n', 'key-invalid'],
+    ['a budget that is no number', 'prompt: p\nrecords: { from: x.csv }\nbudget: lots\n', 'key-invalid'],
+    ['a type that columns do not have', 'prompt: p\nrecords: { from: x.csv }\ncolumns: { item.a: { type: colour } }\n', 'key-invalid'],
   ])('with %s is a problem when the library opens', (_, text, code) => {
     expect(problemsOf({ ...FILES, 'batches/b.yaml': text }).map((p) => p.code)).toContain(code)
   })
@@ -339,10 +334,10 @@ describe('how a table fits', () => {
     return counted.report()
   }
 
-  test('is told for each variable, with what is missing, what does not fit and what is unused', () => {
+  test('is told for each variable, with what is missing, what does not match the schema and what is unused', () => {
     const report = fit(HEADINGS, ROWS, { columns: COLUMNS })
-    expect(report).toMatchObject({ rows: 4, kept: 4, aside: 1, columns: [] })
-    expect(report.variables.map(({ path, how, empty, unfit }) => [path, how, empty, unfit])).toEqual([
+    expect(report).toMatchObject({ rows: 4, kept: 4, rejected: 1, columns: [] })
+    expect(report.variables.map(({ path, how, empty, invalid }) => [path, how, empty, invalid])).toEqual([
       ['item.number', 'named', 0, 0],
       ['item.made', 'alike', 1, 1],
       ['item.room', 'alike', 0, 0],

@@ -130,7 +130,7 @@ export class EnvelopeWriter implements LineWriter {
     const names = Object.keys(this.names)
     const words = this.library.words(
       text,
-      names.map((name): Declared => ({ name, type: defined(this.names[name]).type, optional: true, outside: false, span: undefined })),
+      names.map((name): Declared => ({ name, type: defined(this.names[name]).type, optional: true, untrusted: false, span: undefined })),
     )
     return (filling) => jsonOf(words(names.map((name) => defined(this.names[name]).data(filling) ?? null)))
   }

@@ -19,7 +19,7 @@ export interface FittedVariable {
   readonly heading: string | undefined
   readonly how: Column['how'] | 'missing' | 'given' | 'joined'
   readonly empty: number
-  readonly unfit: number
+  readonly invalid: number
   /** A few of its cells that fit, each another. */
   readonly samples: readonly string[]
   /** A few of those that do not. */
@@ -32,7 +32,7 @@ export interface FitReport {
   /** Rows that a condition keeps; all of them where there is none. */
   readonly kept: number
   /** Kept rows that cannot become values of the prompt. */
-  readonly aside: number
+  readonly rejected: number
   readonly variables: readonly FittedVariable[]
   readonly unused: readonly { readonly heading: string; readonly samples: readonly string[] }[]
   /** Lines of `columns:` that would mend what is missing. */
@@ -45,7 +45,7 @@ const SAMPLES = 3
 
 interface Count {
   empty: number
-  unfit: number
+  invalid: number
   samples: string[]
   misfits: FittedVariable['misfits'][number][]
 }
@@ -101,8 +101,8 @@ export class Fit {
       const [unfit] = problems
       if (!unfit) keepSample(count.samples, text)
       else {
-        count.unfit++
-        const expected = unfit.code === 'cell-unfit' ? unfit.data.expected : unfit.message
+        count.invalid++
+        const expected = unfit.code === 'cell-invalid' ? unfit.data.expected : unfit.message
         if (count.misfits.length < SAMPLES) count.misfits.push({ row: this.rows, cell: clip(text), expected })
       }
     }
@@ -116,7 +116,7 @@ export class Fit {
 
   private countOf(name: string): Count {
     let count = this.counts.get(name)
-    if (!count) this.counts.set(name, (count = { empty: 0, unfit: 0, samples: [], misfits: [] }))
+    if (!count) this.counts.set(name, (count = { empty: 0, invalid: 0, samples: [], misfits: [] }))
     return count
   }
 
@@ -137,7 +137,7 @@ export class Fit {
     return {
       rows: this.rows,
       kept: this.kept,
-      aside: this.aside,
+      rejected: this.aside,
       variables: all,
       unused,
       columns: mends(
@@ -150,10 +150,10 @@ export class Fit {
 
   private fitted(declared: Declared, path: string, columns: readonly Column[]): FittedVariable {
     const column = columns.find((one) => one.declared === declared)
-    const { empty, unfit, samples, misfits } = this.countOf(declared.name)
+    const { empty, invalid, samples, misfits } = this.countOf(declared.name)
     const takes = describe(declared.type)
     const how = column?.how ?? 'missing'
-    return { path, takes, required: isNeeded(declared), heading: column?.heading, how, empty, unfit, samples, misfits }
+    return { path, takes, required: isNeeded(declared), heading: column?.heading, how, empty, invalid, samples, misfits }
   }
 }
 
@@ -209,7 +209,7 @@ function hintsFor({ path, takes, misfits }: FittedVariable): string[] {
   if (takes === 'a date' && all(/^\d{1,2}\/\d{1,2}\/\d{4}$/))
     return [`${path} is written with strokes: declare it with reads: "d/M/yyyy" or "M/d/yyyy"`]
   if ((takes === 'a number' || takes === 'an integer') && all(/^\d{1,3}(?:\.\d{3})*,\d+$|^\d{1,3}(?:\.\d{3})+$/))
-    return [`${path} has points and commas the other way round: say locale: de in dunelight.yaml, or --locale de`]
-  if (takes === 'a boolean') return [`${path} is marked in another way: declare it with reads: mark if any sign means yes`]
+    return [`${path} uses points and commas the other way round: set locale: de in dunelight.yaml, or --locale de`]
+  if (takes === 'a boolean') return [`${path} has other marks: declare it with reads: mark if any text means yes`]
   return []
 }

@@ -73,7 +73,7 @@ export class Pool {
     const { as, of, many } = this.join
     const only = of === undefined ? undefined : this.columns.find((d) => d.name === nameOf(of))
     const record: ValueType = only?.type ?? { kind: 'record', fields: this.columns }
-    return { name: as, type: many ? { kind: 'list', item: record } : record, optional: true, outside: false, span: undefined }
+    return { name: as, type: many ? { kind: 'list', item: record } : record, optional: true, untrusted: false, span: undefined }
   }
 
   /** What belongs to a record: a row, a list of them where `many` is said, null where there is none. */
@@ -89,7 +89,7 @@ export class Pool {
     const records: unknown[] = []
     for (const one of found) {
       if ('record' in one) records.push(column === undefined ? one.record : (one.record[column] ?? null))
-      else for (const p of one.problems) problems.push(problem('join-row-unfit', { table: path, says: p.message }))
+      else for (const p of one.problems) problems.push(problem('join-row-invalid', { table: path, says: p.message }))
     }
     return many ? records.filter((one) => one !== null) : (records[0] ?? null)
   }

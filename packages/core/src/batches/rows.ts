@@ -1,7 +1,7 @@
 import { defined } from '../invariant.js'
 import type { Batch } from './batch.js'
 import type { Pool } from './pool.js'
-import { Looking } from './looking.js'
+import { RowFilter } from './row-filter.js'
 import { nameOf } from './scope.js'
 import type { PreparedValues } from '../library/prepared-values.js'
 import type { PromptRows } from '../library/prompt-rows.js'
@@ -30,7 +30,7 @@ export interface BatchRecord {
 /** Makes records of the rows of one table: joined, chosen, named, and read as the prompt's values. */
 export class BatchRows {
   readonly reader: PromptRows
-  private readonly looking: Looking | undefined
+  private readonly filter: RowFilter | undefined
   private readonly joined: readonly number[]
 
   /** @throws ProblemError where a condition or a name says what the tables do not have. */
@@ -50,7 +50,7 @@ export class BatchRows {
     }
     this.reader = prompt.reader(headings, shape)
     this.joined = pools.map((pool) => prompt.variables.findIndex((d) => d.name === pool.join.as))
-    this.looking = batch.paths.length > 0 ? new Looking(batch, this.reader.columns, headings, pools) : undefined
+    this.filter = batch.paths.length > 0 ? new RowFilter(batch, this.reader.columns, headings, pools) : undefined
   }
 
   /** What is wrong with the headings: a column that a condition looks at is used. */
@@ -70,19 +70,19 @@ export class BatchRows {
   }
 
   private readRow(cells: readonly unknown[], row: number): BatchRecord | undefined {
-    const { looking } = this
-    if (!looking) {
+    const { filter } = this
+    if (!filter) {
       const id = this.reader.id(cells, row)
       const { prepared, problems } = this.reader.read(cells, row)
       return { row, id, named: id !== String(row), cells, prepared, problems, path: undefined }
     }
     const problems: Problem[] = []
-    const scope = looking.read(cells, row, problems)
-    if (scope && problems.length === 0 && !looking.keeps(scope)) return undefined
-    const called = scope && looking.called(scope)
+    const scope = filter.read(cells, row, problems)
+    if (scope && problems.length === 0 && !filter.accepts(scope)) return undefined
+    const called = scope && filter.called(scope)
     const id = called === undefined || called === '' ? this.reader.id(cells, row) : called
     if (called === '') problems.push(problem('record-unnamed', { row }))
-    const record = { row, id, named: id !== String(row), cells, path: scope && looking.path(scope) }
+    const record = { row, id, named: id !== String(row), cells, path: scope && filter.path(scope) }
     if (problems.length > 0) return { ...record, prepared: undefined, problems }
     const read = this.reader.read(cells, row, scope && ((accepted) => this.putJoined(accepted, scope)))
     return { ...record, prepared: read.prepared, problems: read.problems }

@@ -36,14 +36,14 @@ export function columnsOf({ as, headings, declared, columns }: ScopeTable): Decl
     const name = nameOf(heading)
     if (taken.has(foldHeading(heading)) || !isName(name) || own.some((d) => d.name === name)) return []
     taken.add(foldHeading(heading))
-    return [{ name, type: said(name)?.type ?? TEXT, optional: true, outside: false, span: undefined }]
+    return [{ name, type: said(name)?.type ?? TEXT, optional: true, untrusted: false, span: undefined }]
   })
   // Columns that the batch names itself, under names of its own.
   const named = [...columns].flatMap(([path, { heading, type }]): Declared[] => {
     const name = as === undefined ? path : path.startsWith(`${as}.`) ? path.slice(as.length + 1) : ''
     if (heading === undefined || !folded.has(foldHeading(heading)) || !isName(name) || [...own, ...others].some((d) => d.name === name))
       return []
-    return [{ name, type: type ?? TEXT, optional: true, outside: false, span: undefined }]
+    return [{ name, type: type ?? TEXT, optional: true, untrusted: false, span: undefined }]
   })
   return [...own, ...others, ...named]
 }

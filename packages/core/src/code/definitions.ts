@@ -44,9 +44,9 @@ export interface PickInput {
 /** The keys of an example set file, for `makeExampleSet`. */
 export interface ExampleSetInput extends Described {
   readonly fields: Declarations
-  readonly ask?: string
+  readonly input?: string
   /** A layout, or `output`: the form of the prompt's output. */
-  readonly answer?: string
+  readonly expected?: string
   readonly pick?: PickInput
   readonly cases?: readonly Readonly<Record<string, unknown>>[]
 }
@@ -85,7 +85,7 @@ export type TurnInput =
   | { readonly name?: string; readonly examples: string | AnyExampleSet; readonly to?: string }
   | {
       readonly name?: string
-      readonly ask: string | AnyExampleSet
+      readonly input: string | AnyExampleSet
       readonly with?: Readonly<Record<string, string>>
       readonly 'begin-answer'?: boolean
     }
@@ -282,7 +282,7 @@ export type CheckSnippet<D> = CheckKeys<D, SnippetInput, 'a snippet'> & {
 }
 type FieldsIn<D> = D extends { readonly fields: infer F } ? F : Nothing
 export type CheckExampleSet<D> = CheckKeys<D, ExampleSetInput, 'an example set'> & {
-  readonly [K in keyof D]: K extends 'ask' | 'answer'
+  readonly [K in keyof D]: K extends 'input' | 'expected'
     ? CheckText<D[K], FieldsIn<D>>
     : K extends 'cases'
       ? readonly ValuesOf<FieldsIn<D>>[]

@@ -28,12 +28,12 @@ export function filesOf(input: LibraryInput): Record<string, string> {
   const main = { title, about, locale, settings, limits }
   const files: Record<string, string> = Object.values(main).some((one) => one !== undefined) ? { 'dunelight.yaml': yamlOf(main) } : {}
   const names = new Map<unknown, string>()
-  const onShelf = (shelf: (typeof SHELVES)[number]) => Object.entries<Definition | string>(input[shelf] ?? {})
-  for (const shelf of SHELVES) for (const [name, one] of onShelf(shelf)) if (typeof one !== 'string') names.set(one, name)
-  for (const shelf of SHELVES) {
-    for (const [name, one] of onShelf(shelf)) {
-      if (typeof one === 'string') files[`${shelf}/${name}.md`] = block(one)
-      else files[`${shelf}/${name}.yaml`] = yamlOf(plain(one.input, names, `the ${WORDS[shelf]} "${name}"`))
+  const onShelf = (artefacts: (typeof SHELVES)[number]) => Object.entries<Definition | string>(input[artefacts] ?? {})
+  for (const artefacts of SHELVES) for (const [name, one] of onShelf(artefacts)) if (typeof one !== 'string') names.set(one, name)
+  for (const artefacts of SHELVES) {
+    for (const [name, one] of onShelf(artefacts)) {
+      if (typeof one === 'string') files[`${artefacts}/${name}.md`] = block(one)
+      else files[`${artefacts}/${name}.yaml`] = yamlOf(plain(one.input, names, `the ${WORDS[artefacts]} "${name}"`))
     }
   }
   return files
@@ -52,9 +52,9 @@ function plain(value: unknown, names: ReadonlyMap<unknown, string>, of: string):
   if (isDefinition(value)) {
     const name = names.get(value)
     if (name !== undefined) return name
-    const shelf = defined(SHELVES.find((one) => WORDS[one] === value.kind))
+    const artefacts = defined(SHELVES.find((one) => WORDS[one] === value.kind))
     throw new TypeError(
-      `${of} draws on ${value.kind === 'output' ? 'an' : 'a'} ${value.kind} that the library does not hold: give it a name under "${shelf}"`,
+      `${of} uses ${value.kind === 'output' ? 'an' : 'a'} ${value.kind} that the library does not contain: add it under "${artefacts}"`,
     )
   }
   return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, plain(one, names, of)]))

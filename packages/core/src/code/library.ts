@@ -1,6 +1,6 @@
 import type { TypesOf } from './definitions.js'
 import { filesOf, type LibraryInput } from './documents.js'
-import { readShelf } from '../artefacts/read.js'
+import { readLibraryFiles } from '../artefacts/read.js'
 import { Library, type LibraryOptions } from '../library/library.js'
 import type { Problem } from '../problems/problem.js'
 
@@ -13,7 +13,7 @@ export class WrittenLibrary<P extends object> extends Library<P> {
   ) {
     const problems: Problem[] = []
     super(
-      readShelf(files, (p) => problems.push(p)),
+      readLibraryFiles(files, (p) => problems.push(p)),
       problems,
       options,
     )

@@ -63,7 +63,7 @@ export function makePersona<const D extends PersonaInput>(input: D & CheckPerson
  * @returns The definition, for `makeLibrary`.
  * @example
  * const cases = [{ note: 'a loose handle', grade: 'treat' }]
- * makeExampleSet({ fields: { note: 'text', grade: 'text' }, ask: '{note}', answer: '{grade}', cases }).kind // => 'example set'
+ * makeExampleSet({ fields: { note: 'text', grade: 'text' }, input: '{note}', expected: '{grade}', cases }).kind // => 'example set'
  */
 export function makeExampleSet<const D extends ExampleSetInput>(input: D & CheckExampleSet<D>): ExampleSetDefinition<D['fields']> {
   return { kind: 'example set', input }

@@ -1,6 +1,6 @@
 import type { Context } from './context.js'
 import { compileGiven } from './given.js'
-import type { Compilation } from './shelves.js'
+import type { Compilation } from './env.js'
 import type { Attachment } from '../artefacts/artefacts.js'
 import { problem } from '../problems/problem.js'
 import type { AttachmentPlan } from '../render/parts.js'
@@ -9,13 +9,13 @@ import { isName } from '../values/names.js'
 import { describe, type ValueType } from '../values/types.js'
 
 /** What a turn hands over beside its text. What is no file, and files of the library that are not there, are reported. */
-export function attachmentPlans(attach: readonly Attachment[], { shelves }: Compilation, context: Context): AttachmentPlan[] {
-  return attach.flatMap((one) => (one.kind === 'path' ? ofLibrary(one, shelves.attachments, context) : ofValue(one, context)))
+export function attachmentPlans(attach: readonly Attachment[], { env }: Compilation, context: Context): AttachmentPlan[] {
+  return attach.flatMap((one) => (one.kind === 'path' ? ofLibrary(one, env.attachments, context) : ofValue(one, context)))
 }
 
 function ofLibrary(
   { path, as, span }: Extract<Attachment, { kind: 'path' }>,
-  attachments: Compilation['shelves']['attachments'],
+  attachments: Compilation['env']['attachments'],
   context: Context,
 ): AttachmentPlan[] {
   const file = attachments.get(path) ?? 'the library was opened without it'
@@ -32,14 +32,14 @@ function ofValue({ value, as, span }: Extract<Attachment, { kind: 'value' }>, co
   if (!given) return []
   const from = textAt(span)
   if (!isFiles(given.type)) {
-    shared.report(problem('attach-unfit', { path: from, type: describe(given.type) }, span))
+    shared.report(problem('attach-invalid', { path: from, type: describe(given.type) }, span))
     return []
   }
   // A document from outside is as much a stranger's text as a value in a turn: handed over as text it stands within a fence.
-  const fenced = given.outside && role !== 'assistant' && as !== 'file'
+  const fenced = given.untrusted && role !== 'assistant' && as !== 'file'
   const tag = value.paths[0]?.steps.at(-1)?.key ?? value.paths[0]?.name
   if (fenced && tag !== undefined) shared.fences.add(tag)
-  if (fenced && (tag === undefined || !isName(tag))) shared.report(problem('fence-tag-unfit', { tag }, span))
+  if (fenced && (tag === undefined || !isName(tag))) shared.report(problem('fence-tag-invalid', { tag }, span))
   return [{ get: given.get, as, from, fence: fenced ? tag : undefined, span }]
 }
 

@@ -2,7 +2,7 @@ import { defined } from '../invariant.js'
 import { writtenApart } from '../render/capture.js'
 import { runLoop, type Loop } from './loop.js'
 import type { Op, Test } from '../render/run.js'
-import type { Descent } from '../render/trace.js'
+import type { TextOrigin } from '../render/trace.js'
 
 /** The first branch that holds. */
 export function whenOp(branches: readonly { readonly test: Test | undefined; readonly body: Op }[]): Op {
@@ -32,7 +32,7 @@ interface EachPlan {
   readonly joined: string | undefined
   /** What ends the last body, where `joined` keeps bodies open. */
   readonly lineEnd: string
-  readonly from: Descent
+  readonly from: TextOrigin
 }
 
 /** The body for every kept item. A body that writes nothing gets no separator. */

@@ -1,7 +1,7 @@
 import { defined } from '../invariant.js'
-import { descent, type Context } from './context.js'
+import { textOrigin, type Context } from './context.js'
 import { caseScope, type PreparedSet } from './example-set.js'
-import type { Compilation } from './shelves.js'
+import type { Compilation } from './env.js'
 import { compileText } from './text.js'
 import type { Named, Role } from '../artefacts/artefacts.js'
 import type { Form } from '../outputs/form.js'
@@ -16,9 +16,9 @@ import type { Declared, ValueType } from '../values/types.js'
 import { toJson, write } from '../values/write.js'
 
 /** The example set of a name; one that does not exist is reported. */
-export function exampleSet(named: Named, { shelves }: Compilation, report: Report): PreparedSet | undefined {
-  const set = shelves.sets.get(named.name)
-  if (!set) report(problem('use-unknown', { name: named.name, what: 'example set', known: [...shelves.sets.keys()] }, named.span))
+export function exampleSet(named: Named, { env }: Compilation, report: Report): PreparedSet | undefined {
+  const set = env.sets.get(named.name)
+  if (!set) report(problem('use-unknown', { name: named.name, what: 'example set', known: [...env.sets.keys()] }, named.span))
   return set
 }
 
@@ -27,11 +27,11 @@ export function caseOps(set: PreparedSet, compilation: Compilation, context: Con
   const { model } = set
   const via = { what: 'example' as const, name: model.name, span, outer: context.via }
   const within: Context = { ...context, scope: caseScope(model), kind: 'example', via, place: model.name }
-  const ask = compileText(model.ask, { ...within, role }, true)
+  const ask = compileText(model.input, { ...within, role }, true)
   const answering: Context = { ...within, role: role === 'user' ? 'assistant' : role }
-  if (model.answer === 'output') return { ask, answer: outputAnswer(set, compilation, answering, span) }
-  checkAnswers(set, compilation, (i) => set.answers[i])
-  return { ask, answer: compileText(model.answer, answering, true) }
+  if (model.expected === 'output') return { ask, answer: outputAnswer(set, compilation, answering, span) }
+  checkAnswers(set, compilation, (i) => set.expected[i])
+  return { ask, answer: compileText(model.expected, answering, true) }
 }
 
 /** Every case's answer is tried against each output that the prompt can have, where its form is the same for every record. */
@@ -62,12 +62,12 @@ function outputAnswer(set: PreparedSet, compilation: Compilation, context: Conte
   for (const [name, form] of forms) {
     const lacking: string[] = []
     const writer = answerWriter(set, form, (field) => lacking.push(field))
-    for (const field of lacking) report(problem('answer-form-unfit', { set: set.model.name, output: name, field }, span))
+    for (const field of lacking) report(problem('expected-form-invalid', { set: set.model.name, output: name, field }, span))
     // What cannot be written whole need not be read.
     if (writer && lacking.length === 0) writers.set(name, writer)
   }
   checkAnswers(set, compilation, (i, name) => writers.get(name)?.(defined(set.rows[i]), () => defined(defined(forms.get(name)).fixed)))
-  const from = descent(context, span)
+  const from = textOrigin(context, span)
   return (run) => run.write(writers.get(run.output)?.(run.example, () => defined(forms.get(run.output)).form(run)) ?? '', from)
 }
 

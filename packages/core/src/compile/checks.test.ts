@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
 import { onePrompt, problemsOf, type Files } from '../../../../test/support.js'
 
-const VARIABLES = `{ t: text, o: { type: text, optional: true }, n: integer, b: boolean, d: date, l: list of text, c: { type: choice, of: [adult, child] }, r: { type: record, fields: { a: text, m: { type: integer, optional: true } } }, open: record, rows: { type: table, fields: { week: integer, room: text } }, out: { type: text, outside: true } }`
+const VARIABLES = `{ t: text, o: { type: text, optional: true }, n: integer, b: boolean, d: date, l: list of text, c: { type: choice, of: [adult, child] }, r: { type: record, fields: { a: text, m: { type: integer, optional: true } } }, open: record, rows: { type: table, fields: { week: integer, room: text } }, out: { type: text, untrusted: true } }`
 const SNIPPETS: Files = {
   'snippets/needs.yaml': 'variables: { name: text }\ntext: "{name}"',
   'snippets/small.yaml': 'variables: { c: { type: choice, of: [adult] } }\ntext: "{c}"',
@@ -20,13 +20,13 @@ function says(text: string): string[] {
 describe('found when the library opens', () => {
   test.each<[text: string, problems: string[]]>([
     // names and paths
-    ['x\n{tt}', ['2: there is no variable "tt" (did you mean "t"?)']],
-    ['{titel}', ['1: there is no variable "titel" (variables: t, o, n, b, d, l, c, r, open, rows, out)']],
-    ['{r.aa}', ['1: "r" has no field "aa" (did you mean "a"?)']],
+    ['x\n{tt}', ['2: unknown variable "tt" (did you mean "t"?)']],
+    ['{titel}', ['1: unknown variable "titel" (variables: t, o, n, b, d, l, c, r, open, rows, out)']],
+    ['{r.aa}', ['1: unknown field "aa" of "r" (did you mean "a"?)']],
     ['{r.1}', ['1: ".1" cannot follow "r", which is a record']],
     ['{t.x}', ['1: ".x" cannot follow "t", which is text']],
     ['{l.first}', ['1: ".first" cannot follow "l", which is a list of text']],
-    ['{rows.1.rom}', ['1: "rows.1" has no field "rom" (did you mean "room"?)']],
+    ['{rows.1.rom}', ['1: unknown field "rom" of "rows.1" (did you mean "room"?)']],
     ['{d.year}', ['1: ".year" cannot follow "d", which is a date']],
     // formats
     ['{n as upper}', ['1: the format "upper" cannot write "n", which is an integer (it takes text)']],
@@ -39,26 +39,23 @@ describe('found when the library opens', () => {
     ['{n as currency "euro"}', ['1: the format "currency" takes "code"']],
     ['{b as either "in"}', ['1: the format "either" takes "yes" and "no"']],
     // conditions
-    ['{when n is "3"}x{end}', ['1: "n" (an integer) and the text "3" cannot be compared by "is"']],
-    ['{when d < "tomorrow"}x{end}', ['1: "d" (a date) and the text "tomorrow" cannot be compared by "<"']],
-    ['{when l is t}x{end}', ['1: "l" (a list of text) and "t" (text) cannot be compared by "is"']],
-    ['{when b < true}x{end}', ['1: "b" (a boolean) and true cannot be compared by "<"']],
+    ['{when n is "3"}x{end}', ['1: "is" cannot compare "n" (an integer) and the text "3"']],
+    ['{when d < "tomorrow"}x{end}', ['1: "<" cannot compare "d" (a date) and the text "tomorrow"']],
+    ['{when l is t}x{end}', ['1: "is" cannot compare "l" (a list of text) and "t" (text)']],
+    ['{when b < true}x{end}', ['1: "<" cannot compare "b" (a boolean) and true']],
     [
       '{when n in ("a", "b")}x{end}',
-      [
-        '1: "n" (an integer) and the text "a" cannot be compared by "in"',
-        '1: "n" (an integer) and the text "b" cannot be compared by "in"',
-      ],
+      ['1: "in" cannot compare "n" (an integer) and the text "a"', '1: "in" cannot compare "n" (an integer) and the text "b"'],
     ],
-    ['{when c is "chidl"}x{end}', ['1: "chidl" is no option of "c" (did you mean "child"?)']],
-    ['{when c in ("adult", "kid")}x{end}', ['1: "kid" is no option of "c" (options: adult, child)']],
+    ['{when c is "chidl"}x{end}', ['1: "chidl" is not an option of "c" (did you mean "child"?)']],
+    ['{when c in ("adult", "kid")}x{end}', ['1: "kid" is not an option of "c" (options: adult, child)']],
     // loops
-    ['{each x in n}{x}{end}', ['1: "each" cannot go through "n", which is an integer']],
+    ['{each x in n}{x}{end}', ['1: "each" cannot repeat for "n", which is an integer']],
     ['~ each t in l\n{t}\n~ end', ['1: "t" hides the variable "t" in this loop']],
-    ['~ each row in rows\n{row.wek}\n~ end', ['2: "row" has no field "wek" (did you mean "week"?)']],
+    ['~ each row in rows\n{row.wek}\n~ end', ['2: unknown field "wek" of "row" (did you mean "week"?)']],
     // use
     ['~ use needs', ['1: the snippet "needs" needs "name" (write "with name = …")']],
-    ['~ use needs with name = o', ['1: "o" may be missing, but the snippet "needs" needs "name" (write name = o or "…")']],
+    ['~ use needs with name = o', ['1: "o" is optional, but the snippet "needs" requires "name" (write name = o or "…")']],
     ['~ use needs with nam = t, name = t', ['1: the snippet "needs" has no variable "nam" (did you mean "name"?)']],
     ['~ use needs with name = l', ['1: "name" of the snippet "needs" takes text, not a list of text']],
     [
@@ -66,14 +63,14 @@ describe('found when the library opens', () => {
       ['1: the snippet "small" needs "c": the "c" of the caller is one of adult, child, not one of adult (write "with c = …")'],
     ],
     ['~ use whole', ['1: the snippet "whole" needs "r": the "r" of the caller has other fields than are needed (write "with r = …")']],
-    ['~ use ages/{c}', ['1: there is no snippet "ages/child" (snippets: ages/adult, needs, part, small, whole)']],
+    ['~ use ages/{c}', ['1: unknown snippet "ages/child" (snippets: ages/adult, needs, part, small, whole)']],
     ['~ use ages/{t}', ['1: "t" in a snippet\'s name must be a choice, but is text']],
-    // text from outside
-    ['{out as upper}', ['1: "out" comes from outside and is not fenced (write {out as fenced} on a line of its own)']],
-    ['- {out as fenced} -', ['1: the fenced "out" does not stand alone on its line (move it to a line of its own)']],
-    ['{each x in l}{x as fenced}{end}', ['1: the fenced "x" does not stand alone on its line (move it to a line of its own)']],
-    ['{out as fenced as upper}', ['1: "fenced" cannot stand before "upper"']],
-    ['{each x in out as fenced}{end}', ['1: "fenced" cannot stand in a value that is handed on']],
+    // text untrusted
+    ['{out as upper}', ['1: "out" is untrusted and not fenced (write {out as fenced} on a line of its own)']],
+    ['- {out as fenced} -', ['1: the fenced "out" is not alone on its line (move it to a line of its own)']],
+    ['{each x in l}{x as fenced}{end}', ['1: the fenced "x" is not alone on its line (move it to a line of its own)']],
+    ['{out as fenced as upper}', ['1: "fenced" cannot be used before "upper"']],
+    ['{each x in out as fenced}{end}', ['1: "fenced" cannot be used in a value that is passed on']],
   ])('%s', (text, problems) => {
     expect(says(text)).toEqual(problems)
   })

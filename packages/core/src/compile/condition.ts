@@ -129,7 +129,7 @@ function ordered(
 function sortOf(left: Side, right: Side, operator: string, node: Condition, context: Context): Sort | 'any' | undefined {
   const sort = commonSort(left, right, operator)
   if (!sort) {
-    context.shared.report(problem('types-unlike', { left: left.says, right: right.says, operator }, node.span))
+    context.shared.report(problem('types-incompatible', { left: left.says, right: right.says, operator }, node.span))
     return undefined
   }
   const known = checkOption(left.type, right.literal, left.says, context) && checkOption(right.type, left.literal, right.says, context)
@@ -184,7 +184,7 @@ function contains(whole: Side, part: Side, node: CompareNode, context: Context):
       : sortOf(part, { ...whole, type: type.kind === 'choice' ? { kind: 'text' } : type }, node.operator, node, context)
   if (!sort) return undefined
   if (!list && type.kind !== 'any' && sort !== 'text' && sort !== 'any') {
-    context.shared.report(problem('types-unlike', { left: part.says, right: whole.says, operator: node.operator }, node.span))
+    context.shared.report(problem('types-incompatible', { left: part.says, right: whole.says, operator: node.operator }, node.span))
     return undefined
   }
   // A list that is asked for one item after the other, as in a loop, is asked by an index from the second time on.

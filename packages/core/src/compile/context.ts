@@ -1,7 +1,7 @@
 import type { Role } from '../artefacts/artefacts.js'
 import type { Report } from '../problems/problem.js'
 import type { Get, Op } from '../render/run.js'
-import type { Descent, OriginKind, Via } from '../render/trace.js'
+import type { TextOrigin, OriginKind, Via } from '../render/trace.js'
 import type { Span } from '../source/source.js'
 import type { Text, Use } from '../text/nodes.js'
 import type { Format } from '../values/formats/format.js'
@@ -40,7 +40,7 @@ export interface Shared {
   /** The fences that are written somewhere, by the names of their tags. */
   fences: Set<string>
   /** Whether free text from outside is written without a fence. */
-  outside: boolean
+  untrusted: boolean
   /** Where a text names the tag of a fence: `{fence.note}`. */
   readonly mentions: { readonly name: string; readonly span: Span }[]
   /** The declared orders of fields that come out in writing: of records and tables that are written whole. */
@@ -64,16 +64,16 @@ export interface Draws {
 export function compileValueText<T>(
   shared: Shared,
   compile: () => T,
-): { readonly compiled: T; readonly holdsFences: boolean; readonly outside: boolean } {
-  const { fences, outside } = shared
+): { readonly compiled: T; readonly holdsFences: boolean; readonly untrusted: boolean } {
+  const { fences, untrusted } = shared
   shared.fences = new Set()
-  shared.outside = false
+  shared.untrusted = false
   const compiled = compile()
-  const own = { fences: shared.fences, outside: shared.outside }
+  const own = { fences: shared.fences, untrusted: shared.untrusted }
   for (const name of own.fences) fences.add(name)
   shared.fences = fences
-  shared.outside = outside || own.outside
-  return { compiled, holdsFences: own.fences.size > 0, outside: own.outside }
+  shared.untrusted = untrusted || own.untrusted
+  return { compiled, holdsFences: own.fences.size > 0, untrusted: own.untrusted }
 }
 
 /** What is written here depends on more than variables. */
@@ -94,12 +94,12 @@ export interface Artefacts {
 export interface Given {
   readonly type: ValueType
   readonly optional: boolean
-  readonly outside: boolean
+  readonly untrusted: boolean
   readonly get: Get
   readonly path: readonly (string | { readonly loop: number })[]
   readonly literal?: string | number | boolean
 }
 
-export function descent(context: Context, span: Span, more: Partial<Descent> = {}): Descent {
+export function textOrigin(context: Context, span: Span, more: Partial<TextOrigin> = {}): TextOrigin {
   return { kind: context.kind, span, via: context.via, given: false, ...more }
 }

@@ -1,6 +1,6 @@
 import { defined } from '../invariant.js'
 import { Scope, variableBinding } from './scope.js'
-import type { Shelves } from './shelves.js'
+import type { CompileEnv } from './env.js'
 import type { Context } from './context.js'
 import { compileText } from './text.js'
 import type { ExampleCase, ExampleSetModel } from '../artefacts/artefacts.js'
@@ -20,23 +20,23 @@ export interface PreparedSet {
   readonly model: ExampleSetModel
   /** Each case's values in the order of the fields. */
   readonly rows: readonly (readonly unknown[])[]
-  readonly asks: readonly string[]
+  readonly inputs: readonly string[]
   /** Undefined where the answer has the form of a prompt's output. */
-  readonly answers: readonly (string | undefined)[]
+  readonly expected: readonly (string | undefined)[]
   readonly label: Declared | undefined
   readonly picker: Picker
   readonly facts: SetFacts
 }
 
 /** Writes a set's cases, and looks at them: what is wrong with the set itself is reported. */
-export function prepareSet(model: ExampleSetModel, shelves: Shelves, alone: Context, report: Report): PreparedSet {
+export function prepareSet(model: ExampleSetModel, shelves: CompileEnv, alone: Context, report: Report): PreparedSet {
   const { fields, cases, pick } = model
   const rows = cases.map((one) => caseRow(model, one))
   const context: Context = { ...alone, scope: caseScope(model), kind: 'example', place: model.name }
-  const ask = compileText(model.ask, context, true)
-  const answer = model.answer === 'output' ? undefined : compileText(model.answer, { ...context, role: 'assistant' }, true)
-  const asks = rows.map((row) => writeAlone(ask, row) ?? '')
-  const answers = rows.map((row) => answer && writeAlone(answer, row))
+  const ask = compileText(model.input, context, true)
+  const answer = model.expected === 'output' ? undefined : compileText(model.expected, { ...context, role: 'assistant' }, true)
+  const inputs = rows.map((row) => writeAlone(ask, row) ?? '')
+  const expected = rows.map((row) => answer && writeAlone(answer, row))
   const label = labelOf(model)
   const at = label ? fields.indexOf(label) : -1
   const grouped = pick.cover === undefined ? at : fields.findIndex((field) => field.name === pick.cover)
@@ -44,38 +44,38 @@ export function prepareSet(model: ExampleSetModel, shelves: Shelves, alone: Cont
   if (pick.budget !== undefined && !countTokens) report(problem('budget-uncounted', { set: model.name }, model.pickSpan))
   const tokens = new Map<number, number>()
   const tokensOf = (one: number): number => {
-    const known = tokens.get(one) ?? countTokens?.(`${defined(asks[one])}\n${answers[one] ?? ''}`) ?? 0
+    const known = tokens.get(one) ?? countTokens?.(`${defined(inputs[one])}\n${expected[one] ?? ''}`) ?? 0
     tokens.set(one, known)
     return known
   }
   const texts = (one: number, field: number) => write(defined(rows[one])[field], defined(fields[field]).type)
   const picker = new Picker({
-    texts: asks,
+    texts: inputs,
     rule: pick,
     labelOf: grouped < 0 ? undefined : (one) => texts(one, grouped),
     tokensOf,
     likeness: shelves.likeness.get(model.name),
   })
-  const reader = model.answer === 'output' ? undefined : answerReader(model.answer, fields)
+  const reader = model.expected === 'output' ? undefined : answerReader(model.expected, fields)
   const facts: SetFacts = {
     name: model.name,
     span: model.from?.span ?? model.span,
     cases,
-    asks,
-    answers,
+    inputs,
+    expected,
     label: label && {
       field: label.name,
       options: label.type.kind === 'choice' ? label.type.of : [],
       of: (one) => texts(one, at),
     },
     readBack: (one) => {
-      const read = reader?.(answers[one] ?? '')
+      const read = reader?.(expected[one] ?? '')
       return !reader || (read !== undefined && [...read].every(([field, text]) => texts(one, field).trim() === text.trim()))
     },
     index: () => picker.index,
   }
   for (const rule of SET_RULES) rule.check(facts, report)
-  return { model, rows, asks, answers, label, picker, facts }
+  return { model, rows, inputs, expected, label, picker, facts }
 }
 
 /** What a side of a set sees: the case's own fields. */
@@ -88,9 +88,9 @@ function caseRow(model: ExampleSetModel, { values }: ExampleCase): unknown[] {
 }
 
 /** The field that is the answer's label: a choice that the answer writes, else the set's only choice that is not asked. */
-function labelOf({ fields, ask, answer }: ExampleSetModel): Declared | undefined {
-  const asked = fieldsIn(ask)
-  const answered = answer === 'output' ? undefined : fieldsIn(answer)
+function labelOf({ fields, input, expected }: ExampleSetModel): Declared | undefined {
+  const asked = fieldsIn(input)
+  const answered = expected === 'output' ? undefined : fieldsIn(expected)
   return fields.find((field) => field.type.kind === 'choice' && (answered ? answered.has(field.name) : !asked.has(field.name)))
 }
 

@@ -44,7 +44,9 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
     if (!args) return undefined
     const given = gives(format, current, args)
     if (!given) {
-      context.shared.report(problem('format-unfit', { format: format.name, type: describe(current), path, takes: format.takes }, call.span))
+      context.shared.report(
+        problem('format-invalid', { format: format.name, type: describe(current), path, takes: format.takes }, call.span),
+      )
       return undefined
     }
     steps.push({ format, args, type: current })

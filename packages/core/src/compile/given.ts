@@ -32,13 +32,13 @@ export function compileGiven(value: SlotValue, context: Context): Given | undefi
   if (!alternatives) return undefined
   const { fallback } = value
   if (value.formats.some((f) => f.name === 'fenced') || alternatives.some((a) => a.inline)) {
-    context.shared.report(problem('fence-misplaced', { where: 'in a value that is handed on' }, value.span))
+    context.shared.report(problem('fence-misplaced', { where: 'in a value that is passed on' }, value.span))
     return undefined
   }
   const [first] = alternatives
   if (!first) {
     const literal = defined(fallback).value
-    return { type: literalType(literal), optional: false, outside: false, get: () => literal, path: [], literal }
+    return { type: literalType(literal), optional: false, untrusted: false, get: () => literal, path: [], literal }
   }
   const last = defined(alternatives.at(-1))
   const gets = alternatives.map((a) => formattedGet(a.get, a.chain))
@@ -50,7 +50,7 @@ export function compileGiven(value: SlotValue, context: Context): Given | undefi
         // An empty list is a value; of nothing at all, an open path tells by `undefined`.
         if (!isMissing(found)) return found
         if (found === undefined && last.open && alternatives.length === 1)
-          return run.fail(problem('step-found-nothing', { path: last.text }, value.span))
+          return run.fail(problem('step-not-found', { path: last.text }, value.span))
         return null
       }
     }
@@ -60,7 +60,7 @@ export function compileGiven(value: SlotValue, context: Context): Given | undefi
   return {
     type: common,
     optional: !fallback && alternatives.every((a) => a.optional),
-    outside: alternatives.some((a) => a.outside),
+    untrusted: alternatives.some((a) => a.untrusted),
     get: alternatives.length === 1 && !fallback && !first.open ? defined(gets[0]) : get,
     path: first.steps,
   }

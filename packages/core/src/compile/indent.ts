@@ -2,10 +2,10 @@ import type { Continuation } from './line.js'
 import { jsonBytes } from '../render/json-bytes.js'
 import { writtenApart } from '../render/capture.js'
 import type { Op } from '../render/run.js'
-import type { Descent } from '../render/trace.js'
+import type { TextOrigin } from '../render/trace.js'
 
 /** What a step writes, moved in: every line that is not blank gets the lead, the first one only where `first` says so (language §5.3, §5.6). */
-export function indentedOp(op: Op, { lead, blank }: Continuation, made: Descent, first: boolean): Op {
+export function indentedOp(op: Op, { lead, blank }: Continuation, made: TextOrigin, first: boolean): Op {
   return (run) => {
     const before = run.out
     const { json } = run

@@ -2,14 +2,14 @@ import { variableBinding } from './scope.js'
 import { compileCondition } from './condition.js'
 import type { Context } from './context.js'
 import { standaloneContext } from './prompt.js'
-import type { Shelves } from './shelves.js'
+import type { CompileEnv } from './env.js'
 import { compileText } from './text.js'
 import { ProblemError, type Problem } from '../problems/problem.js'
 import { captured } from '../render/capture.js'
 import { emptyRun } from '../render/choose.js'
 import type { Run } from '../render/run.js'
 import { Source } from '../source/source.js'
-import { parseAlone } from '../text/alone.js'
+import { parseWholeText } from '../text/whole-text.js'
 import type { Condition, Text } from '../text/nodes.js'
 import { parseCondition } from '../text/values.js'
 import type { Declared } from '../values/types.js'
@@ -22,11 +22,11 @@ import type { Declared } from '../values/types.js'
 export function compileKeep(
   condition: string | Condition,
   declared: readonly Declared[],
-  shelves: Shelves,
+  shelves: CompileEnv,
 ): (row: readonly unknown[]) => boolean {
   return overRows(declared, shelves, (context, report) => {
     const parsed =
-      typeof condition === 'string' ? parseAlone(new Source('--keep', condition), 'keep', 100, report, parseCondition) : condition
+      typeof condition === 'string' ? parseWholeText(new Source('--keep', condition), 'keep', 100, report, parseCondition) : condition
     return parsed && compileCondition(parsed, context)
   })
 }
@@ -36,7 +36,7 @@ export function compileKeep(
  *
  * @throws ProblemError where it names what is not declared.
  */
-export function compileWords(text: Text, declared: readonly Declared[], shelves: Shelves): (row: readonly unknown[]) => string {
+export function compileWords(text: Text, declared: readonly Declared[], shelves: CompileEnv): (row: readonly unknown[]) => string {
   return overRows(declared, shelves, (context) => {
     const op = compileText(text, context, true)
     return (run) => captured(op, run)
@@ -45,12 +45,12 @@ export function compileWords(text: Text, declared: readonly Declared[], shelves:
 
 function overRows<T>(
   declared: readonly Declared[],
-  shelves: Shelves,
+  shelves: CompileEnv,
   compile: (context: Context, report: (p: Problem) => void) => ((run: Run) => T) | undefined,
 ): (row: readonly unknown[]) => T {
   const problems: Problem[] = []
   const report = (p: Problem) => problems.push(p)
-  const bindings = declared.map((d, i) => ({ ...variableBinding({ ...d, optional: true }, (run) => run.example[i]), outside: false }))
+  const bindings = declared.map((d, i) => ({ ...variableBinding({ ...d, optional: true }, (run) => run.example[i]), untrusted: false }))
   const found = compile(standaloneContext(bindings, shelves, report), report)
   if (problems.some((p) => p.severity === 'error') || !found) throw new ProblemError(problems)
   return (row) => {

@@ -26,17 +26,17 @@ export function openLoop(head: LoopHead, context: Context): { readonly loop: Loo
   if (given && !item) {
     const path = head.value.paths[0]
     const text = path ? path.span.source.text.slice(path.span.start, path.span.end) : 'this'
-    shared.report(problem('each-unfit', { path: text, type: describe(given.type) }, head.value.span))
+    shared.report(problem('each-invalid', { path: text, type: describe(given.type) }, head.value.span))
   }
   const slot = shared.locals++
   const counter = shared.locals++
   const name = loopBinding(head.name, context, {
     type: item ?? { kind: 'any' },
-    outside: given?.outside ?? false,
+    untrusted: given?.untrusted ?? false,
     slot,
     path: [...(given?.path ?? []), { loop: slot }],
   })
-  const position = head.position && loopBinding(head.position, context, { type: INTEGER, outside: false, slot: counter, path: [] })
+  const position = head.position && loopBinding(head.position, context, { type: INTEGER, untrusted: false, slot: counter, path: [] })
   const within = { ...context, scope: context.scope.with(name, ...(position ? [position] : [])) }
   const keep = head.keep && compileCondition(head.keep, within)
   return { loop: { get: given?.get ?? (() => []), path: head.value.paths[0]?.name ?? '', slot, counter, keep }, within }
@@ -44,15 +44,15 @@ export function openLoop(head: LoopHead, context: Context): { readonly loop: Loo
 
 interface LoopName {
   readonly type: Binding['type']
-  readonly outside: boolean
+  readonly untrusted: boolean
   readonly slot: number
   readonly path: Binding['path']
 }
 
-function loopBinding({ name, span }: Name, context: Context, { type, outside, slot, path }: LoopName): Binding {
+function loopBinding({ name, span }: Name, context: Context, { type, untrusted, slot, path }: LoopName): Binding {
   const hidden = context.scope.find(name)
   if (hidden && !hidden.loop) context.shared.report(problem('name-shadowed', { name }, span))
-  return { name, type, optional: false, outside, get: (run) => run.locals[slot], path, span, used: { yes: false }, loop: true }
+  return { name, type, optional: false, untrusted, get: (run) => run.locals[slot], path, span, used: { yes: false }, loop: true }
 }
 
 /** Runs `body` for every kept item, the loop's names set; gives how many there were. */

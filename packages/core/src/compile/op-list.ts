@@ -2,7 +2,7 @@ import { defined } from '../invariant.js'
 import type { Op, Run } from '../render/run.js'
 import { jsonBytes } from '../render/json-bytes.js'
 import { isHarmless, isSuspect } from '../fences/suspicion.js'
-import type { Descent } from '../render/trace.js'
+import type { TextOrigin } from '../render/trace.js'
 
 interface Fixed {
   readonly kind: 'fixed'
@@ -10,7 +10,7 @@ interface Fixed {
   /** The same as it stands in a JSON string, made when it is first asked for. */
   json: string | undefined
   readonly lengths: number[]
-  readonly from: Descent[]
+  readonly from: TextOrigin[]
 }
 
 /** A declared value that is written as it is: a variable's, or that of a field of a variable. */
@@ -20,7 +20,7 @@ export interface PlainValue {
   readonly field: string | undefined
   /** Whether it is free text, which could hold a sign of a fence's tag. */
   readonly free: boolean
-  readonly from: Descent
+  readonly from: TextOrigin
 }
 
 /**
@@ -30,7 +30,7 @@ export interface PlainValue {
 export class OpList {
   private readonly steps: (Op | Fixed | PlainValue)[] = []
 
-  fixed(text: string, from: Descent): void {
+  fixed(text: string, from: TextOrigin): void {
     if (text === '') return
     const last = this.steps.at(-1)
     if (last && 'kind' in last && last.kind === 'fixed') {

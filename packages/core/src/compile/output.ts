@@ -1,7 +1,7 @@
 import { defined } from '../invariant.js'
 import { compileGiven } from './given.js'
-import { descent, type Context } from './context.js'
-import type { Shelves } from './shelves.js'
+import { textOrigin, type Context } from './context.js'
+import type { CompileEnv } from './env.js'
 import { compileText } from './text.js'
 import type { BoundSlot, OutputModel } from '../artefacts/artefacts.js'
 import { withBound, type Bound } from '../outputs/bounds.js'
@@ -38,7 +38,7 @@ interface Ready {
 }
 
 /** Compiles an output where it is used: its slots see the prompt's variables. */
-export function compileOutput(output: OutputModel, context: Context, shelves: Shelves, at: Span): CompiledOutput {
+export function compileOutput(output: OutputModel, context: Context, shelves: CompileEnv, at: Span): CompiledOutput {
   const via = { what: 'output' as const, name: output.name, span: at, outer: context.via }
   const within: Context = { ...context, kind: 'output', via, place: output.name }
   const { shared } = context
@@ -63,7 +63,7 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Sh
       (one, { path, bound }, i) => withBound(one, path, bound, defined(values[i]), (found) => run.fail(found)),
       bare,
     )
-    const form = new Form(shape, shelves.replySigns)
+    const form = new Form(shape, shelves.replyCharacters)
     const { head, own: words } = form.asking
     return { form, head, json: jsonBytes(head), goesOn: words !== '' }
   }
@@ -83,7 +83,7 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Sh
     last = { values, ready: found }
     return found
   }
-  const from = descent(within, output.span, { given: textsVary })
+  const from = textOrigin(within, output.span, { given: textsVary })
   const instruct: Op = (run) => {
     const { head, json, goesOn } = readyFor(run)
     if (textsVary && head !== '') run.writeGiven(head, from)
@@ -142,9 +142,9 @@ function compileBound({ path, bound, text }: BoundSlot, context: Context): Compi
   const slot = soleSlot(text)
   const given = slot && compileGiven(slot, context)
   const number = given?.type.kind === 'integer' || given?.type.kind === 'number' || given?.type.kind === 'any'
-  if (!slot) report(problem('bound-unfit', { bound, why: 'is no number, and no slot alone' }, span))
-  else if (given && !number) report(problem('bound-unfit', { bound, why: `is ${given.type.kind}, not a number` }, span))
-  else if (given?.optional) report(problem('bound-unfit', { bound, why: 'may have no value' }, span))
+  if (!slot) report(problem('bound-invalid', { bound, why: 'is not a number or a single slot' }, span))
+  else if (given && !number) report(problem('bound-invalid', { bound, why: `is ${given.type.kind}, not a number` }, span))
+  else if (given?.optional) report(problem('bound-invalid', { bound, why: 'may have no value' }, span))
   return {
     path,
     bound,
@@ -152,7 +152,7 @@ function compileBound({ path, bound, text }: BoundSlot, context: Context): Compi
       const value = given?.get(run)
       return typeof value === 'number'
         ? value
-        : run.fail(problem('bound-unfit', { bound, why: `comes out as ${JSON.stringify(value ?? null)}` }, span))
+        : run.fail(problem('bound-invalid', { bound, why: `evaluates to ${JSON.stringify(value ?? null)}` }, span))
     },
   }
 }

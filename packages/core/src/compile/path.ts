@@ -16,7 +16,7 @@ export interface ResolvedPath {
   readonly optional: boolean
   /** Whether finding nothing there is a problem: a step into an open record, a counted step. */
   readonly open: boolean
-  readonly outside: boolean
+  readonly untrusted: boolean
   readonly steps: readonly PathStep[]
   readonly text: string
   /** Writes a bound text that holds fences. */
@@ -30,7 +30,7 @@ interface Walk {
   type: ValueType
   optional: boolean
   open: boolean
-  outside: boolean
+  untrusted: boolean
 }
 
 /** Finds what a path means; what the declarations cannot take is reported. */
@@ -49,7 +49,7 @@ export function resolvePath(path: Path, context: Context): ResolvedPath | undefi
   if (!binding.constant) shared.varying++
   if (binding.variable !== undefined) shared.draws.variables.add(binding.variable)
   else if (binding.bound) shared.draws.more = true
-  const walk: Walk = { get: binding.get, type: binding.type, optional: binding.optional, open: false, outside: binding.outside }
+  const walk: Walk = { get: binding.get, type: binding.type, optional: binding.optional, open: false, untrusted: binding.untrusted }
   let text = path.name
   for (const step of path.steps) {
     if (!takeStep(walk, step, text, context)) return undefined
@@ -61,7 +61,7 @@ export function resolvePath(path: Path, context: Context): ResolvedPath | undefi
     optional: walk.optional,
     open: walk.open,
     get: direct ? directGet(direct.variable, direct.field) : walk.get,
-    outside: walk.outside || holdsOutside(walk.type),
+    untrusted: walk.untrusted || holdsUntrusted(walk.type),
     steps: [...binding.path, ...path.steps.map((s) => s.key)],
     text,
     inline: path.steps.length === 0 ? binding.inline : undefined,
@@ -84,10 +84,10 @@ function directGet(variable: number, field: string | undefined): Get {
 }
 
 /** Whether something within the value is marked as from outside. */
-function holdsOutside(type: ValueType): boolean {
-  if (type.kind === 'list') return holdsOutside(type.item)
+function holdsUntrusted(type: ValueType): boolean {
+  if (type.kind === 'list') return holdsUntrusted(type.item)
   if (type.kind !== 'record' && type.kind !== 'table') return false
-  return (type.fields ?? []).some((f) => f.outside || holdsOutside(f.type))
+  return (type.fields ?? []).some((f) => f.untrusted || holdsUntrusted(f.type))
 }
 
 function takeStep(walk: Walk, step: Step, path: string, context: Context): boolean {
@@ -107,7 +107,7 @@ function takeStep(walk: Walk, step: Step, path: string, context: Context): boole
     walk.open = true
     return true
   }
-  context.shared.report(problem('step-unfit', { step: step.key, path, type: describe(type) }, step.span))
+  context.shared.report(problem('step-invalid', { step: step.key, path, type: describe(type) }, step.span))
   return false
 }
 
@@ -120,7 +120,7 @@ function takeField(walk: Walk, fields: readonly Declared[], step: Step, path: st
   walk.get = declaredField(walk.get, field.name)
   walk.type = field.type
   walk.optional ||= field.optional
-  walk.outside ||= field.outside
+  walk.untrusted ||= field.untrusted
   return true
 }
 

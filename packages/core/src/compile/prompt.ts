@@ -5,7 +5,7 @@ import { prepareSet, type PreparedSet } from './example-set.js'
 import { compileOutput } from './output.js'
 import { chosenText, possibleTexts } from './possible.js'
 import { Scope, type Binding, variableBinding } from './scope.js'
-import type { Compilation, Shelves } from './shelves.js'
+import type { Compilation, CompileEnv } from './env.js'
 import { compileSpecial } from './special.js'
 import { compileText } from './text.js'
 import { compileTurns } from './turns.js'
@@ -20,12 +20,12 @@ import { localeOf } from '../values/locale.js'
 import type { Declared } from '../values/types.js'
 
 /** Compiles a prompt whose base has been joined to it. All faults are reported; the plan is then not to be used. */
-export function compilePrompt(prompt: JoinedPrompt, shelves: Shelves, report: Report): Plan {
+export function compilePrompt(prompt: JoinedPrompt, shelves: CompileEnv, report: Report): Plan {
   return new PromptCompiler(prompt, shelves, report).compile()
 }
 
 /** Compiles a snippet by itself, with its variables as declared: faults of its own are found even where nothing uses it. */
-export function checkSnippet(snippet: SnippetModel, shelves: Shelves, report: Report): void {
+export function checkSnippet(snippet: SnippetModel, shelves: CompileEnv, report: Report): void {
   const bindings = snippet.variables.map((d) => variableBinding(d, () => null))
   const shared = sharedFor(shelves, report, () => () => undefined)
   compileText(snippet.text, { ...contextFor(bindings, shared), kind: 'snippet', place: snippet.name }, false)
@@ -33,19 +33,19 @@ export function checkSnippet(snippet: SnippetModel, shelves: Shelves, report: Re
 }
 
 /** Compiles an example set by itself and writes its cases: faults of its own are found even where nothing uses it. */
-export function compileSet(set: ExampleSetModel, shelves: Shelves, report: Report): PreparedSet {
+export function compileSet(set: ExampleSetModel, shelves: CompileEnv, report: Report): PreparedSet {
   return prepareSet(set, shelves, standaloneContext([], shelves, report), report)
 }
 
 /** Where something stands that belongs to no prompt: its names, and nothing around them. */
-export function standaloneContext(bindings: readonly Binding[], shelves: Shelves, report: Report): Context {
+export function standaloneContext(bindings: readonly Binding[], shelves: CompileEnv, report: Report): Context {
   return contextFor(
     bindings,
     sharedFor(shelves, report, () => () => undefined),
   )
 }
 
-function sharedFor(shelves: Shelves, report: Report, special: (use: Use, context: Context) => Op | undefined): Shared {
+function sharedFor(shelves: CompileEnv, report: Report, special: (use: Use, context: Context) => Op | undefined): Shared {
   const { snippets } = shelves
   return {
     report,
@@ -56,7 +56,7 @@ function sharedFor(shelves: Shelves, report: Report, special: (use: Use, context
     varying: 0,
     draws: { variables: new Set(), more: false },
     fences: new Set(),
-    outside: false,
+    untrusted: false,
     mentions: [],
     orders: new Set(),
     openEnd: false,
@@ -80,23 +80,23 @@ class PromptCompiler implements Compilation {
 
   constructor(
     readonly prompt: JoinedPrompt,
-    readonly shelves: Shelves,
+    readonly env: CompileEnv,
     readonly report: Report,
   ) {
-    const shared = sharedFor(shelves, report, (use, context) => compileSpecial(use, context, this))
+    const shared = sharedFor(env, report, (use, context) => compileSpecial(use, context, this))
     this.bindings = prompt.variables.map((d, i) => ({ ...variableBinding(d, (run) => run.values[i]), variable: i }))
     const free = contextFor(this.bindings, shared)
     const bound = prompt.bind.map(({ declared, text }) => this.boundBinding(declared, text, free))
     this.context = contextFor([...this.bindings, ...bound], shared)
-    this.personaNames = this.namesOf(prompt.persona, shelves.personas, 'persona')
-    this.outputNames = this.namesOf(prompt.output, shelves.outputs, 'output')
+    this.personaNames = this.namesOf(prompt.persona, env.personas, 'persona')
+    this.outputNames = this.namesOf(prompt.output, env.outputs, 'output')
     this.forms = this.compileForms()
   }
 
   compile(): Plan {
-    const { prompt, shelves, context } = this
+    const { prompt, env, context } = this
     const { shared } = context
-    const persona = this.chooser(prompt.persona, this.personaNames, shelves.personas, 'persona')
+    const persona = this.chooser(prompt.persona, this.personaNames, env.personas, 'persona')
     const output = this.chooser(prompt.output, this.outputNames, this.forms, 'output')
     const locale = this.locale()
     const turns = compileTurns(prompt.turns, this, context, prompt.name)
@@ -108,7 +108,7 @@ class PromptCompiler implements Compilation {
       bound: new Set(prompt.bind.map((b) => b.declared.name)),
       turns,
       guarded: shared.fences.size > 0,
-      nonce: shelves.nonce,
+      nonce: env.nonce,
       openEnd: shared.openEnd,
       orders: [...shared.orders].sort(),
       persona,
@@ -121,15 +121,15 @@ class PromptCompiler implements Compilation {
 
   /** The forms of its answers, for reading them: what a model is told of them is compiled where it is used. */
   private compileForms(): Map<string, FormPlan> {
-    const { prompt, shelves, outputNames } = this
-    const names = prompt.output ? (outputNames ?? [...shelves.outputs.keys()]) : []
+    const { prompt, env, outputNames } = this
+    const names = prompt.output ? (outputNames ?? [...env.outputs.keys()]) : []
     const forms = new Map<string, FormPlan>()
     for (const name of names) {
-      const output = shelves.outputs.get(name)
+      const output = env.outputs.get(name)
       if (!output) continue
       const faults: Problem[] = []
       const shared = { ...this.context.shared, report: (p: Problem) => faults.push(p) }
-      const form = compileOutput(output, { ...this.context, role: 'assistant', shared }, shelves, output.span)
+      const form = compileOutput(output, { ...this.context, role: 'assistant', shared }, env, output.span)
       // Where only rendering tells which output it is, those that this prompt cannot fill are not among them.
       if (outputNames || faults.length === 0) forms.set(name, form)
       if (outputNames) for (const fault of faults) this.report(fault)
@@ -161,7 +161,7 @@ class PromptCompiler implements Compilation {
     const {
       compiled: op,
       holdsFences,
-      outside,
+      untrusted,
     } = compileValueText(context.shared, () => compileText(text, { ...context, role: 'assistant' }, true))
     const fixed = possibleTexts(text, context.scope)
     if (fixed && declared.type.kind !== 'text') {
@@ -169,7 +169,7 @@ class PromptCompiler implements Compilation {
         readCell(one, declared.type, undefined, (expected) =>
           this.report(
             problem(
-              'bind-unfit',
+              'bind-invalid',
               { name: declared.name, why: `"${one}" is not ${expected}` },
               text.source.span(0, text.source.text.length),
             ),
@@ -180,7 +180,7 @@ class PromptCompiler implements Compilation {
       const written = captured(op, run)
       if (declared.type.kind === 'text') return written
       return readCell(written, declared.type, undefined, (expected) =>
-        run.fail(problem('value-unfit', { path: declared.name, expected, found: `"${written}"` })),
+        run.fail(problem('value-invalid', { path: declared.name, expected, found: `"${written}"` })),
       )
     }
     return {
@@ -188,7 +188,7 @@ class PromptCompiler implements Compilation {
       bound: true,
       optional: false,
       span: undefined,
-      outside: declared.outside || outside,
+      untrusted: declared.untrusted || untrusted,
       ...(holdsFences && { inline: op }),
     }
   }

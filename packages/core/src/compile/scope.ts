@@ -10,7 +10,7 @@ export interface Binding {
   /** Whether a rendering may find nothing there. */
   readonly optional: boolean
   /** Whether the value comes from outside: written only within a fence. */
-  readonly outside: boolean
+  readonly untrusted: boolean
   readonly get: Get
   /** Where the value comes from in the record handed in. */
   readonly path: readonly PathStep[]
@@ -34,7 +34,7 @@ export function variableBinding(d: Declared, get: Get, path: Binding['path'] = [
     name: d.name,
     type: d.type,
     optional: d.optional && d.default === undefined,
-    outside: d.outside,
+    untrusted: d.untrusted,
     get,
     path,
     span: d.span,

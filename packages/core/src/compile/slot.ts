@@ -1,13 +1,13 @@
 import { defined } from '../invariant.js'
-import { descent, drawsOnMore, type Context } from './context.js'
+import { textOrigin, drawsOnMore, type Context } from './context.js'
 import { indentedOp } from './indent.js'
 import { compileAlternatives, type Alternative } from './given.js'
 import { continuationOf, type Continuation, type LineState } from './line.js'
 import type { PlainValue } from './op-list.js'
-import { writtenAgain } from './written-again.js'
+import { memoizeWriter } from './memoize-writer.js'
 import { problem } from '../problems/problem.js'
 import { bothWays, type Op, type Run } from '../render/run.js'
-import type { Descent } from '../render/trace.js'
+import type { TextOrigin } from '../render/trace.js'
 import type { Slot, SlotValue } from '../text/nodes.js'
 import { holds, isEmpty, isMissing, unitAt } from '../values/data.js'
 import { Weave } from '../values/formats/format.js'
@@ -29,11 +29,11 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, restA
     if (!checkFence(value, alternatives, context, alone)) return undefined
   }
   for (const a of alternatives) {
-    const free = a.outside && !a.chain.fence && isFreeText(a.chain.type)
-    context.shared.outside ||= free
+    const free = a.untrusted && !a.chain.fence && isFreeText(a.chain.type)
+    context.shared.untrusted ||= free
     if (free && context.role !== 'assistant') {
       const uses = context.via ? [{ says: 'used here', span: context.via.span }] : []
-      context.shared.report(problem('outside-unfenced', { path: a.text }, slot.span, uses))
+      context.shared.report(problem('untrusted-unfenced', { path: a.text }, slot.span, uses))
       return undefined
     }
   }
@@ -44,7 +44,7 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, restA
   const { fallback } = value
   const only = defined(alternatives[0])
   if (writers.length === 1 && !fallback) return single(only, defined(writers[0]), slot)
-  const spelled = fallback && { text: fallback.spelled, from: descent(context, fallback.span) }
+  const spelled = fallback && { text: fallback.spelled, from: textOrigin(context, fallback.span) }
   return (run) => {
     for (let i = 0; i < alternatives.length; i++) {
       const found = defined(alternatives[i]).get(run)
@@ -66,7 +66,7 @@ function compileMention({ value, span }: Slot, context: Context): Op | undefined
   const { key } = step
   shared.mentions.push({ name: key, span })
   drawsOnMore(shared)
-  const from = descent(context, span, { kind: 'made' })
+  const from = textOrigin(context, span, { kind: 'made' })
   return (run) => run.write(run.nameTag(key), from)
 }
 
@@ -81,15 +81,13 @@ function compileBoundFence(
   const { report } = context.shared
   const [only, another] = alternatives
   if (another || value.fallback || value.formats.length > 0)
-    report(
-      problem('fence-misplaced', { where: `in "${defined(only).text}", which is bound to a text with a fence, where it is changed` }, span),
-    )
+    report(problem('fence-misplaced', { where: `in "${defined(only).text}", which is bound to a fenced text and changed here` }, span))
   else if (!alone) report(problem('fence-not-alone', { path: defined(only).text }, span))
-  context.shared.outside ||= defined(only).outside
-  if (defined(only).outside && context.role !== 'assistant') report(problem('outside-unfenced', { path: defined(only).text }, span))
+  context.shared.untrusted ||= defined(only).untrusted
+  if (defined(only).untrusted && context.role !== 'assistant') report(problem('untrusted-unfenced', { path: defined(only).text }, span))
   const more = continuationOf(line.prefix ?? '')
   const { inline } = defined(only)
-  return inline && more ? indentedOp(inline, more, descent(context, span, { kind: 'made' }), false) : inline
+  return inline && more ? indentedOp(inline, more, textOrigin(context, span, { kind: 'made' }), false) : inline
 }
 
 /** A declared text that is written as it is. */
@@ -101,7 +99,7 @@ function plainValue(value: SlotValue, [only]: readonly Alternative[], slot: Slot
     kind: 'value',
     ...only.direct,
     free: kind === 'text',
-    from: descent(context, slot.span, { kind: 'value', given: true, path: only.steps }),
+    from: textOrigin(context, slot.span, { kind: 'value', given: true, path: only.steps }),
   }
 }
 
@@ -117,7 +115,7 @@ function single(only: Alternative, writeValue: (value: unknown, run: Run) => voi
   return (run) => {
     const found = get(run)
     if (!isMissing(found)) writeValue(found, run)
-    else if (found === undefined) run.fail(problem('step-found-nothing', { path: text }, slot.span))
+    else if (found === undefined) run.fail(problem('step-not-found', { path: text }, slot.span))
   }
 }
 
@@ -133,7 +131,7 @@ function checkFence(value: SlotValue, alternatives: readonly Alternative[], cont
     const step = defined(value.paths[i]).steps.at(-1)
     const own = step ? (step.kind === 'name' ? step.key : undefined) : defined(value.paths[i]).name
     if (tag === undefined ? own === undefined : !isName(tag)) {
-      context.shared.report(problem('fence-tag-unfit', { tag }, value.span))
+      context.shared.report(problem('fence-tag-invalid', { tag }, value.span))
       return false
     }
   }
@@ -145,8 +143,8 @@ function writer(a: Alternative, slot: Slot, context: Context, more: Continuation
   const path = { path: a.steps }
   const kind = context.kind === 'example' || context.kind === 'persona' ? context.kind : 'value'
   const format = a.chain.last === undefined ? {} : { format: a.chain.last }
-  const from = descent(context, slot.span, { kind, given: context.kind !== 'persona', ...path, ...format })
-  const made = descent(context, slot.span, { kind: 'made', ...path, ...format })
+  const from = textOrigin(context, slot.span, { kind, given: context.kind !== 'persona', ...path, ...format })
+  const made = textOrigin(context, slot.span, { kind: 'made', ...path, ...format })
   const { apply, type, fence } = a.chain
   const plain = type.kind === 'text' || type.kind === 'choice' || type.kind === 'date' || type.kind === 'date-time'
   // Only free text can hold a sign of a fence's tag.
@@ -156,7 +154,7 @@ function writer(a: Alternative, slot: Slot, context: Context, more: Continuation
   if (!apply && plain && !more) return (value, run) => run.writeGiven(value as string, from)
   if (!apply) return (value, run) => put(write(value, type), run)
   const formatted = (value: unknown, run: Run) => writeResult(apply(value, run), type, run, put, made, more)
-  return a.chain.pure ? writtenAgain(formatted) : formatted
+  return a.chain.pure ? memoizeWriter(formatted) : formatted
 }
 
 function writeResult(
@@ -164,7 +162,7 @@ function writeResult(
   type: ValueType,
   run: Run,
   put: (text: string, run: Run) => void,
-  made: Descent,
+  made: TextOrigin,
   more: Continuation | undefined,
 ): void {
   if (result instanceof Weave) {
@@ -173,7 +171,7 @@ function writeResult(
   } else put(typeof result === 'string' ? result : write(result, type), run)
 }
 
-function writeMade(text: string, run: Run, made: Descent, more: Continuation | undefined): void {
+function writeMade(text: string, run: Run, made: TextOrigin, more: Continuation | undefined): void {
   if (text !== '') run.write(more ? indented(text, more) : text, made)
 }
 
@@ -184,7 +182,7 @@ function fenceWriter(
   a: Alternative,
   tag: string | undefined,
   put: (text: string, run: Run) => void,
-  made: Descent,
+  made: TextOrigin,
   more: Continuation | undefined,
   shared: Context['shared'],
 ) {
@@ -208,7 +206,7 @@ function fenceWriter(
 }
 
 /** Writes text whose further lines go on at the slot's column; what is put before them is made, not given. */
-function continued(more: Continuation, from: Descent, made: Descent): (text: string, run: Run) => void {
+function continued(more: Continuation, from: TextOrigin, made: TextOrigin): (text: string, run: Run) => void {
   return (text, run) => {
     if (!holds(text, '\n')) {
       run.writeGiven(text, from)

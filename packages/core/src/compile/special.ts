@@ -1,12 +1,12 @@
 import { defined } from '../invariant.js'
 import { compileGiven } from './given.js'
-import { liveAsk } from './ask.js'
+import { liveInput } from './input.js'
 import { caseOps, exampleSet, pickerOp } from './cases.js'
 import { onceWhereConstant } from './constant.js'
-import { descent, drawsOnMore, type Context } from './context.js'
+import { textOrigin, drawsOnMore, type Context } from './context.js'
 import { Scope, variableBinding } from './scope.js'
 import { compileOutput } from './output.js'
-import type { Compilation } from './shelves.js'
+import type { Compilation } from './env.js'
 import { compileText } from './text.js'
 import type { PersonaModel } from '../artefacts/artefacts.js'
 import { PERSONA_VARIABLES } from '../artefacts/persona.js'
@@ -27,9 +27,9 @@ export function compileSpecial(use: Use, context: Context, compilation: Compilat
   }
 }
 
-function usePersona(use: Use, context: Context, { prompt, shelves, personaNames }: Compilation): Op | undefined {
+function usePersona(use: Use, context: Context, { prompt, env, personaNames }: Compilation): Op | undefined {
   const { report } = context.shared
-  const { personas } = shelves
+  const { personas } = env
   const named = use.steps.length > 0 ? nameOf(use) : undefined
   if (named !== undefined && !personas.has(named)) {
     report(problem('use-unknown', { name: named, what: 'persona', known: [...personas.keys()] }, use.nameSpan))
@@ -58,7 +58,7 @@ function personaOp(persona: PersonaModel, use: Use, context: Context): Op {
   return onceWhereConstant(context.shared, () => compileText(persona.layout, within, true))
 }
 
-function useOutput(use: Use, context: Context, { prompt, shelves, forms }: Compilation): Op | undefined {
+function useOutput(use: Use, context: Context, { prompt, env, forms }: Compilation): Op | undefined {
   const { report } = context.shared
   if (!prompt.output) {
     report(problem('use-nothing', { what: 'output' }, use.head))
@@ -66,11 +66,11 @@ function useOutput(use: Use, context: Context, { prompt, shelves, forms }: Compi
   }
   for (let via = context.via; via; via = via.outer) {
     if (via.what !== 'output') continue
-    report(problem('use-circle', { circle: [via.name, via.name] }, use.head))
+    report(problem('use-cycle', { circle: [via.name, via.name] }, use.head))
     return undefined
   }
   const ops = new Map(
-    [...forms.keys()].map((name) => [name, compileOutput(defined(shelves.outputs.get(name)), context, shelves, use.head).instruct]),
+    [...forms.keys()].map((name) => [name, compileOutput(defined(env.outputs.get(name)), context, env, use.head).instruct]),
   )
   if (ops.size > 1) context.shared.varying++
   return (run) => ops.get(run.output)?.(run)
@@ -85,10 +85,10 @@ function useExamples(use: Use, context: Context, compilation: Compilation): Op |
     if (name.name !== 'to') report(problem('with-unknown', { name: name.name, of: set.model.name, known: ['to'] }, name.span))
   const to = use.with.find((one) => one.name.name === 'to')
   const given = to && compileGiven(to.value, context)
-  const asked = given ? (run: Run) => write(given.get(run), given.type) : liveAsk(set.model.name, compilation, context)
+  const asked = given ? (run: Run) => write(given.get(run), given.type) : liveInput(set.model.name, compilation, context)
   const { ask, answer } = caseOps(set, compilation, context, use.head, context.role)
   const pick = pickerOp(set, asked, use.head, report)
-  const between = descent({ ...context, kind: 'example' }, use.head, { kind: 'made' })
+  const between = textOrigin({ ...context, kind: 'example' }, use.head, { kind: 'made' })
   drawsOnMore(context.shared)
   return (run) => {
     pick(run).forEach((one, i) => {

@@ -2,7 +2,7 @@
 import { defined } from '../invariant.js'
 import { eachOp, unlessNothing, varyOp, whenOp, withoutLastLineEnd } from './blocks.js'
 import { compileCondition } from './condition.js'
-import { descent, drawsOnMore, type Context } from './context.js'
+import { textOrigin, drawsOnMore, type Context } from './context.js'
 import { indentedOp } from './indent.js'
 import { continuationOf, LineState } from './line.js'
 import { openLoop } from './loop.js'
@@ -13,7 +13,7 @@ import { problem } from '../problems/problem.js'
 import type { Op, Run, Test } from '../render/run.js'
 import { branchesOf } from '../text/branches.js'
 import { OPEN_END } from '../fences/suspicion.js'
-import type { Descent } from '../render/trace.js'
+import type { TextOrigin } from '../render/trace.js'
 import type { Branch, Each, Fixed, Item, Line, LineDirective, Passage, Piece, Text, Use } from '../text/nodes.js'
 
 /** Blocks within blocks, across snippets: beyond this the stack itself would be in danger. */
@@ -142,7 +142,7 @@ function compileDirectiveLine(item: LineDirective, context: Context, dedent: num
       const written = compileUse(item, context, compileText, false)
       const lead = item.indent.slice(Math.min(dedent, item.indent.length))
       if (written)
-        ops.op(lead === '' ? written : indentedOp(written, { lead, blank: '' }, descent(context, item.head, { kind: 'made' }), true))
+        ops.op(lead === '' ? written : indentedOp(written, { lead, blank: '' }, textOrigin(context, item.head, { kind: 'made' }), true))
       break
     }
     default: // asides and what could not be read write nothing
@@ -175,7 +175,7 @@ interface PieceState {
   /** Whether the source line has only begun: leading blanks are still to be taken. */
   atStart: boolean
   /** Where the line's last fixed text came from, if nothing stands behind it: the line end belongs to it. */
-  last: Descent | undefined
+  last: TextOrigin | undefined
 }
 
 function compileLine(line: Line, context: Context, dedent: number, open: boolean, ops: OpList): void {
@@ -183,7 +183,7 @@ function compileLine(line: Line, context: Context, dedent: number, open: boolean
   const list = tracked ? new OpList() : ops
   const state: PieceState = { line: new LineState(), dedent, counts: tracked, atStart: true, last: undefined }
   compilePieces(line.pieces, context, state, true, list)
-  const ending = state.last ?? descent(context, line.span.source.span(Math.max(line.span.start, line.span.end - 1), line.span.end))
+  const ending = state.last ?? textOrigin(context, line.span.source.span(Math.max(line.span.start, line.span.end - 1), line.span.end))
   if (tracked) ops.op(trackedLine(list.done(), state.line.held, (run) => run.write('\n', ending)))
   else if (!open) ops.fixed('\n', ending)
 }
@@ -240,7 +240,7 @@ function compilePiece(piece: Piece, context: Context, state: PieceState, restAlo
       compilePassage(piece, context, state, ops)
       break
     case 'break': {
-      const ending = descent(context, piece.span)
+      const ending = textOrigin(context, piece.span)
       const { held } = line
       ops.op((run) => {
         endLine(run, held, () => run.write('\n', ending))
@@ -298,7 +298,7 @@ function compileFixed(piece: Fixed, context: Context, state: PieceState, ops: Op
   }
   state.line.fixed(text)
   if (OPEN_END.test(text)) context.shared.openEnd = true
-  const from = descent(context, piece.span)
+  const from = textOrigin(context, piece.span)
   state.last = from
   if (!state.counts || text.trim() !== '') ops.fixed(text, from)
   else if (text !== '')
@@ -325,7 +325,7 @@ function compileInlineUse(piece: Use, context: Context, line: LineState, alone: 
   const written = compileUse(piece, beside ? { ...context, beside } : context, compileText, true)
   const more = continuationOf(line.prefix ?? '')
   if (!written) return
-  const op = more ? indentedOp(written, more, descent(context, piece.head, { kind: 'made' }), false) : written
+  const op = more ? indentedOp(written, more, textOrigin(context, piece.head, { kind: 'made' }), false) : written
   // The used text has lines of its own: the line under way is not theirs to take back.
   ops.op((run) => {
     const { lineStart, blanks } = run
@@ -406,6 +406,6 @@ function compileEach<B>(each: Each<B>, context: Context, body: CompileBody<B>, l
     otherwise,
     joined: each.joined === undefined ? undefined : each.joined + lineEnd,
     lineEnd: each.joined === undefined ? '' : lineEnd,
-    from: descent(context, each.head, { kind: 'made' }),
+    from: textOrigin(context, each.head, { kind: 'made' }),
   })
 }

@@ -1,10 +1,10 @@
 import { defined } from '../invariant.js'
 import { attachmentPlans } from './attach.js'
-import { compileAsk, liveAsk } from './ask.js'
+import { compileInput, liveInput } from './input.js'
 import { caseOps, exampleSet, liveText, pickerOp } from './cases.js'
-import { descent, type Context, type Draws } from './context.js'
+import { textOrigin, type Context, type Draws } from './context.js'
 import { openLoop, runLoop } from './loop.js'
-import type { Compilation } from './shelves.js'
+import type { Compilation } from './env.js'
 import { compileText } from './text.js'
 import type { EachTurn, ExamplesTurn, HistoryTurn, TurnModel } from '../artefacts/artefacts.js'
 import { problem } from '../problems/problem.js'
@@ -33,8 +33,8 @@ function compileTurn(turn: TurnModel, compilation: Compilation, context: Context
       return compileHistory(turn, context)
     case 'examples':
       return compileExamples(turn, compilation, context)
-    case 'ask':
-      return compileAsk(turn, compilation, context, context.shared.report)
+    case 'input':
+      return compileInput(turn, compilation, context, context.shared.report)
     case 'each':
       return [compileRepeated(turn, compilation, context)]
   }
@@ -59,15 +59,15 @@ function compileHistory(turn: HistoryTurn, context: Context): TurnPlan[] {
   }
   binding.used.yes = true
   if (binding.type.kind !== 'turns') {
-    shared.report(problem('history-unfit', { name: turn.from.name, type: describe(binding.type) }, turn.from.span))
+    shared.report(problem('history-invalid', { name: turn.from.name, type: describe(binding.type) }, turn.from.span))
     return []
   }
   const fence = turn.fence?.name
-  if (binding.outside && fence === undefined) shared.report(problem('history-unfenced', { name: turn.from.name }, turn.from.span))
-  if (fence !== undefined && !isName(fence)) shared.report(problem('fence-tag-unfit', { tag: fence }, defined(turn.fence).span))
+  if (binding.untrusted && fence === undefined) shared.report(problem('history-unfenced', { name: turn.from.name }, turn.from.span))
+  if (fence !== undefined && !isName(fence)) shared.report(problem('fence-tag-invalid', { tag: fence }, defined(turn.fence).span))
   if (fence !== undefined) shared.fences.add(fence)
-  const value = descent(context, turn.from.span, { kind: 'value', given: true, path: [turn.from.name] })
-  const made = descent(context, turn.span, { kind: 'made' })
+  const value = textOrigin(context, turn.from.span, { kind: 'value', given: true, path: [turn.from.name] })
+  const made = textOrigin(context, turn.span, { kind: 'made' })
   const tag = { ...made, tag: true }
   return [{ kind: 'history', get: binding.get, fence, user: value, made, tag, assistant: value, span: turn.span }]
 }
@@ -79,7 +79,7 @@ function compileExamples(turn: ExamplesTurn, compilation: Compilation, context: 
   const { ask, answer } = caseOps(set, compilation, context, turn.set.span, 'user')
   const live = turn.to
     ? liveText(compileText(turn.to, { ...context, role: 'assistant' }, true))
-    : liveAsk(set.model.name, compilation, context)
+    : liveInput(set.model.name, compilation, context)
   const pick = pickerOp(set, live, turn.set.span, context.shared.report)
   return [{ kind: 'examples', pick: (run) => pick(run).map((one) => defined(set.rows[one])), ask, answer, span: turn.span }]
 }

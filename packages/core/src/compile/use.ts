@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import { descent, type Context, type Given } from './context.js'
+import { textOrigin, type Context, type Given } from './context.js'
 import { compileGiven, literalType } from './given.js'
 import { Scope, type Binding } from './scope.js'
 import { problem, type Problem } from '../problems/problem.js'
@@ -46,7 +46,7 @@ export function compileUse(use: Use, context: Context, compileText: CompileText,
 
 /** A text in open form as a line of its own: nothing stays nothing. */
 function closed(op: Op, use: Use, context: Context): Op {
-  const from = descent(context, use.head)
+  const from = textOrigin(context, use.head)
   return (run) => {
     const { length } = run.out
     op(run)
@@ -68,7 +68,7 @@ function snippetNames(
   const others = use.steps.filter((step) => typeof step !== 'string').length > 1
   if (given.type.kind !== 'choice' || given.type.of.length === 0 || given.optional || others) {
     const type = others ? 'one of several slots' : given.optional ? 'may be missing' : describe(given.type)
-    context.shared.report(problem('use-name-unfit', { path, type }, slot.span))
+    context.shared.report(problem('use-name-invalid', { path, type }, slot.span))
     return undefined
   }
   const nameFor = (option: string) => use.steps.map((step, i) => (i === slotAt ? option : (step as string))).join('/')
@@ -127,7 +127,7 @@ function bindGiven(d: Declared, given: Given, snippet: string, use: Use, context
   if (!ok)
     report(
       problem(
-        'with-unfit',
+        'with-invalid',
         {
           name: d.name,
           of: snippet,
@@ -145,7 +145,7 @@ function bindGiven(d: Declared, given: Given, snippet: string, use: Use, context
       : d.type.kind === 'any'
         ? literalType(given.literal ?? '')
         : d.type
-  return binding(d, { type, outside: given.outside, path: given.path, get: settled(d, given, context, span) })
+  return binding(d, { type, untrusted: given.untrusted, path: given.path, get: settled(d, given, context, span) })
 }
 
 /** A default counts where what is handed over is missing; a value of an open record is looked at when it is there. */
@@ -169,7 +169,7 @@ function fromCaller(d: Declared, snippet: string, use: Use, context: Context): B
   if (!caller || caller.type.kind === 'any' || !fits(caller.type, d.type)) return undefined
   caller.used.yes = true
   if (caller.optional && !d.optional) context.shared.report(problem('with-optional', { name: d.name, of: snippet, path: d.name }, use.head))
-  return binding(d, { type: caller.type, outside: caller.outside, path: caller.path, get: caller.get, optional: caller.optional })
+  return binding(d, { type: caller.type, untrusted: caller.untrusted, path: caller.path, get: caller.get, optional: caller.optional })
 }
 
 /** A default, or nothing; a required variable that nobody gives is reported. */
@@ -179,7 +179,7 @@ function standing(d: Declared, snippet: string, use: Use, context: Context, repo
     const why = caller && `the "${d.name}" of the caller ${unlikeness(caller.type, d.type)}`
     context.shared.report(problem('with-missing', { name: d.name, of: snippet, why }, use.head))
   }
-  return binding(d, { type: d.type, outside: false, path: [d.name], get: () => d.default ?? null })
+  return binding(d, { type: d.type, untrusted: false, path: [d.name], get: () => d.default ?? null })
 }
 
 function unlikeness(given: ValueType, wanted: ValueType): string {
@@ -189,14 +189,14 @@ function unlikeness(given: ValueType, wanted: ValueType): string {
 
 function binding(
   d: Declared,
-  found: { type: Binding['type']; outside: boolean; path: Binding['path']; get: Get; optional?: boolean },
+  found: { type: Binding['type']; untrusted: boolean; path: Binding['path']; get: Get; optional?: boolean },
 ): Binding {
   const optional = found.optional ?? (d.optional && d.default === undefined)
   return {
     name: d.name,
     type: found.type,
     optional,
-    outside: found.outside || d.outside,
+    untrusted: found.untrusted || d.untrusted,
     get: found.get,
     path: found.path,
     span: d.span,

@@ -21,17 +21,17 @@ export interface LeaveOneOut {
  */
 export function leaveOneOut(
   index: CaseIndex,
-  asks: readonly string[],
+  inputs: readonly string[],
   labelOf: (one: number) => string,
   options: readonly string[],
   few = 5,
 ): LeaveOneOut {
-  const labels = [...new Set([...options, ...asks.map((_, one) => labelOf(one))])]
+  const labels = [...new Set([...options, ...inputs.map((_, one) => labelOf(one))])]
   const table = labels.map(() => labels.map(() => 0))
   let rightByOne = 0
   let rightByFew = 0
   let alone = 0
-  asks.forEach((ask, one) => {
+  inputs.forEach((ask, one) => {
     const { scores, touched } = index.score(ask)
     const near = topOf(scores, touched, few, new Set([one]))
     if (near.length === 0) {
@@ -48,5 +48,5 @@ export function leaveOneOut(
     if (labelOf(defined(near[0])) === own) rightByOne++
     if (voted === own) rightByFew++
   })
-  return { labels, table, cases: asks.length, rightByOne, rightByFew, alone }
+  return { labels, table, cases: inputs.length, rightByOne, rightByFew, alone }
 }

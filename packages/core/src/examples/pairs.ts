@@ -19,9 +19,9 @@ export function alikePairs(texts: readonly string[]): Pair[] {
 const LOOKED_AT = 4
 
 /** Each case with the one most like it, each pair once, the most alike first. */
-export function nearestPairs(index: CaseIndex, asks: readonly string[]): Pair[] {
+export function nearestPairs(index: CaseIndex, inputs: readonly string[]): Pair[] {
   const pairs = new Map<string, Pair>()
-  asks.forEach((ask, one) => {
+  inputs.forEach((ask, one) => {
     const { scores, touched } = index.score(ask)
     let best: Pair | undefined
     for (const other of topOf(scores, touched, LOOKED_AT, new Set([one]))) {

@@ -10,11 +10,11 @@ const NOTES: readonly (readonly [note: string, grade: string])[] = [
   ['Woodworm holes along one edge, fresh frass below.', 'treat'],
   ['Woodworm holes, old, frass test in March was clean.', 'sound'],
   ['Saddle leather split along the nose.', 'watch'],
-  ['Rust flakes on the shelf, active, growing every week.', 'urgent'],
+  ['Rust flakes on the artefacts, active, growing every week.', 'urgent'],
 ]
-const files = (pick: string, turns = '[{ examples: notes }, { ask: notes }]') => ({
-  'examples/notes.yaml': `fields: { note: { type: text, outside: true }, grade: { type: choice, of: [sound, watch, treat, urgent] } }\npick: ${pick}\ncases:\n${NOTES.map(([note, grade]) => `  - { note: ${JSON.stringify(note)}, grade: ${grade} }\n`).join('')}`,
-  'prompts/p.yaml': `title: P\nvariables: { note: { type: text, outside: true } }\nturns: ${turns}\n`,
+const files = (pick: string, turns = '[{ examples: notes }, { input: notes }]') => ({
+  'examples/notes.yaml': `fields: { note: { type: text, untrusted: true }, grade: { type: choice, of: [sound, watch, treat, urgent] } }\npick: ${pick}\ncases:\n${NOTES.map(([note, grade]) => `  - { note: ${JSON.stringify(note)}, grade: ${grade} }\n`).join('')}`,
+  'prompts/p.yaml': `title: P\nvariables: { note: { type: text, untrusted: true } }\nturns: ${turns}\n`,
 })
 const count = { countTokens: (text: string) => text.split(/\s+/).length }
 const rendered = (pick: string, note: string, options: LibraryOptions = {}, more = {}) =>
@@ -24,7 +24,7 @@ const rendered = (pick: string, note: string, options: LibraryOptions = {}, more
 const picks = (pick: string, note: string, options: LibraryOptions = {}, more = {}) =>
   rendered(pick, note, options, more).picks[0]!.cases.map((one) => one.case)
 
-const RUSTY = 'Active rust at the hinge, flakes on the shelf.'
+const RUSTY = 'Active rust at the hinge, flakes on the artefacts.'
 
 describe('picking', () => {
   test('takes all, or the first', () => {
@@ -89,7 +89,7 @@ describe('picking', () => {
 
   test('warns where fewer are left than are wanted', () => {
     const { problems } = rendered('{ by: first, at-most: 8, at-least: 8 }', NOTES[0]![0])
-    expect(problems.map((p) => [p.code, p.message])).toEqual([['picked-few', 'only 7 cases of "notes" could be picked, fewer than 8']])
+    expect(problems.map((p) => [p.code, p.message])).toEqual([['picked-few', 'only 7 cases of "notes" were picked, fewer than 8']])
   })
 
   test('is the program’s own where it hands over a measure', () => {
@@ -103,7 +103,7 @@ describe('picking', () => {
       'fields: { note: text, grade: text }\npick: { by: likeness, at-most: 1 }\ncases: [{ note: 蓋が反っている, grade: a }, { note: 縁にひびがある, grade: b }]\n'
     const library = libraryFrom({
       'examples/notes.yaml': set,
-      'prompts/p.yaml': files('{}')['prompts/p.yaml'].replace(', outside: true', ''),
+      'prompts/p.yaml': files('{}')['prompts/p.yaml'].replace(', untrusted: true', ''),
     })
     const pick = (note: string) => library.prompt('p').render({ note }).picks[0]!.cases[0]!.case
     expect([pick('小さなひび'), pick('蓋がない')]).toEqual([2, 1])
@@ -112,7 +112,7 @@ describe('picking', () => {
   test('is the same as text, as turns and as JSON, and may be likened to another text', () => {
     const both = files('{ by: likeness, at-most: 1 }')
     both['prompts/p.yaml'] =
-      'title: P\nvariables: { note: { type: text, outside: true }, hint: text }\nturns:\n  - examples: notes\n    to: "{hint}"\n  - user: |\n      {note as fenced "record"}\n      ~ use examples notes with to = hint\n'
+      'title: P\nvariables: { note: { type: text, untrusted: true }, hint: text }\nturns:\n  - examples: notes\n    to: "{hint}"\n  - user: |\n      {note as fenced "record"}\n      ~ use examples notes with to = hint\n'
     const prepared = libraryFrom(both).prompt('p').prepare({ note: 'x', hint: 'saddle leather' })
     const texts = prepared.turns().map((turn) => turn.text)
     expect(texts.slice(0, 2)).toEqual(['<note>\nSaddle leather split along the nose.\n</note>', 'Grade: watch'])
@@ -120,8 +120,8 @@ describe('picking', () => {
     expect(JSON.parse(utf8(prepared.bytes()))).toEqual(JSON.parse(JSON.stringify(prepared.turns())))
   })
 
-  test('begins the answer as its layout begins, where the prompt asks for it', () => {
-    const library = libraryFrom(files('{ by: first, at-most: 1 }', '[{ examples: notes }, { ask: notes, begin-answer: true }]'))
+  test('begins the answer as its layout begins, where the prompt inputs for it', () => {
+    const library = libraryFrom(files('{ by: first, at-most: 1 }', '[{ examples: notes }, { input: notes, begin-answer: true }]'))
     expect(library.prompt('p').render({ note: 'x' }).turns.at(-1)).toMatchObject({ role: 'assistant', text: 'Grade:' })
   })
 })

@@ -3,7 +3,7 @@ import { libraryFrom } from 'dunelight'
 import type { CaseRows } from 'dunelight/host'
 import { problemsOf, type Files } from '../../../../test/support.js'
 
-const FIELDS = 'title: Notes\nfields: { note: { type: text, outside: true }, grade: { type: choice, of: [sound, watch, treat] } }\n'
+const FIELDS = 'title: Notes\nfields: { note: { type: text, untrusted: true }, grade: { type: choice, of: [sound, watch, treat] } }\n'
 const cases = (...all: (readonly [note: string, grade: string])[]) =>
   `cases:\n${all.map(([note, grade]) => `  - { note: ${JSON.stringify(note)}, grade: ${grade} }\n`).join('')}`
 const GOOD = [
@@ -14,7 +14,7 @@ const GOOD = [
 const says = (set: string, more: Files = {}) => problemsOf({ 'examples/s.yaml': set, ...more }).map((p) => `${p.code}: ${p.message}`)
 
 describe('a set is looked at when the library opens', () => {
-  const layout = 'ask: "{note as fenced}"\nanswer: "Grade: {grade}"\n'
+  const layout = 'input: "{note as fenced}"\nexpected: "Grade: {grade}"\n'
   const set = (...all: (readonly [string, string])[]) => `${FIELDS}${layout}${cases(...GOOD, ...all)}`
 
   test('and one that is well made raises nothing', () => {
@@ -22,27 +22,27 @@ describe('a set is looked at when the library opens', () => {
   })
 
   test('for labels without a case, or with one where others have several', () => {
-    expect(says(`${FIELDS}${layout}${cases(GOOD[0], GOOD[1])}`)).toEqual(['label-without-case: no case shows the grade "treat"'])
+    expect(says(`${FIELDS}${layout}${cases(GOOD[0], GOOD[1])}`)).toEqual(['label-without-case: no case has the grade "treat"'])
     const more = [
       ['Paint flaking at the waterline.', 'watch'],
       ['Gasket hardened and crumbling.', 'watch'],
     ] as const
     expect(says(set(...more))).toEqual([
-      'label-without-case: only one case shows the grade "sound"',
-      'label-without-case: only one case shows the grade "treat"',
+      'label-without-case: only one case has the grade "sound"',
+      'label-without-case: only one case has the grade "treat"',
     ])
   })
 
   test('for a label that has most of the cases', () => {
     const many = Array.from({ length: 9 }, (_, i) => [`Shelf ${i}: ${'abcdefghi'[i]!.repeat(5)} dust in corner ${i * 7}`, 'watch'] as const)
     expect(says(set(...many)).filter((one) => one.startsWith('labels'))).toEqual([
-      'labels-lopsided: there are 10 times as many cases of "watch" as of "treat"',
+      'labels-unbalanced: there are 10 times as many cases of "watch" as of "treat"',
     ])
   })
 
   test('for cases that contradict each other, and for near-copies', () => {
     expect(says(set(['HAIRLINE crack on the rim: stable!', 'watch']))).toEqual([
-      'cases-contradict: cases 1 and 4 ask the same and answer differently',
+      'cases-contradict: cases 1 and 4 have the same input and different expected sides',
     ])
     expect(says(set(['Lid warped by six millimetres since the spring.', 'watch']))).toEqual([
       'cases-alike: cases 2 and 4 are nearly the same',
@@ -55,22 +55,24 @@ describe('a set is looked at when the library opens', () => {
     ).toHaveLength(1)
   })
 
-  test('for answers that their layout cannot tell apart', () => {
+  test('for expected that their layout cannot tell apart', () => {
     const two = (answer: string) =>
-      `title: T\nfields: { ask: text, a: text, b: text }\nask: "{ask}"\nanswer: ${JSON.stringify(answer)}\ncases: [{ ask: q, a: one two, b: three }]\n`
-    expect(says(two('{a} {b}'))).toEqual(['answer-not-read-back: the answer of case 1, "one two three", cannot be read back by its layout'])
+      `title: T\nfields: { ask: text, a: text, b: text }\ninput: "{ask}"\nexpected: ${JSON.stringify(answer)}\ncases: [{ ask: q, a: one two, b: three }]\n`
+    expect(says(two('{a} {b}'))).toEqual([
+      'expected-not-readable: the expected side of case 1, "one two three", cannot be read back by its layout',
+    ])
     expect(says(two('{a}; {b}'))).toEqual([])
   })
 })
 
 describe('a set without layouts', () => {
-  const rendered = (set: string, variables = '{ note: { type: text, outside: true } }') =>
-    libraryFrom({ 'examples/s.yaml': set, 'prompts/p.yaml': `title: P\nvariables: ${variables}\nturns: [{ examples: s }, { ask: s }]` })
+  const rendered = (set: string, variables = '{ note: { type: text, untrusted: true } }') =>
+    libraryFrom({ 'examples/s.yaml': set, 'prompts/p.yaml': `title: P\nvariables: ${variables}\nturns: [{ examples: s }, { input: s }]` })
       .prompt('p')
       .render(variables.includes('title') ? { note: 'Worm.', title: 'Bell' } : { note: 'Worm.' })
       .turns.map((turn) => turn.text)
 
-  test('asks what its last field does not answer, and answers it behind its name', () => {
+  test('inputs what its last field does not answer, and expected it behind its name', () => {
     expect(rendered(`${FIELDS}${cases(GOOD[0])}`)).toEqual([
       '<note>\nHairline crack on the rim, stable.\n</note>',
       'Grade: sound',
@@ -84,11 +86,11 @@ describe('a set without layouts', () => {
     expect(rendered(set, '{ title: text, note: text }')).toEqual(['Title: Bell\nNote: x', 'Kind of: boat', 'Title: Bell\nNote: Worm.'])
   })
 
-  test('answers in the form of the prompt’s output where it says so', () => {
+  test('expected in the form of the prompt’s output where it says so', () => {
     const files = (output: string) => ({
-      'examples/s.yaml': `${FIELDS}answer: output\n${cases(GOOD[1])}`,
+      'examples/s.yaml': `${FIELDS}expected-form: output\n${cases(GOOD[1])}`,
       'outputs/o.yaml': output,
-      'prompts/p.yaml': 'title: P\noutput: o\nvariables: { note: { type: text, outside: true } }\nturns: [{ examples: s }, { ask: s }]',
+      'prompts/p.yaml': 'title: P\noutput: o\nvariables: { note: { type: text, untrusted: true } }\nturns: [{ examples: s }, { input: s }]',
     })
     const answer = (output: string) => libraryFrom(files(output)).prompt('p').render({ note: 'x' }).turns[1]?.text
     expect(answer('kind: one-of\nof: [sound, watch, treat]')).toBe('watch')
@@ -99,14 +101,14 @@ describe('a set without layouts', () => {
     ).toBe('{"grade":"watch"}')
     expect(
       problemsOf(files('kind: fields\nshow: none\nfields: { mark: text }')).flatMap((p) => (p.severity === 'error' ? [p.message] : [])),
-    ).toEqual(['the cases of "s" cannot be answered in the form of "o": they have no field "mark"'])
+    ).toEqual(['the cases of "s" cannot be written in the form of "o": they have no field "mark"'])
   })
 
-  describe('answers as rows and documents, from the columns that such an answer fills', () => {
+  describe('expected as rows and documents, from the columns that such an answer fills', () => {
     const files = (set: string, output: string) => ({
-      'examples/s.yaml': `ask: "{note}"\nanswer: output\n${set}`,
+      'examples/s.yaml': `input: "{note}"\nexpected-form: output\n${set}`,
       'outputs/o.yaml': output,
-      'prompts/p.yaml': 'title: P\noutput: o\nvariables: { note: text, town: text }\nturns: [{ examples: s }, { ask: s }]',
+      'prompts/p.yaml': 'title: P\noutput: o\nvariables: { note: text, town: text }\nturns: [{ examples: s }, { input: s }]',
     })
     const turns = (set: string, output: string) =>
       libraryFrom(files(set, output))
@@ -126,7 +128,7 @@ describe('a set without layouts', () => {
       expect(turns(set, 'kind: rows\nrow: "<what>, {town}, <year: integer>"')[1]).toBe(
         'Bell, Selby Ness, 1890\nRope, tarred, Selby Ness, 7',
       )
-      const message = 'answer-form-unfit: the cases of "s" cannot be answered in the form of "o": they have no field'
+      const message = 'expected-form-invalid: the cases of "s" cannot be written in the form of "o": they have no field'
       expect(errors('fields: { note: text, rows: list of text }\ncases: [{ note: a, rows: [b] }]', ROWS)).toEqual([`${message} "rows"`])
       expect(errors(set, ROWS.replace('<what>', '<what> by <maker>'))).toEqual([`${message} "rows.maker"`])
     })
@@ -142,14 +144,14 @@ describe('a set without layouts', () => {
       const set = 'fields: { note: text, thanks: text, year: integer }\ncases: [{ note: a, thanks: For the bell., year: 1890 }]'
       expect(turns(set, LETTER)).toEqual(['a', 'Dear friend,\nFor the bell.\nYours, the house, 1890', 'x'])
       expect(errors(set.replace(', year: integer', '').replace(', year: 1890', ''), LETTER)).toEqual([
-        'answer-form-unfit: the cases of "s" cannot be answered in the form of "o": they have no field "year"',
+        'expected-form-invalid: the cases of "s" cannot be written in the form of "o": they have no field "year"',
       ])
     })
 
     test('a document that differs from record to record, whole', () => {
       const local = LETTER.replace('the house', '{town}')
       expect(errors('fields: { note: text, thanks: text, year: integer }\ncases: [{ note: a, thanks: b, year: 1 }]', local)).toEqual([
-        'answer-form-unfit: the cases of "s" cannot be answered in the form of "o": they have no field "document"',
+        'expected-form-invalid: the cases of "s" cannot be written in the form of "o": they have no field "document"',
       ])
       const whole = 'fields: { note: text, document: text }\ncases: [{ note: a, document: "Dear friend,\\nb\\nYours, Owlet Quay, 3" }]'
       expect(turns(whole, local)[1]).toBe('Dear friend,\nb\nYours, Owlet Quay, 3')
@@ -193,14 +195,14 @@ describe('cases from a table', () => {
         .problems.filter((p) => p.severity === 'error')
         .map((p) => [p.code, p.message, p.place?.line])
     expect(found(bad)).toEqual([
-      ['case-row-unfit', 'data/notes.csv: row 1, column "Grade": "ruined" is not one of sound, watch, treat', 5],
-      ['case-row-unfit', 'data/notes.csv: row 2, column "Note" is empty', 5],
+      ['case-row-invalid', 'data/notes.csv: row 1, column "Grade": "ruined" is not one of sound, watch, treat', 5],
+      ['case-row-invalid', 'data/notes.csv: row 2, column "Note" is empty', 5],
     ])
     expect(found({ ...cells, headings: ['Grade', 'Remark', 'No'] })).toEqual([
-      ['case-row-unfit', 'data/notes.csv: no column gives "note"', 5],
+      ['case-row-invalid', 'data/notes.csv: no column for "note"', 5],
     ])
-    expect(found('there is no such file or folder')).toEqual([
-      ['cases-missing', 'no cases can be taken from "data/notes.csv": there is no such file or folder', 5],
+    expect(found('no such file or folder')).toEqual([
+      ['cases-missing', 'cannot read cases from "data/notes.csv": no such file or folder', 5],
     ])
   })
 

@@ -55,7 +55,7 @@ export const batchSchema: JsonSchema = artefactSchema(
     keep: 'The condition by which records are kept: item.status is "on display".',
     columns: ['Which heading gives which value.', mapOf(either(SCALAR, column))],
     set: 'Values that are the same for all records.',
-    name: 'What a record is called, with slots; its own id, or its row, where nothing is said.',
+    name: 'The id of a record, with slots. Default: its id column, or its row number.',
     take: ['The most records that are rendered.', { minimum: 1 }],
     sample: ['So many records, drawn by lot.', either({ type: 'integer', minimum: 1 }, sample)],
     seed: 'Decides between the wordings of vary.',

@@ -4,7 +4,7 @@ import { expect, test } from '@jest/globals'
 import { Ajv2020 } from 'ajv/dist/2020.js'
 import { parse, stringify } from 'yaml'
 import { FILE_KINDS } from './index.js'
-import { readShelf } from '../artefacts/read.js'
+import { readLibraryFiles } from '../artefacts/read.js'
 import type { Problem } from '../problems/problem.js'
 import { isRecord } from '../values/data.js'
 
@@ -26,7 +26,7 @@ function filesOf(files: string): string[] {
 /** Whether reading a file by itself finds a key that it does not know, or lacks one. */
 function readingRefuses(path: string, data: unknown): boolean {
   const problems: Problem[] = []
-  readShelf({ [path]: stringify(data) }, (p) => problems.push(p))
+  readLibraryFiles({ [path]: stringify(data) }, (p) => problems.push(p))
   return problems.some(({ code }) => code === 'key-unknown' || code === 'key-missing' || code === 'turn-key-misplaced')
 }
 
@@ -89,10 +89,10 @@ test.each<[string, unknown, boolean]>([
   ['output', { kind: 'rows', row: '<a>', count: { min: 1, max: '{most}' } }, true],
   ['output', { kind: 'rows', text: '<a>' }, false],
   ['output', { kind: 'fields', 'based-on': 'a' }, true],
-  ['output', { kind: 'fields', fields: { a: { type: 'text', outside: true } } }, false],
+  ['output', { kind: 'fields', fields: { a: { type: 'text', untrusted: true } } }, false],
   ['batch', { prompt: 'a', records: { from: 'a.csv', format: 'ods' } }, false],
-  ['library', { screens: [{ after: 'tokens' }] }, false],
-  ['models', { models: { a: { at: 'http://a', reply: 'said' } } }, false],
+  ['library', { screens: [{ 'applies-to': 'reply', finds: 'tokens' }] }, false],
+  ['models', { models: { a: { url: 'http://a', answer: 'said' } } }, false],
 ])('a %s of %j fits: %s', (name, data, fits) => {
   expect(checks.get(name)!(data)).toBe(fits)
 })

@@ -42,7 +42,7 @@ export function artefactSchema<K extends string>(
   words: Readonly<Record<Exclude<K, keyof typeof OF_ALL>, KeyWords>>,
   required: readonly NoInfer<K>[] = [],
 ): JsonSchema {
-  const allow = ['Hidden signs that its texts may hold, by their numbers: U+200D.', texts] as const
+  const allow = ['Invisible characters that its texts may contain, by code point: U+200D.', texts] as const
   return mapSchema<string>({ ...known, allow: 'list' }, { ...OF_ALL, ...words, allow }, required)
 }
 

@@ -3,101 +3,113 @@ import { SETTINGS } from './prompt.js'
 import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
 import { FENCE_KEYS, LIBRARY_KEYS, LIMIT_KEYS } from '../artefacts/library-file.js'
 import { INNER_KEYS, MODEL_KEYS, MODELS_KEYS } from '../artefacts/models.js'
-import { SCREEN_DEEDS, SCREEN_KEYS, screenedOn } from '../artefacts/screens.js'
+import { SCREEN_ACTIONS, SCREEN_KEYS, SCREEN_SIDES, SCREENED, screenedOn } from '../artefacts/screens.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 
-const limit = (about: string, usual: number): KeyWords => [`${about}; ${usual} where nothing is said.`, { minimum: 1 }]
+const limit = (about: string, fallback: number): KeyWords => [`${about}. Default: ${fallback}.`, { minimum: 1 }]
 
 const limits = mapSchema(LIMIT_KEYS, {
-  nesting: limit('How deep blocks may stand within one another', DEFAULT_LIMITS.nesting),
+  nesting: limit('How deep blocks may be nested', DEFAULT_LIMITS.nesting),
   repeats: limit('How often each may repeat', DEFAULT_LIMITS.repeats),
-  'rendering-bytes': limit('The most bytes of a rendering', DEFAULT_LIMITS.renderingBytes),
-  'attachment-bytes': limit('The most bytes of what is handed over beside it', DEFAULT_LIMITS.attachmentBytes),
-  'reply-signs': limit('The most signs of a reply', DEFAULT_LIMITS.replySigns),
-  steps: limit('The most items and characters that formats and conditions of a rendering may go through', DEFAULT_LIMITS.steps),
+  'rendering-bytes': limit('The largest size of a rendering in bytes', DEFAULT_LIMITS.renderingBytes),
+  'attachment-bytes': limit('The largest size of an attached file in bytes', DEFAULT_LIMITS.attachmentBytes),
+  'reply-characters': limit('The largest length of a reply in characters', DEFAULT_LIMITS.replyCharacters),
+  steps: limit('How many items and characters the formats and conditions of a rendering may process', DEFAULT_LIMITS.steps),
   aliases: limit('How often anchors of a file may be used', DEFAULT_LIMITS.aliases),
 })
 
 const screen: JsonSchema = {
-  ...mapSchema(SCREEN_KEYS, {
-    name: 'What it is called in the log.',
-    before: ['What is looked for before anything is sent.', oneOf(screenedOn('before'))],
-    after: ['What is looked for in the answer.', oneOf(screenedOn('after'))],
-    then: ['What is done where it finds something; set aside where nothing is said.', oneOf(SCREEN_DEEDS)],
-    of: ['The words that are looked for.', texts],
-    most: 'Tokens that may go, or words in a row that may be the same.',
-  }),
-  oneOf: [{ required: ['before'] }, { required: ['after'] }],
+  ...mapSchema(
+    SCREEN_KEYS,
+    {
+      name: 'The name in the log.',
+      'applies-to': ['Whether it checks requests or replies.', oneOf(SCREEN_SIDES)],
+      finds: ['What it looks for. "tokens" is for requests, "copied" for replies.', oneOf(SCREENED)],
+      action: ['What happens if it finds something. Default: reject.', oneOf(SCREEN_ACTIONS)],
+      words: ['The words that "finds: words" looks for.', texts],
+      limit: 'Tokens that a request may have, or consecutive words that a reply may copy.',
+    },
+    ['applies-to', 'finds'],
+  ),
+  anyOf: SCREEN_SIDES.map((side) => ({
+    properties: {
+      'applies-to': { description: 'One of both sides.', const: side },
+      finds: { description: `What a screen of a ${side} can look for.`, enum: screenedOn(side) },
+    },
+  })),
 }
 
 export const librarySchema: JsonSchema = mapSchema(LIBRARY_KEYS, {
-  title: 'What people call the library.',
-  about: 'What it is for.',
-  locale: 'The language tag by which numbers and dates are written.',
+  title: 'The title of the library.',
+  about: 'What the library is for.',
+  locale: 'The language tag for writing numbers and dates.',
   settings: ['Settings for all prompts.', SETTINGS],
-  limits: ['What protects from texts without an end.', limits],
+  limits: ['Limits on sizes and repetitions.', limits],
   fence: [
     'How fences around untrusted text are written.',
-    mapSchema(FENCE_KEYS, { nonce: 'Whether their tags end in four digits from the seed and the record: <note-7f3a>.' }),
+    mapSchema(FENCE_KEYS, { nonce: 'Whether tags end in four digits made from the seed and the record: <note-7f3a>.' }),
   ],
-  screens: ['What is looked for before anything is sent to a model, and in what it says.', listOf(screen)],
+  screens: ['Checks of every request to a model and of every reply.', listOf(screen)],
 })
 
 const AMOUNT: JsonSchema = { type: ['string', 'number'] }
 const POINTER: JsonSchema = { type: 'string', pattern: '^(/([^~/]|~[01])*)*$' }
 
 const inner = {
-  ended: mapSchema(
-    INNER_KEYS.ended,
+  finish: mapSchema(
+    INNER_KEYS.finish,
     {
-      at: ['Where the word stands: a JSON Pointer.', POINTER],
-      'cut-off': ['The words for an answer that was cut off.', texts],
-      refused: ['The words for one that was refused.', texts],
+      at: ['A JSON Pointer to the finish reason.', POINTER],
+      'cut-off': ['The finish reasons of a reply that was cut off.', texts],
+      refused: ['The finish reasons of a refusal.', texts],
     },
     ['at'],
   ),
-  used: mapSchema(
-    INNER_KEYS.used,
-    { asked: ['Where the tokens of the question stand.', POINTER], answered: ['Where those of the answer stand.', POINTER] },
-    ['asked', 'answered'],
+  usage: mapSchema(
+    INNER_KEYS.usage,
+    { sent: ['A JSON Pointer to the tokens of the request.', POINTER], received: ['A JSON Pointer to the tokens of the reply.', POINTER] },
+    ['sent', 'received'],
   ),
   stream: mapSchema(
     INNER_KEYS.stream,
-    { piece: ['Where a piece of the answer stands in an event.', POINTER], last: 'The event that is the last.' },
+    { piece: ['A JSON Pointer to the piece of text in an event.', POINTER], last: 'The event that ends the stream.' },
     ['piece'],
   ),
-  'a-minute': mapSchema(INNER_KEYS['a-minute'], { asks: ['Questions a minute.', AMOUNT], tokens: ['Tokens a minute: 200k.', AMOUNT] }),
+  'per-minute': mapSchema(INNER_KEYS['per-minute'], {
+    requests: ['Requests per minute.', AMOUNT],
+    tokens: ['Tokens per minute: 200k.', AMOUNT],
+  }),
   price: mapSchema(INNER_KEYS.price, {
-    asked: 'What so many tokens of questions cost.',
-    answered: 'What so many tokens of answers cost.',
-    per: ['For how many tokens; a million where nothing is said.', AMOUNT],
-    in: 'The currency.',
+    sent: 'The price of tokens in requests.',
+    received: 'The price of tokens in replies.',
+    per: ['The number of tokens that the price is for. Default: 1m.', AMOUNT],
+    currency: 'The currency.',
   }),
 }
 
 const model = mapSchema(
   MODEL_KEYS,
   {
-    about: 'Whose it is, and what for.',
-    at: ['Its address, asked by POST.', { type: 'string', pattern: '^https?://\\S+$' }],
-    headers: ['Headers of a request; {env.NAME} is what the environment holds.', mapOf(SCALAR)],
-    envelope: "The form of a request's body.",
-    reply: ['Where the text of the answer stands: a JSON Pointer such as /said.', POINTER],
-    ended: ['How it says why an answer ended.', inner.ended],
-    used: ['How it says what was used.', inner.used],
-    stream: ['How it answers in pieces, by server-sent events.', inner.stream],
-    'at-once': ['Questions that are under way at a time.', { minimum: 1 }],
-    'a-minute': ['What it takes in a minute.', inner['a-minute']],
-    wait: ['Seconds until an answer is given up.', { exclusiveMinimum: 0 }],
-    tries: ['Requests in all for one question.', { minimum: 1 }],
-    'longest-wait': ['The most seconds that it may ask to be left alone by Retry-After; 600 by default.', { exclusiveMinimum: 0 }],
+    about: 'Who runs it, and what it is for.',
+    url: ['The address that receives the POST request.', { type: 'string', pattern: '^https?://\\S+$' }],
+    headers: ['Request headers; {env.NAME} inserts an environment variable.', mapOf(SCALAR)],
+    envelope: 'The shape of the request body: a file in envelopes/.',
+    answer: ['A JSON Pointer to the text of the reply, such as /said.', POINTER],
+    finish: ['Where the response has the finish reason.', inner.finish],
+    usage: ['Where the response has the tokens used.', inner.usage],
+    stream: ['How the reply is streamed as server-sent events.', inner.stream],
+    concurrency: ['Requests in flight at the same time. Default: 8.', { minimum: 1 }],
+    'per-minute': ['Rate limits.', inner['per-minute']],
+    timeout: ['Seconds to wait for a reply. Default: 120.', { exclusiveMinimum: 0 }],
+    attempts: ['Requests per question, the first included. Default: 5.', { minimum: 1 }],
+    'max-wait': ['The longest Retry-After in seconds that a run waits for. Default: 600.', { exclusiveMinimum: 0 }],
     price: ['What it costs.', inner.price],
   },
-  ['at', 'reply'],
+  ['url', 'answer'],
 )
 
 export const modelsSchema: JsonSchema = mapSchema(
   MODELS_KEYS,
-  { usual: 'The model that is asked where nobody says which.', models: ['The models by their names.', mapOf(model)] },
+  { default: 'The model for prompts and commands that name none.', models: ['The models by name.', mapOf(model)] },
   ['models'],
 )

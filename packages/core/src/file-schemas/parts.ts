@@ -38,8 +38,9 @@ export const exampleSetSchema: JsonSchema = {
     SET_KEYS,
     {
       fields: ['What a case says.', VARIABLES],
-      ask: 'The question side of a case; there is a standard layout.',
-      answer: "The answer side of a case, or output: in the form of the prompt's output.",
+      input: 'The layout of the input side of a case. Default: the fields that the expected side does not use.',
+      expected: 'The layout of the expected side of a case. Default: the fields that the input side does not use.',
+      'expected-form': ["output: the expected side is written in the form of the prompt's output.", { const: 'output' }],
       cases: ['The cases, each by its fields.', listOf({ type: 'object' })],
       from: 'A table with more cases: a path from this file.',
       pick: ['Which cases are shown.', pick],

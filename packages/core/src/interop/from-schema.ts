@@ -61,7 +61,7 @@ class SchemaReading {
   }
 
   private unfit(path: string, why: string): void {
-    this.report(problem('schema-unfit', { path, why }))
+    this.report(problem('schema-not-convertible', { path, why }))
   }
 
   private fields(schema: JsonSchema, path: string, depth: number, top: boolean): Declarations {
@@ -70,8 +70,8 @@ class SchemaReading {
     const fields: Record<string, Declaration> = {}
     for (const [name, property] of Object.entries(properties)) {
       const at = path === '' ? name : `${path}.${name}`
-      if (top && !this.ofFields && !isName(name)) this.unfit(at, 'variables are called by names: a letter, then letters, digits, _ and -')
-      else if (!isRecord(property)) this.unfit(at, 'it says nothing of its type')
+      if (top && !this.ofFields && !isName(name)) this.unfit(at, 'it is not a valid name: a letter, then letters, digits, _ and -')
+      else if (!isRecord(property)) this.unfit(at, 'it has no type')
       else fields[name] = this.declaration(property, at, Array.isArray(required) && required.includes(name), depth + 1)
     }
     for (const name of Array.isArray(required) ? required : [])
@@ -114,7 +114,7 @@ class SchemaReading {
       const ref = own(found, '$ref') as string
       const target = steps < DEEPEST ? pointed(this.root, ref) : undefined
       if (!target) {
-        this.unfit(path, `"${ref}" leads nowhere within the schema`)
+        this.unfit(path, `"${ref}" does not exist in the schema`)
         return {}
       }
       found = target
@@ -144,7 +144,7 @@ class SchemaReading {
 
   private type(schema: JsonSchema, path: string, depth: number): Pick<Keys, 'type'> & Partial<Keys> {
     if (depth > DEEPEST) {
-      this.unfit(path, 'it holds itself, or is nested too deep')
+      this.unfit(path, 'it contains itself, or is nested too deep')
       return { type: 'record' }
     }
     const options = own(schema, 'enum') ?? (own(schema, 'const') === undefined ? undefined : [own(schema, 'const')])
@@ -165,7 +165,7 @@ class SchemaReading {
           : { type: 'record' }
       default:
         if (Array.isArray(own(schema, 'anyOf'))) return { type: 'file', ...mediaOf(own(schema, 'anyOf') as readonly unknown[]) }
-        this.unfit(path, 'it says nothing of its type')
+        this.unfit(path, 'it has no type')
         return { type: 'text' }
     }
   }
@@ -211,7 +211,7 @@ class SchemaReading {
     for (const [from, to] of Object.entries(words)) {
       const value = own(schema, from)
       if (typeof value === 'number') found[to] = value
-      else if (value !== undefined) this.unfit(path, `"${from}" is no number`)
+      else if (value !== undefined) this.unfit(path, `"${from}" is not a number`)
     }
     return found
   }

@@ -36,7 +36,7 @@ export function schemaFaults(root: JsonSchema): string[] {
       return
     }
     if (!isRecord(schema)) {
-      if (typeof schema !== 'boolean') faults.push(`${at} is no schema`)
+      if (typeof schema !== 'boolean') faults.push(`${at} is not a schema`)
       return
     }
     faults.push(...faultsOf(schema, root).map((fault) => `${at}: ${fault}`))
@@ -57,14 +57,14 @@ export function schemaFaults(root: JsonSchema): string[] {
 function faultsOf(schema: Record<string, unknown>, root: JsonSchema): string[] {
   const faults: string[] = []
   const reference = own(schema, '$ref')
-  if (typeof reference === 'string' && !pointed(root, reference)) faults.push(`"${reference}" leads nowhere within it`)
+  if (typeof reference === 'string' && !pointed(root, reference)) faults.push(`"${reference}" does not exist`)
   const pattern = own(schema, 'pattern')
   const refused = typeof pattern === 'string' ? patternRefused(pattern) : undefined
   if (refused !== undefined) faults.push(`its pattern ${String(pattern)} cannot be used: ${refused}`)
   const options = own(schema, 'enum')
   if (options !== undefined && (!Array.isArray(options) || options.length === 0)) faults.push('its enum has no value')
   for (const type of [own(schema, 'type')].flat())
-    if (type !== undefined && !TYPES.includes(type as string)) faults.push(`there is no type ${JSON.stringify(type)}`)
+    if (type !== undefined && !TYPES.includes(type as string)) faults.push(`unknown type ${JSON.stringify(type)}`)
   for (const [least, most] of BOUNDS) {
     const [low, high] = [own(schema, least), own(schema, most)]
     if (typeof low === 'number' && typeof high === 'number' && low > high) faults.push(`"${least}: ${low}" is above "${most}: ${high}"`)

@@ -11,7 +11,7 @@ const DECLARED = {
     about: 'one row of the register',
     fields: {
       number: { type: 'text', pattern: 'MH-\\d{4}', example: 'MH-0007' },
-      note: { type: 'text', outside: true, 'min-length': 2, 'max-length': 400, 'max-words': 60 },
+      note: { type: 'text', untrusted: true, 'min-length': 2, 'max-length': 400, 'max-words': 60 },
       made: { type: 'integer', min: 1500, max: 2100, optional: true },
       'Object No.': 'text',
     },
@@ -25,7 +25,7 @@ const DECLARED = {
   surveyed: { type: 'date', reads: 'd.M.yyyy', min: '2020-01-01' },
   at: 'date-time',
   guide: { type: 'file', media: ['text/markdown', 'application/pdf'], optional: true },
-  earlier: { type: 'turns', optional: true, outside: true },
+  earlier: { type: 'turns', optional: true, untrusted: true },
   anything: 'record',
 } as const satisfies Declarations
 
@@ -105,16 +105,16 @@ describe('variables as a JSON Schema', () => {
 
   test('without them the demo’s prompts still come back with every type that JSON Schema knows', () => {
     const yaml = readFileSync('demo/marram-house/prompts/label/write.yaml', 'utf8')
-    const variables = libraryFrom({ 'prompts/label/write.yaml': yaml }).shelf.prompts.get('label/write')!.variables
+    const variables = libraryFrom({ 'prompts/label/write.yaml': yaml }).artefacts.prompts.get('label/write')!.variables
     const back = declaredOf(variablesFromSchema(schemaOf(variables)).variables).variables
-    expect(bare(back)).toEqual(JSON.parse(JSON.stringify(bare(variables)).replaceAll('"outside":true', '"outside":false')))
+    expect(bare(back)).toEqual(JSON.parse(JSON.stringify(bare(variables)).replaceAll('"untrusted":true', '"untrusted":false')))
   })
 })
 
 describe('a JSON Schema from elsewhere', () => {
   const read = (schema: JsonSchema) => {
     const { variables, problems } = variablesFromSchema(schema)
-    for (const p of problems) expect(p.code).toBe('schema-unfit')
+    for (const p of problems) expect(p.code).toBe('schema-not-convertible')
     return { variables, says: problems.map((p) => p.message) }
   }
 
@@ -151,43 +151,43 @@ describe('a JSON Schema from elsewhere', () => {
     [
       'another draft',
       { $schema: 'http://json-schema.org/draft-07/schema#', type: 'object', properties: {} },
-      'the schema does not become a declaration: its draft is "http://json-schema.org/draft-07/schema#", and only 2020-12 is read',
+      'the schema cannot be converted to a declaration: its draft is "http://json-schema.org/draft-07/schema#", and only 2020-12 is read',
     ],
-    ['no object', { type: 'string' }, 'the schema does not become a declaration: it describes no object with properties'],
+    ['no object', { type: 'string' }, 'the schema cannot be converted to a declaration: it describes no object with properties'],
     [
       'a reference to nothing',
       { properties: { a: { $ref: '#/$defs/b' } } },
-      '"a" does not become a declaration: "#/$defs/b" leads nowhere within the schema',
+      '"a" cannot be converted to a declaration: "#/$defs/b" does not exist in the schema',
     ],
     [
       'a schema that holds itself',
       { properties: { a: { $ref: '#' } } },
-      'does not become a declaration: it holds itself, or is nested too deep',
+      'cannot be converted to a declaration: it contains itself, or is nested too deep',
     ],
     [
       'two types',
       { properties: { a: { type: ['string', 'integer'] } } },
-      '"a" does not become a declaration: it may be string or integer, and a variable has one type',
+      '"a" cannot be converted to a declaration: it may be string or integer, and a variable has one type',
     ],
     [
       'a name that is none',
       { properties: { 'two words': { type: 'string' } } },
-      'variables are called by names: a letter, then letters, digits, _ and -',
+      'it is not a valid name: a letter, then letters, digits, _ and -',
     ],
     [
       'a bound that we lack',
       { properties: { a: { type: 'number', exclusiveMinimum: 0 } } },
-      '"a" does not become a declaration: "exclusiveMinimum" has no bound of ours',
+      '"a" cannot be converted to a declaration: "exclusiveMinimum" has no bound of ours',
     ],
     [
       'what is required but not described',
       { properties: { a: { type: 'string' } }, required: ['b'] },
-      'the schema does not become a declaration: "b" is required, but not described',
+      'the schema cannot be converted to a declaration: "b" is required, but not described',
     ],
     [
       'a reference around in a circle',
       { $defs: { a: { $ref: '#/$defs/a' } }, properties: { a: { $ref: '#/$defs/a' } } },
-      '"a" does not become a declaration: "#/$defs/a" leads nowhere within the schema',
+      '"a" cannot be converted to a declaration: "#/$defs/a" does not exist in the schema',
     ],
   ])('with %s says so', (_, schema, says) => {
     expect(read(schema).says.join('\n')).toContain(says)

@@ -54,7 +54,7 @@ function objectOf(declared: readonly Declared[], options: SchemaOptions): Record
 function propertyOf(d: Declared, options: SchemaOptions): JsonSchema {
   const schema = schemaOfType(d.type, options)
   const description = [d.about, options.told ? toldOf(d.type) : undefined].filter((said) => said !== undefined && said !== '').join('; ')
-  const marks = { ...(d.outside && { outside: true }), ...marksOf(d.type) }
+  const marks = { ...(d.untrusted && { untrusted: true }), ...marksOf(d.type) }
   return {
     ...(d.question !== undefined && { title: d.question }),
     ...(description !== '' && { description }),

@@ -24,7 +24,7 @@ export function baseOf<A extends Derivable>(
   if (base && !met.has(base.name)) return base
   if (base) {
     const names = chain.map(({ name }) => name)
-    report(problem('base-circle', { circle: [...names.slice(names.indexOf(base.name)), base.name] }, basedOn.span))
+    report(problem('base-cycle', { circle: [...names.slice(names.indexOf(base.name)), base.name] }, basedOn.span))
   } else report(problem('use-unknown', { name: basedOn.name, what, known: [...all.keys()] }, basedOn.span))
   return undefined
 }

@@ -34,7 +34,7 @@ function cellCases(
 ): ExampleCase[] {
   const { path, span } = defined(set.from)
   const reader = new RowReader(set.fields, headings)
-  const says = (why: string) => report(problem('case-row-unfit', { path, why }, span))
+  const says = (why: string) => report(problem('case-row-invalid', { path, why }, span))
   const errors = reader.problems.filter((p) => p.severity === 'error')
   for (const p of errors) says(p.message)
   if (errors.length > 0) return []

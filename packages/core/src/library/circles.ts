@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import type { Shelf } from '../artefacts/read.js'
+import type { LibraryFiles } from '../artefacts/read.js'
 import { allTurns, type SnippetModel } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
 import { nodesIn } from '../text/branches.js'
@@ -23,8 +23,8 @@ export function targetsOf(use: Use, names: Iterable<string>): string[] {
  * Reports each circle of snippets once, and gives the names of the snippets and prompts that must not be compiled: those from which a
  * circle can be reached.
  */
-export function circles(shelf: Shelf, report: Report): Set<string> {
-  const { snippets } = shelf
+export function circles(artefacts: LibraryFiles, report: Report): Set<string> {
+  const { snippets } = artefacts
   const state = new Map<string, 'open' | 'sound' | 'circular'>()
   const visit = (snippet: SnippetModel, path: readonly string[]): boolean => {
     const known = state.get(snippet.name)
@@ -34,7 +34,7 @@ export function circles(shelf: Shelf, report: Report): Set<string> {
     for (const use of usesIn(snippet.text)) {
       for (const name of targetsOf(use, snippets.keys())) {
         if (state.get(name) === 'open') {
-          report(problem('use-circle', { circle: [...path.slice(path.indexOf(name)), name] }, use.head))
+          report(problem('use-cycle', { circle: [...path.slice(path.indexOf(name)), name] }, use.head))
           circular = true
         } else if (visit(defined(snippets.get(name)), [...path, name])) circular = true
       }
@@ -44,7 +44,7 @@ export function circles(shelf: Shelf, report: Report): Set<string> {
   }
   for (const snippet of snippets.values()) visit(snippet, [snippet.name])
   const reached = new Set([...snippets.keys()].filter((name) => state.get(name) === 'circular'))
-  for (const prompt of shelf.prompts.values()) {
+  for (const prompt of artefacts.prompts.values()) {
     const texts = [...allTurns(prompt.turns)].flatMap((turn) => (turn.kind === 'text' ? [turn.text] : []))
     if (texts.some((text) => [...usesIn(text)].some((use) => targetsOf(use, snippets.keys()).some((name) => reached.has(name)))))
       reached.add(prompt.name)

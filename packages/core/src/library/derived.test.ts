@@ -58,9 +58,9 @@ describe('what a derived prompt breaks is its own fault, with both places', () =
     const files = derived('without: [task]\n')
     expect(places(files)).toEqual([
       [
-        'a text of "base" needs "task", which this prompt leaves out',
+        'a text of "base" needs "task", which this prompt drops',
         'prompts/p.yaml:3',
-        'needed here: there is no variable "task" prompts/base.yaml:7',
+        'needed here: unknown variable "task" prompts/base.yaml:7',
       ],
     ])
     expect(written({ ...files, 'prompts/q.yaml': 'title: Q\nturns: [{ user: x }]' }, { item, task: 'x' })).toBe('!base-needs')
@@ -70,9 +70,9 @@ describe('what a derived prompt breaks is its own fault, with both places', () =
   test('a record that it declared with fewer fields', () => {
     expect(places(derived('variables:\n  item: { type: record, fields: { title: text } }\n'))).toEqual([
       [
-        'a text of "base" does not fit "item" as this prompt declares it',
+        'a text of "base" does not work with "item" as this prompt declares it',
         'prompts/p.yaml:4',
-        'needed here: "item" has no field "made" prompts/base.yaml:7',
+        'needed here: unknown field "made" of "item" prompts/base.yaml:7',
       ],
     ])
   })
@@ -85,10 +85,10 @@ describe('what a derived prompt breaks is its own fault, with both places', () =
     expect(problemsOf(derived('replace: { questoin: { user: x } }\n')).map((p) => p.hint)).toEqual(['did you mean "question"?'])
   })
 
-  test('a text from outside that it binds to the base’s', () => {
-    const files = derived('bind: { task: "{note}" }\nvariables: { note: { type: text, outside: true } }\n')
+  test('a text untrusted that it binds to the base’s', () => {
+    const files = derived('bind: { task: "{note}" }\nvariables: { note: { type: text, untrusted: true } }\n')
     expect(places(files)).toEqual([
-      ['"task" comes from outside and is not fenced', 'prompts/base.yaml:7', 'in "p", which is based on this prompts/p.yaml:2'],
+      ['"task" is untrusted and not fenced', 'prompts/base.yaml:7', 'in "p", which is based on this prompts/p.yaml:2'],
     ])
     expect(libraryFrom(files).prompt('base').render({ item, task: 'Write.' }).turns).toHaveLength(2)
   })

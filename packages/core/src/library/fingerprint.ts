@@ -2,7 +2,7 @@ import { sha256 } from '@noble/hashes/sha2.js'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import type { CaseRows } from './case-rows.js'
 import { artefactOf, memberKey, type LibraryGraph, type Member } from './graph.js'
-import type { Shelf } from '../artefacts/read.js'
+import type { LibraryFiles } from '../artefacts/read.js'
 import { lineEnds } from '../values/data.js'
 import type { FileValue } from '../values/files.js'
 
@@ -14,7 +14,7 @@ const READING = 'dunelight 1'
  */
 export function fingerprintOf(
   member: Member,
-  shelf: Shelf,
+  artefacts: LibraryFiles,
   graph: LibraryGraph,
   files: {
     readonly attachments: Readonly<Record<string, FileValue | string>>
@@ -25,8 +25,8 @@ export function fingerprintOf(
 ): string {
   const content = (one: Member): unknown => {
     if (one.kind === 'file') return fileContent(files.attachments[one.name])
-    const from = one.kind === 'example set' ? shelf.examples.get(one.name)?.from?.path : undefined
-    const said = artefactOf(shelf, one)?.content
+    const from = one.kind === 'example set' ? artefacts.examples.get(one.name)?.from?.path : undefined
+    const said = artefactOf(artefacts, one)?.content
     return from === undefined ? said : [said, files.tables[from]]
   }
   const drawn = graph.drawsOn(member).map((one) => [memberKey(one), content(one)] as const)

@@ -43,13 +43,13 @@ describe('what uses what', () => {
 
   test('what nothing draws on is said, and only that', () => {
     expect(problems.map((p) => [p.code, p.severity, p.message])).toEqual([
-      ['artefact-unused', 'info', 'no prompt draws on the snippet "house/spare"'],
+      ['artefact-unused', 'info', 'no prompt uses the snippet "house/spare"'],
     ])
   })
 
   test('a name that only begins like another is not that other', () => {
     const files = { ...FILES, 'personas/story.yaml': 'who: You write.\n' }
-    expect(libraryFrom(files).problems.map((p) => p.message)).toContain('no prompt draws on the persona "story"')
+    expect(libraryFrom(files).problems.map((p) => p.message)).toContain('no prompt uses the persona "story"')
   })
 })
 

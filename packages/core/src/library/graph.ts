@@ -1,7 +1,7 @@
 import { defined } from '../invariant.js'
 import { targetsOf, usesIn } from './circles.js'
 import { ownTurns, textsOfOutput, type Artefact, type OutputModel, type PromptModel } from '../artefacts/artefacts.js'
-import type { Shelf } from '../artefacts/read.js'
+import type { LibraryFiles } from '../artefacts/read.js'
 import { possibleTexts } from '../compile/possible.js'
 import { Scope, variableBinding } from '../compile/scope.js'
 import type { Span } from '../source/source.js'
@@ -112,7 +112,7 @@ function unique(members: readonly Member[]): Member[] {
 
 /** The artefact that a member is; undefined for a file, and for what the library does not hold. */
 export function artefactOf(
-  { prompts, snippets, personas, examples, outputs, batches, envelopes }: Shelf,
+  { prompts, snippets, personas, examples, outputs, batches, envelopes }: LibraryFiles,
   { kind, name }: Member,
 ): Artefact | undefined {
   switch (kind) {
@@ -136,70 +136,71 @@ export function artefactOf(
 }
 
 /** The path of a member's file, below the library's folder. */
-export function artefactFile(shelf: Shelf, member: Member): string | undefined {
-  return member.kind === 'file' ? member.name : artefactOf(shelf, member)?.file.name
+export function artefactFile(artefacts: LibraryFiles, member: Member): string | undefined {
+  return member.kind === 'file' ? member.name : artefactOf(artefacts, member)?.file.name
 }
 
 /** Reads the graph out of a library's files. What they name but the library does not hold is a problem elsewhere, and no member. */
-export function graphOf(shelf: Shelf): LibraryGraph {
+export function graphOf(artefacts: LibraryFiles): LibraryGraph {
   const links: Link[] = []
   const members: Member[] = []
-  for (const prompt of shelf.prompts.values()) {
+  for (const prompt of artefacts.prompts.values()) {
     const from: Member = { kind: 'prompt', name: prompt.name }
     members.push(from)
-    links.push(...linksOfPrompt(from, prompt, shelf))
+    links.push(...linksOfPrompt(from, prompt, artefacts))
   }
-  for (const { name, text } of shelf.snippets.values()) {
+  for (const { name, text } of artefacts.snippets.values()) {
     members.push({ kind: 'snippet', name })
-    links.push(...linksOfText({ kind: 'snippet', name }, text, shelf))
+    links.push(...linksOfText({ kind: 'snippet', name }, text, artefacts))
   }
-  for (const { name, layout } of shelf.personas.values()) {
+  for (const { name, layout } of artefacts.personas.values()) {
     members.push({ kind: 'persona', name })
-    links.push(...linksOfText({ kind: 'persona', name }, layout, shelf))
+    links.push(...linksOfText({ kind: 'persona', name }, layout, artefacts))
   }
-  for (const { name, ask, answer } of shelf.examples.values()) {
+  for (const { name, input, expected } of artefacts.examples.values()) {
     members.push({ kind: 'example set', name })
-    for (const text of answer === 'output' ? [ask] : [ask, answer]) links.push(...linksOfText({ kind: 'example set', name }, text, shelf))
+    for (const text of expected === 'output' ? [input] : [input, expected])
+      links.push(...linksOfText({ kind: 'example set', name }, text, artefacts))
   }
-  for (const output of shelf.outputs.values()) {
+  for (const output of artefacts.outputs.values()) {
     members.push({ kind: 'output', name: output.name })
-    links.push(...linksOfOutput({ kind: 'output', name: output.name }, output, shelf))
+    links.push(...linksOfOutput({ kind: 'output', name: output.name }, output, artefacts))
   }
-  for (const { name } of shelf.envelopes.values()) members.push({ kind: 'envelope', name })
-  for (const { name, prompt, envelope } of shelf.batches.values()) {
+  for (const { name } of artefacts.envelopes.values()) members.push({ kind: 'envelope', name })
+  for (const { name, prompt, envelope } of artefacts.batches.values()) {
     const from: Member = { kind: 'batch', name }
     members.push(from)
     if (prompt) links.push({ from, to: { kind: 'prompt', name: prompt.name }, span: prompt.span })
     if (envelope) links.push({ from, to: { kind: 'envelope', name: envelope.name }, span: envelope.span })
   }
-  const known = (member: Member) => member.kind === 'file' || artefactOf(shelf, member) !== undefined
+  const known = (member: Member) => member.kind === 'file' || artefactOf(artefacts, member) !== undefined
   return new LibraryGraph(
     links.filter((link) => known(link.to)),
     members,
   )
 }
 
-function linksOfPrompt(from: Member, prompt: PromptModel, shelf: Shelf): Link[] {
+function linksOfPrompt(from: Member, prompt: PromptModel, artefacts: LibraryFiles): Link[] {
   const links: Link[] = []
   const add = (kind: MemberKind, name: string, span: Span) => links.push({ from, to: { kind, name }, span })
   const { basedOn, persona, output } = prompt
   if (basedOn) add('prompt', basedOn.name, basedOn.span)
   for (const turn of ownTurns(prompt)) {
-    if (turn.kind === 'examples' || turn.kind === 'ask') add('example set', turn.set.name, turn.set.span)
-    if (turn.kind === 'ask') for (const given of turn.with) links.push(...linksOfText(from, given.text, shelf))
+    if (turn.kind === 'examples' || turn.kind === 'input') add('example set', turn.set.name, turn.set.span)
+    if (turn.kind === 'input') for (const given of turn.with) links.push(...linksOfText(from, given.text, artefacts))
     if (turn.kind !== 'text') continue
-    links.push(...linksOfText(from, turn.text, shelf))
+    links.push(...linksOfText(from, turn.text, artefacts))
     for (const one of turn.attach) if (one.kind === 'path') add('file', one.path, one.span)
   }
-  for (const bound of prompt.bind) links.push(...linksOfText(from, bound.text, shelf))
-  const scope = persona || output ? scopeOf(prompt, shelf) : new Scope([])
-  for (const name of namedIn(persona, shelf.personas, scope)) add('persona', name, wholeOf(defined(persona)))
-  for (const name of namedIn(output, shelf.outputs, scope)) add('output', name, wholeOf(defined(output)))
+  for (const bound of prompt.bind) links.push(...linksOfText(from, bound.text, artefacts))
+  const scope = persona || output ? scopeOf(prompt, artefacts) : new Scope([])
+  for (const name of namedIn(persona, artefacts.personas, scope)) add('persona', name, wholeOf(defined(persona)))
+  for (const name of namedIn(output, artefacts.outputs, scope)) add('output', name, wholeOf(defined(output)))
   return links
 }
 
-function linksOfOutput(from: Member, output: OutputModel, shelf: Shelf): Link[] {
-  const links = textsOfOutput(output).flatMap((text) => linksOfText(from, text, shelf))
+function linksOfOutput(from: Member, output: OutputModel, artefacts: LibraryFiles): Link[] {
+  const links = textsOfOutput(output).flatMap((text) => linksOfText(from, text, artefacts))
   const { basedOn } = output
   if (basedOn) links.push({ from, to: { kind: 'output', name: basedOn.name }, span: basedOn.span })
   const set = output.form === 'one-of' ? output.from?.set : undefined
@@ -207,7 +208,7 @@ function linksOfOutput(from: Member, output: OutputModel, shelf: Shelf): Link[] 
   return links
 }
 
-function linksOfText(from: Member, text: Text, { snippets }: Shelf): Link[] {
+function linksOfText(from: Member, text: Text, { snippets }: LibraryFiles): Link[] {
   const links: Link[] = []
   for (const use of usesIn(text)) {
     const add = (kind: MemberKind, name: string) => links.push({ from, to: { kind, name }, span: use.nameSpan })
@@ -229,7 +230,7 @@ function namedIn(text: Text | undefined, known: ReadonlyMap<string, unknown>, sc
 }
 
 /** The variables of a prompt and of its bases, by name. */
-function scopeOf(prompt: PromptModel, { prompts }: Shelf): Scope {
+function scopeOf(prompt: PromptModel, { prompts }: LibraryFiles): Scope {
   const declared = new Map<string, Declared>()
   const seen = new Set<string>()
   for (let one: PromptModel | undefined = prompt; one && !seen.has(one.name); one = one.basedOn && prompts.get(one.basedOn.name)) {

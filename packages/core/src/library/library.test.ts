@@ -20,7 +20,7 @@ describe('a library', () => {
 
   test('renders its sound prompts although others have faults', () => {
     const library = libraryFrom(files)
-    expect(library.sound).toBe(false)
+    expect(library.isValidByName).toBe(false)
     expect(library.prompt('good').render({ who: 'Ines' }).turns).toEqual([{ role: 'user', text: 'Good day, Ines.' }])
     expect(thrown(() => library.prompt('bad')).map((p) => p.code)).toEqual(['name-unknown'])
   })
@@ -53,7 +53,7 @@ describe('a library', () => {
     expect(problemRecord(p!)).toEqual({
       code: 'name-unknown',
       severity: 'error',
-      message: 'there is no variable "who"',
+      message: 'unknown variable "who"',
       file: 'prompts/bad.yaml',
       line: 2,
       column: 19,
@@ -97,11 +97,11 @@ describe('a library', () => {
     const found = problemsOf(onePrompt('{a}{b}{c}{d}', variables), { a: 1.5, b: 'chidl', c: 'x MH-1', d: ['u', 'u'], e: 1 })
     expect(found.map((p) => `${p.message}${p.hint === undefined ? '' : ` (${p.hint})`}`)).toEqual([
       'the prompt has no variable "e" (variables: a, b, c, d)',
-      '"a" takes an integer, not 1.5',
-      '"b" takes one of adult, child, not "chidl" (did you mean "child"?)',
+      '"a" must be an integer, not 1.5',
+      '"b" must be one of adult, child, not "chidl" (did you mean "child"?)',
       '"c" does not match MH-[0-9]+: "x MH-1"',
-      '"d" holds 2, more than 1',
-      '"d" holds "u" twice',
+      '"d" has 2, more than 1',
+      '"d" contains "u" twice',
     ])
   })
 })
@@ -147,7 +147,7 @@ describe('history', () => {
   test('outside user turns are fenced and cannot close the fence', () => {
     const files = {
       'prompts/p.yaml':
-        'title: P\nvariables: { h: { type: turns, outside: true, optional: true } }\nturns:\n  - history: { from: h, fence: q }\n  - user: Go.\n',
+        'title: P\nvariables: { h: { type: turns, untrusted: true, optional: true } }\nturns:\n  - history: { from: h, fence: q }\n  - user: Go.\n',
     }
     expect(written(files, {})).toBe('Go.')
     expect(
@@ -173,10 +173,10 @@ describe('library files', () => {
 
   test('hold anchors up to a limit, and no merge keys', () => {
     const bomb = `title: T\nallow: &a [U+200D]\nturns: [{ user: x }]\ntags: [${Array.from({ length: 150 }, () => '*t').join(', ')}]\nabout: &t x\n`
-    expect(codesOf({ 'prompts/p.yaml': bomb })).toContain('yaml-unreadable')
+    expect(codesOf({ 'prompts/p.yaml': bomb })).toContain('yaml-invalid')
     expect(codesOf({ 'prompts/p.yaml': 'title: &t T\nabout: *t\nturns: [{ user: x }]\n' })).toEqual([])
     expect(codesOf({ 'prompts/p.yaml': 'title: T\nturns: [{ user: x }]\nsettings:\n  <<: { seed: 1 }\n' })).toEqual(['setting-unknown'])
-    expect(codesOf({ 'prompts/p.yaml': 'title: T\ntitle: U\nturns: [{ user: x }]\n' })).toEqual(['yaml-unreadable'])
+    expect(codesOf({ 'prompts/p.yaml': 'title: T\ntitle: U\nturns: [{ user: x }]\n' })).toEqual(['yaml-invalid'])
   })
 
   test('empty and odd files are problems, not crashes', () => {
@@ -199,7 +199,7 @@ describe('library files', () => {
 
   test('an invisible sign may be allowed by a file', () => {
     const text = (allow: string) => ({ 'prompts/p.yaml': `title: T\n${allow}turns:\n  - user: "a\u200Db"\n` })
-    expect(codesOf(text(''))).toEqual(['invisible-sign'])
+    expect(codesOf(text(''))).toEqual(['invisible-character'])
     expect(codesOf(text('allow: [U+200D]\n'))).toEqual([])
     expect(codesOf({ 'prompts/p.yaml': 'title: T\nturns:\n  - user: "\u{1F469}\u200D\u{1F4BB}"\n' })).toEqual([])
   })

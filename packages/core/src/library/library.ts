@@ -6,7 +6,7 @@ import { PromptJoiner } from './join.js'
 import { Prompt, type AnyValues } from './prompt.js'
 import { seenFrom } from './seen-from.js'
 import { withRows, type CaseRows } from './case-rows.js'
-import { readShelf, type KeptFiles, type Shelf } from '../artefacts/read.js'
+import { readLibraryFiles, type FileCache, type LibraryFiles } from '../artefacts/read.js'
 import { compileKeep, compileWords } from '../compile/keep.js'
 import type { Condition, Text } from '../text/nodes.js'
 import { caseOf } from '../artefacts/examples.js'
@@ -16,7 +16,7 @@ import type { PreparedSet } from '../compile/example-set.js'
 import type { Likeness } from '../examples/picker.js'
 import { checksOf, joinOutputs, type Validator } from './outputs.js'
 import type { JoinedPrompt, Limits, OutputModel, PromptModel } from '../artefacts/artefacts.js'
-import type { Shelves } from '../compile/shelves.js'
+import type { CompileEnv } from '../compile/env.js'
 import type { FileValue } from '../values/files.js'
 import type { Plan } from '../render/plan.js'
 import { problem, ProblemError, type Problem, type Report } from '../problems/problem.js'
@@ -36,7 +36,7 @@ export interface LibraryOptions {
   /** Measures of likeness in place of the built-in one, by example set: vectors, or any function of the program. */
   readonly likeness?: Readonly<Record<string, Likeness>>
   /** Files that were read before, for whoever opens the library again and again while it is being written. */
-  readonly kept?: KeptFiles
+  readonly cache?: FileCache
   /** Checks data by a JSON Schema, for outputs that are one: that of "dunelight/json-schema", or any other. */
   readonly validator?: Validator
 }
@@ -62,7 +62,7 @@ export class Library<P extends object = AnyPrompts> {
   readonly sets: ReadonlyMap<string, PreparedSet>
   /** The outputs with all that their bases say. */
   readonly outputs: ReadonlyMap<string, OutputModel>
-  private readonly shelves: Shelves
+  private readonly env: CompileEnv
   private readonly attachments: NonNullable<LibraryOptions['attachments']>
   private readonly tables: NonNullable<LibraryOptions['tables']>
   private readonly compiled = new Map<string, Compiled>()
@@ -70,7 +70,7 @@ export class Library<P extends object = AnyPrompts> {
 
   constructor(
     /** The artefacts as they were read. */
-    readonly shelf: Shelf,
+    readonly artefacts: LibraryFiles,
     /** What reading found wrong. */
     read: readonly Problem[],
     options: LibraryOptions,
@@ -78,43 +78,48 @@ export class Library<P extends object = AnyPrompts> {
     const found: Problem[] = [...read]
     const report: Report = (p) => found.push(p)
     const sets = new Map<string, PreparedSet>()
-    const before: Shelves & Pick<Shelf, 'prompts'> = {
-      ...shelf,
+    const before: CompileEnv & Pick<LibraryFiles, 'prompts'> = {
+      ...artefacts,
       formats: formatTable(options.formats ?? []),
       attachments: new Map(Object.entries(options.attachments ?? {})),
       sets,
       countTokens: options.countTokens,
       likeness: new Map(Object.entries(options.likeness ?? {})),
       checks: new Map(),
-      nonce: shelf.library.nonce,
-      replySigns: shelf.library.limits.replySigns,
+      nonce: artefacts.library.nonce,
+      replyCharacters: artefacts.library.limits.replyCharacters,
     }
-    const inCircles = circles(shelf, report)
-    for (const snippet of shelf.snippets.values()) if (!inCircles.has(snippet.name)) checkSnippet(snippet, before, report)
-    for (const set of shelf.examples.values()) sets.set(set.name, compileSet(withRows(set, options.tables ?? {}, report), before, report))
-    this.outputs = joinOutputs(shelf.outputs, sets, report)
+    const inCircles = circles(artefacts, report)
+    for (const snippet of artefacts.snippets.values()) if (!inCircles.has(snippet.name)) checkSnippet(snippet, before, report)
+    for (const set of artefacts.examples.values())
+      sets.set(set.name, compileSet(withRows(set, options.tables ?? {}, report), before, report))
+    this.outputs = joinOutputs(artefacts.outputs, sets, report)
     const shelves = { ...before, outputs: this.outputs, checks: checksOf(this.outputs, options.validator, report) }
     this.sets = sets
-    this.shelves = shelves
-    this.graph = graphOf(shelf)
+    this.env = shelves
+    this.graph = graphOf(artefacts)
     this.attachments = options.attachments ?? {}
     this.tables = options.tables ?? {}
-    for (const unused of unusedIn(shelf, this.graph)) report(unused)
+    for (const unused of unusedIn(artefacts, this.graph)) report(unused)
     this.filed = found
-    const joiner = new PromptJoiner(shelf.prompts)
-    for (const model of shelf.prompts.values())
+    const joiner = new PromptJoiner(artefacts.prompts)
+    for (const model of artefacts.prompts.values())
       this.compiled.set(model.name, this.compile(model, shelves, joiner, inCircles.has(model.name)))
-    for (const batch of shelf.batches.values()) {
-      if (batch.prompt && !shelf.prompts.has(batch.prompt.name))
-        report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: [...shelf.prompts.keys()] }, batch.prompt.span))
-      if (batch.envelope && !shelf.envelopes.has(batch.envelope.name))
+    for (const batch of artefacts.batches.values()) {
+      if (batch.prompt && !artefacts.prompts.has(batch.prompt.name))
+        report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: [...artefacts.prompts.keys()] }, batch.prompt.span))
+      if (batch.envelope && !artefacts.envelopes.has(batch.envelope.name))
         report(
-          problem('use-unknown', { name: batch.envelope.name, what: 'envelope', known: [...shelf.envelopes.keys()] }, batch.envelope.span),
+          problem(
+            'use-unknown',
+            { name: batch.envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] },
+            batch.envelope.span,
+          ),
         )
     }
-    for (const { envelope } of shelf.models.models.values()) {
-      if (envelope && !shelf.envelopes.has(envelope.name))
-        report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...shelf.envelopes.keys()] }, envelope.span))
+    for (const { envelope } of artefacts.models.models.values()) {
+      if (envelope && !artefacts.envelopes.has(envelope.name))
+        report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] }, envelope.span))
     }
     this.problems = inOrder([...found, ...[...this.compiled.values()].flatMap((one) => one.problems)])
   }
@@ -122,7 +127,7 @@ export class Library<P extends object = AnyPrompts> {
   /** What is wrong with files by themselves; what a prompt found wrong while it was compiled stands beside its plan. */
   private readonly filed: readonly Problem[]
 
-  private compile(model: PromptModel, shelves: Shelves, joiner: PromptJoiner, inCircle: boolean): Compiled {
+  private compile(model: PromptModel, shelves: CompileEnv, joiner: PromptJoiner, inCircle: boolean): Compiled {
     const problems: Problem[] = []
     const prompt = joiner.join(model, (p) => problems.push(p))
     if (!prompt || inCircle) return { problems, ready: undefined }
@@ -131,25 +136,25 @@ export class Library<P extends object = AnyPrompts> {
   }
 
   get title(): string | undefined {
-    return this.shelf.library.title
+    return this.artefacts.library.title
   }
 
   get limits(): Limits {
-    return this.shelf.library.limits
+    return this.artefacts.library.limits
   }
 
   /** Whether nothing keeps any prompt from being rendered. */
-  get sound(): boolean {
+  get isValidByName(): boolean {
     return this.problems.every((p) => p.severity !== 'error')
   }
 
   /** Whether nothing keeps this prompt from being rendered. */
-  isSound(name: string): boolean {
+  isValid(name: string): boolean {
     return this.compiled.get(name)?.ready !== undefined && this.errorsOf(name).length === 0
   }
 
   promptNames(): string[] {
-    return [...this.shelf.prompts.keys()]
+    return [...this.artefacts.prompts.keys()]
   }
 
   /**
@@ -164,13 +169,13 @@ export class Library<P extends object = AnyPrompts> {
   private promptNamed(name: string): Prompt {
     const known = this.ready.get(name)
     if (known) return known
-    if (!this.shelf.prompts.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
+    if (!this.artefacts.prompts.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
     const errors = this.errorsOf(name)
     const ready = this.compiled.get(name)?.ready
     if (errors.length > 0 || !ready)
       throw new ProblemError(errors.length > 0 ? errors : this.problems.filter((p) => p.severity === 'error'))
     const member: Member = { kind: 'prompt', name }
-    const made: Prompt = new Prompt(ready.prompt, ready.plan, this.shelf.library, this.sets, () => defined(this.fingerprint(member)))
+    const made: Prompt = new Prompt(ready.prompt, ready.plan, this.artefacts.library, this.sets, () => defined(this.fingerprint(member)))
     this.ready.set(name, made)
     return made
   }
@@ -180,11 +185,11 @@ export class Library<P extends object = AnyPrompts> {
    * comments and the line ends; another one wherever a rendering could be another. A name that the library does not hold has none.
    */
   fingerprint(member: Member): string | undefined {
-    const artefact = artefactOf(this.shelf, member)
+    const artefact = artefactOf(this.artefacts, member)
     if (!artefact) return undefined
-    const { locale, settings } = this.shelf.library
+    const { locale, settings } = this.artefacts.library
     const beside = member.kind === 'prompt' ? { locale, settings, orders: this.compiled.get(member.name)?.ready?.plan.orders } : {}
-    return fingerprintOf(member, this.shelf, this.graph, { attachments: this.attachments, tables: this.tables }, beside)
+    return fingerprintOf(member, this.artefacts, this.graph, { attachments: this.attachments, tables: this.tables }, beside)
   }
 
   /**
@@ -202,7 +207,7 @@ export class Library<P extends object = AnyPrompts> {
       return { number, values: caseOf(one, number, model.fields, model.span, (p) => defined(found[i]).push(p)), span: model.span }
     })
     const sound = cases.filter((_, i) => defined(found[i]).length === 0)
-    compileSet({ ...model, cases: [...model.cases, ...sound] }, this.shelves, (p) => {
+    compileSet({ ...model, cases: [...model.cases, ...sound] }, this.env, (p) => {
       const number = caseNumber(p)
       if (number !== undefined && number >= first) defined(found[number - first]).push(p)
     })
@@ -215,7 +220,7 @@ export class Library<P extends object = AnyPrompts> {
    * @throws ProblemError where it cannot be read, or names what is not declared.
    */
   keep(condition: string | Condition, declared: readonly Declared[]): (row: readonly unknown[]) => boolean {
-    return compileKeep(condition, declared, this.shelves)
+    return compileKeep(condition, declared, this.env)
   }
 
   /**
@@ -224,13 +229,13 @@ export class Library<P extends object = AnyPrompts> {
    * @throws ProblemError where it names what is not declared.
    */
   words(text: Text, declared: readonly Declared[]): (row: readonly unknown[]) => string {
-    return compileWords(text, declared, this.shelves)
+    return compileWords(text, declared, this.env)
   }
 
   /** What keeps a prompt from being rendered: errors of its own, and of the files of all that it draws on. */
   private errorsOf(name: string): Problem[] {
     const member: Member = { kind: 'prompt', name }
-    const files = new Set([member, ...this.graph.drawsOn(member)].map((one) => artefactOf(this.shelf, one)?.file.name))
+    const files = new Set([member, ...this.graph.drawsOn(member)].map((one) => artefactOf(this.artefacts, one)?.file.name))
     return [
       ...this.filed.filter((p) => p.place !== undefined && files.has(p.place.file)),
       ...(this.compiled.get(name)?.problems ?? []),
@@ -244,7 +249,7 @@ function caseNumber(p: Problem): number | undefined {
     case 'cases-contradict':
     case 'cases-alike':
       return Math.max(p.data.one, p.data.other)
-    case 'answer-not-read-back':
+    case 'expected-not-readable':
       return p.data.number
     default:
       return undefined
@@ -255,13 +260,13 @@ function caseNumber(p: Problem): number | undefined {
 const DRAWN_ON: readonly Member['kind'][] = ['snippet', 'persona', 'example set', 'output']
 
 /** Artefacts that no prompt draws on; a library without prompts is there to be drawn on by others. */
-function unusedIn(shelf: Shelf, graph: LibraryGraph): Problem[] {
-  if (shelf.prompts.size === 0) return []
-  const prompts = [...shelf.prompts.keys()].map((name) => ({ kind: 'prompt' as const, name }))
+function unusedIn(artefacts: LibraryFiles, graph: LibraryGraph): Problem[] {
+  if (artefacts.prompts.size === 0) return []
+  const prompts = [...artefacts.prompts.keys()].map((name) => ({ kind: 'prompt' as const, name }))
   const drawn = new Set(graph.drawnOnByAny(prompts).map(memberKey))
   return graph.members.flatMap((one) => {
     if (!DRAWN_ON.includes(one.kind) || drawn.has(memberKey(one))) return []
-    return [problem('artefact-unused', { what: one.kind, name: one.name }, defined(artefactOf(shelf, one)).span)]
+    return [problem('artefact-unused', { what: one.kind, name: one.name }, defined(artefactOf(artefacts, one)).span)]
   })
 }
 
@@ -309,6 +314,6 @@ function inOrder(problems: readonly Problem[]): Problem[] {
  */
 export function libraryFrom(files: Readonly<Record<string, string>>, options: LibraryOptions = {}): Library {
   const problems: Problem[] = []
-  const shelf = readShelf(files, (p) => problems.push(p), options.kept)
-  return new Library(shelf, problems, options)
+  const artefacts = readLibraryFiles(files, (p) => problems.push(p), options.cache)
+  return new Library(artefacts, problems, options)
 }

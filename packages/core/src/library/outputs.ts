@@ -38,7 +38,7 @@ function joinOutput(output: OutputModel, outputs: Outputs, report: Report, below
 
 function derive(output: OutputModel, base: OutputModel, report: Report): OutputModel {
   const contradicts = (why: string, span = defined(output.basedOn).span) =>
-    report(problem('output-contradicts', { base: base.name, why }, span, [{ says: `"${base.name}" stands here`, span: base.span }]))
+    report(problem('output-contradicts', { base: base.name, why }, span, [{ says: `"${base.name}" is defined here`, span: base.span }]))
   const common = {
     about: output.about ?? base.about,
     show: output.show ?? base.show,
@@ -89,7 +89,7 @@ function contradiction({ name, type }: Declared, { type: base }: Declared): stri
   for (const unit of ['', 'Length', 'Words', 'Items']) {
     const [low, high] = [bounds(type, `min${unit}`), bounds(type, `max${unit}`)]
     const [least, most] = [bounds(base, `min${unit}`), bounds(base, `max${unit}`)]
-    if (isAbove(low, most) || isAbove(least, high)) return `no value of "${name}" is within the bounds of both`
+    if (isAbove(low, most) || isAbove(least, high)) return `no value of "${name}" satisfies the bounds of both`
   }
   return undefined
 }
@@ -141,7 +141,7 @@ export function checksOf(outputs: Outputs, validator: Validator | undefined, rep
     try {
       checks.set(output.name, validator(content))
     } catch (fault) {
-      report(problem('schema-broken', { why: fault instanceof Error ? fault.message : String(fault) }, output.span))
+      report(problem('schema-invalid', { why: fault instanceof Error ? fault.message : String(fault) }, output.span))
     }
   }
   return checks

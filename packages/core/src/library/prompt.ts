@@ -10,7 +10,7 @@ import type { AnswerColumn } from '../outputs/columns.js'
 import type { Form, ReadOptions, Reply } from '../outputs/form.js'
 import { doubtsIn, givenTexts } from '../outputs/truth/index.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
-import { lotBy, Wordings } from '../render/choose.js'
+import { seededRandom, Wordings } from '../render/choose.js'
 import { originsOf } from '../render/origins.js'
 import type { Plan } from '../render/plan.js'
 import {
@@ -36,7 +36,7 @@ const ENCODING = 'token-encoding'
 
 const MOST_WORDINGS = 1000
 
-/** Values that no types speak of: what is wrong with them is said at rendering. */
+/** Untyped values: they are checked at rendering. */
 export type AnyValues = Readonly<Record<string, unknown>>
 
 /** A prompt of a library, ready to be rendered. `V`: the values that it takes; `R`: what its replies are read as. */
@@ -183,7 +183,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
 
   private formNamed(output: string | undefined) {
     const names = output === undefined ? this.outputs : [output]
-    if (names.length > 1) throw new TypeError(`"${this.name}" has several outputs: ${names.join(', ')}; say which one`)
+    if (names.length > 1) throw new TypeError(`"${this.name}" has several outputs: ${names.join(', ')}; name one`)
     const [name] = names
     if (name === undefined) return undefined
     const compiled = this.plan.forms.get(name)
@@ -211,8 +211,8 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       const language = (options.locale ?? this.library.locale)?.split('-')[0]
       const examples = () => this.exampleTexts(picks)
       const given = () => this.givenTexts(accepted, turns, examples())
-      const doubts = doubtsIn({ given, examples, language, reply, value: read.kept })
-      return { ...read, doubts }
+      const unsupported = doubtsIn({ given, examples, language, reply, value: read.partial })
+      return { ...read, unsupported }
     }
     const rendered = this.run(accepted, options, choose, options.origins ?? false)
     let traced: Rendered | undefined
@@ -249,8 +249,8 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     return picks.flatMap(({ set, cases }) => {
       const prepared = this.sets.get(set)
       return cases.flatMap((one) => [
-        prepared?.asks[one.case] ?? '',
-        prepared?.answers[one.case] ?? '',
+        prepared?.inputs[one.case] ?? '',
+        prepared?.expected[one.case] ?? '',
         ...givenTexts(prepared?.rows[one.case]),
       ])
     })
@@ -269,7 +269,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   private setting(options: RenderOptions, choose: Choose, traced: boolean): RunSetting {
-    const lot = (name: string) => lotBy(options.seed ?? 0, options.record ?? '', name)
+    const lot = (name: string) => seededRandom(options.seed ?? 0, options.record ?? '', name)
     return { locale: this.localeFor(options.locale), limits: this.library.limits, choose, lot, traced }
   }
 
@@ -283,7 +283,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
 
 /** Without an output the text is the value. */
 function plainReply<R>(reply: string): Reply<R> {
-  return { value: reply as R, kept: reply, problems: [], repaired: [] }
+  return { value: reply as R, partial: reply, problems: [], repairs: [] }
 }
 
 function countedFromOne(one: PickedCase): PickedCase {

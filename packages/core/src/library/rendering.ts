@@ -7,7 +7,7 @@ import type { SetPick } from '../render/run.js'
 
 /** How one record is rendered. */
 export interface RenderOptions {
-  /** Decides between the wordings of `vary`; 0 where nothing is said. */
+  /** Chooses between the wordings of `vary`. Default: 0. */
   readonly seed?: number
   /** The record's id: records of one seed get different wordings. */
   readonly record?: string
@@ -25,7 +25,7 @@ export interface FinishedTurn extends Turn {
 /** A reply to one rendering, held against what the model was told. */
 export interface CheckedReply<R = unknown> extends Reply<R> {
   /** Figures, dates and names that stand neither in the prompt nor in its record, and sentences copied from an example: to be verified. */
-  readonly doubts: readonly Problem[]
+  readonly unsupported: readonly Problem[]
 }
 
 /** A rendered prompt: its turns, and all that is known of them. */

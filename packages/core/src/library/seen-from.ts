@@ -27,14 +27,14 @@ function variableMissed(p: Problem): string | undefined {
       return p.data.name
     case 'field-unknown':
       return rootOf(p.data.of)
-    case 'step-unfit':
-    case 'format-unfit':
-    case 'each-unfit':
-    case 'attach-unfit':
+    case 'step-invalid':
+    case 'format-invalid':
+    case 'each-invalid':
+    case 'attach-invalid':
       return rootOf(p.data.path)
     case 'option-unknown':
       return rootOf(p.data.of)
-    case 'history-unfit':
+    case 'history-invalid':
       return p.data.name
     default:
       return undefined

@@ -19,7 +19,7 @@ export interface FileTexts {
  * textsIn(libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' }), 'prompts/hello.yaml').texts.length // => 1
  */
 export function textsIn(library: Library, file: string): FileTexts {
-  const { prompts, snippets, personas, examples, outputs } = library.shelf
+  const { prompts, snippets, personas, examples, outputs } = library.artefacts
   for (const one of prompts.values()) {
     if (one.file.name !== file) continue
     const others = [one.persona, one.output, one.locale].filter((text) => text !== undefined)
@@ -31,7 +31,7 @@ export function textsIn(library: Library, file: string): FileTexts {
   for (const set of examples.values())
     if (set.file.name === file)
       return {
-        texts: (set.answer === 'output' ? [set.ask] : [set.ask, set.answer]).filter((text) => text.source.host),
+        texts: (set.expected === 'output' ? [set.input] : [set.input, set.expected]).filter((text) => text.source.host),
         variables: set.fields,
       }
   for (const output of outputs.values()) if (output.file.name === file) return { texts: textsOfOutput(output), variables: [] }
@@ -40,5 +40,5 @@ export function textsIn(library: Library, file: string): FileTexts {
 
 function textsOfTurn(turn: TurnModel): Text[] {
   if (turn.kind === 'text') return [turn.text]
-  return turn.kind === 'ask' ? turn.with.map((given) => given.text) : []
+  return turn.kind === 'input' ? turn.with.map((given) => given.text) : []
 }

@@ -3,10 +3,10 @@ import { libraryFrom, ProblemError, type FinishedTurn } from 'dunelight'
 import { codesOf, problemsOf, utf8, written, type Files } from '../../../../test/support.js'
 
 const NOTES = `title: Notes
-fields: { note: { type: text, outside: true }, grade: { type: choice, of: [sound, watch] } }
-ask: |
+fields: { note: { type: text, untrusted: true }, grade: { type: choice, of: [sound, watch] } }
+input: |
   {note as fenced}
-answer: |
+expected: |
   Grade: {grade}
 cases:
   - { note: Rim cracked., grade: watch }
@@ -15,7 +15,7 @@ cases:
 const prompt = (turns: string, keys = ''): Files => ({
   'examples/notes.yaml': NOTES,
   'outputs/grade.yaml': 'kind: one-of\nof: [sound, watch]\n',
-  'prompts/p.yaml': `title: P\n${keys}variables: { note: { type: text, outside: true } }\nturns:\n${turns}`,
+  'prompts/p.yaml': `title: P\n${keys}variables: { note: { type: text, untrusted: true } }\nturns:\n${turns}`,
 })
 
 function turnsOf(files: Files, values: Record<string, unknown>): string[] {
@@ -26,7 +26,7 @@ function turnsOf(files: Files, values: Record<string, unknown>): string[] {
 }
 
 describe('examples as turns', () => {
-  const files = prompt('  - examples: notes\n  - ask: notes\n')
+  const files = prompt('  - examples: notes\n  - input: notes\n')
 
   test('each case asks and is answered, and the record is asked in the very same layout', () => {
     expect(turnsOf(files, { note: 'Worm.' })).toEqual([
@@ -43,13 +43,13 @@ describe('examples as turns', () => {
   })
 
   test('every answer has to be readable by the output', () => {
-    expect(codesOf(prompt('  - examples: notes\n  - ask: notes\n', 'output: grade\n'))).toEqual([])
+    expect(codesOf(prompt('  - examples: notes\n  - input: notes\n', 'output: grade\n'))).toEqual([])
     const other = {
-      ...prompt('  - examples: notes\n  - ask: notes\n', 'output: grade\n'),
+      ...prompt('  - examples: notes\n  - input: notes\n', 'output: grade\n'),
       'outputs/grade.yaml': 'kind: one-of\nof: [sound, mended]\n',
     }
     expect(problemsOf(other).map((p) => p.message)).toEqual([
-      'the answer of case 1, "Grade: watch", cannot be read by the output "grade": "Grade: watch" is none of sound, mended',
+      'the expected side of case 1, "Grade: watch", cannot be read by the output "grade": "Grade: watch" is not one of sound, mended',
     ])
   })
 
@@ -57,7 +57,7 @@ describe('examples as turns', () => {
     const files = {
       ...prompt(''),
       'prompts/p.yaml':
-        'title: P\nvariables: { item: { type: record, fields: { remark: { type: text, outside: true } } } }\nturns:\n  - ask: notes\n    with: { note: "{item.remark}" }\n',
+        'title: P\nvariables: { item: { type: record, fields: { remark: { type: text, untrusted: true } } } }\nturns:\n  - input: notes\n    with: { note: "{item.remark}" }\n',
     }
     expect(turnsOf(files, { item: { remark: 'Damp.' } })).toEqual(['user: <note>\nDamp.\n</note>'])
   })
@@ -78,7 +78,7 @@ describe('examples and outputs within a turn', () => {
   })
 
   test('an output that no label can be read by is said when the library opens', () => {
-    expect(codesOf({ 'outputs/o.yaml': 'kind: one-of\nof: []' })).toEqual(['key-unfit'])
+    expect(codesOf({ 'outputs/o.yaml': 'kind: one-of\nof: []' })).toEqual(['key-invalid'])
     expect(codesOf({ 'outputs/o.yaml': 'of: [a]' })).toEqual(['key-missing'])
     expect(problemsOf({ 'outputs/o.yaml': 'kind: one-off\nof: [a]' })[0]?.message).toContain('one-of')
   })
@@ -106,9 +106,9 @@ describe('turns', () => {
 
   test('that say two things, nothing, or what does not belong to them are refused', () => {
     const says = (turn: string) => problemsOf({ 'prompts/p.yaml': `title: P\nturns:\n${turn}` }).map((p) => p.message)
-    expect(says('  - system: x\n    user: y\n')).toEqual(['"user" takes a turn of its own, not one beside "system", not both'])
-    expect(says('  - name: x\n')).toEqual(['a turn (or system, assistant, history, examples, ask, each) needs the key "user"'])
-    expect(says('  - user: x\n    turns: []\n')).toEqual(['"turns" does not go with "user"'])
+    expect(says('  - system: x\n    user: y\n')).toEqual(['"user" must be a turn of its own, not one beside "system", not both'])
+    expect(says('  - name: x\n')).toEqual(['a turn (or system, assistant, history, examples, input, each) needs the key "user"'])
+    expect(says('  - user: x\n    turns: []\n')).toEqual(['"turns" cannot be used with "user"'])
   })
 })
 
@@ -162,8 +162,8 @@ describe('repeated turns', () => {
 
   test('are checked like any text', () => {
     const says = (turn: string) => problemsOf(tour(turn)).map((p) => `${p.place?.line}:${p.place?.column} ${p.message}`)
-    expect(says('  - each: stop in stops\n    turns: [{ user: "{stop.rom}" }]\n')).toEqual(['6:28 "stop" has no field "rom"'])
-    expect(says('  - each: stop in halts\n    turns: [{ user: "{stops as count}" }]\n')).toEqual(['5:19 there is no variable "halts"'])
+    expect(says('  - each: stop in stops\n    turns: [{ user: "{stop.rom}" }]\n')).toEqual(['6:28 unknown field "rom" of "stop"'])
+    expect(says('  - each: stop in halts\n    turns: [{ user: "{stops as count}" }]\n')).toEqual(['5:19 unknown variable "halts"'])
     expect(says('  - each: stop of stops\n    turns: [{ user: "{stops as count}" }]\n')).toContain(
       '5:16 expected "," or "in" after "stop" in "each"',
     )

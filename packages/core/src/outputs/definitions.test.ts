@@ -43,7 +43,7 @@ describe('an output asks for its form', () => {
      {
        "heading": "<text, at most 8 words: no full stop>",
        "body": "<text, 35 to 60 words>",
-       "keywords": ["<text; 3 to 6 of them, none twice>"],
+       "keywords": ["<text; 3 to 6 of them, no duplicates>"],
        "century": <integer, 16 to 21; optional>,
        "grade": "<sound | watch>",
        "seen": "<date, YYYY-MM-DD>",
@@ -56,7 +56,7 @@ describe('an output asks for its form', () => {
      "Answer with a JSON object and nothing else. Its keys:
      - heading: text, at most 8 words; no full stop
      - body: text, 35 to 60 words
-     - keywords: list of text; 3 to 6 of them, none twice
+     - keywords: list of text; 3 to 6 of them, no duplicates
      - century (optional): integer, 16 to 21
      - grade: sound | watch
      - seen: date, YYYY-MM-DD
@@ -95,7 +95,7 @@ describe('an output asks for its form', () => {
      - maker: text, as signed"
     `)
     expect(instruction(LETTER)).toMatchInlineSnapshot(`
-     "Answer with this document and nothing else. Write what each <…> asks for in its place, and leave every other sign as it is:
+     "Answer with this document and nothing else. Write what each <…> asks for in its place, and leave every other character as it is:
 
      # A lamp
 
@@ -115,9 +115,9 @@ describe('an output asks for its form', () => {
      {
        "a": "<text>"
      }
-     Say "A lamp". Do not say "unique" or "iconic"."
+     The answer must contain "A lamp". The answer must not contain "unique" or "iconic"."
     `)
-    expect(instruction(`${LETTER}must-not-say: [unique]`)).toContain('as it is:\nDo not say "unique".\n\n# A lamp\n')
+    expect(instruction(`${LETTER}must-not-say: [unique]`)).toContain('as it is:\nThe answer must not contain "unique".\n\n# A lamp\n')
   })
 
   test('with its origin: what stands in the output, and values as values', () => {
@@ -159,9 +159,9 @@ describe('an output that a text chooses', () => {
     const prompt = library.prompt('p')
     const card = prompt.render({ kind: 'card', words: 3 })
     expect(card.turns[0]!.text).toContain('"a": "<text, at most 3 words>"')
-    expect(card.read('{"a":"one two three four"}').problems.map((p) => p.code)).toEqual(['reply-field-unfit'])
+    expect(card.read('{"a":"one two three four"}').problems.map((p) => p.code)).toEqual(['reply-field-invalid'])
     expect(prompt.render({ kind: 'grade', words: 3 }).read('watch').value).toBe('watch')
-    expect(() => prompt.render({ kind: 'letter', words: 3 })).toThrow('there is no output "letter"')
+    expect(() => prompt.render({ kind: 'letter', words: 3 })).toThrow('unknown output "letter"')
     expect(prompt.answerColumns.map((column) => column.name)).toEqual(['a', 'label'])
   })
 })
@@ -214,7 +214,7 @@ describe('an output based on another', () => {
      - heading: text
      - body: text, at most 30 words
      - year: integer
-     Do not say "iconic" or "unique"."
+     The answer must not contain "iconic" or "unique"."
     `)
   })
 
@@ -229,7 +229,7 @@ describe('an output based on another', () => {
     [
       'kind: fields\nfields: { a: { type: text, max-words: 5 } }',
       'kind: fields\nbased-on: base\nfields: { a: { type: text, min-words: 6 } }',
-      'no value of "a" is within the bounds of both',
+      'no value of "a" satisfies the bounds of both',
     ],
   ])('that it contradicts is a fault: %#', (base, own, why) => {
     expect(two(base, own).map((p) => [p.code, p.message])).toContainEqual([
@@ -251,27 +251,27 @@ describe('bad definitions are found when the library opens', () => {
       '"min-words: 5" is above "max-words: 2"',
     ],
     ['bounds-contradict', 'kind: rows\nrow: "<a>"\ncount: { min: 5, max: 2 }', '"min: 5" is above "max: 2"'],
-    ['key-unfit', 'kind: fields\nfields: { a: { type: choice, of: [] } }', '"of" takes at least one option, not an empty list'],
-    ['key-unfit', 'kind: one-of\nof: []', '"of" takes at least one label, not an empty list'],
-    ['key-unfit', 'kind: rows\nrow: "<a>"\ncount: many', '"count" takes a whole number, not "many"'],
-    ['key-unfit', 'kind: rows\nrow: "<a>\\n<b>"', '"row" takes one line, not several'],
-    ['key-unknown', 'kind: rows\nrow: "<a>"\nfields: { a: text }', 'an output of the kind rows has no key "fields"'],
-    ['key-unknown', 'kind: fields\nfields: { a: { type: text, outside: true } }', 'a field has no key "outside"'],
-    ['type-unknown', 'kind: fields\nfields: { a: file }', 'there is no type "file"'],
+    ['key-invalid', 'kind: fields\nfields: { a: { type: choice, of: [] } }', '"of" must be at least one option, not an empty list'],
+    ['key-invalid', 'kind: one-of\nof: []', '"of" must be at least one label, not an empty list'],
+    ['key-invalid', 'kind: rows\nrow: "<a>"\ncount: many', '"count" must be a whole number, not "many"'],
+    ['key-invalid', 'kind: rows\nrow: "<a>\\n<b>"', '"row" must be one line, not several'],
+    ['key-unknown', 'kind: rows\nrow: "<a>"\nfields: { a: text }', 'unknown key "fields" of an output of the kind rows'],
+    ['key-unknown', 'kind: fields\nfields: { a: { type: text, untrusted: true } }', 'unknown key "untrusted" of a field'],
+    ['type-unknown', 'kind: fields\nfields: { a: file }', 'unknown type "file"'],
     [
-      'value-unfit',
+      'value-invalid',
       'kind: fields\nshow: skelton\nfields: { a: text }',
-      '"show" takes one of skeleton, description, json-schema, none, not "skelton"',
+      '"show" must be one of skeleton, description, json-schema, none, not "skelton"',
     ],
-    ['label-unfit', 'kind: one-of\nof: [sound, Sound]', 'the label "Sound" is there twice'],
+    ['label-invalid', 'kind: one-of\nof: [sound, Sound]', 'the label "Sound" is defined twice'],
     [
       'labels-missing',
       { ...using('kind: one-of\nof: { field: n, examples: s }'), 'examples/s.yaml': 'title: S\nfields: { n: integer, g: text }' },
-      'the field "n" of "s" gives no labels',
+      'the field "n" of "s" has no labels',
     ],
-    ['passages-touch', 'kind: rows\nrow: "<a><b>"', 'nothing parts the passages "a" and "b"'],
-    ['passages-touch', 'kind: document\ntext: "To <title> <name>."', 'nothing parts the passages "title" and "name"'],
-    ['passage-twice', 'kind: document\ntext: "<a>, then <a>."', 'the passage "a" stands here twice'],
+    ['passages-touch', 'kind: rows\nrow: "<a><b>"', 'there is no text between the passages "a" and "b"'],
+    ['passages-touch', 'kind: document\ntext: "To <title> <name>."', 'there is no text between the passages "title" and "name"'],
+    ['passage-duplicate', 'kind: document\ntext: "<a>, then <a>."', 'the passage "a" is defined twice'],
     ['passage-unreadable', 'kind: document\ntext: "Write <two words>."', 'the passage "two" expects ":" or ">"'],
     ['passage-unreadable', 'kind: document\ntext: "Write <opening: short"', 'the passage "opening" expects ">"'],
     [
@@ -280,7 +280,7 @@ describe('bad definitions are found when the library opens', () => {
         ...using('kind: document\ntext: "{each w in list}<a>, {w}{end}"'),
         'prompts/p.yaml': 'title: T\noutput: o\nvariables: { list: list of text }\nturns: [{ user: Go. }]',
       },
-      'the passage "a" stands within "each"',
+      'the passage "a" is inside "each"',
     ],
     [
       'passage-in-each',
@@ -288,32 +288,32 @@ describe('bad definitions are found when the library opens', () => {
         ...using('kind: document\ntext: "<a>: {each w in list}{w}{otherwise}<b>{end}"'),
         'prompts/p.yaml': 'title: T\noutput: o\nvariables: { list: list of text }\nturns: [{ user: Go. }]',
       },
-      'the passage "b" stands within "each"',
+      'the passage "b" is inside "each"',
     ],
-    ['passage-none', 'kind: document\ntext: "Nothing to write."', 'there is no passage in it'],
-    ['bound-unfit', 'kind: fields\nfields: { a: { type: text, max-words: "{item.title}" } }', '"max-words" is text, not a number'],
+    ['passage-none', 'kind: document\ntext: "Nothing to write."', 'there is no passage'],
+    ['bound-invalid', 'kind: fields\nfields: { a: { type: text, max-words: "{item.title}" } }', '"max-words" is text, not a number'],
     [
       'pattern-refused',
       'kind: fields\nfields: { a: { type: text, pattern: "(?=a).*b.*" } }',
       'the pattern (?=a).*b.* cannot be used: it looks ahead or behind',
     ],
-    ['name-unknown', 'kind: document\ntext: "{nobody} <a>"', 'there is no variable "nobody"'],
-    ['use-circle', 'kind: document\ntext: "{use output} <a>"', 'a circle: o → o'],
+    ['name-unknown', 'kind: document\ntext: "{nobody} <a>"', 'unknown variable "nobody"'],
+    ['use-cycle', 'kind: document\ntext: "{use output} <a>"', 'cyclic "use": o → o'],
     [
-      'schema-broken',
+      'schema-invalid',
       schema('{"$schema":"http://json-schema.org/draft-07/schema#","type":"object"}'),
       'its draft is "http://json-schema.org/draft-07/schema#"',
     ],
     [
-      'schema-broken',
+      'schema-invalid',
       schema('{"type":"object","properties":{"a":{"$ref":"#/$defs/gone"}}}'),
-      '#/properties/a: "#/$defs/gone" leads nowhere within it',
+      '#/properties/a: "#/$defs/gone" does not exist',
     ],
-    ['schema-broken', schema('{"type":"object","properties":{"a":{"enum":[]}}}'), '#/properties/a: its enum has no value'],
+    ['schema-invalid', schema('{"type":"object","properties":{"a":{"enum":[]}}}'), '#/properties/a: its enum has no value'],
     [
       'schema-unchecked',
       schema('{"type":"object","properties":{"a":{"type":"string"}},"minProperties":1,"if":{},"oneOf":[{}]}'),
-      'the schema of "s" says more than fields can say',
+      'the schema of "s" needs a validator',
     ],
   ]
   test.each(CASES)('%s: %#', (code, output, message) => {

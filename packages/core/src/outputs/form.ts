@@ -20,18 +20,18 @@ export interface Reply<R = unknown> {
   /** Undefined where there are problems. */
   readonly value: R | undefined
   /** What could be read of a reply that has problems; the value where it has none. */
-  readonly kept: unknown
+  readonly partial: unknown
   /** What is wrong with the reply, each with its place in it. */
   readonly problems: readonly Problem[]
-  /** What was mended to read it. */
-  readonly repaired: readonly Problem[]
+  /** The repairs that the reader made. */
+  readonly repairs: readonly Problem[]
 }
 
 /** How a reply is read. */
 export interface ReadOptions {
   /** Refuses a reply that could be read only by repairs. */
   readonly strict?: boolean
-  /** Longer replies are refused unread; 4,194,304 signs where nothing is said. */
+  /** Replies longer than this, in characters, are rejected. Default: 4,194,304. */
   readonly limit?: number
 }
 
@@ -67,7 +67,7 @@ export class Form<R = unknown> {
 
   constructor(
     readonly shape: Shape,
-    private readonly limit: number = DEFAULT_LIMITS.replySigns,
+    private readonly limit: number = DEFAULT_LIMITS.replyCharacters,
   ) {
     this.kind = KINDS[shape.form] as unknown as OutputKind<Shape>
   }
@@ -116,8 +116,8 @@ export class Form<R = unknown> {
     }
     const refused = options.strict ? reading.repaired.map((one) => problem('reply-not-exact', { says: one.message }, one.span)) : []
     const problems = [...reading.problems, ...refused]
-    const kept = reading.kept ?? value
-    return { value: problems.length > 0 ? undefined : (value as R), kept, problems, repaired: reading.repaired }
+    const partial = reading.kept ?? value
+    return { value: problems.length > 0 ? undefined : (value as R), partial, problems, repairs: reading.repaired }
   }
 
   /** A value by the columns that it fills beside a record: its fields, its label, its rows, its passages and the document. */
@@ -141,7 +141,7 @@ export class Form<R = unknown> {
    * @throws TypeError where it has no such part.
    */
   exchange(value: R, other: R, part: string): R {
-    if (!this.parts.includes(part)) throw new TypeError(`there is no part "${part}": ${this.parts.join(', ') || 'it has none'}`)
+    if (!this.parts.includes(part)) throw new TypeError(`unknown part "${part}" (parts: ${this.parts.join(', ') || 'none'})`)
     return defined(this.kind.exchange)(this.shape, value, other, part) as R
   }
 
@@ -152,7 +152,7 @@ export class Form<R = unknown> {
   }
 
   /**
-   * A made-up reply, the same for the same seed: one that `read` takes as it is, or with `as` one that is other than asked in that way.
+   * A sample reply, the same for the same seed: one that `read` accepts, or with `as` one that is other than asked in that way.
    * Undefined where this output leaves no room for that way.
    *
    * @throws ProblemError where nothing can be made up, TypeError where there is no such way.
@@ -161,7 +161,7 @@ export class Form<R = unknown> {
     const { kind, shape } = this
     const way: Way<Shape> | undefined = kind.ways.find((one) => one.name === options.as)
     if (options.as !== undefined && !way)
-      throw new TypeError(`there is no way "${options.as}": ${kind.ways.map((one) => one.name).join(', ')}`)
+      throw new TypeError(`unknown way "${options.as}"; known: ${kind.ways.map((one) => one.name).join(', ')}`)
     const lot = new Lot(seed, options)
     const value = this.sampleValue(lot)
     return way ? way.make(shape, value, lot) : kind.write(shape, value)
@@ -182,7 +182,7 @@ export class Form<R = unknown> {
       }
       if (kind.faithful?.(shape) ? this.saysRight(value) : this.readsBack(value)) return value as R
     }
-    throw impossible('what is made up cannot be told from its fixed text')
+    throw impossible('a sample could not be told from its fixed text')
   }
 
   private saysRight(value: unknown): boolean {
@@ -193,6 +193,6 @@ export class Form<R = unknown> {
 
   private readsBack(value: unknown): boolean {
     const back = this.read(this.kind.write(this.shape, value))
-    return back.problems.length === 0 && back.repaired.length === 0 && JSON.stringify(back.kept) === JSON.stringify(value)
+    return back.problems.length === 0 && back.repairs.length === 0 && JSON.stringify(back.partial) === JSON.stringify(value)
   }
 }

@@ -139,8 +139,8 @@ test('every reader takes steps in proportion to the reply', async () => {
 
 test('20,000 keys that were not asked for are told in a few lines', () => {
   const keys = Array.from({ length: 20_000 }, (_, i) => `"key${i}": ${i}`).join(', ')
-  const { value, repaired } = library.prompt('fields').render({ note: 'x' }).read(`{"heading": "x", ${keys}}`)
+  const { value, repairs } = library.prompt('fields').render({ note: 'x' }).read(`{"heading": "x", ${keys}}`)
   expect(value).toEqual({ heading: 'x' })
-  expect(repaired).toHaveLength(21)
-  expect(repaired.at(-1)!.message).toContain('19980 more keys were not asked for')
+  expect(repairs).toHaveLength(21)
+  expect(repairs.at(-1)!.message).toContain('19980 more keys were not requested')
 })

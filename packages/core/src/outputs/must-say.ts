@@ -14,8 +14,8 @@ export function saysAndSaysNot({ mustSay, mustNotSay }: Shape): string {
     return all.length === 0 ? end : `${all.join(', ')} ${last} ${end}`
   }
   return [
-    ...(mustSay.length > 0 ? [`Say ${quoted(mustSay, 'and')}.`] : []),
-    ...(mustNotSay.length > 0 ? [`Do not say ${quoted(mustNotSay, 'or')}.`] : []),
+    ...(mustSay.length > 0 ? [`The answer must contain ${quoted(mustSay, 'and')}.`] : []),
+    ...(mustNotSay.length > 0 ? [`The answer must not contain ${quoted(mustNotSay, 'or')}.`] : []),
   ].join(' ')
 }
 
@@ -28,13 +28,13 @@ export function sayings({ mustSay, mustNotSay }: Shape, value: unknown, reading:
     const wanted = foldWords(words)
     return texts.some((one) => placeOf(one, wanted) >= 0)
   }
-  for (const text of mustSay) if (!isIn(whole, text)) reading.report(problem('reply-unsaid', { text }))
+  for (const text of mustSay) if (!isIn(whole, text)) reading.report(problem('reply-text-missing', { text }))
   for (const text of mustNotSay) {
     if (!isIn(said, text)) continue
     const folded = foldBlanks(reading.text)
     const at = placeOf(folded.text, foldWords(text))
     const place = at < 0 ? undefined : reading.span(defined(folded.places[at]), defined(folded.places[at + foldText(text).length - 1]) + 1)
-    reading.report(problem('reply-says', { text }, place))
+    reading.report(problem('reply-text-forbidden', { text }, place))
   }
 }
 

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import { settledCase } from '../host.js'
+import { acceptedCase } from '../host.js'
 import { libraryFrom } from '../index.js'
 
 const files = {
@@ -8,11 +8,11 @@ const files = {
   'outputs/letter.yaml':
     'kind: document\ntext: |\n  # To {who}\n\n  <opening: one warm sentence>\n\n  ## Terms\n  <terms: what we ask>\n\n  Yours\n',
   'examples/notes.yaml':
-    'title: Notes\nfields: { note: text, grade: { type: choice, of: [sound, watch] } }\nask: "{note}"\nanswer: "{grade}"\ncases: [{ note: Whole., grade: sound }]\n',
+    'title: Notes\nfields: { note: text, grade: { type: choice, of: [sound, watch] } }\ninput: "{note}"\nexpected: "{grade}"\ncases: [{ note: Whole., grade: sound }]\n',
   'prompts/card.yaml': 'title: C\noutput: card\nturns: [{ user: x }]\n',
   'prompts/letter.yaml': 'title: L\noutput: letter\nvariables: { who: text }\nturns: [{ user: "{who}" }]\n',
   'prompts/grade.yaml':
-    'title: G\noutput: grade\nvariables: { item: { type: record, fields: { survey-note: text } } }\nturns:\n  - ask: notes\n    with: { note: "{item.survey-note}" }\n',
+    'title: G\noutput: grade\nvariables: { item: { type: record, fields: { survey-note: text } } }\nturns:\n  - input: notes\n    with: { note: "{item.survey-note}" }\n',
   'prompts/strict.yaml': 'title: S\nbased-on: grade\nadd-turns: [{ user: Be strict. }]\n',
 }
 const library = libraryFrom(files)
@@ -33,21 +33,21 @@ describe('one part of an answer', () => {
   test('is only what the output has', () => {
     const grade = library.prompt('grade').form()!
     expect(grade.parts).toEqual([])
-    expect(() => grade.exchange('sound', 'watch', 'grade')).toThrow('there is no part "grade": it has none')
-    expect(() => library.prompt('card').form()!.exchange({}, {}, 'foot')).toThrow('there is no part "foot": heading, body')
+    expect(() => grade.exchange('sound', 'watch', 'grade')).toThrow('unknown part "grade" (parts: none)')
+    expect(() => library.prompt('card').form()!.exchange({}, {}, 'foot')).toThrow('unknown part "foot" (parts: heading, body)')
   })
 })
 
 describe('a settled answer as a case', () => {
-  const set = library.shelf.examples.get('notes')!
+  const set = library.artefacts.examples.get('notes')!
   const values = { item: { 'survey-note': 'Cracked.', grade: 'never taken' } }
 
   test('takes what the prompt asks the set with, a base’s too, and the answer before all', () => {
     for (const prompt of ['grade', 'strict'])
-      expect(settledCase(set, library.shelf.prompts, prompt, values, { grade: 'watch' })).toEqual({ note: 'Cracked.', grade: 'watch' })
+      expect(acceptedCase(set, library.artefacts.prompts, prompt, values, { grade: 'watch' })).toEqual({ note: 'Cracked.', grade: 'watch' })
   })
 
   test('takes a variable or a field of its name otherwise, and null where there is none', () => {
-    expect(settledCase(set, library.shelf.prompts, 'card', { row: { note: 'Worn.' } }, {})).toEqual({ note: 'Worn.', grade: null })
+    expect(acceptedCase(set, library.artefacts.prompts, 'card', { row: { note: 'Worn.' } }, {})).toEqual({ note: 'Worn.', grade: null })
   })
 })

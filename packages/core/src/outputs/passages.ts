@@ -136,7 +136,7 @@ export function passageFields(stretches: readonly Stretch[]): Declared[] {
         name: one.name,
         type: { kind: one.type },
         optional: false,
-        outside: false,
+        untrusted: false,
         span: undefined,
         ...(one.guidance !== '' && { about: one.guidance }),
       },

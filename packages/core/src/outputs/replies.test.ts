@@ -7,12 +7,12 @@ const formOf = (output: string, more: Record<string, string> = {}): Form =>
     .prompt('p')
     .form()!
 
-const told = ({ value, problems, repaired }: Reply) => ({
+const told = ({ value, problems, repairs }: Reply) => ({
   value,
   ...(problems.length > 0 && {
     problems: problems.map((p) => `${p.code}${p.place ? ` ${p.place.line}:${p.place.column}` : ''}: ${p.message}`),
   }),
-  ...(repaired.length > 0 && { repaired: repaired.map((p) => p.message) }),
+  ...(repairs.length > 0 && { repaired: repairs.map((p) => p.message) }),
 })
 
 describe('fields are read from what models write', () => {
@@ -29,39 +29,44 @@ fields:
   const json = '{"heading":"The lamp","year":1890,"grade":"watch","tags":["brass"]}'
 
   test('as they were asked for', () => {
-    expect(label.read(json)).toEqual({ value: LAMP, kept: LAMP, problems: [], repaired: [] })
-    expect(label.read(`\r\n ${json}\n`).repaired).toEqual([])
-    expect(label.read(`${json} `.replace('}', ',}')).repaired).toMatchObject([
+    expect(label.read(json)).toEqual({ value: LAMP, partial: LAMP, problems: [], repairs: [] })
+    expect(label.read(`\r\n ${json}\n`).repairs).toEqual([])
+    expect(label.read(`${json} `.replace('}', ',}')).repairs).toMatchObject([
       { code: 'reply-repaired', severity: 'info', data: { repair: 'json' } },
     ])
   })
 
   test.each<[string, string, readonly string[], object?]>([
-    ['in prose', `Here you are:\n${json}\nAnything else?`, ['words stand around the object']],
-    ['in a fence', `\`\`\`json\n${json}\n\`\`\``, ['the object stands in a fence']],
-    ['a comma too many', json.replace('}', ',}').replace(']', ',]'), ['a comma stands before a closing bracket']],
+    ['in prose', `Here you are:\n${json}\nAnything else?`, ['there is text around the object']],
+    ['in a fence', `\`\`\`json\n${json}\n\`\`\``, ['the object is in a code fence']],
+    ['a comma too many', json.replace('}', ',}').replace(']', ',]'), ['there is a comma before a closing bracket']],
     ['a comma missing', json.replace(',"grade"', '\n"grade"'), ['a comma is missing']],
-    ['single quotes', json.replaceAll('"', "'"), ['a text stands in other quotes than "']],
-    ['typographic quotes', json.replace('"The lamp"', '“The lamp”'), ['a text stands in other quotes than "']],
-    ['comments', json.replace(',', ', // eight words\n/* so far */ '), ['a comment stands in the JSON']],
-    ['bare keys', json.replace('"year"', 'year'), ['a key stands without quotes']],
-    ['quotes within', json.replace('The lamp', 'The "Marram" lamp'), ['a quote stands within a text'], { heading: 'The "Marram" lamp' }],
-    ['a line end within', json.replace('The lamp', 'The\nlamp'), ['a line ends within a text'], { heading: 'The\nlamp' }],
-    ['words of another language', json.replace('}', ',"seen":None}'), ['"None" is no word of JSON'], { seen: null }],
+    ['single quotes', json.replaceAll('"', "'"), ['a text has quotes other than "']],
+    ['typographic quotes', json.replace('"The lamp"', '“The lamp”'), ['a text has quotes other than "']],
+    ['comments', json.replace(',', ', // eight words\n/* so far */ '), ['the JSON has a comment']],
+    ['bare keys', json.replace('"year"', 'year'), ['a key has no quotes']],
+    [
+      'quotes within',
+      json.replace('The lamp', 'The "Marram" lamp'),
+      ['there is an unescaped quote in a text'],
+      { heading: 'The "Marram" lamp' },
+    ],
+    ['a line end within', json.replace('The lamp', 'The\nlamp'), ['there is a line break in a text'], { heading: 'The\nlamp' }],
+    ['words of another language', json.replace('}', ',"seen":None}'), ['"None" is not a JSON literal'], { seen: null }],
     ['only the brackets cut off', json.slice(0, -1), ['its closing brackets are missing']],
     [
       'several that say the same',
       `${json}\n${json}`,
-      ['words stand around the object', 'the reply holds 2 objects; the last that fits is taken'],
+      ['there is text around the object', 'the reply has 2 objects; the last valid one is used'],
     ],
     [
       'a draft, then a better one',
       `{"heading":"x"}\n\n${json}`,
-      ['words stand around the object', 'the reply holds 2 objects; the last that fits is taken'],
+      ['there is text around the object', 'the reply has 2 objects; the last valid one is used'],
     ],
     ['in a list of one', `[${json}]`, ['the object is wrapped in another one']],
     ['in another object', `{"answer":${json}}`, ['the object is wrapped in another one']],
-    ['a key twice', json.replace('{', '{"year":1700,'), ['the key "year" is there twice, and the last counts']],
+    ['a key twice', json.replace('{', '{"year":1700,'), ['the key "year" occurs twice; the last one is used']],
     ['numbers as text', json.replace('1890', '"1,890"'), ['"year" is "1,890", read as an integer']],
     ['a number as text', json.replace('"The lamp"', '7'), ['"heading" is 7, read as text'], { heading: '7' }],
     ['a label in another case', json.replace('"watch"', '"Watch."'), ['"grade" is "Watch.", read as "watch"']],
@@ -81,7 +86,7 @@ fields:
     [
       'more than was asked for',
       json.replace('}', ',"mood":"calm","__proto__":{"polluted":1}}'),
-      ['"mood" was not asked for and is left out', '"__proto__" was not asked for and is left out'],
+      ['"mood" was not requested and is ignored', '"__proto__" was not requested and is ignored'],
     ],
     [
       'nothing where it may be',
@@ -99,23 +104,23 @@ fields:
 
   test.each<[string, string, readonly string[]]>([
     ['nothing', ' \n', ['reply-empty: the reply is empty']],
-    ['no object', 'I cannot help with that.', ['reply-without-json: no JSON object can be read in the reply']],
+    ['no object', 'I cannot help with that.', ['reply-without-json: the reply contains no valid JSON object']],
     [
       'one that cannot be read',
       'a set {1 2} of',
-      ['reply-without-json: no JSON object can be read in the reply: what looks like one is broken'],
+      ['reply-without-json: the reply contains no valid JSON object: the closest match is not valid JSON'],
     ],
     ['a field missing, its key misspelt', json.replace('"year"', '"yaer"'), ['reply-field-missing 1:1: "year" is missing']],
-    ['a wrong type', json.replace('1890', '"old"'), ['reply-field-unfit 1:30: "year" takes an integer, not "old"']],
-    ['out of bounds', json.replace('1890', '2090'), ['reply-field-unfit 1:30: "year" is above 2030: 2090']],
-    ['a wrong label', json.replace('"watch"', '"ruined"'), ['reply-field-unfit 1:43: "grade" takes one of sound, watch, not "ruined"']],
-    ['too many words', json.replace('The lamp', 'a b c d e f g h i'), ['reply-field-unfit 1:12: "heading" has 9 words, more than 8']],
-    ['one twice', json.replace('["brass"]', '["a","a"]'), ['reply-field-unfit 1:58: "tags" holds "a" twice']],
+    ['a wrong type', json.replace('1890', '"old"'), ['reply-field-invalid 1:30: "year" must be an integer, not "old"']],
+    ['out of bounds', json.replace('1890', '2090'), ['reply-field-invalid 1:30: "year" is above 2030: 2090']],
+    ['a wrong label', json.replace('"watch"', '"ruined"'), ['reply-field-invalid 1:43: "grade" must be one of sound, watch, not "ruined"']],
+    ['too many words', json.replace('The lamp', 'a b c d e f g h i'), ['reply-field-invalid 1:12: "heading" has 9 words, more than 8']],
+    ['one twice', json.replace('["brass"]', '["a","a"]'), ['reply-field-invalid 1:58: "tags" contains "a" twice']],
     [
       'cut off within a text',
       json.slice(0, 20),
       [
-        'reply-cut-off 1:21: the reply breaks off within "heading"',
+        'reply-cut-off 1:21: the reply is cut off inside "heading"',
         'reply-field-missing 1:1: "heading" is missing',
         'reply-field-missing 1:1: "year" is missing',
         'reply-field-missing 1:1: "grade" is missing',
@@ -125,7 +130,7 @@ fields:
     [
       'cut off behind a comma',
       json.slice(0, json.indexOf('"tags"')),
-      ['reply-cut-off 1:51: the reply breaks off', 'reply-field-missing 1:1: "tags" is missing'],
+      ['reply-cut-off 1:51: the reply is cut off', 'reply-field-missing 1:1: "tags" is missing'],
     ],
   ])('%s is refused', (_, reply, problems) => {
     expect(told(label.read(reply)).problems).toEqual(problems)
@@ -133,7 +138,7 @@ fields:
   })
 
   test('what is complete of a reply that broke off is kept, and a misspelt key is pointed at', () => {
-    expect(label.read(`${json.slice(0, -2)},"glass","bra`).kept).toMatchObject({ heading: 'The lamp', year: 1890, grade: 'watch' })
+    expect(label.read(`${json.slice(0, -2)},"glass","bra`).partial).toMatchObject({ heading: 'The lamp', year: 1890, grade: 'watch' })
     expect(label.read(json.replace('"year"', '"yaer"')).problems[0]!.hint).toBe('it has "yaer"')
   })
 
@@ -153,11 +158,11 @@ fields:
     ])
       expect(label.read(reply).value).toBeUndefined()
     expect(label.read('x'.repeat(50_000_000)).problems.map((p) => [p.code, p.message])).toEqual([
-      ['reply-over-limit', 'the reply has 50000000 signs, more than the 4194304 that are read'],
+      ['reply-over-limit', 'the reply has 50000000 characters, more than the limit of 4194304'],
     ])
     expect(performance.now() - start).toBeLessThan(60_000)
     const pattern = formOf('kind: fields\nfields: { a: { type: text, pattern: "(a+)+b" } }')
-    expect(pattern.read(`{"a":"${'a'.repeat(5000)}"}`).problems.map((p) => p.code)).toEqual(['reply-field-unfit'])
+    expect(pattern.read(`{"a":"${'a'.repeat(5000)}"}`).problems.map((p) => p.code)).toEqual(['reply-field-invalid'])
     expect(pattern.read('{"a":"aaab"}').value).toEqual({ a: 'aaab' })
   })
 })
@@ -186,10 +191,10 @@ describe('an output that is a JSON Schema', () => {
     expect(form.read('{"size":3,"more":true}').value).toEqual({ size: 3, more: true })
     expect(told(form.read("{'size':'3'}"))).toEqual({
       value: { size: 3 },
-      repaired: ['a text stands in other quotes than "', '"size" is "3", read as an integer'],
+      repaired: ['a text has quotes other than "', '"size" is "3", read as an integer'],
     })
     expect(told(form.read('{"size":0,"parts":[{"name":"a"},{}]}')).problems).toEqual([
-      'reply-field-unfit 1:9: "size" is below 1: 0',
+      'reply-field-invalid 1:9: "size" is below 1: 0',
       'reply-field-missing 1:33: "parts.2.name" is missing',
     ])
     expect(told(form.read(`{"size":1,"code":"${'x'.repeat(2000)}"}`)).problems![0]).toContain('"code"')
@@ -203,13 +208,13 @@ describe('an output that is a JSON Schema', () => {
     )
       .prompt('p')
       .form()!
-    expect(told(form.read('{"a":1}')).problems).toEqual(['reply-schema-unfit 1:1: the reply must NOT have fewer than 2 properties'])
+    expect(told(form.read('{"a":1}')).problems).toEqual(['reply-schema-invalid 1:1: the reply must NOT have fewer than 2 properties'])
   })
   test('needs no validator where fields say all of it', () => {
     const form = libraryFrom(files({ type: 'object', properties: { a: { type: 'integer', maximum: 3 } }, required: ['a'] }))
       .prompt('p')
       .form()!
-    expect(told(form.read('{"a":4}')).problems).toEqual(['reply-field-unfit 1:6: "a" is above 3: 4'])
+    expect(told(form.read('{"a":4}')).problems).toEqual(['reply-field-invalid 1:6: "a" is above 3: 4'])
   })
 })
 
@@ -228,9 +233,9 @@ describe('one label', () => {
     ['The crack has not moved since spring.\n\nGrade: watch', 'watch', 1],
     ['Sound.\n\nNothing has changed.', 'sound', 1],
     ['This should be graded watch.', 'watch', 1],
-  ])('%j is %s', (reply, label, repairs) => {
-    const { value, repaired } = grade.read(reply)
-    expect([value, repaired.length]).toEqual([label, repairs])
+  ])('%j is %s', (reply, label, count) => {
+    const { value, repairs } = grade.read(reply)
+    expect([value, repairs.length]).toEqual([label, count])
   })
   test.each([
     ['ruined', 'reply-label-unknown'],
@@ -254,24 +259,26 @@ describe('rows', () => {
     ['as asked', text, []],
     ['numbered', text.replace('A', '1. A').replace('Bell', '2. Bell'), ['the rows are numbered']],
     ['bulleted, with blank lines', text.replace('A', '- A').replace('\nBell', '\n\n- Bell'), ['the rows are bulleted']],
-    ['in prose', `Here are two lines:\n${text}\n\nI hope they please.`, ['words stand around the rows']],
+    ['in prose', `Here are two lines:\n${text}\n\nI hope they please.`, ['there is text around the rows']],
     [
       'with look-alikes and blanks',
       text.replace('(1890) ->', '( 1890 )  —>').replace('—', '-'),
-      ['row 1 differs from its form in case, blanks or look-alike signs'],
+      ['row 1 differs from the row pattern in case, spaces or look-alike characters'],
     ],
-    ['as JSON', JSON.stringify(TWO), ['the rows stand in JSON']],
+    ['as JSON', JSON.stringify(TWO), ['the rows are in JSON']],
   ])('%s', (_, reply, repaired) => {
     expect(told(rows.read(reply))).toEqual({ value: TWO, ...(repaired.length > 0 && { repaired }) })
   })
   test('that are too few, broken, or hold no year are refused, and the others kept', () => {
     expect(told(rows.read(text.split('\n')[0]!)).problems).toEqual(['reply-rows-count: 1 row, fewer than 2'])
-    expect(told(rows.read(`${text}\nStool (19`)).problems).toEqual(['reply-row-unfit 3:1: row 3 is not in the form asked for: "Stool (19"'])
+    expect(told(rows.read(`${text}\nStool (19`)).problems).toEqual([
+      'reply-row-invalid 3:1: row 3 does not match the row pattern: "Stool (19"',
+    ])
     expect(told(rows.read(text.replace('1890', 'c. 1890'))).problems).toEqual([
-      'reply-row-unfit 1:1: row 1 "year" is "c. 1890", not an integer',
+      'reply-row-invalid 1:1: row 1 "year" is "c. 1890", not an integer',
       'reply-rows-count: 1 row, fewer than 2',
     ])
-    expect(rows.read(`${text}\nStool (19`).kept).toEqual(TWO)
+    expect(rows.read(`${text}\nStool (19`).partial).toEqual(TWO)
   })
 })
 
@@ -297,8 +304,8 @@ text: |
     '# To the Harbour School\n\nThe lamp will be glad of the company.\n\n## What we ask of you\n\n- Keep it dry.\n- Keep it lit.\n\nThe fee is 40 marks, payable within thirty days of the return. Yours, Ines Brook\n'
 
   test('is finished with its own text, and tells what was written', () => {
-    const { value, problems, repaired } = form!.read(good)
-    expect([problems, repaired]).toEqual([[], []])
+    const { value, problems, repairs } = form!.read(good)
+    expect([problems, repairs]).toEqual([[], []])
     expect(value).toMatchObject({
       passages: { opening: 'The lamp will be glad of the company.', terms: '- Keep it dry.\n- Keep it lit.' },
       text: good.trimEnd(),
@@ -314,16 +321,16 @@ text: |
   })
 
   test.each<[string, string, object]>([
-    ['in a fence', `\`\`\`markdown\n${good}\`\`\``, { repaired: ['the document stands in a fence'] }],
+    ['in a fence', `\`\`\`markdown\n${good}\`\`\``, { repaired: ['the document is in a code fence'] }],
     [
       'in prose',
       `Certainly!\n\n${good}\n\nShall I send it?`,
-      { repaired: ['words stand before the document', 'words stand behind the document'] },
+      { repaired: ['there is text before the document', 'there is text after the document'] },
     ],
     [
       'a heading in capitals',
       good.replace('What we ask of you', 'WHAT WE ASK OF YOU'),
-      { repaired: ['"## What we ask of you" came back in another case, or with other blanks or quotes'] },
+      { repaired: ['"## What we ask of you" came back with different case, spaces or quotes'] },
     ],
     [
       'fixed text changed',
@@ -352,24 +359,24 @@ text: |
     [
       'a passage left',
       good.replace('The lamp will be glad of the company.', '<opening: one warm paragraph, at most 12 words>'),
-      { problems: ['reply-passage-missing 3:1: the passage "opening" was left as it was asked for'] },
+      { problems: ['reply-passage-missing 3:1: the passage "opening" was left as a placeholder'] },
     ],
     [
       'too many words',
       good.replace('glad', 'glad and glad and glad and glad and glad'),
-      { problems: ['reply-passage-unfit 3:1: the passage "opening" has 16 words, more than 12'] },
+      { problems: ['reply-passage-invalid 3:1: the passage "opening" has 16 words, more than 12'] },
     ],
     [
       'two paragraphs',
       good.replace('will', 'will.\n\nIt will'),
-      { problems: ['reply-passage-unfit 3:1: the passage "opening" has 2 paragraphs, more than 1'] },
+      { problems: ['reply-passage-invalid 3:1: the passage "opening" has 2 paragraphs, more than 1'] },
     ],
     [
       'a bullet missing',
       good.replace('- Keep it lit.\n', ''),
-      { problems: ['reply-passage-unfit 7:1: the passage "terms" has 1 bullet, fewer than 2'] },
+      { problems: ['reply-passage-invalid 7:1: the passage "terms" has 1 bullet, fewer than 2'] },
     ],
-    ['a forbidden word', good.replace('glad', 'priceless'), { problems: ['reply-says 3:18: it says "priceless"'] }],
+    ['a forbidden word', good.replace('glad', 'priceless'), { problems: ['reply-text-forbidden 3:18: it contains "priceless"'] }],
   ])('%s', (_, reply, expected) => {
     const { value, ...rest } = told(form!.read(reply))
     expect(rest).toEqual(expected)
@@ -379,7 +386,7 @@ text: |
   test('says what it must in any of its texts', () => {
     const must = formOf('kind: fields\nfields: { a: text, b: list of text }\nmust-say: [MH-0007]')
     expect(must.read('{"a":"x","b":["see mh-0007!"]}').problems).toEqual([])
-    expect(told(must.read('{"a":"MH-00071","b":[]}')).problems).toEqual(['reply-unsaid: it does not say "MH-0007"'])
+    expect(told(must.read('{"a":"MH-00071","b":[]}')).problems).toEqual(['reply-text-missing: it does not contain "MH-0007"'])
   })
 })
 
@@ -388,7 +395,7 @@ describe('samples', () => {
     const form = formOf('kind: fields\nfields: { a: { type: text, pattern: "MH-\\\\d{4}" }, b: { type: integer, min: 3, max: 3 } }')
     expect(form.sample(4)).toBe(form.sample(4))
     expect(form.sample(4)).toMatch(/^\{"a":"MH-\d{4}","b":3\}$/)
-    expect(() => form.sample(4, { as: 'wrogn' })).toThrow('there is no way "wrogn": fenced, in-prose')
+    expect(() => form.sample(4, { as: 'wrogn' })).toThrow('unknown way "wrogn"; known: fenced, in-prose')
     expect(() => formOf('kind: fields\nfields: { a: { type: text, max-length: 2 } }\nmust-say: [MH-0007]').sample(1)).toThrow(
       expect.objectContaining({ problems: [expect.objectContaining({ code: 'sample-impossible' })] }),
     )

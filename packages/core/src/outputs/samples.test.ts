@@ -108,8 +108,8 @@ describe('whatever is defined', () => {
       fc.property(outputs, fc.nat(), (input, seed) => {
         const form = formOf(input)
         const text = form.sample(seed)!
-        const { value, problems, repaired } = form.read(text, { strict: true })
-        expect([problems, repaired]).toEqual([[], []])
+        const { value, problems, repairs } = form.read(text, { strict: true })
+        expect([problems, repairs]).toEqual([[], []])
         expect(form.write(value)).toBe(text)
         const data = input.kind === 'document' ? (value as { passages: unknown }).passages : value
         const schema = form.schema()
@@ -133,9 +133,9 @@ describe('whatever is defined', () => {
         for (const as of form.ways.repairable) {
           const reply = form.sample(seed, { as })
           if (reply === undefined) continue
-          const { value, problems, repaired } = form.read(reply)
+          const { value, problems, repairs } = form.read(reply)
           expect([as, problems.map((p) => p.message), value]).toEqual([as, [], plain])
-          expect([as, repaired.length > 0, form.read(reply, { strict: true }).value]).toEqual([as, true, undefined])
+          expect([as, repairs.length > 0, form.read(reply, { strict: true }).value]).toEqual([as, true, undefined])
         }
       }),
       { numRuns: 60 },

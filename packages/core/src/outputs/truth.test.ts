@@ -21,11 +21,11 @@ const item = {
   more: 'Kept at Tern Point',
 }
 const prompt = libraryFrom(files()).prompt('p')
-const doubts = (body: string, more = {}) =>
+const unsupported = (body: string, more = {}) =>
   prompt
     .render({ item })
     .read(JSON.stringify({ body, ...more }))
-    .doubts.map((p) => p.message)
+    .unsupported.map((p) => p.message)
 
 describe('what a reply says', () => {
   test.each([
@@ -37,43 +37,43 @@ describe('what a reply says', () => {
     'Look at it from the side. It was Ada who kept it. Tern Point was its home.',
     'THE LAMP OF THE HOUSE\nA Lamp Against Weather',
   ])('is founded: %s', (body) => {
-    expect(doubts(body)).toEqual([])
+    expect(unsupported(body)).toEqual([])
   })
 
   test.each([
-    ['It was made in 1891.', ['the year "1891" stands neither in the prompt nor in the record']],
+    ['It was made in 1891.', ['the year "1891" occurs neither in the prompt nor in the record']],
     [
       'It weighs 2,000 g and cost £3.',
       [
-        'the figure "2,000" stands neither in the prompt nor in the record',
-        'the amount "£3" stands neither in the prompt nor in the record',
+        'the figure "2,000" occurs neither in the prompt nor in the record',
+        'the amount "£3" occurs neither in the prompt nor in the record',
       ],
     ],
-    ['A child of the seventeenth century.', ['the century "seventeenth century" stands neither in the prompt nor in the record']],
-    ['Forty years it hung there.', ['the figure "Forty" stands neither in the prompt nor in the record']],
-    ['It came back on 3 March 1893.', ['the date "3 March 1893" stands neither in the prompt nor in the record']],
+    ['A child of the seventeenth century.', ['the century "seventeenth century" occurs neither in the prompt nor in the record']],
+    ['Forty years it hung there.', ['the figure "Forty" occurs neither in the prompt nor in the record']],
+    ['It came back on 3 March 1893.', ['the date "3 March 1893" occurs neither in the prompt nor in the record']],
     [
       'It was signed by Ada Marsh of Gannet Bay.',
       [
-        'the name "Marsh" stands neither in the prompt nor in the record',
-        'the name "Gannet Bay" stands neither in the prompt nor in the record',
+        'the name "Marsh" occurs neither in the prompt nor in the record',
+        'the name "Gannet Bay" occurs neither in the prompt nor in the record',
       ],
     ],
-    ['It held 95 % of its oil.', ['the amount "95 %" stands neither in the prompt nor in the record']],
+    ['It held 95 % of its oil.', ['the amount "95 %" occurs neither in the prompt nor in the record']],
   ])('is to be verified: %s', (body, expected) => {
-    expect(doubts(body)).toEqual(expected)
+    expect(unsupported(body)).toEqual(expected)
   })
 
   test('numbers of the data count too, each doubt once and with its place', () => {
-    expect(doubts('A lamp.', { count: 17 })).toEqual(['the figure "17" stands neither in the prompt nor in the record'])
+    expect(unsupported('A lamp.', { count: 17 })).toEqual(['the figure "17" occurs neither in the prompt nor in the record'])
     const reply = prompt.render({ item }).read('{"body":"Made in 1891.\\nYes, in 1891."}')
-    expect(reply.doubts.map((p) => [p.code, p.severity, p.place?.column])).toEqual([['reply-unfounded', 'warning', 18]])
+    expect(reply.unsupported.map((p) => [p.code, p.severity, p.place?.column])).toEqual([['reply-unsupported', 'warning', 18]])
     expect(reply.value).toEqual({ body: 'Made in 1891.\nYes, in 1891.' })
   })
 
   test('names are not looked for where every noun has a capital', () => {
     const german = prompt.render({ item }, { locale: 'de' }).read('{"body":"Die Lampe stand im Fenster der Werft."}')
-    expect(german.doubts).toEqual([])
+    expect(german.unsupported).toEqual([])
   })
 })
 
@@ -82,8 +82,8 @@ describe('examples of a prompt', () => {
     ...files('  - examples: s\n'),
     'examples/s.yaml': `title: S
 fields: { ask: text, answer: text }
-ask: "{ask}"
-answer: "{answer}"
+input: "{ask}"
+expected: "{answer}"
 cases: [{ ask: "A bell of 1777, from the school at Gannet Bay.", answer: "It rang the children in from the dunes, whatever the weather." }]
 `,
     'outputs/o.yaml': 'kind: document\ntext: "# Label\\n<body>"',
@@ -91,12 +91,12 @@ cases: [{ ask: "A bell of 1777, from the school at Gannet Bay.", answer: "It ran
   })
   test('give what was copied from them away', () => {
     const rendering = library.prompt('p').render({ item })
-    const { doubts: found } = rendering.read(
+    const { unsupported: found } = rendering.read(
       'The lamp of 1777 hung at Gannet Bay. It rang the children in from the dunes, whatever the weather.',
     )
     expect(found.map((p) => [p.code, p.message])).toEqual([
-      ['reply-from-example', 'the year "1777" stands only in an example'],
-      ['reply-from-example', 'the name "Gannet Bay" stands only in an example'],
+      ['reply-from-example', 'the year "1777" occurs only in an example'],
+      ['reply-from-example', 'the name "Gannet Bay" occurs only in an example'],
       ['reply-copied', 'copied from an example: "It rang the children in from the dunes, whatever the weather."'],
     ])
   })

@@ -49,7 +49,7 @@ function boundsOf(type: ValueType): string[] {
 export function countInWords(type: ValueType): string {
   if (type.kind !== 'list' && type.kind !== 'table' && type.kind !== 'record') return ''
   const count = boundsInWords(type.minItems, type.maxItems, 'of them', 'of them')
-  const unique = type.kind === 'list' && type.unique ? 'none twice' : ''
+  const unique = type.kind === 'list' && type.unique ? 'no duplicates' : ''
   return [count, unique].filter((part) => part !== '').join(', ')
 }
 

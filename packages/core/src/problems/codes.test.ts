@@ -8,7 +8,7 @@ const prompt = (body: string, more: Files = {}): Files => ({ 'prompts/p.yaml': `
 const TURN = 'turns: [{ user: Go. }]\n'
 const deep = (n: number) => `${'{when a}'.repeat(n)}x${'{end}'.repeat(n)}`
 const chain = (n: number): Files => Object.fromEntries(Array.from({ length: n }, (_, i) => [`snippets/s${i}.md`, `~ use s${i + 1}`]))
-const SET = 'title: S\nfields: { n: text, g: text }\nask: "{n}"\nanswer: "{g}"\n'
+const SET = 'title: S\nfields: { n: text, g: text }\ninput: "{n}"\nexpected: "{g}"\n'
 
 function selfHolding(): object {
   const record: Record<string, unknown> = {}
@@ -31,22 +31,22 @@ const CASES: readonly Raised[] = [
   ['branch-after-last', onePrompt('{when a}1{otherwise}2{otherwise}3{end}', '{ a: boolean }')],
   ['line-form-only', onePrompt('{untouched}')],
   ['name-reserved', onePrompt('x', '{ when: text }')],
-  ['invisible-sign', onePrompt('a\u202Eb')],
+  ['invisible-character', onePrompt('a\u202Eb')],
   ['nesting-too-deep', onePrompt(deep(101), '{ a: boolean }')],
   ['escape-of-variable', onePrompt('\\{a} {a}', '{ a: text }')],
   ['name-unknown', onePrompt('{titel}', '{ title: text }')],
   ['field-unknown', onePrompt('{r.b}', '{ r: { type: record, fields: { a: text } } }')],
-  ['step-unfit', onePrompt('{a.b}', '{ a: text }')],
+  ['step-invalid', onePrompt('{a.b}', '{ a: text }')],
   ['format-unknown', onePrompt('{a as uper}', '{ a: text }')],
-  ['format-unfit', onePrompt('{a as sum}', '{ a: text }')],
+  ['format-invalid', onePrompt('{a as sum}', '{ a: text }')],
   ['format-argument', onePrompt('{a as words}', '{ a: text }')],
-  ['types-unlike', onePrompt('{when a is 3}x{end}', '{ a: text }')],
+  ['types-incompatible', onePrompt('{when a is 3}x{end}', '{ a: text }')],
   ['option-unknown', onePrompt('{when a is "z"}x{end}', '{ a: { type: choice, of: [x, y] } }')],
-  ['each-unfit', onePrompt('{each x in a}{x}{end}', '{ a: text }')],
+  ['each-invalid', onePrompt('{each x in a}{x}{end}', '{ a: text }')],
   ['name-shadowed', onePrompt('{each a in l}{a}{end}{a}', '{ a: text, l: list of text }')],
   ['variable-unused', onePrompt('x', '{ a: text }')],
   ['use-unknown', onePrompt('~ use nothing')],
-  ['use-circle', onePrompt('~ use a', '{}', { 'snippets/a.md': '~ use b', 'snippets/b.md': '~ use a' })],
+  ['use-cycle', onePrompt('~ use a', '{}', { 'snippets/a.md': '~ use b', 'snippets/b.md': '~ use a' })],
   ['use-too-deep', onePrompt('~ use s0', '{}', { ...chain(40), 'snippets/s40.md': 'x' })],
   [
     'use-too-often',
@@ -55,7 +55,7 @@ const CASES: readonly Raised[] = [
       'snippets/s14.md': 'x',
     }),
   ],
-  ['use-name-unfit', onePrompt('~ use a/{t}', '{ t: text }')],
+  ['use-name-invalid', onePrompt('~ use a/{t}', '{ t: text }')],
   ['use-nothing', onePrompt('~ use persona')],
   ['with-unknown', onePrompt('~ use a with z = 1', '{}', { 'snippets/a.md': 'x' })],
   ['with-missing', onePrompt('~ use a', '{}', { 'snippets/a.yaml': 'variables: { z: text }\ntext: "{z}"' })],
@@ -63,29 +63,29 @@ const CASES: readonly Raised[] = [
     'with-optional',
     onePrompt('~ use a with z = o', '{ o: { type: text, optional: true } }', { 'snippets/a.yaml': 'variables: { z: text }\ntext: "{z}"' }),
   ],
-  ['with-unfit', onePrompt('~ use a with z = 1', '{}', { 'snippets/a.yaml': 'variables: { z: text }\ntext: "{z}"' })],
+  ['with-invalid', onePrompt('~ use a with z = 1', '{}', { 'snippets/a.yaml': 'variables: { z: text }\ntext: "{z}"' })],
   ['fence-unknown', onePrompt('{fence.a}')],
-  ['outside-unfenced', onePrompt('{a}', '{ a: { type: text, outside: true } }')],
+  ['untrusted-unfenced', onePrompt('{a}', '{ a: { type: text, untrusted: true } }')],
   ['fence-not-alone', onePrompt('x {a as fenced}', '{ a: text }')],
-  ['fence-tag-unfit', onePrompt('{a as fenced "two words"}', '{ a: text }')],
+  ['fence-tag-invalid', onePrompt('{a as fenced "two words"}', '{ a: text }')],
   ['fence-misplaced', onePrompt('{a as fenced as upper}', '{ a: text }')],
-  ['yaml-unreadable', { 'prompts/p.yaml': 'title: [T' }],
+  ['yaml-invalid', { 'prompts/p.yaml': 'title: [T' }],
   ['key-unknown', prompt(`abuot: x\n${TURN}`)],
   ['key-missing', { 'prompts/p.yaml': TURN }],
-  ['key-unfit', prompt(`tags: one\n${TURN}`)],
+  ['key-invalid', prompt(`tags: one\n${TURN}`)],
   ['type-unknown', onePrompt('{a}', '{ a: txet }')],
   ['bounds-contradict', onePrompt('{a}', '{ a: { type: integer, min: 5, max: 2 } }')],
-  ['default-unfit', onePrompt('{a}', '{ a: { type: integer, default: x } }')],
-  ['name-unfit', { 'prompts/two words.yaml': `title: T\n${TURN}` }],
+  ['default-invalid', onePrompt('{a}', '{ a: { type: integer, default: x } }')],
+  ['name-invalid', { 'prompts/two words.yaml': `title: T\n${TURN}` }],
   ['name-clash', { 'snippets/a.md': 'x', 'snippets/a.yaml': 'text: x' }],
   ['name-case-clash', { 'snippets/a.md': 'x', 'snippets/A.md': 'x' }],
   ['name-taken', { 'snippets/output.md': 'x' }],
   ['folder-unknown', { 'promts/a.yaml': 'title: T' }],
   ['text-folded', { 'prompts/p.yaml': 'title: T\nturns:\n  - user: >\n      ~ when a\n      x\n      ~ end\n' }],
-  ['base-circle', { 'prompts/a.yaml': 'title: A\nbased-on: b', 'prompts/b.yaml': 'title: B\nbased-on: a' }],
+  ['base-cycle', { 'prompts/a.yaml': 'title: A\nbased-on: b', 'prompts/b.yaml': 'title: B\nbased-on: a' }],
   ['bind-unknown', { 'prompts/a.yaml': `title: A\n${TURN}`, 'prompts/b.yaml': 'title: B\nbased-on: a\nbind: { z: x }' }],
   [
-    'bind-unfit',
+    'bind-invalid',
     {
       'prompts/a.yaml': 'title: A\nvariables: { n: integer }\nturns: [{ user: "{n}" }]',
       'prompts/b.yaml': 'title: B\nbased-on: a\nbind: { n: many }',
@@ -100,25 +100,25 @@ const CASES: readonly Raised[] = [
       'prompts/b.yaml': 'title: B\nbased-on: a\nwithout: [t]',
     },
   ],
-  ['attach-unfit', prompt('variables: { t: text }\nturns: [{ user: "{t}", attach: [t] }]')],
+  ['attach-invalid', prompt('variables: { t: text }\nturns: [{ user: "{t}", attach: [t] }]')],
   ['attach-missing', prompt('turns: [{ user: Go., attach: [../data/guide.md] }]')],
-  ['history-unfit', prompt('variables: { h: text }\nturns: [{ history: h }, { user: Go. }]')],
-  ['history-unfenced', prompt('variables: { h: { type: turns, outside: true } }\nturns: [{ history: h }, { user: Go. }]')],
-  ['path-outside', { 'examples/s.yaml': `${SET}from: ../../else.csv` }],
+  ['history-invalid', prompt('variables: { h: text }\nturns: [{ history: h }, { user: Go. }]')],
+  ['history-unfenced', prompt('variables: { h: { type: turns, untrusted: true } }\nturns: [{ history: h }, { user: Go. }]')],
+  ['path-leaves-library', { 'examples/s.yaml': `${SET}from: ../../else.csv` }],
   ['cases-missing', { 'examples/s.yaml': `${SET}from: ../data/cases.csv` }],
-  ['pick-unfit', { 'examples/s.yaml': `${SET}pick: { by: liking }` }],
+  ['pick-invalid', { 'examples/s.yaml': `${SET}pick: { by: liking }` }],
   ['budget-uncounted', { 'examples/s.yaml': `${SET}pick: { budget: 600 tokens }` }],
   ['pick-without-record', prompt('turns: [{ examples: s }, { user: Go. }]', { 'examples/s.yaml': `${SET}pick: { by: likeness }` })],
-  ['answer-without-beginning', prompt('variables: { n: text }\nturns: [{ ask: s, begin-answer: true }]', { 'examples/s.yaml': SET })],
+  ['expected-without-beginning', prompt('variables: { n: text }\nturns: [{ input: s, begin-answer: true }]', { 'examples/s.yaml': SET })],
   [
-    'answer-form-unfit',
+    'expected-form-invalid',
     prompt('output: o\nturns: [{ examples: s }, { user: Go. }]', {
       'outputs/o.yaml': 'kind: one-of\nof: [a, b]',
-      'examples/s.yaml': SET.replace('"{g}"', 'output'),
+      'examples/s.yaml': SET.replace('expected: "{g}"', 'expected-form: output'),
     }),
   ],
-  ['started-answer-blank', prompt('turns: [{ user: Go. }, { assistant: "Grade: " }]')],
-  ['case-unfit', { 'examples/s.yaml': `${SET}cases: [{ n: one }]` }],
+  ['started-answer-space', prompt('turns: [{ user: Go. }, { assistant: "Grade: " }]')],
+  ['case-invalid', { 'examples/s.yaml': `${SET}cases: [{ n: one }]` }],
   [
     'case-unreadable',
     prompt('output: o\nturns: [{ examples: s }, { user: Go. }]', {
@@ -126,7 +126,7 @@ const CASES: readonly Raised[] = [
       'examples/s.yaml': `${SET}cases: [{ n: one, g: z }]`,
     }),
   ],
-  ['setting-unfit', prompt(`settings: { temperature: hot }\n${TURN}`)],
+  ['setting-invalid', prompt(`settings: { temperature: hot }\n${TURN}`)],
   ['setting-unknown', prompt(`settings: { warmth: 3 }\n${TURN}`)],
   ['secret-in-text', onePrompt(`sk-${'aB3dE6gH9'.repeat(4)}`)],
   ['value-missing', onePrompt('{a}', '{ a: text }'), {}],
@@ -139,9 +139,9 @@ const CASES: readonly Raised[] = [
     },
     { t: 'y' },
   ],
-  ['value-unfit', onePrompt('{a}', '{ a: integer }'), { a: 'x' }],
+  ['value-invalid', onePrompt('{a}', '{ a: integer }'), { a: 'x' }],
   ['value-bounds', onePrompt('{a}', '{ a: { type: integer, max: 3 } }'), { a: 4 }],
-  ['step-found-nothing', onePrompt('{r.a}', '{ r: record }'), { r: {} }],
+  ['step-not-found', onePrompt('{r.a}', '{ r: record }'), { r: {} }],
   ['value-not-formattable', onePrompt('{r.a as number}', '{ r: record }'), { r: { a: 'x' } }],
   ['each-not-list', onePrompt('{each x in r.a}{x}{end}', '{ r: record }'), { r: { a: 'x' } }],
   ['no-turn-left', onePrompt('{a}', '{ a: { type: text, optional: true } }'), {}],
@@ -167,55 +167,55 @@ const CASES: readonly Raised[] = [
 const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'model-unknown': 'packages/cli/src/ask.test.ts',
   'screen-found': 'packages/cli/src/screens.test.ts',
-  'model-key-unfit': 'packages/cli/src/ask.test.ts',
+  'model-key-invalid': 'packages/cli/src/ask.test.ts',
   'environment-missing': 'packages/cli/src/ask.test.ts',
-  'model-silent': 'packages/cli/src/ask.test.ts',
-  'model-gone': 'packages/cli/src/ask.test.ts',
-  'model-waits': 'packages/node/src/ask/asking.test.ts',
+  'model-without-answer': 'packages/cli/src/ask.test.ts',
+  'model-unreachable': 'packages/cli/src/ask.test.ts',
+  'retry-after-too-long': 'packages/node/src/ask/asking.test.ts',
   'internal-error': 'packages/node/src/node.test.ts',
   'pipe-waits': 'packages/cli/src/smoke.test.ts',
   'row-too-deep': 'packages/node/src/node.test.ts',
   'answer-refused': 'packages/cli/src/asking.load.test.ts',
   'answer-not-found': 'packages/cli/src/ask.test.ts',
-  'answers-made-up': 'packages/cli/src/ask.test.ts',
+  'mock-answers': 'packages/cli/src/ask.test.ts',
   'answer-line-broken': 'packages/node/src/ask/answer-log.test.ts',
   'record-undeclared': 'packages/core/src/batches/batches.test.ts',
   'column-unknown': 'packages/core/src/batches/batches.test.ts',
   'join-several': 'packages/core/src/batches/batches.test.ts',
-  'join-row-unfit': 'packages/core/src/batches/batches.test.ts',
+  'join-row-invalid': 'packages/core/src/batches/batches.test.ts',
   'join-none': 'packages/core/src/batches/batches.test.ts',
   'record-unnamed': 'packages/core/src/batches/batches.test.ts',
   'join-unequal': 'packages/core/src/batches/batches.test.ts',
-  'join-name-twice': 'packages/core/src/batches/batches.test.ts',
+  'join-name-duplicate': 'packages/core/src/batches/batches.test.ts',
   'envelope-loses-parts': 'packages/core/src/batches/batches.test.ts',
   'envelope-name-unknown': 'packages/core/src/batches/batches.test.ts',
   'line-unreadable': 'packages/tables/src/tables.test.ts',
-  'line-endless': 'packages/tables/src/tables.test.ts',
-  'row-no-record': 'packages/tables/src/tables.test.ts',
+  'line-too-long': 'packages/tables/src/tables.test.ts',
+  'row-not-record': 'packages/tables/src/tables.test.ts',
   'encoding-guessed': 'packages/tables/src/tables.test.ts',
-  'row-endless': 'packages/tables/src/tables.test.ts',
+  'row-too-long': 'packages/tables/src/tables.test.ts',
   'table-format-unknown': 'packages/node/src/node.test.ts',
   'sheet-unknown': 'packages/node/src/node.test.ts',
   'heading-merged': 'packages/node/src/node.test.ts',
-  'query-unfit': 'packages/node/src/node.test.ts',
-  'record-named-twice': 'packages/cli/src/run.test.ts',
+  'query-invalid': 'packages/node/src/node.test.ts',
+  'record-id-duplicate': 'packages/cli/src/run.test.ts',
   'output-ending': 'packages/cli/src/run.test.ts',
   'output-exists': 'packages/cli/src/run.test.ts',
   'sheet-too-long': 'packages/cli/src/run.test.ts',
-  'record-path-unfit': 'packages/cli/src/run.test.ts',
-  'record-path-twice': 'packages/cli/src/run.test.ts',
+  'record-path-invalid': 'packages/cli/src/run.test.ts',
+  'record-path-duplicate': 'packages/cli/src/run.test.ts',
   'run-unreadable': 'packages/cli/src/resume.test.ts',
   'run-changed': 'packages/cli/src/resume.test.ts',
-  'run-alive': 'packages/cli/src/resume.test.ts',
-  'run-over': 'packages/cli/src/resume.test.ts',
+  'run-active': 'packages/cli/src/resume.test.ts',
+  'run-finished': 'packages/cli/src/resume.test.ts',
   'budget-exceeded': 'packages/cli/src/run.test.ts',
-  'case-row-unfit': 'packages/core/src/examples/sets.test.ts',
+  'case-row-invalid': 'packages/core/src/examples/sets.test.ts',
   'label-without-case': 'packages/core/src/examples/sets.test.ts',
-  'labels-lopsided': 'packages/core/src/examples/sets.test.ts',
+  'labels-unbalanced': 'packages/core/src/examples/sets.test.ts',
   'cases-contradict': 'packages/core/src/examples/sets.test.ts',
   'cases-alike': 'packages/core/src/examples/sets.test.ts',
   'case-long': 'packages/core/src/examples/sets.test.ts',
-  'answer-not-read-back': 'packages/core/src/examples/sets.test.ts',
+  'expected-not-readable': 'packages/core/src/examples/sets.test.ts',
   'picked-few': 'packages/core/src/examples/picking.test.ts',
   'artefact-unused': 'packages/core/src/library/graph.test.ts',
   'attachment-over-limit': 'packages/core/src/render/parts.test.ts',
@@ -223,49 +223,49 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'wordings-over-limit': 'packages/core/src/render/wordings.test.ts',
   'passage-unreadable': 'packages/core/src/outputs/definitions.test.ts',
   'passage-none': 'packages/core/src/outputs/definitions.test.ts',
-  'passage-twice': 'packages/core/src/outputs/definitions.test.ts',
+  'passage-duplicate': 'packages/core/src/outputs/definitions.test.ts',
   'passage-in-each': 'packages/core/src/outputs/definitions.test.ts',
   'passages-touch': 'packages/core/src/outputs/definitions.test.ts',
-  'label-unfit': 'packages/core/src/outputs/definitions.test.ts',
+  'label-invalid': 'packages/core/src/outputs/definitions.test.ts',
   'labels-missing': 'packages/core/src/outputs/definitions.test.ts',
   'output-contradicts': 'packages/core/src/outputs/definitions.test.ts',
-  'schema-broken': 'packages/core/src/outputs/definitions.test.ts',
+  'schema-invalid': 'packages/core/src/outputs/definitions.test.ts',
   'schema-unchecked': 'packages/core/src/outputs/definitions.test.ts',
   'pattern-refused': 'packages/core/src/outputs/definitions.test.ts',
-  'bound-unfit': 'packages/core/src/outputs/definitions.test.ts',
+  'bound-invalid': 'packages/core/src/outputs/definitions.test.ts',
   'sample-impossible': 'packages/core/src/outputs/replies.test.ts',
   'reply-empty': 'packages/core/src/outputs/replies.test.ts',
   'reply-over-limit': 'packages/core/src/outputs/replies.test.ts',
   'reply-without-json': 'packages/core/src/outputs/replies.test.ts',
   'reply-cut-off': 'packages/core/src/outputs/replies.test.ts',
   'reply-field-missing': 'packages/core/src/outputs/replies.test.ts',
-  'reply-field-unfit': 'packages/core/src/outputs/replies.test.ts',
+  'reply-field-invalid': 'packages/core/src/outputs/replies.test.ts',
   'reply-label-unknown': 'packages/core/src/outputs/replies.test.ts',
   'reply-labels-several': 'packages/core/src/outputs/replies.test.ts',
-  'reply-row-unfit': 'packages/core/src/outputs/replies.test.ts',
+  'reply-row-invalid': 'packages/core/src/outputs/replies.test.ts',
   'reply-rows-count': 'packages/core/src/outputs/replies.test.ts',
   'reply-passage-missing': 'packages/core/src/outputs/replies.test.ts',
-  'reply-passage-unfit': 'packages/core/src/outputs/replies.test.ts',
+  'reply-passage-invalid': 'packages/core/src/outputs/replies.test.ts',
   'reply-fixed-changed': 'packages/core/src/outputs/replies.test.ts',
   'reply-fixed-missing': 'packages/core/src/outputs/replies.test.ts',
-  'reply-unsaid': 'packages/core/src/outputs/replies.test.ts',
-  'reply-says': 'packages/core/src/outputs/replies.test.ts',
-  'reply-schema-unfit': 'packages/core/src/outputs/replies.test.ts',
+  'reply-text-missing': 'packages/core/src/outputs/replies.test.ts',
+  'reply-text-forbidden': 'packages/core/src/outputs/replies.test.ts',
+  'reply-schema-invalid': 'packages/core/src/outputs/replies.test.ts',
   'reply-not-exact': 'packages/core/src/outputs/replies.test.ts',
   'reply-repaired': 'packages/core/src/outputs/replies.test.ts',
   'reply-row-unknown': 'packages/cli/src/read.test.ts',
-  'reply-twice': 'packages/cli/src/read.test.ts',
-  'reply-none': 'packages/cli/src/read.test.ts',
-  'reply-unfounded': 'packages/core/src/outputs/truth.test.ts',
+  'reply-duplicate': 'packages/cli/src/read.test.ts',
+  'reply-missing': 'packages/cli/src/read.test.ts',
+  'reply-unsupported': 'packages/core/src/outputs/truth.test.ts',
   'reply-from-example': 'packages/core/src/outputs/truth.test.ts',
   'reply-copied': 'packages/core/src/outputs/truth.test.ts',
   'output-unknown': 'packages/core/src/code/code.test.ts',
-  'schema-unfit': 'packages/core/src/interop/schema.test.ts',
+  'schema-not-convertible': 'packages/core/src/interop/schema.test.ts',
   'prompt-unknown': 'packages/core/src/library/library.test.ts',
   'heading-missing': 'packages/core/src/values/row.test.ts',
   'heading-unused': 'packages/core/src/values/row.test.ts',
-  'heading-twice': 'packages/core/src/values/row.test.ts',
-  'cell-unfit': 'packages/core/src/values/row.test.ts',
+  'heading-duplicate': 'packages/core/src/values/row.test.ts',
+  'cell-invalid': 'packages/core/src/values/row.test.ts',
   'cell-missing': 'packages/core/src/values/row.test.ts',
   'row-ragged': 'packages/core/src/values/row.test.ts',
   'quote-open': 'packages/tables/src/tables.test.ts',
@@ -273,9 +273,9 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'table-empty': 'packages/tables/src/tables.test.ts',
   'file-unreadable': 'packages/node/src/node.test.ts',
   'record-unknown': 'packages/cli/src/cli.test.ts',
-  'run-asked-nothing': 'packages/cli/src/pick.test.ts',
-  'answer-unknown': 'packages/cli/src/pick.test.ts',
-  'part-unknown': 'packages/cli/src/pick.test.ts',
+  'run-without-answers': 'packages/cli/src/review.test.ts',
+  'answer-unknown': 'packages/cli/src/review.test.ts',
+  'part-unknown': 'packages/cli/src/review.test.ts',
 }
 
 describe('problem codes', () => {
@@ -327,52 +327,52 @@ describe('a problem as people read it', () => {
     }
     expect(libraryFrom(files).problems.filter((p) => p.severity === 'error')).toHaveLength(5)
     expect(show(files)).toMatchInlineSnapshot(`
-     "prompts/label.yaml:2:1 error: a prompt has no key "abuot" [key-unknown]
+     "prompts/label.yaml:2:1 error: unknown key "abuot" of a prompt [key-unknown]
      1 | title: Label
      2 | abuot: nothing
        | ^^^^^
      3 | variables: { title: text, room: text }
      4 | turns:
-       mend: did you mean "about"?
+       help: did you mean "about"?
 
-     prompts/label.yaml:3:14 warning: the variable "title" is used nowhere [variable-unused]
+     prompts/label.yaml:3:14 warning: the variable "title" is never used [variable-unused]
      1 | title: Label
      2 | abuot: nothing
      3 | variables: { title: text, room: text }
        |              ^^^^^
      4 | turns:
      5 |   - user: |
-       mend: write it into a turn, or remove its declaration
+       help: use it in a turn, or remove its declaration
 
-     prompts/label.yaml:6:8 error: there is no variable "titel" [name-unknown]
+     prompts/label.yaml:6:8 error: unknown variable "titel" [name-unknown]
      4 | turns:
      5 |   - user: |
      6 |       {titel} in {room as uper}
        |        ^^^^^
      7 |       ~ use stile
-       mend: did you mean "title"?
+       help: did you mean "title"?
 
-     prompts/label.yaml:6:27 error: there is no format "uper" [format-unknown]
+     prompts/label.yaml:6:27 error: unknown format "uper" [format-unknown]
      4 | turns:
      5 |   - user: |
      6 |       {titel} in {room as uper}
        |                           ^^^^
      7 |       ~ use stile
-       mend: did you mean "upper"?
+       help: did you mean "upper"?
 
-     prompts/label.yaml:7:13 error: there is no snippet "stile" [use-unknown]
+     prompts/label.yaml:7:13 error: unknown snippet "stile" [use-unknown]
      5 |   - user: |
      6 |       {titel} in {room as uper}
      7 |       ~ use stile
        |             ^^^^^
-       mend: did you mean "style"?
+       help: did you mean "style"?
 
-     snippets/style.yaml:3:5 error: there is no directive "whne" [directive-unknown]
+     snippets/style.yaml:3:5 error: unknown directive "whne" [directive-unknown]
      1 | text: |
      2 |   Be plain.
      3 |   ~ whne it rains
        |     ^^^^
-       mend: did you mean "when"?; for a literal line write \\~"
+       help: did you mean "when"?; for a literal line write \\~"
     `)
   })
 
@@ -396,7 +396,7 @@ describe('a problem as people read it', () => {
     const hint = (yaml: string) => problemsOf({ 'prompts/p.yaml': yaml })[0]?.hint
     expect(hint('title: T\nturns: [{ user: "{a b}" }]')).toBe('for a literal brace write \\\\{')
     expect(hint('title: T\nturns:\n  - user: |\n      {a b}\n')).toBe('for a literal brace write \\{')
-    expect(hint('title: T\nturns:\n  - user: |\n      letters: \\p{Lu}+\n')).toBe('if the expression \\p{Lu} was meant, write \\p\\{Lu}')
+    expect(hint('title: T\nturns:\n  - user: |\n      letters: \\p{Lu}+\n')).toBe('if you meant the expression \\p{Lu}, write \\p\\{Lu}')
   })
 
   test('long lines are cut to a window, tabs kept', () => {

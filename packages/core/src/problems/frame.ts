@@ -77,6 +77,6 @@ export function printProblem(p: Problem, paint: Paint = plainPaint): string {
     const at = related.span.source.place(related.span.start)
     parts.push(`  ${related.says}: ${at.file}:${at.line}:${at.column}`)
   }
-  if (p.hint !== undefined) parts.push(`  ${paint.bold('mend')}: ${p.hint}`)
+  if (p.hint !== undefined) parts.push(`  ${paint.bold('help')}: ${p.hint}`)
   return parts.join('\n')
 }

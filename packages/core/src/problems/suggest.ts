@@ -36,7 +36,7 @@ function edits(a: string, b: string, limit: number): number {
 }
 
 /** `did you mean "title"?`, or the known names where none is near. */
-export function meant(name: string, known: readonly string[], what = 'known'): string | undefined {
+export function suggestion(name: string, known: readonly string[], what = 'known'): string | undefined {
   const near = nearest(name, known)
   if (near !== undefined) return `did you mean "${near}"?`
   if (known.length === 0) return undefined

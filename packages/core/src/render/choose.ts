@@ -20,7 +20,7 @@ export function chooseBy(seed: number, record: string): Choose {
 }
 
 /** A number for a name, by hash of seed and record id: what decides where cases are drawn by lot. */
-export function lotBy(seed: number, record: string, name: string): number {
+export function seededRandom(seed: number, record: string, name: string): number {
   return chooseBy(seed, record)(`lot ${name}`, 0x40000000)
 }
 

@@ -1,15 +1,15 @@
 import { expect, test } from '@jest/globals'
 import { checkFences } from './defuse.js'
-import { Trace, type Descent } from './trace.js'
+import { Trace, type TextOrigin } from './trace.js'
 import { Source } from '../source/source.js'
 
 const span = new Source('p', 'x').span(0, 1)
-const value: Descent = { kind: 'value', span, via: undefined, given: true }
-const made: Descent = { kind: 'made', span, via: undefined, given: false }
-const tag: Descent = { ...made, tag: true }
+const value: TextOrigin = { kind: 'value', span, via: undefined, given: true }
+const made: TextOrigin = { kind: 'made', span, via: undefined, given: false }
+const tag: TextOrigin = { ...made, tag: true }
 
 /** A turn of pieces, each with what wrote it. */
-function turn(...pieces: readonly (readonly [string, Descent])[]): { text: string; trace: Trace } {
+function turn(...pieces: readonly (readonly [string, TextOrigin])[]): { text: string; trace: Trace } {
   const trace = new Trace()
   let text = ''
   for (const [piece, from] of pieces) trace.add((text += piece).length, from)

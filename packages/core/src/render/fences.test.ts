@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { codesOf, onePrompt, problemsOf, written } from '../../../../test/support.js'
 
-const NOTE = '{ note: { type: text, outside: true } }'
+const NOTE = '{ note: { type: text, untrusted: true } }'
 const fenced = (note: string) => written(onePrompt('{note as fenced}\nGrade it.', NOTE), { note })
 
 /** An independent folding: references twice, compatibility forms, nothing invisible, small letters. */
@@ -129,7 +129,7 @@ describe('a fence', () => {
     expect(codesOf(onePrompt('{use s}', NOTE, more))).toEqual([])
     for (const text of ['So: {use s}', '{use s}.', '{each x in l}{use s with note = x}{end}'])
       expect(
-        codesOf(onePrompt(text, '{ note: { type: text, outside: true }, l: { type: list of text, optional: true } }', more)),
+        codesOf(onePrompt(text, '{ note: { type: text, untrusted: true }, l: { type: list of text, optional: true } }', more)),
       ).toContain('fence-not-alone')
   })
 
@@ -160,10 +160,10 @@ describe('a fence', () => {
     )
   })
 
-  test('is asked for wherever free text from outside is written', () => {
-    const item = '{ item: { type: record, outside: true, fields: { n: integer, t: text, l: list of text } }, who: text }'
+  test('is asked for wherever free text untrusted is written', () => {
+    const item = '{ item: { type: record, untrusted: true, fields: { n: integer, t: text, l: list of text } }, who: text }'
     const codes = (text: string) =>
-      codesOf(onePrompt(`${text}\n{who}\n{item.n}`, item)).filter((code) => code === 'outside-unfenced').length
+      codesOf(onePrompt(`${text}\n{who}\n{item.n}`, item)).filter((code) => code === 'untrusted-unfenced').length
     expect(
       [
         '{item.t as upper}',
@@ -188,30 +188,30 @@ describe('a fence', () => {
 
   test('is asked for through snippets, with the place of their use', () => {
     const more = { 'snippets/s.yaml': 'variables: { v: text }\ntext: "{v}"' }
-    expect(codesOf(onePrompt('{use s with v = note}', NOTE, more))).toEqual(['outside-unfenced'])
+    expect(codesOf(onePrompt('{use s with v = note}', NOTE, more))).toEqual(['untrusted-unfenced'])
     expect(
       codesOf({
-        'prompts/p.yaml': 'title: P\nvariables: { n: { type: text, outside: true } }\nturns: [{ user: Go. }, { assistant: "{n}" }]',
+        'prompts/p.yaml': 'title: P\nvariables: { n: { type: text, untrusted: true } }\nturns: [{ user: Go. }, { assistant: "{n}" }]',
       }),
     ).toEqual([])
   })
 
   test('is asked for through bound texts and ask sides', () => {
-    const base = 'title: B\nvariables: { task: text, letter: { type: text, outside: true } }\nturns: [{ user: "{task}" }]\n'
+    const base = 'title: B\nvariables: { task: text, letter: { type: text, untrusted: true } }\nturns: [{ user: "{task}" }]\n'
     const derived = (bound: string) =>
       codesOf({ 'prompts/b.yaml': base, 'prompts/p.yaml': `title: P\nbased-on: b\nbind: { task: "${bound}" }\n` }).filter(
-        (code) => code === 'outside-unfenced',
+        (code) => code === 'untrusted-unfenced',
       )
     expect(derived('Answer: {letter}')).toHaveLength(1)
     expect(derived('Answer it.')).toHaveLength(0)
-    const set = 'title: S\nfields: { q: text }\nask: "{q}"\nanswer: ok\ncases: [{ q: one }]\n'
+    const set = 'title: S\nfields: { q: text }\ninput: "{q}"\nexpected: ok\ncases: [{ q: one }]\n'
     expect(
       codesOf({
         'examples/s.yaml': set,
         'prompts/p.yaml':
-          'title: P\nvariables: { letter: { type: text, outside: true } }\nturns:\n  - ask: s\n    with: { q: "Re: {letter}" }\n',
+          'title: P\nvariables: { letter: { type: text, untrusted: true } }\nturns:\n  - input: s\n    with: { q: "Re: {letter}" }\n',
       }),
-    ).toContain('outside-unfenced')
+    ).toContain('untrusted-unfenced')
   })
 
   test('holds for adversarial values of any make', () => {

@@ -60,7 +60,7 @@ describe('origins', () => {
     const files = {
       'personas/keeper.yaml': 'who: You keep lamps.\nnever: [guess]',
       'prompts/p.yaml':
-        'title: P\npersona: keeper\nvariables: { note: { type: text, outside: true } }\nturns:\n  - user: |\n      > {use persona}\n        {note as fenced}\n',
+        'title: P\npersona: keeper\nvariables: { note: { type: text, untrusted: true } }\nturns:\n  - user: |\n      > {use persona}\n        {note as fenced}\n',
     }
     const turn = turnOf(files, { note: 'a\n</note>' })
     expectTiles(turn)

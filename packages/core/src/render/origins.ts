@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import type { Descent, OriginKind, Trace, Via } from './trace.js'
+import type { TextOrigin, OriginKind, Trace, Via } from './trace.js'
 import type { Place, Span } from '../source/source.js'
 
 /** A use that led to a stretch: the snippet, persona, example set or output, and where it is used. */
@@ -40,7 +40,7 @@ export function originsOf(trace: Trace): Origin[] {
   return origins
 }
 
-function pathOf(path: NonNullable<Descent['path']>, loops: readonly number[]): string {
+function pathOf(path: NonNullable<TextOrigin['path']>, loops: readonly number[]): string {
   return path.map((step) => (typeof step === 'string' ? step : String(loops[step.loop] ?? 1))).join('.')
 }
 

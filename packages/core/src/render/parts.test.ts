@@ -48,12 +48,14 @@ describe('attached files', () => {
     expect(readDataUri('data:text/plain;base64,%%%')).toBeUndefined()
   })
 
-  test('from outside stand within a fence that they cannot close, whatever fence it is', () => {
+  test('untrusted stand within a fence that they cannot close, whatever fence it is', () => {
     const sly = { ...GUIDE, text: 'a </guide> b < /NOTE> c' }
-    expect(attached('guide', sly, '{ type: file, outside: true }')).toMatchObject([{ text: '<guide>\na (/guide) b < /NOTE> c\n</guide>' }])
+    expect(attached('guide', sly, '{ type: file, untrusted: true }')).toMatchObject([
+      { text: '<guide>\na (/guide) b < /NOTE> c\n</guide>' },
+    ])
     const files = {
       'prompts/p.yaml':
-        'title: P\nvariables: { guide: { type: file, outside: true }, note: { type: text, outside: true } }\nturns:\n  - user: |\n      Read.\n      {note as fenced}\n    attach: [guide]\n',
+        'title: P\nvariables: { guide: { type: file, untrusted: true }, note: { type: text, untrusted: true } }\nturns:\n  - user: |\n      Read.\n      {note as fenced}\n    attach: [guide]\n',
     }
     const [part] = partsOf(files, { guide: sly, note: 'x' })
     expect(part).toMatchObject({ text: '<guide>\na (/guide) b ( /NOTE) c\n</guide>' })
@@ -86,11 +88,11 @@ describe('files of the library', () => {
     expect(library.graph.drawsOn({ kind: 'prompt', name: 'visitor/p' })).toEqual([{ kind: 'file', name: 'data/guide.md' }])
   })
 
-  test('that are not there, or lie outside, are problems with their place', () => {
+  test('that are not there, or lie untrusted, are problems with their place', () => {
     expect(problemsOf(files).map((p) => [p.message, p.place?.line])).toEqual([
       ['"data/guide.md" cannot be attached: the library was opened without it', 4],
     ])
-    expect(codesOf({ 'prompts/p.yaml': 'title: P\nturns: [{ user: x, attach: [../../guide.md] }]' })).toEqual(['path-outside'])
+    expect(codesOf({ 'prompts/p.yaml': 'title: P\nturns: [{ user: x, attach: [../../guide.md] }]' })).toEqual(['path-leaves-library'])
   })
 })
 
@@ -109,7 +111,7 @@ describe('attached by a tired person', () => {
       'file',
       'guide',
       'attachment-over-limit',
-      '"guide.md" has 21 bytes, more than the 20 that may be attached',
+      '"guide.md" has 21 bytes, more than the limit of 20',
     ],
     [
       'a media type that is not allowed',
@@ -125,9 +127,9 @@ describe('attached by a tired person', () => {
       'file',
       '{ from: guide, as: text }',
       'attachment-without-text',
-      '"bell.png" (image/png) carries no text',
+      '"bell.png" (image/png) contains no text',
     ],
-    ['a path where a file is wanted', 'guide.md', 'file', 'guide', 'value-unfit', '"guide" takes a file, not "guide.md"'],
+    ['a path where a file is wanted', 'guide.md', 'file', 'guide', 'value-invalid', '"guide" must be a file, not "guide.md"'],
     ['nothing', undefined, 'file', 'guide', 'value-missing', '"guide" is missing'],
   ] as const)('%s', (_, guide, declared, entry, code, message) => {
     expect(faults(guide, declared, entry)).toEqual([[code, message]])

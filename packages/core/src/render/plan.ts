@@ -7,7 +7,7 @@ import type { Locale } from '../values/locale.js'
 import type { Declared } from '../values/types.js'
 import type { AttachmentPlan } from './parts.js'
 import type { Get, Op, Run } from './run.js'
-import type { Descent } from './trace.js'
+import type { TextOrigin } from './trace.js'
 
 /** One turn of a plan: either a text, or what becomes several turns at rendering. */
 export type TurnPlan =
@@ -32,10 +32,10 @@ export type TurnPlan =
       readonly kind: 'history'
       readonly get: Get
       readonly fence: string | undefined
-      readonly user: Descent
-      readonly made: Descent
-      readonly tag: Descent
-      readonly assistant: Descent
+      readonly user: TextOrigin
+      readonly made: TextOrigin
+      readonly tag: TextOrigin
+      readonly assistant: TextOrigin
       readonly span: Span
     }
   | {

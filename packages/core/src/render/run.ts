@@ -6,7 +6,7 @@ import type { Masks, Setting } from '../values/formats/format.js'
 import type { Locale } from '../values/locale.js'
 import { jsonBytes } from './json-bytes.js'
 import { isHarmless, isSuspect } from '../fences/suspicion.js'
-import { Trace, type Descent } from './trace.js'
+import { Trace, type TextOrigin } from './trace.js'
 
 const NONE: readonly string[] = []
 
@@ -98,19 +98,19 @@ export class Run implements Setting {
   private readonly most: number
 
   /** Writes text of one origin that does not come from a value. */
-  write(text: string, descent: Descent): void {
+  write(text: string, descent: TextOrigin): void {
     this.out += this.json ? jsonBytes(text) : text
     if (this.trace) this.trace.add(this.out.length, descent)
   }
 
   /** The same for text that is fixed, and known in both its forms. */
-  writeBothWays({ text, json }: BothWays, descent: Descent): void {
+  writeBothWays({ text, json }: BothWays, descent: TextOrigin): void {
     this.out += this.json ? json : text
     if (this.trace) this.trace.add(this.out.length, descent)
   }
 
   /** Writes text that comes from a value. */
-  writeGiven(text: string, descent: Descent): void {
+  writeGiven(text: string, descent: TextOrigin): void {
     if (this.json && isHarmless(text)) this.out += text
     else {
       if (this.guarded && !this.suspect) this.suspect = isSuspect(text)

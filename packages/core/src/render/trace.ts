@@ -16,7 +16,7 @@ export interface Via {
 export type PathStep = string | { readonly loop: number }
 
 /** Where a stretch of text comes from, as the compiler knows it; one object a place of the prompt, not a stretch. */
-export interface Descent {
+export interface TextOrigin {
   readonly kind: OriginKind
   readonly span: Span
   readonly via: Via | undefined
@@ -41,7 +41,7 @@ export class Trace {
 
   constructor(
     readonly ends: number[] = [],
-    readonly sources: Descent[] = [],
+    readonly sources: TextOrigin[] = [],
   ) {
     this.size = ends.length
   }
@@ -50,7 +50,7 @@ export class Trace {
     return this.size === 0 ? 0 : defined(this.ends[this.size - 1])
   }
 
-  add(end: number, source: Descent): void {
+  add(end: number, source: TextOrigin): void {
     const { size } = this
     if (end === (size === 0 ? 0 : this.ends[size - 1])) return
     this.ends[size] = end
@@ -102,7 +102,7 @@ export class Trace {
   }
 
   /** `made` signs were put before the signs at `places` (ascending, in the old text), `length` of them each. */
-  insert(places: readonly { readonly at: number; readonly length: number }[], source: Descent): void {
+  insert(places: readonly { readonly at: number; readonly length: number }[], source: TextOrigin): void {
     const [first] = places
     if (!first) return
     let index = 0
@@ -128,7 +128,7 @@ export class Trace {
     }
   }
 
-  private put(end: number, source: Descent, loops: readonly number[]): void {
+  private put(end: number, source: TextOrigin, loops: readonly number[]): void {
     const { current } = this
     if (loops !== NO_LOOPS) this.at(loops)
     else this.current = NO_LOOPS

@@ -55,7 +55,7 @@ describe('a text that has the shape of a key', () => {
     for (const [path, text] of Object.entries({
       'dunelight.yaml': `settings: { extra: ${token} }\n`,
       'prompts/p.yaml': `title: P\nsettings:\n  trace: ${token}\nturns: [{ user: Go. }]\n`,
-      'models.yaml': `models:\n  m:\n    at: http://127.0.0.1/ask\n    reply: /text\n    headers: { x-tenant: ${some(HEX, 32)} }\n`,
+      'models.yaml': `models:\n  m:\n    url: http://127.0.0.1/ask\n    answer: /text\n    headers: { x-tenant: ${some(HEX, 32)} }\n`,
       'snippets/s.md': `Use password=${some(MIXED, 20)}1a2b3c4 here.\n`,
     }))
       expect([path, libraryFrom({ [path]: text }).problems.filter((p) => p.code === 'secret-in-text').length]).toEqual([path, 1])

@@ -108,7 +108,7 @@ export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faul
   if (faults.length === 0) {
     const { count, circular, deep } = looked(document)
     const at = (node: Node | undefined) => (node?.range ? source.span(node.range[0], node.range[1]) : whole)
-    if (circular) faults.push({ says: 'an anchor holds itself', span: at(circular) })
+    if (circular) faults.push({ says: 'an anchor contains itself', span: at(circular) })
     else if (deep) faults.push({ says: TOO_DEEP, span: at(deep) })
     else if (count > aliases) faults.push({ says: `more than ${aliases} aliases`, span: whole })
   }

@@ -19,6 +19,6 @@ export function reportInvisible(source: Source, allowed: ReadonlySet<string>, re
       match[0] === '\u200D' &&
       EMOJI_BEFORE.test(source.text.slice(Math.max(0, at - 2), at)) &&
       EMOJI_AFTER.test(source.text.slice(end, end + 2))
-    if (!joins && !allowed.has(sign)) report(problem('invisible-sign', { sign }, source.span(at, end)))
+    if (!joins && !allowed.has(sign)) report(problem('invisible-character', { sign }, source.span(at, end)))
   }
 }

@@ -21,7 +21,7 @@ export interface Line {
   readonly span: Span
 }
 
-export type Piece = Fixed | Slot | Passage | Break | When<Piece> | Each<Piece> | Vary<Piece> | Use | Aside | Broken | LineDirective
+export type Piece = Fixed | Slot | Passage | Break | When<Piece> | Each<Piece> | Vary<Piece> | Use | Note | Broken | LineDirective
 
 /** Literal text. `escaped` names what a backslash kept from being read. */
 export interface Fixed {
@@ -107,7 +107,7 @@ interface Directive {
 }
 
 /** A directive as an item of line form: a block with items in its bodies, or a single line. */
-export type LineDirective = When<Item> | Each<Item> | Vary<Item> | Untouched | Use | Aside | BrokenLine
+export type LineDirective = When<Item> | Each<Item> | Vary<Item> | Untouched | Use | Note | BrokenLine
 
 export interface Branch<B> {
   readonly head: Span
@@ -165,7 +165,7 @@ export interface With {
   readonly value: SlotValue
 }
 
-export interface Aside extends Directive {
+export interface Note extends Directive {
   readonly kind: 'aside'
 }
 

@@ -166,17 +166,19 @@ describe('any text', () => {
     '</note',
     '&lt;',
   ])('of %j takes time in proportion to its length', (unit) => {
+    /** Milliseconds of processor time; other programs of a busy machine add nothing. */
     const time = (length: number) => {
       const text = unit.repeat(Math.ceil(length / unit.length))
-      const start = performance.now()
+      const start = process.cpuUsage()
       const { problems } = read(text)
       expect(problems.length).toBeLessThanOrEqual(text.length)
-      return performance.now() - start
+      const { user, system } = process.cpuUsage(start)
+      return (user + system) / 1000
     }
     time(5_000)
-    const short = Math.max(time(2_000), 2)
-    // Eight times the length: a quadratic reader would take sixty-four times as long.
-    expect(time(16_000)).toBeLessThan(short * 24 + 100)
+    // Eight times the length: a quadratic parser would take sixty-four times as long. A pause for garbage is not in every attempt.
+    const isLinear = () => time(16_000) < Math.max(time(2_000), 2) * 24 + 100
+    expect([1, 2, 3, 4, 5].some(isLinear)).toBe(true)
   })
 })
 

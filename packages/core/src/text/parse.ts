@@ -14,9 +14,9 @@ import { NAME } from '../values/names.js'
 
 /** Limits of parsing, and allowed characters. */
 export interface ParseOptions {
-  /** How deep blocks and parentheses may nest; 100 where nothing is said. */
+  /** How deep blocks and parentheses may nest. Default: 100. */
   readonly nesting?: number
-  /** Invisible signs that this file allows, as `U+200D`. */
+  /** Invisible characters that this file allows, such as `U+200D`. */
   readonly allow?: ReadonlySet<string>
 }
 

@@ -163,7 +163,7 @@ class Finder {
   private named(passage: Passage, met: Met, repeated: boolean): Passage {
     const { name, span } = passage
     const before = met.get(name)
-    if (before) this.report(problem('passage-twice', { name }, span, [{ says: 'it stands here too', span: before }]))
+    if (before) this.report(problem('passage-duplicate', { name }, span, [{ says: 'also defined here', span: before }]))
     if (repeated) this.report(problem('passage-in-each', { name }, span))
     met.set(name, span)
     return passage

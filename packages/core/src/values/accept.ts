@@ -92,7 +92,7 @@ function acceptOpen<V>(value: V, where: Where, report: Report): V | null {
 const DEEPEST = 100
 
 function unfit(value: unknown, type: ValueType, where: Where, report: Report, hint?: string): null {
-  report(problem('value-unfit', { path: wordsFor(where), expected: describe(type), found: shown(value), hint }))
+  report(problem('value-invalid', { path: wordsFor(where), expected: describe(type), found: shown(value), hint }))
   return null
 }
 
@@ -109,8 +109,8 @@ function acceptText(value: unknown, type: TextType, where: Where, report: Report
 /** The bound that a text breaks, in words. */
 function textBroken(value: string, type: TextType): string | undefined {
   const { minLength = 0, maxLength = Infinity, minWords, maxWords, pattern } = type
-  if (value.length < minLength) return `is shorter than ${minLength} signs`
-  if (value.length > maxLength) return `is longer than ${maxLength} signs`
+  if (value.length < minLength) return `is shorter than ${minLength} characters`
+  if (value.length > maxLength) return `is longer than ${maxLength} characters`
   if (pattern !== undefined && !wholePattern(pattern).test(value)) return `does not match ${pattern}: "${clip(value)}"`
   if (minWords === undefined && maxWords === undefined) return undefined
   const count = wordCount(value)
@@ -188,16 +188,16 @@ function acceptList(value: unknown, type: ListType, where: Where, report: Report
       met.add(item)
       return false
     })
-    if (twice !== undefined) report(problem('value-bounds', { path: wordsFor(where), says: `holds ${shown(twice)} twice` }))
+    if (twice !== undefined) report(problem('value-bounds', { path: wordsFor(where), says: `contains ${shown(twice)} twice` }))
   }
   return list
 }
 
 function checkCount(count: number, type: { minItems?: number; maxItems?: number }, where: Where, report: Report): void {
   if (type.minItems !== undefined && count < type.minItems)
-    report(problem('value-bounds', { path: wordsFor(where), says: `holds ${count}, fewer than ${type.minItems}` }))
+    report(problem('value-bounds', { path: wordsFor(where), says: `has ${count}, fewer than ${type.minItems}` }))
   if (type.maxItems !== undefined && count > type.maxItems)
-    report(problem('value-bounds', { path: wordsFor(where), says: `holds ${count}, more than ${type.maxItems}` }))
+    report(problem('value-bounds', { path: wordsFor(where), says: `has ${count}, more than ${type.maxItems}` }))
 }
 
 /** Declared fields first and all of them, then what else the record carries along. Only own data is copied. */

@@ -23,7 +23,7 @@ export interface DeclarationKeys<B = number> {
   readonly fields?: Declarations<B>
   readonly optional?: boolean
   readonly default?: unknown
-  readonly outside?: boolean
+  readonly untrusted?: boolean
   readonly about?: string
   readonly question?: string
   readonly example?: unknown

@@ -21,7 +21,7 @@ describe('headings', () => {
     const { problems } = reader('{ title: text, made: integer }', ['Titel', 'Made', 'made ', 'Notes'])
     expect(problems.map((p) => [p.code, p.hint])).toEqual([
       ['heading-missing', 'did you mean "Titel"?'],
-      ['heading-twice', 'rename one of them'],
+      ['heading-duplicate', 'rename one of them'],
       ['heading-unused', 'did you mean "title"?'],
       ['heading-unused', undefined],
     ])
@@ -46,11 +46,15 @@ describe('cells', () => {
 
   test.each([
     [['', '1890', '', '', ''], 'row 7, column "Object No." is empty', 'cell-missing'],
-    [['MH-1', 'c. 1890', '', '', ''], 'row 7, column "Made": "c. 1890" is not a whole number (write 1890 if that is meant)', 'cell-unfit'],
-    [['MH-1', '1200', '', '', ''], 'row 7, column "Made": "1200" is not allowed: it is below 1500: 1200', 'cell-unfit'],
-    [['MH-1', '', 'perhaps', '', ''], 'row 7, column "Shown": "perhaps" is not yes or no', 'cell-unfit'],
-    [['MH-1', '', '', '2026-02-30', ''], 'row 7, column "Day": "2026-02-30" is not a date such as 2026-11-23', 'cell-unfit'],
-    [['MH-1', ''], 'row 7 has 2 cells, the heading has 5 (look for a lost quote or an unquoted comma in this row)', 'row-ragged'],
+    [
+      ['MH-1', 'c. 1890', '', '', ''],
+      'row 7, column "Made": "c. 1890" is not a whole number (write 1890 if that is meant)',
+      'cell-invalid',
+    ],
+    [['MH-1', '1200', '', '', ''], 'row 7, column "Made": "1200" is not allowed: it is below 1500: 1200', 'cell-invalid'],
+    [['MH-1', '', 'perhaps', '', ''], 'row 7, column "Shown": "perhaps" is not yes or no', 'cell-invalid'],
+    [['MH-1', '', '', '2026-02-30', ''], 'row 7, column "Day": "2026-02-30" is not a date such as 2026-11-23', 'cell-invalid'],
+    [['MH-1', ''], 'row 7 has 2 cells, but there are 5 headings (look for a missing quote or an unquoted comma in this row)', 'row-ragged'],
   ])('%j are set aside', (cells, says, code) => {
     expect(row(cells).problems.map((p) => [p.code, sentence(p)])).toEqual([[code, says]])
   })

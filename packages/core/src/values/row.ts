@@ -160,7 +160,7 @@ function matchColumns(
     const exact = heading === undefined ? -1 : headings.indexOf(heading)
     const matching = exact >= 0 ? [exact] : folded.flatMap((name, i) => (name === wanted && name !== '' ? [i] : []))
     const [index] = matching
-    if (matching.length > 1) problems.push(problem('heading-twice', { heading: defined(headings[defined(matching[1])]) }))
+    if (matching.length > 1) problems.push(problem('heading-duplicate', { heading: defined(headings[defined(matching[1])]) }))
     if (index !== undefined) {
       const how = heading !== undefined ? 'named' : headings[index] === declared.name ? 'same' : 'alike'
       columns.push({
@@ -218,7 +218,7 @@ function longReader(
     const before = problems.length
     const refuse = (expected: string, hint?: string) => {
       if (problems.length === before)
-        problems.push(problem('cell-unfit', { row, column: heading, cell: clip(cellText(cell)), expected, hint }))
+        problems.push(problem('cell-invalid', { row, column: heading, cell: clip(cellText(cell)), expected, hint }))
     }
     const text =
       typeof cell === 'string' ? cell : isPlain(cell) && (type.kind === 'text' || type.kind === 'choice') ? String(cell) : undefined
@@ -326,7 +326,7 @@ function dateText(date: Date): string {
 
 function boundWords(p: Problem): string {
   if (p.code === 'value-bounds') return `allowed: it ${p.data.says}`
-  return p.code === 'value-unfit' ? p.data.expected : p.message
+  return p.code === 'value-invalid' ? p.data.expected : p.message
 }
 
 /** "c. 1890" is no whole number, but holds one: the likeliest mend. */

@@ -79,7 +79,7 @@ export interface Declared {
   readonly type: ValueType
   readonly optional: boolean
   readonly default?: unknown
-  readonly outside: boolean
+  readonly untrusted: boolean
   readonly about?: string
   readonly question?: string
   readonly example?: unknown
@@ -141,7 +141,7 @@ export function itemType(type: ValueType): ValueType | undefined {
 }
 
 function entryField(name: string, type: ValueType): Declared {
-  return { name, type, optional: true, outside: false, span: undefined }
+  return { name, type, optional: true, untrusted: false, span: undefined }
 }
 
 /** The one type of all fields of a record, if they have one. */

@@ -87,7 +87,7 @@ export function columnsOf(rows: readonly unknown[], declared: readonly Declared[
   for (const row of rows) {
     if (!isRecord(row)) continue
     for (const name of Object.keys(row)) {
-      if (!columns.has(name)) columns.set(name, { name, type: { kind: 'any' }, optional: true, outside: false, span: undefined })
+      if (!columns.has(name)) columns.set(name, { name, type: { kind: 'any' }, optional: true, untrusted: false, span: undefined })
     }
   }
   return [...columns.values()]
@@ -105,7 +105,7 @@ export function writeTable(rows: readonly unknown[], declared: readonly Declared
 }
 
 export function anyColumn(name: string): Declared {
-  return { name, type: { kind: 'any' }, optional: true, outside: false, span: undefined }
+  return { name, type: { kind: 'any' }, optional: true, untrusted: false, span: undefined }
 }
 
 function tableCell(text: string): string {

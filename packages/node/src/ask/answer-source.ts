@@ -3,26 +3,26 @@ import type { ModelAnswer, ModelRequest, Problem } from 'dunelight'
 import type { Batch } from 'dunelight/host'
 import { lazyTokenCounter, type CountTokens } from '../library/tokens.js'
 import { AnswerLog } from './answer-log.js'
-import { Asker } from '../models/model-queue.js'
-import { keptAnswer } from './question.js'
+import { ModelQueue } from '../models/model-queue.js'
+import { cachedAnswer } from './question.js'
 import type { ReadyModel } from '../models/ready-model.js'
 
 /** Answers of all runs of a library, so that none is paid for twice. */
-export const STORE = join('answers', 'kept.jsonl')
+export const STORE = join('answers', 'cache.jsonl')
 
 export interface AnswerSourceOptions {
   readonly batch: Batch
   readonly model: ReadyModel
-  /** The library's folder, where answers are kept. */
+  /** The library's folder, where answers are cached. */
   readonly folder: string
-  /** The answers of one run, kept beside it. */
+  /** The answers of one run, cached beside it. */
   readonly log?: string
   /** Takes nothing of what was answered before. */
   readonly fresh?: boolean
   /** Questions that are under way at a time; else what the model's description says. */
-  readonly atOnce?: number
+  readonly concurrency?: number
   readonly notice?: (found: Problem) => void
-  readonly onAgain?: (why: string) => void
+  readonly onCorrection?: (why: string) => void
 }
 
 /** Answers by their question: what was answered in this run or before it, else what the model says now. */
@@ -31,7 +31,7 @@ export class AnswerSource {
 
   private constructor(
     private readonly model: ReadyModel,
-    private readonly asker: Asker,
+    private readonly asker: ModelQueue,
     private readonly log: AnswerLog | undefined,
     private readonly store: AnswerLog | undefined,
     private readonly fresh: boolean,
@@ -45,33 +45,40 @@ export class AnswerSource {
     folder,
     log,
     fresh = false,
-    atOnce = model.atOnce,
+    concurrency = model.concurrency,
     notice,
-    onAgain,
+    onCorrection,
   }: AnswerSourceOptions): Promise<AnswerSource> {
     const own = log === undefined ? undefined : await AnswerLog.open(log, notice)
     // What a stand-in makes up is nobody else's answer.
-    const store = model.madeUp ? undefined : await AnswerLog.open(join(folder, STORE), notice)
+    const store = model.isMock ? undefined : await AnswerLog.open(join(folder, STORE), notice)
     const counter = lazyTokenCounter(batch.prompt.tokenEncoding)
-    return new AnswerSource(model, new Asker(model.name, model.model, model.rules, atOnce, counter, onAgain), own, store, fresh, counter)
+    return new AnswerSource(
+      model,
+      new ModelQueue(model.name, model.model, model.limits, concurrency, counter, onCorrection),
+      own,
+      store,
+      fresh,
+      counter,
+    )
   }
 
   /** The answer to a question; the same question at the same time is asked once. */
-  async answer(key: string, request: ModelRequest, urgent = false): Promise<{ readonly answer: ModelAnswer; readonly kept: boolean }> {
+  async answer(key: string, request: ModelRequest, urgent = false): Promise<{ readonly answer: ModelAnswer; readonly cached: boolean }> {
     const { log, store } = this
     const own = await log?.get(key)
-    if (own) return { answer: own, kept: true }
+    if (own) return { answer: own, cached: true }
     const under = this.under.get(key)
-    if (under) return { answer: await under, kept: true }
+    if (under) return { answer: await under, cached: true }
     const before = this.fresh ? undefined : await store?.get(key)
     if (before) {
       await log?.add(before)
-      return { answer: before, kept: true }
+      return { answer: before, cached: true }
     }
     const asked = this.askAndKeep(key, request, urgent)
     this.under.set(key, asked)
     try {
-      return { answer: await asked, kept: false }
+      return { answer: await asked, cached: false }
     } finally {
       this.under.delete(key)
     }
@@ -79,18 +86,18 @@ export class AnswerSource {
 
   private askAndKeep(key: string, request: ModelRequest, urgent: boolean): Promise<ModelAnswer> {
     const keep = (answer: ModelAnswer) => {
-      const line = keptAnswer(key, request, answer, this.model)
+      const line = cachedAnswer(key, request, answer, this.model)
       return Promise.all([this.log?.add(line), this.store?.add(line)])
     }
     return this.asker.ask(request, { urgent, keep })
   }
 
   /** Asks nothing any more: what waits for its turn is refused as not asked. */
-  leave(): void {
-    this.asker.leave()
+  cancelQueued(): void {
+    this.asker.cancelQueued()
   }
 
-  /** Until all that is under way has been answered and kept: it has been paid for. */
+  /** Until all that is under way has been answered and cached: it has been paid for. */
   async settled(): Promise<void> {
     await Promise.allSettled(this.under.values())
   }

@@ -29,20 +29,20 @@ import { correctionFor } from './token-correction.js'
 export interface AskOptions extends RunOptions, AskListener {
   readonly model: ReadyModel
   /** How often a reply that its output refuses is asked for again. Default: 2. */
-  readonly again?: number
+  readonly corrections?: number
   /** Asks anew what was answered before; the earlier answers stay. */
   readonly fresh?: boolean
   /** Requests that are under way at a time. Default: what the model's description says. */
-  readonly atOnce?: number
+  readonly concurrency?: number
   /** Asks for the record of this name alone. */
   readonly only?: string
   /** How many answers to ask for, for each record. Default: 1. */
-  readonly answers?: number
+  readonly candidates?: number
 }
 
 export interface ResumeAskingOptions extends ResumeOptions, AskListener {
   readonly model: ReadyModel
-  readonly atOnce?: number
+  readonly concurrency?: number
 }
 
 /** What came of a run that asks. */
@@ -91,19 +91,19 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
 }
 
 function askingOf(
-  { model, again = 2, fresh = false, only, answers }: AskOptions,
+  { model, corrections = 2, fresh = false, only, candidates }: AskOptions,
   identity: string,
   correction: TokenCorrection | undefined,
 ): Asking {
   return {
     model: model.name,
-    madeUp: model.madeUp,
+    isMock: model.isMock,
     identity,
-    ...(model.standIn && { standIn: model.standIn }),
-    again,
+    ...(model.mock && { mock: model.mock }),
+    corrections,
     fresh,
     ...(only !== undefined && { only }),
-    ...(answers !== undefined && { answers }),
+    ...(candidates !== undefined && { candidates }),
     ...(correction && { correction }),
   }
 }

@@ -7,20 +7,20 @@ import type { Answered } from './question.js'
 export interface AskCounts extends Counts {
   /** Answers that could be read only by a repair, and such that hold what no input says. */
   repaired: number
-  doubtful: number
+  unsupported: number
   /** Answers of a stand-in. */
-  madeUp: number
+  mock: number
   /** What screens found and let pass. */
   noted: number
   /** Questions that were put to the model, and such that were answered before. */
-  asks: number
-  kept: number
+  requests: number
+  cached: number
   /** Replies that were asked for again, since their output refused them. */
-  corrected: number
-  usage: { asked: number; answered: number }
+  corrections: number
+  usage: { sent: number; received: number }
   /** The tokens of the questions as they were counted before, and what the model says of the same ones; 0 if nothing asked for them. */
   estimated: number
-  usedOfEstimated: number
+  usageOfEstimated: number
   /** How often each label was given, by column. */
   labels: Record<string, Record<string, number>>
 }
@@ -29,41 +29,45 @@ export function newAskCounts(): AskCounts {
   return {
     ...newCounts(),
     repaired: 0,
-    doubtful: 0,
-    madeUp: 0,
+    unsupported: 0,
+    mock: 0,
     noted: 0,
-    asks: 0,
-    kept: 0,
-    corrected: 0,
-    usage: { asked: 0, answered: 0 },
+    requests: 0,
+    cached: 0,
+    corrections: 0,
+    usage: { sent: 0, received: 0 },
     estimated: 0,
-    usedOfEstimated: 0,
+    usageOfEstimated: 0,
     labels: {},
   }
 }
 
 /** Counts what was asked for a record, whatever came of it. */
-export function countQuestions(counts: AskCounts, { given, notes }: Answered): void {
-  for (const { answer, kept, estimate } of given) {
-    if (kept) {
-      counts.kept++
+export function countQuestions(counts: AskCounts, { answers, notes }: Answered): void {
+  for (const { answer, cached, estimate } of answers) {
+    if (cached) {
+      counts.cached++
       continue
     }
-    counts.asks++
+    counts.requests++
     countUsage(counts, answer.usage)
     if (!answer.usage || estimate === undefined) continue
     counts.estimated += estimate
-    counts.usedOfEstimated += answer.usage.asked
+    counts.usageOfEstimated += answer.usage.sent
   }
   counts.noted += notes.length
-  counts.corrected += Math.max(0, given.length - 1)
+  counts.corrections += Math.max(0, answers.length - 1)
 }
 
 /** Counts an answer that could be read. */
-export function countAnswered(counts: AskCounts, { answer, repaired, doubts, madeUp }: FinishedRow, labelColumns: readonly string[]): void {
-  if (madeUp) counts.madeUp++
-  if (repaired.length > 0) counts.repaired++
-  if (doubts.length > 0) counts.doubtful++
+export function countAnswered(
+  counts: AskCounts,
+  { answer, repairs, unsupported, isMock }: FinishedRow,
+  labelColumns: readonly string[],
+): void {
+  if (isMock) counts.mock++
+  if (repairs.length > 0) counts.repaired++
+  if (unsupported.length > 0) counts.unsupported++
   for (const column of labelColumns) {
     const label = answer[column]
     if (typeof label !== 'string' && typeof label !== 'boolean') continue
@@ -73,6 +77,6 @@ export function countAnswered(counts: AskCounts, { answer, repaired, doubts, mad
 }
 
 function countUsage(counts: AskCounts, usage: Usage | undefined): void {
-  counts.usage.asked += usage?.asked ?? 0
-  counts.usage.answered += usage?.answered ?? 0
+  counts.usage.sent += usage?.sent ?? 0
+  counts.usage.received += usage?.received ?? 0
 }

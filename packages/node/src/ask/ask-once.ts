@@ -14,12 +14,12 @@ export interface AskOnceOptions {
   /** What the record is called. */
   readonly record: string
   readonly model: ReadyModel
-  readonly again?: number
+  readonly corrections?: number
   readonly fresh?: boolean
   readonly locale?: string
   readonly seed?: number
   readonly notice?: (found: Problem) => void
-  readonly onAgain?: (why: string) => void
+  readonly onCorrection?: (why: string) => void
 }
 
 /**
@@ -37,13 +37,13 @@ export interface AskOnceOptions {
  * answered.text !== '' // => true
  */
 export async function askOnce(options: AskOnceOptions): Promise<Answered> {
-  const { library, prompt, prepared, model, again = 2, locale, seed, record: id } = options
+  const { library, prompt, prepared, model, corrections = 2, locale, seed, record: id } = options
   const definition = batchModel({ prompt, records: { from: 'records' }, ...(seed !== undefined && { seed }) })
   const batch = new Batch(library.prompt(prompt), definition, library, {}, locale)
   const source = await AnswerSource.open({ ...options, batch })
   try {
     const record: BatchRecord = { row: 1, id, named: true, cells: [], prepared, problems: [], path: undefined }
-    const questions = new Questions(batch, model, again, (...question) => source.answer(...question), source.counter)
+    const questions = new Questions(batch, model, corrections, (...question) => source.answer(...question), source.counter)
     return await questions.ask(record, prepared, [])
   } finally {
     await source.close()

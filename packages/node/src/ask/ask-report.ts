@@ -7,28 +7,28 @@ const number = formatNumber
 
 /** What came of asking, for people. */
 export function askReport(run: AskRun, counts: AskCounts, price: ModelDescription['price']): Report {
-  const { written: answered, repaired, doubtful, rejected: aside, asks, kept, corrected, usage } = counts
+  const { written: answered, repaired, unsupported, rejected: aside, requests, cached, corrections, usage } = counts
   const all = answered + aside
   const share = (part: number) => (all === 0 ? number(part) : `${number(part)} (${((part / all) * 100).toFixed(1)} %)`)
-  const { model, madeUp } = run.asking
+  const { model, isMock } = run.asking
   const figures: Section = {
     title: 'Counts',
-    says: counts.madeUp > 0 ? [`Made up: a stand-in gave ${number(counts.madeUp)} of the answers, and nothing that it says is true.`] : [],
+    says: counts.mock > 0 ? [`Mock: ${number(counts.mock)} of the answers come from the built-in mock model.`] : [],
     head: ['', ''],
     rows: [
       ['records', number(all)],
       ['answered', share(answered)],
       ['of them repaired', number(repaired)],
-      ['of them to be verified', number(doubtful)],
-      ['set aside', share(aside)],
+      ['of them to be verified', number(unsupported)],
+      ['rejected', share(aside)],
       ...(counts.noted > 0 ? [['noted by screens, in notes.jsonl', number(counts.noted)]] : []),
-      ['questions asked', number(asks)],
-      ['answered before, not asked', number(kept)],
-      ['asked once more, with what was wrong', number(corrected)],
-      ...(usage.asked + usage.answered > 0
+      ['requests', number(requests)],
+      ['cached answers', number(cached)],
+      ['correction requests', number(corrections)],
+      ...(usage.sent + usage.received > 0
         ? [
-            ['tokens asked', number(usage.asked)],
-            ['tokens answered', number(usage.answered)],
+            ['tokens sent', number(usage.sent)],
+            ['tokens answered', number(usage.received)],
             ...(counts.estimated > 0 ? [['tokens estimated before', estimateOf(counts, run.asking.correction)]] : []),
           ]
         : []),
@@ -47,12 +47,12 @@ export function askReport(run: AskRun, counts: AskCounts, price: ModelDescriptio
       bars: rows.map(([, count]) => count / most),
     }
   })
-  const reasons = reasonsSection(counts.reasons, 'All of them, with their replies and their rows, are in set-aside.jsonl.')
+  const reasons = reasonsSection(counts.reasons, 'rejected.jsonl has all of them, with their replies and rows.')
   return {
     title: `Answers ${run.run}`,
     facts: [
       ['prompt', run.prompt.name],
-      ['model', madeUp ? `${model}, which makes everything up` : model],
+      ['model', isMock ? `${model}, which makes everything up` : model],
       ['records', run.records.from],
       ['output', run.published?.path ?? run.output],
       ['begun', run.started.replace('T', ' ').slice(0, 19)],
@@ -62,11 +62,11 @@ export function askReport(run: AskRun, counts: AskCounts, price: ModelDescriptio
 }
 
 /** The tokens of all questions as they were estimated, and how far that lies from what was used. */
-export function estimateOf({ estimated, usedOfEstimated }: AskCounts, correction: TokenCorrection | undefined): string {
+export function estimateOf({ estimated, usageOfEstimated }: AskCounts, correction: TokenCorrection | undefined): string {
   const corrected = estimated * (correction?.factor ?? 1)
-  const share = (usedOfEstimated / corrected - 1) * 100
+  const share = (usageOfEstimated / corrected - 1) * 100
   const bias =
-    Math.abs(share) < 0.05 ? 'just what was used' : `${Math.abs(share).toFixed(1)} % ${share > 0 ? 'less' : 'more'} than was used`
+    Math.abs(share) < 0.05 ? 'equal to the usage' : `${Math.abs(share).toFixed(1)} % ${share > 0 ? 'less' : 'more'} than was used`
   if (!correction) return `${number(corrected)}, ${bias}`
   const by = correction.runs === 1 ? 'an earlier run' : `${correction.runs} earlier runs`
   return `${number(corrected)}, ${bias} (${number(estimated)} counted, times ${correction.factor.toFixed(2)} as ${by} found)`
@@ -74,8 +74,8 @@ export function estimateOf({ estimated, usedOfEstimated }: AskCounts, correction
 
 /** What the tokens cost by a price list. */
 export function costOf(
-  { asked, answered }: AskCounts['usage'],
-  { asked: one, answered: other, per, currency }: NonNullable<ModelDescription['price']>,
+  { sent, received }: AskCounts['usage'],
+  { sent: sentPrice, received: receivedPrice, per, currency }: NonNullable<ModelDescription['price']>,
 ): string {
-  return `${((asked * one + answered * other) / per).toFixed(4)} ${currency}`.trim()
+  return `${((sent * sentPrice + received * receivedPrice) / per).toFixed(4)} ${currency}`.trim()
 }

@@ -1,4 +1,4 @@
-import type { StandInOptions } from 'dunelight/host'
+import type { MockOptions } from 'dunelight/host'
 import type { RunFile } from '../runs/run-file.js'
 import type { AskCounts } from './ask-counts.js'
 
@@ -13,18 +13,18 @@ export interface TokenCorrection {
 /** How a run asks a model. */
 export interface Asking {
   readonly model: string
-  readonly madeUp: boolean
+  readonly isMock: boolean
   /** SHA-256 over all that makes it another model. */
   readonly identity: string
-  /** How the stand-in was told to answer. */
-  readonly standIn?: Pick<StandInOptions, 'seed' | 'misbehave'>
+  /** The seed and faults of the mock model. */
+  readonly mock?: Pick<MockOptions, 'seed' | 'faults'>
   /** How often a reply that its output refuses is asked for again. */
-  readonly again: number
+  readonly corrections: number
   /** Whether nothing is taken from what was answered before. */
   readonly fresh: boolean
   /** The one record that was asked for, and how many answers. */
   readonly only?: string
-  readonly answers?: number
+  readonly candidates?: number
   /** How counts of tokens were corrected, by earlier runs. */
   readonly correction?: TokenCorrection
 }

@@ -2,9 +2,9 @@ import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import type { Batch, BatchRecord } from 'dunelight/host'
-import { ModelGone } from '../models/model-queue.js'
+import { ModelUnreachable } from '../models/model-queue.js'
 import type { ReadyModel } from '../models/ready-model.js'
-import { doubtText, readEnding, rowWriting, type FinishedRow } from '../replies/finished-row.js'
+import { unsupportedText, readEnding, rowWriting, type FinishedRow } from '../replies/finished-row.js'
 import { sendRouter } from '../replies/router.js'
 import type { Task } from '../runs/carry-out.js'
 import { publish } from '../runs/publish.js'
@@ -20,15 +20,15 @@ import { askReport } from './ask-report.js'
 import { Questions, ScreenStop, type Answered } from './question.js'
 
 export interface AskListener {
-  /** Hears of every answer, in the order of the records; `draw` says which of several to the same question it is, from 1. */
-  readonly onAnswer?: (record: BatchRecord, answered: Answered, draw: number) => void
+  /** Hears of every answer, in the order of the records; `candidate` says which of several to the same question it is, from 1. */
+  readonly onAnswer?: (record: BatchRecord, answered: Answered, candidate: number) => void
   /** Hears why the model is asked once more. */
-  readonly onAgain?: (why: string) => void
+  readonly onCorrection?: (why: string) => void
 }
 
 export interface AskSetting extends AskListener {
   readonly model: ReadyModel
-  readonly atOnce?: number
+  readonly concurrency?: number
   /** The library's folder. */
   readonly folder: string
   readonly signal?: AbortSignal
@@ -40,7 +40,7 @@ export const RUN_LOG = 'answers.jsonl'
 const NOTES_FILE = 'notes.jsonl'
 
 /** Milliseconds for which a run that ends early waits for what is under way. */
-const LONGEST_LEAVE = 20_000
+const SHUTDOWN_TIMEOUT_MS = 20_000
 
 /** So many records for each request under way are read ahead, so that a slow answer holds up none. */
 const AHEAD = 4
@@ -48,29 +48,29 @@ const AHEAD = 4
 /** The task of a run that asks. */
 export async function askTask(folder: string, file: AskRun, source: RecordSource, options: AskSetting): Promise<Task<AskCounts>> {
   const { batch, notice } = source
-  const { model, onAgain, signal } = options
-  const atOnce = options.atOnce ?? model.atOnce
+  const { model, onCorrection, signal } = options
+  const concurrency = options.concurrency ?? model.concurrency
   const answers = await AnswerSource.open({
     batch,
     model,
     folder: options.folder,
     log: join(folder, RUN_LOG),
     fresh: file.asking.fresh,
-    atOnce,
+    concurrency,
     ...(notice && { notice }),
-    ...(onAgain && { onAgain }),
+    ...(onCorrection && { onCorrection }),
   })
-  const leave = () => answers.leave()
+  const leave = () => answers.cancelQueued()
   if (signal?.aborted) leave()
   signal?.addEventListener('abort', leave)
   const router = sendRouter(batch)
   const writing = rowWriting(readEnding(file.output), columnsOf(batch))
   const head = (headings: readonly string[]) => writing.head(headings)
-  const ahead = atOnce * AHEAD
+  const ahead = concurrency * AHEAD
   return {
     step: (counts = newAskCounts()): Step<AskCounts> => {
       const asking = new Asking(batch, file, answers, options, counts, (row, headings) => writing.line(row, headings), router)
-      return { counts, blocks: (selection) => leaving(asking, doSteps(recordsOf(source), selection, asking.step, { ahead }), answers) }
+      return { counts, blocks: (selection) => cancelQueued(asking, doSteps(recordsOf(source), selection, asking.step, { ahead }), answers) }
     },
     selection: { take: batch.model.take, only: file.asking.only },
     files: { output: file.output, heads: { [file.output]: head, [NOTES_FILE]: () => '', ...router.heads() } },
@@ -83,15 +83,15 @@ export async function askTask(folder: string, file: AskRun, source: RecordSource
   }
 }
 
-/** Waits at the end for what is under way: it has been paid for. What ended the run counts more than what it kept from being asked. */
-async function* leaving<T>(asking: Asking, blocks: AsyncGenerator<T>, answers: AnswerSource): AsyncGenerator<T> {
+/** Waits at the end for what is under way: it has been paid for. What ended the run counts more than what it cached from being asked. */
+async function* cancelQueued<T>(asking: Asking, blocks: AsyncGenerator<T>, answers: AnswerSource): AsyncGenerator<T> {
   try {
     yield* blocks
   } catch (fault) {
     throw asking.fault ?? fault
   } finally {
-    answers.leave()
-    await Promise.race([answers.settled(), pause(LONGEST_LEAVE, undefined, { ref: false })])
+    answers.cancelQueued()
+    await Promise.race([answers.settled(), pause(SHUTDOWN_TIMEOUT_MS, undefined, { ref: false })])
   }
 }
 
@@ -132,32 +132,38 @@ class Asking {
     private readonly line: (row: FinishedRow, headings: readonly string[]) => string,
     private readonly router: ReturnType<typeof sendRouter>,
   ) {
-    this.questions = new Questions(batch, options.model, file.asking.again, (...question) => answers.answer(...question), answers.counter)
+    this.questions = new Questions(
+      batch,
+      options.model,
+      file.asking.corrections,
+      (...question) => answers.answer(...question),
+      answers.counter,
+    )
     this.labelColumns = batch.prompt.answerColumns.flatMap(({ name, labels }) => (labels ? [name] : []))
   }
 
   readonly step: RecordStep = (record, headings) => {
-    const { answers = 1 } = this.file.asking
-    return Array.from({ length: answers }, (_, i) => this.ask(record, headings, i + 1))
+    const { candidates = 1 } = this.file.asking
+    return Array.from({ length: candidates }, (_, i) => this.ask(record, headings, i + 1))
   }
 
-  private async ask(record: BatchRecord, headings: readonly string[], draw: number): Promise<Outcome> {
+  private async ask(record: BatchRecord, headings: readonly string[], candidate: number): Promise<Outcome> {
     const { prepared } = record
     if (!prepared) return unprepared(record)
     try {
-      return this.outcome(record, headings, await this.questions.ask(record, prepared, headings, { draw }), draw)
+      return this.outcome(record, headings, await this.questions.ask(record, prepared, headings, { candidate }), candidate)
     } catch (fault) {
       // Nothing more is asked, not even for the records before it that wait for their turn.
-      if (fault instanceof ScreenStop || fault instanceof ModelGone) {
+      if (fault instanceof ScreenStop || fault instanceof ModelUnreachable) {
         this.fault ??= fault
-        this.answers.leave()
+        this.answers.cancelQueued()
       }
       throw fault
     }
   }
 
-  private outcome(record: BatchRecord, headings: readonly string[], answered: Answered, draw: number): Outcome {
-    const { problems, form, reply, text, given } = answered
+  private outcome(record: BatchRecord, headings: readonly string[], answered: Answered, candidate: number): Outcome {
+    const { problems, form, reply, text, answers } = answered
     const { id, row, cells } = record
     const notes = answered.notes.map(({ screen, says }): Beside => [
       NOTES_FILE,
@@ -165,18 +171,18 @@ class Asking {
     ])
     const heard = () => {
       countQuestions(this.counts, answered)
-      this.options.onAnswer?.(record, answered, draw)
+      this.options.onAnswer?.(record, answered, candidate)
     }
-    if (problems.length > 0 || (form && !reply)) return { problems, reply: text, kept: reply?.kept, beside: notes, onTurn: heard }
+    if (problems.length > 0 || (form && !reply)) return { problems, reply: text, partial: reply?.partial, beside: notes, onTurn: heard }
     const answer = form && reply ? form.columns(reply.value) : { reply: text }
     const { asking } = this.file
     const finished: FinishedRow = {
       cells,
       answer,
-      repaired: (reply?.repaired ?? []).map((p) => p.message),
-      doubts: (reply?.doubts ?? []).map(doubtText),
-      madeUp: given.some((one) => one.answer.madeUp),
-      about: { record: id, number: row, model: asking.model, ...(asking.answers !== undefined && { draw }) },
+      repairs: (reply?.repairs ?? []).map((p) => p.message),
+      unsupported: (reply?.unsupported ?? []).map(unsupportedText),
+      isMock: answers.some((one) => one.answer.isMock),
+      about: { record: id, number: row, model: asking.model, ...(asking.candidates !== undefined && { candidate }) },
     }
     return {
       text: textBytes(this.line(finished, headings)),

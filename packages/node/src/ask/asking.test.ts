@@ -6,8 +6,8 @@ import { gzipSync } from 'node:zlib'
 import { afterAll, describe, expect, test } from '@jest/globals'
 import { libraryFrom, ModelFault, ProblemError, type Model, type ModelRequest } from 'dunelight'
 import type { ModelDescription } from 'dunelight/host'
-import { askOnce, httpModel, readyModel, serveStandIn, USUAL_RULES } from '@dunelight/node'
-import { Asker, NotAsked, type AskingRules } from '@dunelight/node/host'
+import { askOnce, httpModel, readyModel, serveMock, DEFAULT_REQUEST_LIMITS } from '@dunelight/node'
+import { ModelQueue, RequestCancelled, type RequestLimits } from '@dunelight/node/host'
 
 const request: ModelRequest = {
   prompt: 'p',
@@ -17,7 +17,7 @@ const request: ModelRequest = {
   form: undefined,
   fingerprint: 'f',
   values: {},
-  draw: 1,
+  candidate: 1,
   enveloped: () => '{}',
 }
 const servers: Server[] = []
@@ -36,17 +36,17 @@ async function service(listener: RequestListener, more: Partial<ModelDescription
   const description = {
     name: 'm',
     about: undefined,
-    at: `http://127.0.0.1:${(server.address() as { port: number }).port}/`,
+    url: `http://127.0.0.1:${(server.address() as { port: number }).port}/`,
     headers: {},
     envelope: undefined,
-    reply: '/a/0/b~1c',
-    ended: { at: '/why', cutOff: ['full'], refused: ['no'] },
-    used: { asked: '/m/i', answered: '/m/o' },
+    answer: '/a/0/b~1c',
+    finish: { at: '/why', cutOff: ['full'], refused: ['no'] },
+    usage: { sent: '/m/i', received: '/m/o' },
     stream: undefined,
-    atOnce: 1,
-    aMinute: { asks: undefined, tokens: undefined },
-    wait: 5,
-    tries: 1,
+    concurrency: 1,
+    perMinute: { requests: undefined, tokens: undefined },
+    timeout: 5,
+    attempts: 1,
     price: undefined,
     span: undefined,
     ...more,
@@ -71,12 +71,12 @@ describe('a model over HTTP', () => {
       { headers: { 'x-pass': 'Pass {env.HERON}!' } },
       { HERON: 'grey' },
     )
-    expect(await ask()).toEqual({ text: 'Sound.', finish: 'cut-off', usage: { asked: 9, answered: 2 } })
+    expect(await ask()).toEqual({ text: 'Sound.', finish: 'cut-off', usage: { sent: 9, received: 2 } })
     expect(seen).toEqual(['Pass grey!'])
   })
 
   test('needs an address', async () => {
-    expect(await faultOf(service(() => undefined, { at: 'back office' }))).toMatchObject({ problems: [{ code: 'model-key-unfit' }] })
+    expect(await faultOf(service(() => undefined, { url: 'back office' }))).toMatchObject({ problems: [{ code: 'model-key-invalid' }] })
   })
 
   test('is asked again where that may help, and not where it cannot', async () => {
@@ -95,7 +95,7 @@ describe('a model over HTTP', () => {
     const dropped = await service((incoming) => incoming.socket.destroy())
     expect(await faultOf(dropped())).toMatchObject({ message: 'the connection was dropped', options: { again: true } })
     const words = await service((_, answer) => answer.end('<html>'))
-    expect(await faultOf(words())).toMatchObject({ message: 'what it sends is no JSON' })
+    expect(await faultOf(words())).toMatchObject({ message: 'the response is not valid JSON' })
     const silent = await service(() => undefined)
     expect(await faultOf(silent(AbortSignal.timeout(30)))).toMatchObject({ message: 'it took too long' })
   })
@@ -114,8 +114,8 @@ describe('a model over HTTP', () => {
     await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
     const library = libraryFrom({
       'prompts/p.yaml': 'title: P\nvariables: { note: text }\nturns: [{ user: "Über: {note}" }]\n',
-      'envelopes/e.yaml': 'line: { asks: "{turns}", about: "Fußnote zu {record.id}" }\n',
-      'models.yaml': `models:\n  m: { at: "http://127.0.0.1:${(server.address() as { port: number }).port}/", envelope: e, reply: /said }\n`,
+      'envelopes/e.yaml': 'line: { requests: "{turns}", about: "Fußnote zu {record.id}" }\n',
+      'models.yaml': `models:\n  m: { url: "http://127.0.0.1:${(server.address() as { port: number }).port}/", envelope: e, answer: /said }\n`,
     })
     const note = 'a hand’s breadth – 𝟘 "q"'
     const prepared = library.prompt('p').prepare({ note })
@@ -124,7 +124,7 @@ describe('a model over HTTP', () => {
     rmSync(folder, { recursive: true })
     expect(found.text).toBe('Möwe 🦆')
     expect(bodies.map((body) => JSON.parse(body) as unknown)).toEqual([
-      { asks: [{ role: 'user', text: `Über: ${note}` }], about: 'Fußnote zu Nº 1' },
+      { requests: [{ role: 'user', text: `Über: ${note}` }], about: 'Fußnote zu Nº 1' },
     ])
     const packed = await service((incoming, answer) => {
       const { accept, 'user-agent': agent } = incoming.headers
@@ -159,21 +159,21 @@ describe('a model over HTTP', () => {
         answer.end()
       }
     const whole = await service(sending(events), { stream })
-    expect(await whole()).toEqual({ text: 'Straße und Möwe', finish: 'refused', usage: { asked: 1, answered: 2 } })
+    expect(await whole()).toEqual({ text: 'Straße und Möwe', finish: 'refused', usage: { sent: 1, received: 2 } })
     const broken = await service(sending(events.slice(0, 3)), { stream })
     expect(await faultOf(broken())).toMatchObject({ message: 'its answer breaks off before it is over' })
   })
 })
 
 describe('an asker', () => {
-  const asker = (rules: Partial<AskingRules>, answers: (ModelFault | string)[], again: string[] = []) =>
-    new Asker(
+  const asker = (rules: Partial<RequestLimits>, answers: (ModelFault | string)[], again: string[] = []) =>
+    new ModelQueue(
       'm',
       () => {
         const next = answers.shift() ?? 'done'
         return typeof next === 'string' ? Promise.resolve({ text: next, finish: 'done' }) : Promise.reject(next)
       },
-      { ...USUAL_RULES, ...rules },
+      { ...DEFAULT_REQUEST_LIMITS, ...rules },
       5,
       () => Promise.resolve((text) => text.length),
       (why) => again.push(why),
@@ -188,14 +188,14 @@ describe('an asker', () => {
     expect((await asked).text).toBe('at last')
     expect(performance.now() - started).toBeGreaterThan(1150)
     expect(again).toEqual(['busy'])
-    const fault = await faultOf(asker({ tries: 5 }, [new ModelFault('no', { again: false }), 'never']).ask(request))
+    const fault = await faultOf(asker({ attempts: 5 }, [new ModelFault('no', { again: false }), 'never']).ask(request))
     expect(fault).toBeInstanceOf(ProblemError)
-    expect((fault as ProblemError).problems).toMatchObject([{ code: 'model-silent', message: '"m" gave no answer: no' }])
+    expect((fault as ProblemError).problems).toMatchObject([{ code: 'model-without-answer', message: 'model "m" gave no answer: no' }])
   })
 
   test('keeps to so many questions and tokens a minute; who waits for the next is let go when it is left', async () => {
-    const some = asker({ aMinute: { asks: 3, tokens: undefined } }, [])
-    const few = asker({ aMinute: { asks: undefined, tokens: 40 } }, [])
+    const some = asker({ perMinute: { requests: 3, tokens: undefined } }, [])
+    const few = asker({ perMinute: { requests: undefined, tokens: 40 } }, [])
     const done: number[] = []
     const waiting: unknown[] = []
     const ask = (one: ReturnType<typeof asker>, number: number) =>
@@ -206,10 +206,10 @@ describe('an asker', () => {
     const all = [0, 1, 2, 3].map((i) => ask(some, i)).concat([10, 11, 12].map((i) => ask(few, i)))
     await new Promise((resolve) => setTimeout(resolve, 250))
     expect([done, waiting]).toEqual([[0, 1, 2, 10, 11], []])
-    some.leave()
-    few.leave()
+    some.cancelQueued()
+    few.cancelQueued()
     await Promise.all(all)
-    expect(waiting.map((fault) => fault instanceof NotAsked)).toEqual([true, true])
+    expect(waiting.map((fault) => fault instanceof RequestCancelled)).toEqual([true, true])
   })
 
   test('is left by who waits for another try, and stays with what is under way', async () => {
@@ -220,14 +220,14 @@ describe('an asker', () => {
       if (record === 'busy') throw busy
       return { text: await slow, finish: 'done' }
     }
-    const one = new Asker('m', model, USUAL_RULES, 5, () => Promise.reject(new Error('nothing is counted')))
+    const one = new ModelQueue('m', model, DEFAULT_REQUEST_LIMITS, 5, () => Promise.reject(new Error('nothing is counted')))
     const [under, waits] = [one.ask({ ...request, record: 'slow' }), faultOf(one.ask({ ...request, record: 'busy' }))]
     await new Promise((resolve) => setTimeout(resolve, 50))
-    one.leave()
-    expect(await waits).toBeInstanceOf(NotAsked)
+    one.cancelQueued()
+    expect(await waits).toBeInstanceOf(RequestCancelled)
     answer('at last')
     expect((await under).text).toBe('at last')
-    expect(await faultOf(one.ask(request))).toBeInstanceOf(NotAsked)
+    expect(await faultOf(one.ask(request))).toBeInstanceOf(RequestCancelled)
   })
 
   test('asks nothing of a question that was left just before it', async () => {
@@ -236,38 +236,38 @@ describe('an asker', () => {
       asked.push(record)
       return Promise.resolve({ text: 'paid for', finish: 'done' })
     }
-    const one = new Asker('m', model, USUAL_RULES, 5, () => Promise.reject(new Error('nothing is counted')))
+    const one = new ModelQueue('m', model, DEFAULT_REQUEST_LIMITS, 5, () => Promise.reject(new Error('nothing is counted')))
     const left = faultOf(one.ask(request))
-    one.leave()
-    expect([await left, asked]).toEqual([expect.any(NotAsked), []])
+    one.cancelQueued()
+    expect([await left, asked]).toEqual([expect.any(RequestCancelled), []])
   })
 })
 
 test('the served stand-in takes questions alone, and says of every answer that it is made up', async () => {
-  const server = await serveStandIn({ library: libraryFrom({ 'prompts/p.yaml': 'title: P\nturns: [{ user: Go. }]\n' }) })
-  const post = (path: string, body: string) => fetch(server.at.replace('/ask', path), { method: 'POST', body })
-  expect([(await fetch(server.at)).status, (await post('/else', '{}')).status, (await post('/ask', 'nothing')).status]).toEqual([
+  const server = await serveMock({ library: libraryFrom({ 'prompts/p.yaml': 'title: P\nturns: [{ user: Go. }]\n' }) })
+  const post = (path: string, body: string) => fetch(server.url.replace('/ask', path), { method: 'POST', body })
+  expect([(await fetch(server.url)).status, (await post('/else', '{}')).status, (await post('/ask', 'nothing')).status]).toEqual([
     404, 404, 400,
   ])
   const answer = await post('/ask', JSON.stringify({ prompt: 'p', record: 'MH-1', turns: [{ text: 'Go on.' }] }))
-  expect([answer.headers.get('x-made-up'), await answer.json()]).toEqual([
+  expect([answer.headers.get('x-mock'), await answer.json()]).toEqual([
     'yes',
-    { said: expect.stringContaining('MH-1') as unknown, why: 'done', meter: { asked: 2, answered: 5 } },
+    { said: expect.stringContaining('MH-1') as unknown, why: 'done', meter: { sent: 2, received: 5 } },
   ])
-  expect(server.asked()).toBe(1)
+  expect(server.requests()).toBe(1)
   await server.close()
 })
 
 test('a service that asks for a longer wait than a run should stand still ends the run, to be resumed', async () => {
   for (const after of ['86400', '4294967295', 'Fri, 31 Dec 9999 23:59:59 GMT']) {
     const model = await service((_, answer) => void answer.writeHead(429, { 'retry-after': after }).end())
-    const asker = new Asker(
+    const asker = new ModelQueue(
       'm',
       (_, { signal }) => model(signal),
-      { ...USUAL_RULES, tries: 3 },
+      { ...DEFAULT_REQUEST_LIMITS, attempts: 3 },
       1,
       () => Promise.reject(new Error('not counted')),
     )
-    expect(await faultOf(asker.ask(request))).toMatchObject({ problems: [{ code: 'model-waits' }] })
+    expect(await faultOf(asker.ask(request))).toMatchObject({ problems: [{ code: 'retry-after-too-long' }] })
   }
 })

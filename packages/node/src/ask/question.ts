@@ -20,7 +20,7 @@ import {
   type BatchRecord,
   defined,
 } from 'dunelight/host'
-import { ModelGone } from '../models/model-queue.js'
+import { ModelUnreachable } from '../models/model-queue.js'
 import { bytesText, sha256 } from '../output/bytes.js'
 import type { KeptAnswer } from './answer-log.js'
 import type { ReadyModel } from '../models/ready-model.js'
@@ -37,16 +37,16 @@ export interface Answered {
   readonly problems: readonly Problem[]
   /** What screens found that keeps nothing from being used. */
   readonly notes: readonly ScreenFinding[]
-  /** The answers that were given for it, the last one the one that counts; `kept`: not asked for now. */
-  readonly given: readonly { readonly answer: ModelAnswer; readonly kept: boolean; readonly estimate?: number }[]
+  /** The answers that were given for it, the last one the one that counts; `cached`: not asked for now. */
+  readonly answers: readonly { readonly answer: ModelAnswer; readonly cached: boolean; readonly estimate?: number }[]
 }
 
 /** Which answer is asked for. */
 export interface Wanted {
   /** Which of several to the same question, from 1. */
-  readonly draw?: number
+  readonly candidate?: number
   /** An answer that stays but for one of its parts, which is to be written anew. */
-  readonly anew?: { readonly text: string; readonly part: string }
+  readonly retry?: { readonly text: string; readonly part: string }
 }
 
 /** Where answers come from: what was answered before, or the model. */
@@ -55,7 +55,7 @@ export type Answering = (
   request: ModelRequest,
   /** Whether the record has been asked for already, and others wait for it. */
   urgent: boolean,
-) => Promise<{ readonly answer: ModelAnswer; readonly kept: boolean }>
+) => Promise<{ readonly answer: ModelAnswer; readonly cached: boolean }>
 
 /** Puts records to a model, reads what it replies, and has what its output refuses done again. */
 export class Questions {
@@ -72,20 +72,20 @@ export class Questions {
     private readonly answering: Answering,
     private readonly counter: () => Promise<CountTokens>,
   ) {
-    this.screens = new Screens(batch.library?.shelf.library.screens ?? [], (text) => defined(this.countTokens)(text))
+    this.screens = new Screens(batch.library?.artefacts.library.screens ?? [], (text) => defined(this.countTokens)(text))
     this.settings = batch.prompt.settings
     this.head = JSON.stringify([this.settings, model.identity])
   }
 
   async ask(record: BatchRecord, prepared: PreparedValues, headings: readonly string[], wanted: Wanted = {}): Promise<Answered> {
-    const { draw = 1, anew } = wanted
+    const { candidate = 1, retry } = wanted
     const { locale, model: batchModel, prompt } = this.batch
     const options = {
       record: record.id,
       ...(batchModel.seed !== undefined && { seed: batchModel.seed }),
       ...(locale !== undefined && { locale }),
     }
-    const given: { answer: ModelAnswer; kept: boolean; estimate?: number }[] = []
+    const answers: { answer: ModelAnswer; cached: boolean; estimate?: number }[] = []
     const notes: ScreenFinding[] = []
     let form: Form | undefined
     let reply: CheckedReply | undefined
@@ -94,18 +94,18 @@ export class Questions {
       const rendering = contained(() => prepared.render(options))
       form = rendering.form
       read = (text) => rendering.read(text)
-      let turns: readonly Turn[] = anew ? [...rendering.turns, ...partAnew(anew)] : rendering.turns
+      let turns: readonly Turn[] = retry ? [...rendering.turns, ...regeneratePart(retry)] : rendering.turns
       const sent = textsOf(turns)
-      const forbidden = await this.screen('before', sent, [], notes)
-      if (forbidden.length > 0) return { text: undefined, form, reply, problems: forbidden, notes, given }
+      const forbidden = await this.screen('request', sent, [], notes)
+      if (forbidden.length > 0) return { text: undefined, form, reply, problems: forbidden, notes, answers }
       for (let left = this.again; ; left--) {
         const said = turns
         const bytes = bytesOf(said)
         const fingerprint = sha256(byteList(bytes))
         const found = await this.answering(
-          sha256(`${this.head}${fingerprint}${draw === 1 ? '' : ` ${draw}`}`),
+          sha256(`${this.head}${fingerprint}${candidate === 1 ? '' : ` ${candidate}`}`),
           {
-            draw,
+            candidate,
             prompt: prompt.name,
             record: record.id,
             turns: said,
@@ -117,18 +117,18 @@ export class Questions {
           },
           left < this.again,
         )
-        given.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(said) }) })
+        answers.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(said) }) })
         const { answer } = found
         const text = unmasked(answer.text, rendering.masked)
         reply = contained(() => rendering.read(text))
-        const problems = [...faultsOf(answer, reply), ...(await this.screen('after', [text], sent, notes))]
+        const problems = [...faultsOf(answer, reply), ...(await this.screen('reply', [text], sent, notes))]
         const useless = problems.length > 0
-        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, given }
+        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, answers }
         turns = [...turns, ...correction(answer.text, problems)]
       }
     } catch (fault) {
-      if (!(fault instanceof ProblemError) || fault instanceof ModelGone || fault instanceof ScreenStop) throw fault
-      return { text: undefined, form, reply, problems: fault.problems, notes, given }
+      if (!(fault instanceof ProblemError) || fault instanceof ModelUnreachable || fault instanceof ScreenStop) throw fault
+      return { text: undefined, form, reply, problems: fault.problems, notes, answers }
     }
   }
 
@@ -144,13 +144,13 @@ export class Questions {
     notes: ScreenFinding[],
   ): Promise<readonly Problem[]> {
     if (this.screens.haveToCount(side, texts)) this.countTokens ??= await this.counter()
-    const found = this.screens.find(side, texts, sent)
-    notes.push(...found.filter(({ deed }) => deed === 'note'))
-    const told = (deed: ScreenFinding['deed']) =>
-      found.filter((one) => one.deed === deed).map(({ screen, says }) => problem('screen-found', { screen, side, says }))
+    const findings = this.screens.find(side, texts, sent)
+    notes.push(...findings.filter(({ action }) => action === 'note'))
+    const told = (action: ScreenFinding['action']) =>
+      findings.filter((finding) => finding.action === action).map(({ screen, says }) => problem('screen-found', { screen, side, says }))
     const stopping = told('stop')
     if (stopping.length > 0) throw new ScreenStop(stopping)
-    return told('set aside')
+    return told('reject')
   }
 
   private async tokensOf(turns: readonly Turn[]): Promise<number> {
@@ -162,9 +162,11 @@ export class Questions {
     const { library, prompt, model } = this.batch
     let writer = this.writers.get(name)
     if (!writer) {
-      const envelope = library?.shelf.envelopes.get(name)
+      const envelope = library?.artefacts.envelopes.get(name)
       if (!library || !envelope)
-        throw new ProblemError([problem('use-unknown', { name, what: 'envelope', known: [...(library?.shelf.envelopes.keys() ?? [])] })])
+        throw new ProblemError([
+          problem('use-unknown', { name, what: 'envelope', known: [...(library?.artefacts.envelopes.keys() ?? [])] }),
+        ])
       writer = new EnvelopeWriter(envelope, library, prompt, headings, model.seed === undefined ? {} : { seed: model.seed })
       this.writers.set(name, writer)
     }
@@ -192,7 +194,7 @@ function faultsOf({ finish, text }: ModelAnswer, reply: CheckedReply): readonly 
 }
 
 /** Asks for one part of an answer once more. */
-function partAnew({ text, part }: NonNullable<Wanted['anew']>): Turn[] {
+function regeneratePart({ text, part }: NonNullable<Wanted['retry']>): Turn[] {
   const ask = `Write ${part} once more, in other words. Leave all else as it is, and give the whole answer again in the same form.`
   return [
     { role: 'assistant', text },
@@ -217,7 +219,7 @@ function unmasked(text: string, masked: Readonly<Record<string, string>>): strin
   return Object.entries(masked).reduce((whole, [sign, stood]) => whole.replaceAll(sign, () => stood), text)
 }
 
-/** An answer as it is kept. */
-export function keptAnswer(key: string, { record, prompt }: ModelRequest, answer: ModelAnswer, { name }: ReadyModel): KeptAnswer {
+/** An answer as it is cached. */
+export function cachedAnswer(key: string, { record, prompt }: ModelRequest, answer: ModelAnswer, { name }: ReadyModel): KeptAnswer {
   return { key, record, prompt, model: name, at: new Date().toISOString(), ...answer }
 }

@@ -11,7 +11,7 @@ export async function correctionFor(runs: string, identity: string): Promise<Tok
     if (!isAskRun(file) || file.asking.identity !== identity) continue
     const { counts } = file
     if (!counts || counts.estimated === 0) continue
-    used += counts.usedOfEstimated
+    used += counts.usageOfEstimated
     estimated += counts.estimated
     count++
   }

@@ -22,10 +22,10 @@ export interface SideFigures {
   readonly answered: number
   readonly aside: number
   readonly repaired: number
-  readonly doubtful: number
+  readonly unsupportedCount: number
   /** Words of an answer, in the middle. */
   readonly words: number
-  readonly tokens: { readonly asked: number; readonly answered: number }
+  readonly tokens: { readonly sent: number; readonly received: number }
   readonly cost: string | undefined
   readonly seconds: number
   readonly reasons: readonly ReasonCount[]
@@ -125,10 +125,21 @@ function textOf(answer: Readonly<Record<string, unknown>>): string {
 }
 
 function figuresOf({ name, result, price }: ComparedSide, words: number[]): SideFigures {
-  const { written: answered, rejected: aside, repaired, doubtful, usage, reasons } = result.counts
+  const { written: answered, rejected: aside, repaired, unsupported: unsupportedCount, usage, reasons } = result.counts
   const middle = words.sort((a, b) => a - b)[words.length >> 1] ?? 0
   const cost = price && costOf(usage, price)
-  return { name, answered, aside, repaired, doubtful, words: middle, tokens: usage, cost, seconds: result.file.seconds ?? 0, reasons }
+  return {
+    name,
+    answered,
+    aside,
+    repaired,
+    unsupportedCount,
+    words: middle,
+    tokens: usage,
+    cost,
+    seconds: result.file.seconds ?? 0,
+    reasons,
+  }
 }
 
 function agreementOf({ name, labels: known }: AnswerColumn, pairs: ReadonlyMap<string, number>): LabelAgreement[] {
@@ -152,12 +163,12 @@ export function comparedRows({ sides }: AnswerComparison): [string, string, stri
   return [
     row('answered', (side) => share(side, side.answered)),
     row('of them repaired', (side) => number(side.repaired)),
-    row('of them to be verified', (side) => number(side.doubtful)),
-    row('set aside', (side) => share(side, side.aside)),
+    row('of them to be verified', (side) => number(side.unsupportedCount)),
+    row('rejected', (side) => share(side, side.aside)),
     ...codes.map((code) => row(`  ${code}`, ({ reasons }) => number(reasons.find((one) => one.code === code)?.count ?? 0))),
     row('words of an answer', (side) => number(side.words)),
-    ...(sides.some(({ tokens }) => tokens.asked > 0)
-      ? [row('tokens asked', ({ tokens }) => number(tokens.asked)), row('tokens answered', ({ tokens }) => number(tokens.answered))]
+    ...(sides.some(({ tokens }) => tokens.sent > 0)
+      ? [row('tokens sent', ({ tokens }) => number(tokens.sent)), row('tokens answered', ({ tokens }) => number(tokens.received))]
       : []),
     ...(sides.some(({ cost }) => cost !== undefined) ? [row('cost', ({ cost }) => cost ?? 'no price')] : []),
     row('seconds', (side) => side.seconds.toFixed(1)),
@@ -169,7 +180,7 @@ export function comparedSections(comparison: AnswerComparison): Section[] {
   const { sides, both, same, labels, differing } = comparison
   return [
     {
-      title: 'Beside each other',
+      title: 'Comparison',
       says: [`${number(both)} records were answered by both, ${number(same)} of them in the same words.`],
       head: ['', sides[0].name, sides[1].name],
       rows: comparedRows(comparison),
@@ -181,7 +192,7 @@ export function comparedSections(comparison: AnswerComparison): Section[] {
       rows: one.table.map((counts, i) => [defined(one.labels[i]), ...counts.map((count) => (count === 0 ? '·' : number(count)))]),
     })),
     {
-      title: 'Where they differ most',
+      title: 'Largest differences',
       says: differing.length === 0 ? ['Nowhere.'] : [],
       wide: true,
       pairs: differing.map(({ record, row, one, other }) => ({ title: `${record}, row ${number(row)}`, ...marked(one, other) })),

@@ -18,7 +18,7 @@ export async function openWithWording(folder: string, prompt: string, { persona,
   const library = await openLibraryFor(folder, prompt)
   if (persona === undefined && settings === undefined) return library
   library.prompt(prompt)
-  const { file } = defined(library.shelf.prompts.get(prompt))
+  const { file } = defined(library.artefacts.prompts.get(prompt))
   const document = parseDocument(file.text)
   if (persona !== undefined) document.set('persona', persona)
   for (const [key, value] of Object.entries(settings ?? {})) document.setIn(['settings', key], value)

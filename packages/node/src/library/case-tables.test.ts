@@ -34,10 +34,10 @@ describe('cases of a table', () => {
   })
 
   test.each([
-    ['notes.jsonl', '{"note":"x","grade":"y"}\n{"note":', 'no cases can be taken from "data/notes.jsonl": line 2 is no JSON'],
-    ['notes.json', '{"note":"x"}', 'it holds no list of cases'],
-    ['notes.csv', '', 'holds no heading'],
-    ['notes.csv', 'Note,Grade\nonly one\n', 'data/notes.csv: row 1 has 1 cells, the heading has 2'],
+    ['notes.jsonl', '{"note":"x","grade":"y"}\n{"note":', 'cannot read cases from "data/notes.jsonl": line 2 is not valid JSON'],
+    ['notes.json', '{"note":"x"}', 'it has no list of cases'],
+    ['notes.csv', '', 'has no headings'],
+    ['notes.csv', 'Note,Grade\nonly one\n', 'data/notes.csv: row 1 has 1 cells, but there are 2 headings'],
     ['notes.txt', 'x', 'cases are read from .csv, .tsv, .jsonl, .json and .yaml'],
     ['notes.jsonl', '{"note":"x"}\n', 'case 1: "grade" is missing'],
   ])('in %s that cannot be used say why', async (file, text, says) => {

@@ -19,7 +19,7 @@ export async function readCaseRows(path: string): Promise<CaseRows | string> {
 
 /** Why a file cannot be read, for a sentence that names it already. */
 function withoutFile(p: Problem): string {
-  if (p.code === 'table-empty') return 'it holds no heading and no rows'
+  if (p.code === 'table-empty') return 'it has no headings and no rows'
   return p.code === 'file-unreadable' ? p.data.why : p.message
 }
 

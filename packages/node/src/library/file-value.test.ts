@@ -52,7 +52,7 @@ describe('files that a library’s own turns attach', () => {
     expect(opened.problems).toEqual([])
     expect(opened.prompt('p').render({}).turns[0]?.parts).toMatchObject([{ kind: 'text', text: 'Two hands.', from: 'data/guide.md' }])
     for (const [path, why] of [
-      ['../data/gone.md', 'there is no such file or folder'],
+      ['../data/gone.md', 'no such file or folder'],
       ['../data/away.md', 'it leads out of the library’s folder'],
     ] as const) {
       attach(path)

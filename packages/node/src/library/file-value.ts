@@ -7,7 +7,7 @@ import { reason } from '../output/reason.js'
 
 /** How a file is read as a value. */
 export interface FileOptions {
-  /** The most bytes that it may have; 20 MiB where nothing is said. */
+  /** The largest size in bytes. Default: 20 MiB. */
   readonly limit?: number
 }
 

@@ -12,7 +12,7 @@ import { tokenCounter } from './tokens.js'
  * @throws ProblemError if the folder cannot be read.
  * @example
  * const library = await openLibraryFor('demo/marram-house', 'label/write')
- * library.isSound('label/write') // => true
+ * library.isValid('label/write') // => true
  */
 export async function openLibraryFor(
   folder: string,
@@ -23,7 +23,7 @@ export async function openLibraryFor(
   const library = await openLibrary(folder, { ...options, countTokens: (text) => counter?.(text) ?? 0 })
   const name = typeof prompt === 'function' ? prompt(library) : prompt
   const drawn = name === undefined ? library.graph.members : library.graph.drawsOn({ kind: 'prompt', name })
-  const counts = drawn.some((one) => one.kind === 'example set' && library.shelf.examples.get(one.name)?.pick.budget !== undefined)
+  const counts = drawn.some((one) => one.kind === 'example set' && library.artefacts.examples.get(one.name)?.pick.budget !== undefined)
   if (counts) counter = await tokenCounter()
   return library
 }

@@ -2,7 +2,16 @@ import { readdir, readFile, realpath, stat } from 'node:fs/promises'
 import { isUtf8 } from 'node:buffer'
 import { join, relative, sep } from 'node:path'
 import { Library, ProblemError, type AnyPrompts, type FileValue, type LibraryOptions, type Problem } from 'dunelight'
-import { attachedFiles, BESIDE, caseTables, FOLDERS, problem, readShelf, type CaseRows, type Shelf } from 'dunelight/host'
+import {
+  attachedFiles,
+  OTHER_FOLDERS,
+  caseTables,
+  FOLDERS,
+  problem,
+  readLibraryFiles,
+  type CaseRows,
+  type LibraryFiles,
+} from 'dunelight/host'
 import { readCaseRows } from './case-tables.js'
 import { readFileValue } from './file-value.js'
 import { reason } from '../output/reason.js'
@@ -18,7 +27,7 @@ export interface LibraryFolder {
   /** The texts of its files, by path below it. */
   readonly files: Readonly<Record<string, string>>
   readonly problems: readonly Problem[]
-  readonly shelf: Shelf
+  readonly artefacts: LibraryFiles
   readonly attachments: Readonly<Record<string, FileValue | string>>
   readonly tables: Readonly<Record<string, CaseRows | string>>
 }
@@ -45,12 +54,12 @@ export interface OpenOptions extends LibraryOptions, Pick<ReadFolderOptions, 'in
  * library.promptNames().includes('label/write') // => true
  */
 export async function openLibrary<P extends object = AnyPrompts>(folder: string, options: OpenOptions = {}): Promise<Library<P>> {
-  const { shelf, problems, attachments, tables } = await readLibraryFolder(folder, options)
-  const budgets = [...shelf.examples.values()].some((set) => set.pick.budget !== undefined)
+  const { artefacts, problems, attachments, tables } = await readLibraryFolder(folder, options)
+  const budgets = [...artefacts.examples.values()].some((set) => set.pick.budget !== undefined)
   const countTokens = options.countTokens ?? (budgets ? await tokenCounter() : undefined)
-  const schemas = [...shelf.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
+  const schemas = [...artefacts.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
   const validator = options.validator ?? (schemas ? (await import('dunelight/json-schema')).validator : undefined)
-  return new Library<P>(shelf, problems, {
+  return new Library<P>(artefacts, problems, {
     ...options,
     ...(validator && { validator }),
     attachments,
@@ -69,10 +78,10 @@ export async function readLibraryFolder(folder: string, { instead, mayBeEmpty = 
   const files = { ...read.files, ...instead }
   const problems = [...read.problems]
   const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
-  if (!known && problems.length === 0 && !mayBeEmpty) unreadable(folder, 'it holds no library files (prompts/*.yaml and the like)')
-  const shelf = readShelf(files, (p) => problems.push(p))
+  if (!known && problems.length === 0 && !mayBeEmpty) unreadable(folder, 'it has no library files (such as prompts/*.yaml)')
+  const artefacts = readLibraryFiles(files, (p) => problems.push(p))
   const { root } = read
-  return { root, files, problems, shelf, attachments: await readAttached(root, shelf), tables: await readTables(root, shelf) }
+  return { root, files, problems, artefacts, attachments: await readAttached(root, artefacts), tables: await readTables(root, artefacts) }
 }
 
 /**
@@ -90,7 +99,7 @@ export async function readLibraryTexts(folder: string): Promise<Pick<LibraryFold
     if (MISNAMED.test(name)) problems.push(problem('file-unreadable', { file: name, why: 'library files end in .yaml; rename it' }))
     if (!READ.test(name)) continue
     if (!(await realpath(path)).startsWith(root + sep)) {
-      problems.push(problem('path-outside', { path: name }))
+      problems.push(problem('path-leaves-library', { path: name }))
       continue
     }
     const bytes = await readFile(path)
@@ -105,14 +114,14 @@ function unreadable(file: string, fault: unknown): never {
 }
 
 /** The library's own files that turns attach; of one that cannot be had, why. */
-function readAttached(root: string, shelf: Shelf): Promise<Record<string, FileValue | string>> {
-  const limit = shelf.library.limits.attachmentBytes
-  return readOwn(root, attachedFiles(shelf), (path) => readFileValue(path, { limit }))
+function readAttached(root: string, artefacts: LibraryFiles): Promise<Record<string, FileValue | string>> {
+  const limit = artefacts.library.limits.attachmentBytes
+  return readOwn(root, attachedFiles(artefacts), (path) => readFileValue(path, { limit }))
 }
 
 /** The tables that example sets take their cases from. */
-function readTables(root: string, shelf: Shelf): Promise<Record<string, CaseRows | string>> {
-  return readOwn(root, caseTables(shelf), readCaseRows)
+function readTables(root: string, artefacts: LibraryFiles): Promise<Record<string, CaseRows | string>> {
+  return readOwn(root, caseTables(artefacts), readCaseRows)
 }
 
 /** Files below the library's folder; of one that cannot be had, why. */
@@ -139,7 +148,7 @@ async function listLibrary(root: string): Promise<string[]> {
   for (const entry of await entriesOf(root)) {
     const path = join(root, entry.name)
     if (!entry.isDirectory()) files.push(path)
-    else if (!BESIDE.includes(entry.name))
+    else if (!OTHER_FOLDERS.includes(entry.name))
       files.push(...(await listFiles(path, { left: FOLDERS.includes(entry.name) ? Infinity : MOST_STRANGE })))
   }
   return files.sort()

@@ -50,7 +50,7 @@ describe('saving a text', () => {
       await expect(
         saveText(root, path, 'title: Mine\n', path.endsWith('new.yaml') ? null : markOfText('title: Outside\n')),
       ).rejects.toMatchObject({
-        problems: [{ code: 'path-outside' }],
+        problems: [{ code: 'path-leaves-library' }],
       })
     expect([readFileSync(join(folder, 'outside.yaml'), 'utf8'), readdirSync(folder).sort()]).toEqual([
       'title: Outside\n',

@@ -26,14 +26,14 @@ export async function saveText(root: string, path: string, text: string, was: st
   const place = join(root, path)
   const fail = (why: string) => new ProblemError([problem('file-unreadable', { file: path, why })])
   const known = await realpath(place).catch(() => undefined)
-  if (known !== undefined && !known.startsWith(root + sep)) throw new ProblemError([problem('path-outside', { path })])
+  if (known !== undefined && !known.startsWith(root + sep)) throw new ProblemError([problem('path-leaves-library', { path })])
   try {
     const now = known === undefined ? null : await readFile(known, 'utf8')
     const mark = now === null ? null : markOfText(now)
     if (mark !== was) return { state: 'changed', mark, text: now }
     await mkdir(dirname(place), { recursive: true })
     const folder = await realpath(dirname(place))
-    if (folder !== root && !folder.startsWith(root + sep)) throw new ProblemError([problem('path-outside', { path })])
+    if (folder !== root && !folder.startsWith(root + sep)) throw new ProblemError([problem('path-leaves-library', { path })])
     await replaceFile(known ?? place, text, known === undefined ? {} : { mode: (await stat(known)).mode })
   } catch (fault) {
     throw fault instanceof ProblemError ? fault : fail(reason(fault))

@@ -16,7 +16,7 @@ export async function filesThatItSets(prompt: Prompt, model: BatchModel, folder:
     if (declared?.type.kind !== 'file' || typeof said !== 'string' || said.startsWith('data:')) continue
     const path = resolve(join(folder, dirname(model.file.name), said))
     const real = await realpath(path).catch(() => path)
-    if (!real.startsWith((await realpath(folder)) + sep)) throw new ProblemError([problem('path-outside', { path: said })])
+    if (!real.startsWith((await realpath(folder)) + sep)) throw new ProblemError([problem('path-leaves-library', { path: said })])
     found[name] = await readFileValue(path, { limit })
   }
   return found

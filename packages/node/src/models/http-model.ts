@@ -9,7 +9,7 @@ import { secrets } from '../output/secrets.js'
 import { reason } from '../output/reason.js'
 
 /** The header by which a stand-in says what it is. */
-export const MADE_UP = 'x-made-up'
+export const MOCK_HEADER = 'x-mock'
 
 /** An answer longer than this is no answer: a service that does not end is left. */
 const MOST_BYTES = 16 * 1024 * 1024
@@ -23,13 +23,15 @@ const MOST_BYTES = 16 * 1024 * 1024
  * @throws ProblemError if the URL is invalid, or a header needs an environment variable that is not set.
  * @example
  * const library = await openLibrary('demo/marram-house')
- * const model = httpModel(library.shelf.models.models.get('back-office'), { MARRAM_PASS: 'a-pass-of-the-demo' })
+ * const model = httpModel(library.artefacts.models.models.get('back-office'), { MARRAM_PASS: 'a-pass-of-the-demo' })
  * typeof model // => 'function'
  */
 export function httpModel(description: ModelDescription, env: Readonly<Record<string, string | undefined>> = process.env): Model {
-  const { at, stream } = description
-  if (!URL.canParse(at))
-    throw new ProblemError([problem('model-key-unfit', { key: 'at', expected: 'an address such as https://…', found: JSON.stringify(at) })])
+  const { url, stream } = description
+  if (!URL.canParse(url))
+    throw new ProblemError([
+      problem('model-key-invalid', { key: 'at', expected: 'an address such as https://…', found: JSON.stringify(url) }),
+    ])
   const accept = stream ? 'text/event-stream' : 'application/json'
   const headers = { accept, 'content-type': 'application/json', 'user-agent': 'dunelight', ...headersOf(description, env) }
   let client: ReturnType<typeof loadClient> | undefined
@@ -37,13 +39,13 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
     const { request: send } = await (client ??= loadClient())
     const body = description.envelope ? request.enveloped(description.envelope.name) : standardBody(request)
     // How long it may take is the asker's affair: its signal says when it is over.
-    const answer = await send(at, { method: 'POST', headers, body, signal, headersTimeout: 0, bodyTimeout: 0 }).catch((fault: unknown) => {
+    const answer = await send(url, { method: 'POST', headers, body, signal, headersTimeout: 0, bodyTimeout: 0 }).catch((fault: unknown) => {
       throw new ModelFault(whyNot(fault, signal), { again: true, cause: fault })
     })
     if (answer.statusCode < 200 || answer.statusCode > 299) throw await refusal(answer)
     try {
       const found = stream ? await pieces(answer, description, stream) : wholeAnswer(await wholeText(answer), description)
-      return MADE_UP in answer.headers ? { ...found, madeUp: true } : found
+      return MOCK_HEADER in answer.headers ? { ...found, isMock: true } : found
     } catch (fault) {
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
       throw new ModelFault(whyNot(fault, signal), { again: true, cause: fault })
@@ -131,22 +133,22 @@ async function* textOf(answer: Answer): AsyncGenerator<string> {
   yield decoder.decode()
 }
 
-function wholeAnswer(text: string, { reply, ended, used }: ModelDescription): ModelAnswer {
+function wholeAnswer(text: string, { answer, finish, usage }: ModelDescription): ModelAnswer {
   let data: unknown
   try {
     data = JSON.parse(text)
   } catch {
-    throw new ModelFault('what it sends is no JSON', { again: true })
+    throw new ModelFault('the response is not valid JSON', { again: true })
   }
-  const found = at(data, reply)
-  if (typeof found !== 'string') throw new ProblemError([problem('answer-not-found', { pointer: reply, keys: keysOf(data) })])
-  return answerOf(found, ended && finishOf(at(data, ended.at), ended), used && usageOf(data, used))
+  const found = at(data, answer)
+  if (typeof found !== 'string') throw new ProblemError([problem('answer-not-found', { pointer: answer, keys: keysOf(data) })])
+  return answerOf(found, finish && finishOf(at(data, finish.at), finish), usage && usageOf(data, usage))
 }
 
 /** The pieces of an answer that comes as server-sent events. */
 async function pieces(
   answer: Answer,
-  { ended, used }: ModelDescription,
+  { finish: finishAt, usage: usageAt }: ModelDescription,
   stream: NonNullable<ModelDescription['stream']>,
 ): Promise<ModelAnswer> {
   let text = ''
@@ -160,8 +162,8 @@ async function pieces(
       const event = parsed(data)
       const piece = at(event, stream.piece)
       if (typeof piece === 'string') text += piece
-      if (ended) finish = finishOf(at(event, ended.at), ended) ?? finish
-      if (used) usage = usageOf(event, used) ?? usage
+      if (finishAt) finish = finishOf(at(event, finishAt.at), finishAt) ?? finish
+      if (usageAt) usage = usageOf(event, usageAt) ?? usage
     },
   })
   for await (const some of textOf(answer)) {
@@ -177,7 +179,7 @@ function parsed(data: string): unknown {
   try {
     return JSON.parse(data) as unknown
   } catch {
-    throw new ModelFault('a piece of what it sends is no JSON', { again: true })
+    throw new ModelFault('an event of the response is not valid JSON', { again: true })
   }
 }
 
@@ -191,14 +193,14 @@ function at(data: unknown, pointer: string): unknown {
 }
 
 /** Undefined as long as nothing is said of the end. */
-function finishOf(word: unknown, { cutOff, refused }: NonNullable<ModelDescription['ended']>): Finish | undefined {
+function finishOf(word: unknown, { cutOff, refused }: NonNullable<ModelDescription['finish']>): Finish | undefined {
   if (typeof word !== 'string') return undefined
   return cutOff.includes(word) ? 'cut-off' : refused.includes(word) ? 'refused' : 'done'
 }
 
-function usageOf(data: unknown, { asked, answered }: NonNullable<ModelDescription['used']>): Usage | undefined {
-  const [one, other] = [at(data, asked), at(data, answered)]
-  return typeof one === 'number' && typeof other === 'number' ? { asked: one, answered: other } : undefined
+function usageOf(data: unknown, { sent, received }: NonNullable<ModelDescription['usage']>): Usage | undefined {
+  const [sentTokens, receivedTokens] = [at(data, sent), at(data, received)]
+  return typeof sentTokens === 'number' && typeof receivedTokens === 'number' ? { sent: sentTokens, received: receivedTokens } : undefined
 }
 
 function keysOf(data: unknown): string[] {
@@ -213,7 +215,7 @@ function keysOf(data: unknown): string[] {
 function whyNot(fault: unknown, signal: AbortSignal): string {
   if (signal.aborted) return 'it took too long'
   const code = partOf(fault, 'code')
-  if (code === 'ECONNREFUSED') return 'nobody listens at its address'
+  if (code === 'ECONNREFUSED') return 'connection refused'
   if (code === 'ENOTFOUND') return 'its address is unknown'
   if (code === 'ECONNRESET' || code === 'UND_ERR_SOCKET') return 'the connection was dropped'
   return secrets.redact(reason(fault))

@@ -8,15 +8,20 @@ import type { CountTokens } from '../library/tokens.js'
 import { Interrupted } from '../runs/step.js'
 
 /** How a model is asked: how often in a minute, how long it may take, how often again. */
-export type AskingRules = Pick<ModelDescription, 'aMinute' | 'wait' | 'tries' | 'longestWait'>
+export type RequestLimits = Pick<ModelDescription, 'perMinute' | 'timeout' | 'attempts' | 'maxWait'>
 
 /**
  * The limits of a model whose description gives none.
  *
  * @example
- * USUAL_RULES.tries // => 5
+ * DEFAULT_REQUEST_LIMITS.attempts // => 5
  */
-export const USUAL_RULES: AskingRules = { aMinute: { asks: undefined, tokens: undefined }, wait: 120, tries: 5, longestWait: 600 }
+export const DEFAULT_REQUEST_LIMITS: RequestLimits = {
+  perMinute: { requests: undefined, tokens: undefined },
+  timeout: 120,
+  attempts: 5,
+  maxWait: 600,
+}
 
 /** Waits between two tries: twice as long each time, and some of it by lot. */
 const FIRST_WAIT = 500
@@ -26,15 +31,15 @@ const LONGEST_WAIT = 60_000
 const LONGEST_TIMER = 2_147_483_647
 
 /** So many questions in a row without an answer, and nobody is there. */
-const MOST_SILENT = 20
+const MAX_CONSECUTIVE_FAILURES = 20
 
 /** Nobody is there: a run that went on would set every record aside. */
-export class ModelGone extends ProblemError {
+export class ModelUnreachable extends ProblemError {
   override readonly name: string = 'ModelGone'
 }
 
 /** The question was still waiting for its turn when whoever asked wanted to leave. */
-export class NotAsked extends Interrupted {
+export class RequestCancelled extends Interrupted {
   override readonly name: string = 'NotAsked'
 }
 
@@ -44,13 +49,13 @@ interface AskingSetting {
 }
 
 /** Asks one model, within its limits, again where that is worth a try. */
-export class Asker {
-  private readonly asks: RateLimiter | undefined
+export class ModelQueue {
+  private readonly requests: RateLimiter | undefined
   private readonly tokens: RateLimiter | undefined
-  /** Nobody asks before then: the service said so. */
+  /** Nobody requests before then: the service said so. */
   private notBefore = 0
-  private silent = 0
-  private leaving = false
+  private failures = 0
+  private cancelled = false
   /** What ends the waiting of questions that are asked of nobody at the moment. */
   private readonly waiting = new Set<AbortController>()
   /** What is rendered, read and written goes on beside it: a place is free again as soon as its answer is there, and kept. */
@@ -59,14 +64,14 @@ export class Asker {
   constructor(
     private readonly name: string,
     private readonly model: Model,
-    private readonly rules: AskingRules,
-    atOnce: number,
+    private readonly rules: RequestLimits,
+    concurrency: number,
     private readonly counter: () => Promise<CountTokens>,
-    private readonly onAgain: (why: string) => void = () => undefined,
+    private readonly onCorrection: (why: string) => void = () => undefined,
   ) {
-    const { asks, tokens } = rules.aMinute
-    this.queue = new PQueue({ concurrency: atOnce })
-    this.asks = asks === undefined ? undefined : new RateLimiter({ tokensPerInterval: asks, interval: 'minute' })
+    const { requests, tokens } = rules.perMinute
+    this.queue = new PQueue({ concurrency: concurrency })
+    this.requests = requests === undefined ? undefined : new RateLimiter({ tokensPerInterval: requests, interval: 'minute' })
     this.tokens = tokens === undefined ? undefined : new RateLimiter({ tokensPerInterval: tokens, interval: 'minute' })
   }
 
@@ -79,7 +84,7 @@ export class Asker {
   async ask(request: ModelRequest, { urgent = false, keep }: AskingSetting = {}): Promise<ModelAnswer> {
     return this.queue.add(
       async () => {
-        if (this.leaving) throw new NotAsked()
+        if (this.cancelled) throw new RequestCancelled()
         const answer = await this.try(request)
         await keep?.(answer)
         return answer
@@ -89,13 +94,13 @@ export class Asker {
   }
 
   /** Asks nothing any more: what waits, for a minute to pass or for another try, waits no longer. What is under way comes to its end. */
-  leave(): void {
-    this.leaving = true
-    for (const one of this.waiting) one.abort(new NotAsked())
+  cancelQueued(): void {
+    this.cancelled = true
+    for (const one of this.waiting) one.abort(new RequestCancelled())
   }
 
   private async try(request: ModelRequest): Promise<ModelAnswer> {
-    const { tries } = this.rules
+    const { attempts } = this.rules
     const waits = new AbortController()
     this.waiting.add(waits)
     let made = 0
@@ -114,58 +119,60 @@ export class Asker {
           }
         },
         {
-          retries: tries - 1,
+          retries: attempts - 1,
           minTimeout: FIRST_WAIT,
           maxTimeout: LONGEST_WAIT,
           randomize: true,
           signal: waits.signal,
-          shouldRetry: ({ error }) => error instanceof ModelFault && error.options.again && !this.leaving,
+          shouldRetry: ({ error }) => error instanceof ModelFault && error.options.again && !this.cancelled,
           onFailedAttempt: ({ error: fault, retriesLeft }) => {
             if (!(fault instanceof ModelFault)) return
             const { after } = fault.options
-            if (after !== undefined && after > this.rules.longestWait) throw this.tooLong(after)
+            if (after !== undefined && after > this.rules.maxWait) throw this.tooLong(after)
             if (after !== undefined) this.notBefore = Math.max(this.notBefore, Date.now() + after * 1000)
-            if (fault.options.again && retriesLeft > 0 && !this.leaving) this.onAgain(fault.message)
+            if (fault.options.again && retriesLeft > 0 && !this.cancelled) this.onCorrection(fault.message)
           },
         },
       )
-      this.silent = 0
+      this.failures = 0
       return answer
     } catch (fault) {
       if (!(fault instanceof ModelFault)) throw fault
-      if (this.leaving && fault.options.again) throw new NotAsked()
-      if (++this.silent >= MOST_SILENT)
-        throw new ModelGone([problem('model-gone', { model: this.name, why: fault.message, count: this.silent })])
-      throw new ProblemError([problem('model-silent', { model: this.name, why: fault.message, tries: made })])
+      if (this.cancelled && fault.options.again) throw new RequestCancelled()
+      if (++this.failures >= MAX_CONSECUTIVE_FAILURES)
+        throw new ModelUnreachable([problem('model-unreachable', { model: this.name, why: fault.message, count: this.failures })])
+      throw new ProblemError([problem('model-without-answer', { model: this.name, why: fault.message, tries: made })])
     } finally {
       this.waiting.delete(waits)
     }
   }
 
   /** The service wants to be left alone for longer than a run should stand still. */
-  private tooLong(seconds: number): ModelGone {
-    return new ModelGone([problem('model-waits', { model: this.name, seconds: Math.ceil(seconds), longest: this.rules.longestWait })])
+  private tooLong(seconds: number): ModelUnreachable {
+    return new ModelUnreachable([
+      problem('retry-after-too-long', { model: this.name, seconds: Math.ceil(seconds), longest: this.rules.maxWait }),
+    ])
   }
 
   /** Waits until it may ask. */
   private async turn({ turns }: ModelRequest, signal: AbortSignal): Promise<void> {
     for (let left = this.notBefore - Date.now(); left > 0; left = this.notBefore - Date.now()) await wait(left, signal)
-    if (this.asks) await taken(this.asks, 1, signal)
+    if (this.requests) await taken(this.requests, 1, signal)
     if (!this.tokens) return
     const countTokens = await this.counter()
     const count = turns.reduce((sum, { text }) => sum + countTokens(text), 0)
     // One that is longer than a minute's share has a minute for itself.
-    await taken(this.tokens, Math.min(count, defined(this.rules.aMinute.tokens)), signal)
+    await taken(this.tokens, Math.min(count, defined(this.rules.perMinute.tokens)), signal)
   }
 
   private async once(request: ModelRequest): Promise<ModelAnswer> {
     const over = new AbortController()
-    const clock = setTimeout(() => over.abort(new Error('too long')), Math.min(this.rules.wait * 1000, LONGEST_TIMER))
+    const clock = setTimeout(() => over.abort(new Error('too long')), Math.min(this.rules.timeout * 1000, LONGEST_TIMER))
     try {
       return await this.model(request, { signal: over.signal })
     } catch (fault) {
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
-      if (over.signal.aborted) throw new ModelFault(`it took longer than ${this.rules.wait} seconds`, { again: true })
+      if (over.signal.aborted) throw new ModelFault(`it took longer than ${this.rules.timeout} seconds`, { again: true })
       throw fault
     } finally {
       clearTimeout(clock)
@@ -181,6 +188,6 @@ async function taken(limiter: RateLimiter, count: number, signal: AbortSignal): 
 /** Waits so many milliseconds, unless nothing more is to be asked. */
 async function wait(milliseconds: number, signal: AbortSignal): Promise<void> {
   await pause(Math.min(milliseconds, LONGEST_TIMER), undefined, { signal }).catch(() => {
-    throw new NotAsked()
+    throw new RequestCancelled()
   })
 }

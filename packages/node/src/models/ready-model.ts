@@ -1,24 +1,24 @@
 import { ProblemError, type Library, type Model } from 'dunelight'
-import { problem, STAND_IN, standIn, type ModelDescription, type StandInOptions } from 'dunelight/host'
-import { USUAL_RULES, type AskingRules } from './model-queue.js'
+import { problem, MOCK_MODEL, mockModel, type ModelDescription, type MockOptions } from 'dunelight/host'
+import { DEFAULT_REQUEST_LIMITS, type RequestLimits } from './model-queue.js'
 import { httpModel } from './http-model.js'
 
 /** A model that can be asked. */
 export interface ReadyModel {
   readonly name: string
   readonly model: Model
-  /** Whether its answers are made up: they are marked as such, and kept for nobody else. */
-  readonly madeUp: boolean
+  /** Whether it is the mock model: its answers are marked and not cached in the library. */
+  readonly isMock: boolean
   /** All that makes it another model: answers are kept under it. */
   readonly identity: string
-  readonly atOnce: number
-  readonly rules: AskingRules
+  readonly concurrency: number
+  readonly limits: RequestLimits
   readonly price: ModelDescription['price']
-  /** How the stand-in was told to answer. */
-  readonly standIn?: Pick<StandInOptions, 'seed' | 'misbehave'>
+  /** The seed and faults of the mock model. */
+  readonly mock?: Pick<MockOptions, 'seed' | 'faults'>
 }
 
-const STAND_IN_AT_ONCE = 16
+const MOCK_CONCURRENCY = 16
 
 /** As the platform's own promise does, but for an answer: its signal goes with it, and need not be cleared of who listens. */
 function pause(milliseconds: number, signal: AbortSignal): Promise<void> {
@@ -45,40 +45,40 @@ function pause(milliseconds: number, signal: AbortSignal): Promise<void> {
  * @throws ProblemError if the model is unknown, or a header needs an environment variable that is not set.
  * @example
  * const library = await openLibrary('demo/marram-house')
- * readyModel(library, 'survey/grade').madeUp // => true
+ * readyModel(library, 'survey/grade').isMock // => true
  */
-export function readyModel(library: Library, prompt: string, name?: string, options: StandInOptions = {}): ReadyModel {
-  const { usual, models } = library.shelf.models
+export function readyModel(library: Library, prompt: string, name?: string, options: MockOptions = {}): ReadyModel {
+  const { defaultModel, models } = library.artefacts.models
   const set = library.prompt(prompt).settings.model
-  const wanted = name ?? (typeof set === 'string' && models.has(set) ? set : (usual ?? [...models.keys()][0] ?? STAND_IN))
-  if (wanted === STAND_IN) return readyStandIn(options)
+  const wanted = name ?? (typeof set === 'string' && models.has(set) ? set : (defaultModel ?? [...models.keys()][0] ?? MOCK_MODEL))
+  if (wanted === MOCK_MODEL) return readyMock(options)
   const found = models.get(wanted)
-  if (!found) throw new ProblemError([problem('model-unknown', { name: wanted, known: [...models.keys(), STAND_IN] })])
+  if (!found) throw new ProblemError([problem('model-unknown', { name: wanted, known: [...models.keys(), MOCK_MODEL] })])
   const faults = library.problems.filter((p) => p.severity === 'error' && p.place?.file === 'models.yaml')
   if (faults.length > 0) throw new ProblemError(faults)
-  const { at, envelope, reply, atOnce, price } = found
+  const { url, envelope, answer, concurrency, price } = found
   const form = envelope && library.fingerprint({ kind: 'envelope', name: envelope.name })
   return {
     name: wanted,
     model: httpModel(found),
-    madeUp: false,
-    identity: JSON.stringify([wanted, at, form, reply]),
-    atOnce,
-    rules: found,
+    isMock: false,
+    identity: JSON.stringify([wanted, url, form, answer]),
+    concurrency,
+    limits: found,
     price,
   }
 }
 
-function readyStandIn(options: StandInOptions): ReadyModel {
-  const { seed = 0, misbehave = {} } = options
+function readyMock(options: MockOptions): ReadyModel {
+  const { seed = 0, faults = {} } = options
   return {
-    name: STAND_IN,
-    model: standIn({ ...options, pause }),
-    madeUp: true,
-    identity: JSON.stringify([STAND_IN, seed, misbehave]),
-    atOnce: STAND_IN_AT_ONCE,
-    rules: USUAL_RULES,
+    name: MOCK_MODEL,
+    model: mockModel({ ...options, pause }),
+    isMock: true,
+    identity: JSON.stringify([MOCK_MODEL, seed, faults]),
+    concurrency: MOCK_CONCURRENCY,
+    limits: DEFAULT_REQUEST_LIMITS,
     price: undefined,
-    standIn: { seed, misbehave },
+    mock: { seed, faults },
   }
 }

@@ -1,10 +1,10 @@
 const IN_WORDS: Readonly<Record<string, string>> = {
-  ENOENT: 'there is no such file or folder',
+  ENOENT: 'no such file or folder',
   EACCES: 'no permission',
   EPERM: 'no permission',
   EROFS: 'nothing can be written there',
   EISDIR: 'it is a folder',
-  ENOTDIR: 'a file stands where a folder is meant',
+  ENOTDIR: 'not a folder',
   EEXIST: 'a file of this name is there already',
   ENAMETOOLONG: 'its name is too long',
   EMFILE: 'too many files are open',

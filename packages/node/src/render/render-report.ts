@@ -16,7 +16,7 @@ function sectionsOf(run: RunFile, counts: RenderCounts): Section[] {
     countsSection(run, counts),
     sizesSection(counts, unit),
     ...(counts.written > 0 ? [extremesSection('Longest', counts.longest, unit), extremesSection('Shortest', counts.shortest, unit)] : []),
-    reasonsSection(counts.reasons, 'All of them, with their rows as they stand in the table, are in set-aside.jsonl.'),
+    reasonsSection(counts.reasons, 'rejected.jsonl has all of them, with their rows.'),
     sameSection(counts),
   ]
 }
@@ -33,7 +33,7 @@ function countsSection({ seconds }: RunFile, counts: RenderCounts): Section {
     rows: [
       ['records', number(all)],
       ['rendered', `${number(written)}${share}${rate}`],
-      ['set aside', number(rejected)],
+      ['rejected', number(rejected)],
       ['same prompt as another', number(counts.same.count)],
       ['text of all prompts', `${number(counts.bytes / 1000)} kB`],
       ...(tokens > 0
@@ -65,7 +65,7 @@ function extremesSection(title: string, list: readonly Extreme[], unit: string):
 }
 
 function sameSection({ same, written }: RenderCounts): Section {
-  const title = 'Records that give the same prompt'
+  const title = 'Duplicate prompts'
   const none =
     written > MOST_COMPARED ? `None among the first ${number(MOST_COMPARED)} different prompts.` : 'None: every prompt is another.'
   if (same.count === 0) return { title, says: [none] }

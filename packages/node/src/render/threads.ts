@@ -122,7 +122,7 @@ class Thread {
     // Answers come in the order of what was asked.
     this.worker.on('message', (answer: FromWorker) => this.waiting.shift()?.resolve(answer))
     this.worker.on('error', (fault) => this.fail(fault))
-    this.worker.on('exit', (code) => code !== 0 && this.fail(new Error(`a thread ended with ${code}`)))
+    this.worker.on('exit', (code) => code !== 0 && this.fail(new Error(`a worker exited with code ${code}`)))
   }
 
   render({ bytes, end, ...cut }: Cut): Rendered {

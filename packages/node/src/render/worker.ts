@@ -7,7 +7,7 @@ import { BufferPool, sharedMemory } from '../runs/buffer-pool.js'
 import { rawOf } from '../runs/rejected.js'
 import { Selection } from '../runs/selection.js'
 import { doSteps } from '../runs/step.js'
-import { narrow } from '../sources/narrow.js'
+import { byteText } from '../sources/byte-text.js'
 import { readPools, RecordMaker, type RecordChunk } from '../sources/records.js'
 import { lineOptions } from './line-options.js'
 import { outputForm } from './output-form.js'
@@ -56,9 +56,9 @@ function dataRows({ rows }: ToRender): number {
 async function rowsOf({ bytes, rows, lines, encoding }: ToRender): Promise<readonly (Row | Misread)[]> {
   const utf8 = encoding === 'utf-8'
   const piece = {
-    text: utf8 ? narrow.text(bytes) : new TextDecoder(encoding).decode(new Uint8Array(bytes)),
-    plain: utf8 && narrow.isAscii(bytes),
-    mend: utf8 ? narrow.mend : undefined,
+    text: utf8 ? byteText.text(bytes) : new TextDecoder(encoding).decode(new Uint8Array(bytes)),
+    plain: utf8 && byteText.isAscii(bytes),
+    mend: utf8 ? byteText.mend : undefined,
   }
   const options = { name: start.name, rows, lines }
   if (start.delimiter !== undefined) {

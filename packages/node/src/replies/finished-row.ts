@@ -8,10 +8,10 @@ import Papa from 'papaparse'
 export interface FinishedRow {
   readonly cells: readonly unknown[]
   readonly answer: Readonly<Record<string, unknown>>
-  readonly repaired: readonly string[]
-  readonly doubts: readonly string[]
+  readonly repairs: readonly string[]
+  readonly unsupported: readonly string[]
   /** Whether no model gave it. */
-  readonly madeUp?: boolean
+  readonly isMock?: boolean
   /** What a line of JSON says before its row: which record it is, and who answered. */
   readonly about?: Readonly<Record<string, unknown>>
 }
@@ -22,9 +22,9 @@ export interface RowWriting {
   readonly line: (row: FinishedRow, headings: readonly string[]) => string
 }
 
-const REPAIRED = 'repaired'
-const VERIFY = 'to verify'
-const MADE_UP = 'all of it: it is made up'
+const REPAIRS = 'repairs'
+const UNSUPPORTED = 'unsupported'
+const MOCK = 'everything: it comes from the mock model'
 
 /** The endings that finished rows are written with. */
 export const ROW_ENDINGS = ['.csv', '.tsv', '.jsonl'] as const
@@ -48,15 +48,15 @@ export function rowWriting(ending: RowEnding, columns: readonly string[]): RowWr
   if (ending === '.jsonl') return linesOf(columns)
   const line = (cells: readonly unknown[]) =>
     `${Papa.unparse([cells.map(cellText)], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' })}\n`
-  const more = [...columns, REPAIRED, VERIFY]
+  const more = [...columns, REPAIRS, UNSUPPORTED]
   return {
     head: (headings) => line([...headings, ...besides(headings, more)]),
-    line: ({ cells, answer, repaired, doubts, madeUp }, headings) =>
+    line: ({ cells, answer, repairs, unsupported, isMock }, headings) =>
       line([
         ...headings.map((_, i) => cells[i] ?? ''),
         ...columns.map((name) => columnCell(answer[name])),
-        repaired.join('; '),
-        madeUp ? MADE_UP : doubts.join('; '),
+        repairs.join('; '),
+        isMock ? MOCK : unsupported.join('; '),
       ]),
   }
 }
@@ -80,7 +80,7 @@ function linesOf(columns: readonly string[]): RowWriting {
   let rowMembers = membersOf([])
   return {
     head: () => '',
-    line: ({ cells, answer, repaired, doubts, madeUp, about }, headings) => {
+    line: ({ cells, answer, repairs, unsupported, isMock, about }, headings) => {
       if (headings !== known) {
         known = headings
         rowMembers = membersOf(headings)
@@ -88,9 +88,9 @@ function linesOf(columns: readonly string[]): RowWriting {
       const before = about && Object.keys(about).length > 0 ? `${JSON.stringify(about).slice(1, -1)},` : ''
       const row = rowMembers((i) => cells[i] ?? '')
       const answered = answerMembers((i) => answer[defined(columns[i])] ?? null)
-      const mended = repaired.length > 0 ? `,"repaired":${JSON.stringify(repaired)}` : ''
-      const verify = doubts.length > 0 ? `,"verify":${JSON.stringify(doubts)}` : ''
-      return `{${before}"row":${row},"answer":${answered}${mended}${verify}${madeUp ? ',"made-up":true' : ''}}\n`
+      const repaired = repairs.length > 0 ? `,"repaired":${JSON.stringify(repairs)}` : ''
+      const verify = unsupported.length > 0 ? `,"verify":${JSON.stringify(unsupported)}` : ''
+      return `{${before}"row":${row},"answer":${answered}${repaired}${verify}${isMock ? ',"mock":true' : ''}}\n`
     },
   }
 }
@@ -102,6 +102,6 @@ function membersOf(keys: readonly string[]): (value: (at: number) => unknown) =>
 }
 
 /** A doubt in a few words: the stretch that is to be verified. */
-export function doubtText(p: { readonly message: string; readonly data: object }): string {
+export function unsupportedText(p: { readonly message: string; readonly data: object }): string {
   return 'text' in p.data && typeof p.data.text === 'string' ? p.data.text : p.message
 }

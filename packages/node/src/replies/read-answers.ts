@@ -29,7 +29,7 @@ export interface AnsweredRecord {
   /** The form that the record's answer was asked for in. */
   readonly form: Form | undefined
   readonly reply: CheckedReply | undefined
-  /** Errors of the record or of its reply: it is to be set aside. */
+  /** Errors of the record or of its reply: the record is rejected. */
   readonly problems: readonly Problem[]
 }
 
@@ -54,7 +54,7 @@ export class ReplyReader {
     const { locale, strict = false } = this.options
     const text = await this.replies.take(id, row)
     const plain = { row, id, cells, text, form: undefined, reply: undefined }
-    if (text === undefined) return { ...plain, problems: [problem('reply-none', { record: id })] }
+    if (text === undefined) return { ...plain, problems: [problem('reply-missing', { record: id })] }
     if (!prepared) return { ...plain, problems }
     try {
       const rendering = contained(() => prepared.render({ record: id, ...(locale !== undefined && { locale }) }))
@@ -153,7 +153,7 @@ class Replies {
   async left(): Promise<Problem[]> {
     while (!this.ended) await this.pull()
     const strays = [...this.waiting.keys()].map((record) =>
-      this.taken.has(record) ? problem('reply-twice', { record }) : problem('reply-row-unknown', { record }),
+      this.taken.has(record) ? problem('reply-duplicate', { record }) : problem('reply-row-unknown', { record }),
     )
     return [...this.unread, ...strays]
   }

@@ -8,7 +8,7 @@ import { Selection } from '../runs/selection.js'
 import { doSteps, type RecordStep } from '../runs/step.js'
 import { RunStreams, type Sink } from '../runs/streams.js'
 import { readRecords } from '../sources/records.js'
-import { doubtText, rowWriting, type FinishedRow, type RowEnding } from './finished-row.js'
+import { unsupportedText, rowWriting, type FinishedRow, type RowEnding } from './finished-row.js'
 import { ReplyReader, type AnsweredRecord, type AnswersOptions } from './read-answers.js'
 import type { Router } from './router.js'
 
@@ -63,10 +63,15 @@ export async function readReplies(options: ReadRepliesOptions): Promise<ReadRepl
     if (options.answered && found.text === undefined) return undefined
     const answer = answerOf(found)
     const onTurn = () => options.onAnswer?.(found, answer)
-    if (!answer) return { problems: found.problems, reply: found.text, kept: found.reply?.kept, onTurn }
+    if (!answer) return { problems: found.problems, reply: found.text, partial: found.reply?.partial, onTurn }
     await options.finish?.(found)
-    const { repaired = [], doubts = [] } = found.reply ?? {}
-    const row: FinishedRow = { cells: found.cells, answer, repaired: repaired.map((p) => p.message), doubts: doubts.map(doubtText) }
+    const { repairs = [], unsupported = [] } = found.reply ?? {}
+    const row: FinishedRow = {
+      cells: found.cells,
+      answer,
+      repairs: repairs.map((p) => p.message),
+      unsupported: unsupported.map(unsupportedText),
+    }
     if (router) return { text: '', beside: router.routes.lines(record, row, headings), onTurn }
     return { text: textBytes(writing.line(row, headings)), onTurn }
   }

@@ -42,7 +42,7 @@ export class Router {
  */
 export function sendRouter({ prompt, library, model }: Batch): Router {
   const { variables, answerColumns } = prompt
-  const plain = { optional: true, outside: false, span: undefined }
+  const plain = { optional: true, untrusted: false, span: undefined }
   const fields = answerColumns.map(({ name, labels }): Declared => ({ ...plain, name, type: labelType(labels) }))
   const scope: Declared[] = [...variables, { ...plain, name: 'answer', type: { kind: 'record', fields } }]
   const routes = model.send.map(({ when, path }, i): Route => {

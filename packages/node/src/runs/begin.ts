@@ -139,7 +139,7 @@ export async function unchangedBatch(
 /** @throws ProblemError if a run has ended. */
 export async function resumable(folder: string): Promise<RunFile> {
   const file = await readRun(folder)
-  if (file.state === 'done') throw new ProblemError([problem('run-over', { run: file.run })])
+  if (file.state === 'done') throw new ProblemError([problem('run-finished', { run: file.run })])
   return { ...file, state: 'running' }
 }
 
@@ -158,7 +158,7 @@ async function tableChanges({ records, joined }: RunFile): Promise<Problem[]> {
   for (const mark of [records, ...joined]) {
     const what = `the table ${basename(mark.from)}`
     const now = await markOf(mark).catch(() => undefined)
-    if (!now) problems.push(problem('run-changed', { what, says: 'is no longer there' }))
+    if (!now) problems.push(problem('run-changed', { what, says: 'no longer exists' }))
     else if (now.sha256 !== mark.sha256) {
       const size = now.bytes === mark.bytes ? '' : `: it had ${mark.bytes} bytes, and has ${now.bytes}`
       problems.push(problem('run-changed', { what, says: `has changed${size}` }))

@@ -49,7 +49,7 @@ export async function carryOut<C extends Counts>(
   listener: RunListener,
 ): Promise<RunResult<C>> {
   const lease = await Lease.take(folder)
-  if (!(lease instanceof Lease)) throw new ProblemError([problem('run-alive', { run: file.run, process: lease.process })])
+  if (!(lease instanceof Lease)) throw new ProblemError([problem('run-active', { run: file.run, process: lease.process })])
   try {
     await writeRun(folder, file)
     const task = await open()

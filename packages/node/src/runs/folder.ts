@@ -6,7 +6,7 @@ import type { Counts } from './counts.js'
 import type { Destination, Point } from './engine.js'
 import { safePath } from './safe-path.js'
 
-export const REJECTED_FILE = 'set-aside.jsonl'
+export const REJECTED_FILE = 'rejected.jsonl'
 export const CHECKPOINT_FILE = 'checkpoint.json'
 /** Milliseconds between two checkpoints. */
 const EVERY = 200

@@ -1,6 +1,6 @@
 import { problemRecord, type Problem, type ProblemRecord } from 'dunelight'
 
-/** A record that nothing was written of, and why: a line of `set-aside.jsonl` and of what `--aside` writes, whatever was done with the records. */
+/** A record that nothing was written of, and why: a line of `rejected.jsonl` and of what `--aside` writes, whatever was done with the records. */
 export interface RejectedRow {
   /** The row's number, from 1 below the heading. */
   readonly row: number
@@ -10,7 +10,7 @@ export interface RejectedRow {
   readonly problems: readonly ProblemRecord[]
   /** The reply, if there was one, and what of it could be read. */
   readonly reply?: string
-  readonly kept?: unknown
+  readonly partial?: unknown
   /** The record as it stands in its table. */
   readonly raw: unknown
 }
@@ -18,16 +18,16 @@ export interface RejectedRow {
 export interface Rejection {
   readonly problems: readonly Problem[]
   readonly reply?: string | undefined
-  readonly kept?: unknown
+  readonly partial?: unknown
 }
 
-export function rejectedRow(row: number, record: string, { problems, reply, kept }: Rejection, raw: unknown): RejectedRow {
+export function rejectedRow(row: number, record: string, { problems, reply, partial }: Rejection, raw: unknown): RejectedRow {
   return {
     row,
     record,
     reasons: problems.map((p) => p.code),
     problems: problems.map(problemRecord),
-    ...(reply !== undefined && { reply, kept: kept ?? null }),
+    ...(reply !== undefined && { reply, partial: partial ?? null }),
     raw,
   }
 }

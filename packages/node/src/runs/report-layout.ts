@@ -41,11 +41,11 @@ export function formatNumber(value: number): string {
 
 /** Why records were set aside, the commonest reason first. */
 export function reasonsSection(reasons: readonly ReasonCount[], where: string): Section {
-  if (reasons.length === 0) return { title: 'Set aside', says: ['Nothing was set aside.'] }
+  if (reasons.length === 0) return { title: 'Rejected', says: ['No record was rejected.'] }
   const rows = [...reasons]
     .sort((a, b) => b.count - a.count)
     .map((one) => [one.code, formatNumber(one.count), one.examples.map((example) => `${example.id}: ${example.message}`).join('\n')])
-  return { title: 'Set aside', says: [where], head: ['reason', 'records', 'such as'], rows }
+  return { title: 'Rejected', says: [where], head: ['reason', 'records', 'such as'], rows }
 }
 
 const BAR = 30

@@ -79,7 +79,7 @@ export async function readRun(folder: string): Promise<RunFile> {
   try {
     return JSON.parse(await readFile(path, 'utf8')) as RunFile
   } catch (fault) {
-    const why = fault instanceof SyntaxError ? 'it is no run’s file' : reason(fault)
+    const why = fault instanceof SyntaxError ? 'run.json is invalid' : reason(fault)
     throw new ProblemError([problem('run-unreadable', { folder, why })], { cause: fault })
   }
 }
@@ -89,7 +89,7 @@ export interface ListedRun {
   readonly folder: string
   readonly file: RunFile
   /** Its state; `broken off` if it says that it is running and no process works on it. */
-  readonly state: RunState | 'broken off'
+  readonly state: RunState | 'crashed'
 }
 
 /**
@@ -106,7 +106,7 @@ export async function listRuns(runs: string): Promise<readonly ListedRun[]> {
   for (const name of names) {
     const folder = join(runs, name)
     const file = await readRun(folder).catch(() => undefined)
-    if (file) found.push({ folder, file, state: file.state === 'running' && !(await holderOf(folder)) ? 'broken off' : file.state })
+    if (file) found.push({ folder, file, state: file.state === 'running' && !(await holderOf(folder)) ? 'crashed' : file.state })
   }
   return found.sort((a, b) => (a.file.started < b.file.started ? -1 : 1))
 }

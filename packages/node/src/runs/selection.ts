@@ -68,12 +68,12 @@ export class Selection {
 
   private refused(id: string, named: boolean, path: string | undefined): readonly Problem[] | undefined {
     // Rows without a name of their own are told apart by their number.
-    if (this.options.unique && named && this.names.add(id)) return [problem('record-named-twice', { name: id })]
+    if (this.options.unique && named && this.names.add(id)) return [problem('record-id-duplicate', { name: id })]
     if (path === undefined) return undefined
     const safe = safePath(path, this.options.base ?? '')
-    if (safe === undefined) return [problem('record-path-unfit', { path })]
+    if (safe === undefined) return [problem('record-path-invalid', { path })]
     // Some disks take two names that differ in case for one.
     const [high, low] = hashName(safe.normalize('NFC').toLowerCase())
-    return this.paths.add(high, low, 0) === undefined ? undefined : [problem('record-path-twice', { path: safe })]
+    return this.paths.add(high, low, 0) === undefined ? undefined : [problem('record-path-duplicate', { path: safe })]
   }
 }

@@ -2,7 +2,7 @@ import { open } from 'node:fs/promises'
 import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 import { beginningOf, delimiterOf, Encoding, RowScanner, wholeCharacters, type DecodeOptions } from '@dunelight/tables'
-import { narrow } from './narrow.js'
+import { byteText } from './byte-text.js'
 import { formatOf, type TableFile } from './open-table.js'
 
 /** Whole rows of a file. */
@@ -44,7 +44,7 @@ export async function cuttingOf(table: TableFile): Promise<Cutting | undefined> 
       const { mark, encoding } = beginningOf(bytes, table.from)
       if (encoding) return undefined
       if (format === 'jsonl') return { from: mark, delimiter: undefined }
-      const delimiter = delimiterOf(narrow.text(bytes.subarray(mark)), bytesRead < size)
+      const delimiter = delimiterOf(byteText.text(bytes.subarray(mark)), bytesRead < size)
       if (delimiter !== undefined) return { from: mark, delimiter }
     }
     return undefined
@@ -58,9 +58,9 @@ export async function cuttingOf(table: TableFile): Promise<Cutting | undefined> 
  *
  * @throws ProblemError if a quote is never closed, a row too long, or the text in two encodings.
  */
-export async function* cuts(path: string, { from, delimiter }: Cutting, options: Omit<DecodeOptions, 'narrow'>): AsyncGenerator<Cut> {
+export async function* cuts(path: string, { from, delimiter }: Cutting, options: Omit<DecodeOptions, 'byteText'>): AsyncGenerator<Cut> {
   const scanner = new RowScanner(delimiter, options)
-  const encodings = new Encoding({ ...options, narrow })
+  const encodings = new Encoding({ ...options, byteText })
   const file = await open(path, 'r')
   try {
     const { size } = await file.stat()
@@ -80,7 +80,7 @@ export async function* cuts(path: string, { from, delimiter }: Cutting, options:
       const encoding = encodings.of(whole)
       const valid = encoding === 'utf-8' ? encodings.validLength(whole) : whole.length
       const broken = valid < whole.length
-      const end = scanner.scan(narrow.text(whole.subarray(0, valid)), last && !broken, () => undefined)
+      const end = scanner.scan(byteText.text(whole.subarray(0, valid)), last && !broken, () => undefined)
       const { problem: fault = broken ? problem('not-text', { file: options.name }) : undefined } = scanner
       if (end > 0) yield { bytes: bytes.subarray(0, end), rows, lines, end: at, encoding: encoding === 'ascii' ? 'utf-8' : encoding }
       if (fault) throw new ProblemError([fault])

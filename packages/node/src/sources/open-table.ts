@@ -13,14 +13,14 @@ import {
   type TextFormat,
 } from '@dunelight/tables'
 import { reason } from '../output/reason.js'
-import { narrow } from './narrow.js'
+import { byteText } from './byte-text.js'
 
 /** A table in a file. `from` is its path, or `-` for standard input. */
 export interface TableFile {
   readonly from: string
   /** Where the file's ending does not say it. */
   readonly format?: TableFormat
-  /** The sheet of a spreadsheet; its first where nothing is said. */
+  /** The sheet of a spreadsheet. Default: the first. */
   readonly sheet?: string
   /** What is asked of a database. */
   readonly query?: string
@@ -76,8 +76,8 @@ export function readTable(source: TableSource, options: TableOptions = {}): Asyn
 /** Plain data one after another: a list in JSON Lines, JSON or YAML. `of` says in a fault what it should hold. */
 export function readList(path: string, of: string): AsyncGenerator<ListItems> {
   const format = textFormatOf(path)
-  if (format === undefined || format === 'csv' || format === 'tsv') return unreadable(path, 'it is no list in JSON Lines, JSON or YAML')
-  return inWords(path, readTextList(bytesOf(path), format, { name: path, narrow, of }))
+  if (format === undefined || format === 'csv' || format === 'tsv') return unreadable(path, 'it is not a list in JSON Lines, JSON or YAML')
+  return inWords(path, readTextList(bytesOf(path), format, { name: path, byteText, of }))
 }
 
 /** Whether its rows can be cut out of the file as they stand: lines of text. */
@@ -93,7 +93,7 @@ async function* openFile(file: TableFile, options: TableOptions): AsyncGenerator
     throw new ProblemError([problem('table-format-unknown', { name: file.format, known: [...TABLE_FORMATS] })])
   const format = formatOf(file)
   if (sheet !== undefined && format !== 'xlsx') unreadable(from, 'only spreadsheets have sheets')
-  if (query !== undefined && format !== 'sqlite') unreadable(from, 'only databases are asked by a query')
+  if (query !== undefined && format !== 'sqlite') unreadable(from, 'only databases have queries')
   if (from === '-') {
     yield* fromStdin(format, options)
     return
@@ -114,13 +114,13 @@ async function* openFile(file: TableFile, options: TableOptions): AsyncGenerator
       yield* (await import('./sqlite.js')).sqliteTable(from, query)
       return
     default:
-      yield* readTextTable(bytesOf(from), format ?? 'csv', { ...options, name: from, narrow })
+      yield* readTextTable(bytesOf(from), format ?? 'csv', { ...options, name: from, byteText })
   }
 }
 
 async function* fromStdin(said: TableFormat | undefined, options: TableOptions): AsyncGenerator<TableRows> {
   const { format, bytes } = await standardInput(said)
-  yield* readTextTable(bytes, format, { ...options, name: STDIN, narrow })
+  yield* readTextTable(bytes, format, { ...options, name: STDIN, byteText })
 }
 
 const STDIN = 'standard input'
@@ -128,14 +128,14 @@ const STDIN = 'standard input'
 /** What comes by standard input, and the format that it has. */
 export async function standardInput(format: TableFormat | undefined): Promise<{ format: TextFormat; bytes: AsyncIterable<Uint8Array> }> {
   if (format === 'xlsx' || format === 'parquet' || format === 'sqlite') unreadable(STDIN, `${format} is not read from there; name the file`)
-  if (process.stdin.isTTY) unreadable(STDIN, 'nothing is handed over; write "| dunelight …" or name a file')
+  if (process.stdin.isTTY) unreadable(STDIN, 'there is no input; write "… | dunelight …" or name a file')
   const { first, whole } = await peeked(process.stdin)
   return { format: format ?? guessed(first), bytes: whole }
 }
 
 /** A list begins with a bracket, lines of records with a brace, and all else is a table of text. */
 function guessed(first: Uint8Array): TextFormat {
-  const sign = /[^\s\u00ef\u00bb\u00bf]/.exec(narrow.text(first.subarray(0, 4096)))?.[0]
+  const sign = /[^\s\u00ef\u00bb\u00bf]/.exec(byteText.text(first.subarray(0, 4096)))?.[0]
   return sign === '[' ? 'json' : sign === '{' ? 'jsonl' : 'csv'
 }
 

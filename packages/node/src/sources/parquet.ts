@@ -12,7 +12,7 @@ export async function* parquetTable(path: string): AsyncGenerator<TableRows> {
   const { compressors } = await import('hyparquet-compressors')
   const { size } = await stat(path)
   const file = await asyncBufferFromFile(path)
-  const metadata = await parquetMetadataAsync(file).catch(() => unreadable(path, 'it is no Parquet file, or it is damaged'))
+  const metadata = await parquetMetadataAsync(file).catch(() => unreadable(path, 'it is not a Parquet file, or it is damaged'))
   const headings = parquetSchema(metadata).children.map((child) => child.element.name)
   if (headings.length === 0) throw new ProblemError([problem('table-empty', { file: path })])
   const total = Number(metadata.num_rows)

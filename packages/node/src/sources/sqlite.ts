@@ -8,7 +8,7 @@ const SOME = 1024
 /** What a query finds in a database's file; without a query, its one table. The file is held in memory and never written. */
 export async function* sqliteTable(path: string, query: string | undefined): AsyncGenerator<TableRows> {
   const bytes = await readFile(path)
-  if (bytes.subarray(0, 15).toString('latin1') !== 'SQLite format 3') unreadable(path, 'it is no SQLite file')
+  if (bytes.subarray(0, 15).toString('latin1') !== 'SQLite format 3') unreadable(path, 'it is not an SQLite file')
   const { default: open } = await import('sql.js')
   const engine = await open()
   const database = new engine.Database(bytes)
@@ -46,12 +46,12 @@ type Engine = Awaited<ReturnType<(typeof import('sql.js'))['default']>>
 type Database = InstanceType<Engine['Database']>
 
 function prepared(path: string, database: Database, query: string) {
-  if (!/^\s*(?:SELECT|WITH|VALUES)\b/i.test(query)) unreadable(path, 'a query reads and does not change: begin it with SELECT')
+  if (!/^\s*(?:SELECT|WITH|VALUES)\b/i.test(query)) unreadable(path, 'a query must be read-only: start it with SELECT')
   try {
     return database.prepare(query)
   } catch (fault) {
     const says = fault instanceof Error ? fault.message : String(fault)
-    throw new ProblemError([problem('query-unfit', { file: path, says, tables: tablesOf(database) })])
+    throw new ProblemError([problem('query-invalid', { file: path, says, tables: tablesOf(database) })])
   }
 }
 
@@ -64,5 +64,5 @@ function onlyTable(path: string, tables: readonly string[]): string {
   const [only] = tables
   if (tables.length === 1) return defined(only)
   if (tables.length === 0) throw new ProblemError([problem('table-empty', { file: path })])
-  return unreadable(path, `it holds several tables (${tables.join(', ')}); say which by a query: SELECT * FROM ${defined(only)}`)
+  return unreadable(path, `it has several tables (${tables.join(', ')}); choose one with a query: SELECT * FROM ${defined(only)}`)
 }

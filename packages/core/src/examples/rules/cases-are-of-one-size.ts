@@ -8,8 +8,8 @@ const LONG = 400
 
 export const casesAreOfOneSize: SetRule = {
   name: 'cases-are-of-one-size',
-  check: ({ asks, answers, cases }, report) => {
-    const lengths = asks.map((ask, i) => ask.length + (answers[i]?.length ?? 0))
+  check: ({ inputs, expected, cases }, report) => {
+    const lengths = inputs.map((ask, i) => ask.length + (expected[i]?.length ?? 0))
     const middle = [...lengths].sort((a, b) => a - b)[lengths.length >> 1] ?? 0
     lengths.forEach((length, i) => {
       if (length > LONG && middle > 0 && length >= TIMES * middle)

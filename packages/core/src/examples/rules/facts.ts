@@ -9,8 +9,8 @@ export interface SetFacts {
   readonly span: Span
   readonly cases: readonly { readonly number: number; readonly span: Span }[]
   /** Each case's two sides; an answer in an output's form is only known in a prompt. */
-  readonly asks: readonly string[]
-  readonly answers: readonly (string | undefined)[]
+  readonly inputs: readonly string[]
+  readonly expected: readonly (string | undefined)[]
   /** The field that is the label: its options, and each case's. */
   readonly label: { readonly field: string; readonly options: readonly string[]; of(one: number): string } | undefined
   /** Whether an answer, read by its layout, gives the values that it was written from. */

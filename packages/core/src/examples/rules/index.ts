@@ -1,4 +1,4 @@
-import { answersAreReadBack } from './answers-are-read-back.js'
+import { answersAreReadBack } from './expected-are-read-back.js'
 import { casesAreOfOneSize } from './cases-are-of-one-size.js'
 import { everyLabelHasCases } from './every-label-has-cases.js'
 import type { SetRule } from './facts.js'

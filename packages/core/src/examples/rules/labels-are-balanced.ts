@@ -11,6 +11,6 @@ export const labelsAreBalanced: SetRule = {
     const counts = [...countLabels(facts)].filter(([, count]) => count > 0).sort((a, b) => b[1] - a[1])
     const [most, least] = [counts[0], counts.at(-1)]
     if (!most || !least || most[1] < TIMES * least[1]) return
-    report(problem('labels-lopsided', { most: most[0], least: least[0], times: Math.floor(most[1] / least[1]) }, facts.span))
+    report(problem('labels-unbalanced', { most: most[0], least: least[0], times: Math.floor(most[1] / least[1]) }, facts.span))
   },
 }

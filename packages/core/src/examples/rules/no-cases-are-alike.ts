@@ -8,11 +8,11 @@ const MOST = 1500
 
 export const noCasesAreAlike: SetRule = {
   name: 'no-cases-are-alike',
-  check: ({ asks, answers, cases, index }, report) => {
+  check: ({ inputs, expected, cases, index }, report) => {
     if (cases.length > MOST) return
-    for (const { one, other, likeness } of nearestPairs(index(), asks)) {
-      // The same question with two answers is a contradiction, and said as that.
-      if (likeness < ALIKE || (likeness === 1 && answers[one] !== answers[other])) continue
+    for (const { one, other, likeness } of nearestPairs(index(), inputs)) {
+      // The same question with two expected is a contradiction, and said as that.
+      if (likeness < ALIKE || (likeness === 1 && expected[one] !== expected[other])) continue
       report(
         problem('cases-alike', { one: defined(cases[one]).number, other: defined(cases[other]).number }, defined(cases[other]).span, [
           { says: `case ${defined(cases[one]).number} is here`, span: defined(cases[one]).span },

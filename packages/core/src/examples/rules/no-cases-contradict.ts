@@ -5,13 +5,13 @@ import { termsOf } from '../terms.js'
 
 export const noCasesContradict: SetRule = {
   name: 'no-cases-contradict',
-  check: ({ asks, answers, cases }, report) => {
+  check: ({ inputs, expected, cases }, report) => {
     const seen = new Map<string, number>()
-    asks.forEach((ask, i) => {
+    inputs.forEach((ask, i) => {
       const asked = termsOf(ask).join(' ') || ask
       const before = seen.get(asked)
       if (before === undefined) seen.set(asked, i)
-      else if (answers[before] !== answers[i])
+      else if (expected[before] !== expected[i])
         report(
           problem('cases-contradict', { one: defined(cases[before]).number, other: defined(cases[i]).number }, defined(cases[i]).span, [
             { says: `case ${defined(cases[before]).number} is here`, span: defined(cases[before]).span },

@@ -18,7 +18,7 @@ export interface FinishedDocument<P = Readonly<Record<string, unknown>>> {
 }
 
 const ONLY_THIS = 'Answer with this document and nothing else.'
-const ELSE = 'leave every other sign as it is:'
+const ELSE = 'leave every other character as it is:'
 
 export function instructDocument(shape: DocumentShape): Instruction {
   if (shape.show !== 'description')
@@ -45,7 +45,7 @@ export function readDocument(shape: DocumentShape, reading: Reading): unknown {
       continue
     }
     const { value, faults } = readPassage(stretch, text)
-    for (const says of faults) reading.report(problem('reply-passage-unfit', { passage: stretch.name, says }, span))
+    for (const says of faults) reading.report(problem('reply-passage-invalid', { passage: stretch.name, says }, span))
     put(passages, stretch.name, value)
   }
   const finished = finishDocument(shape.stretches, passages)
@@ -73,7 +73,7 @@ function passagesInText(parts: readonly Part[], reading: Reading): Map<string, W
   const fence = defined(parts[0]).fixed.trimStart().startsWith('```')
     ? null
     : /^\s*(?:```|~~~)[\w-]*\n([^]*?)\n?(?:```|~~~)\s*$/.exec(reply)
-  if (fence) reading.repair('fence', 'the document stands in a fence')
+  if (fence) reading.repair('fence', 'the document is in a code fence')
   const offset = fence ? fence[0].indexOf('\n') + 1 : 0
   const text = fence ? defined(fence[1]) : reply
   const found = findFixed(parts, text)
@@ -106,15 +106,14 @@ function sayFixed(parts: readonly Part[], found: readonly Found[], text: string,
       reading.report(
         problem('reply-fixed-changed', { asked, found: text.slice(one.extent.start, one.extent.end), difference: one.difference }, span),
       )
-    else if (one.how === 'folded')
-      reading.repair('case', `"${clip(asked)}" came back in another case, or with other blanks or quotes`, span)
+    else if (one.how === 'folded') reading.repair('case', `"${clip(asked)}" came back with different case, spaces or quotes`, span)
   })
   const first = defined(found[0])
   if ('extent' in first && first.extent && text.slice(0, first.extent.start).trim() !== '')
-    reading.repair('prose', 'words stand before the document', { start: offset, end: offset + first.extent.start })
+    reading.repair('prose', 'there is text before the document', { start: offset, end: offset + first.extent.start })
   const last = defined(found.at(-1))
   if (last.how !== 'blank' && 'extent' in last && text.slice(last.extent.end).trim() !== '')
-    reading.repair('prose', 'words stand behind the document', { start: offset + last.extent.end, end: offset + text.length })
+    reading.repair('prose', 'there is text after the document', { start: offset + last.extent.end, end: offset + text.length })
 }
 
 /** Passages that came as JSON, each under its name. */
@@ -122,7 +121,7 @@ function passagesInJson(shape: DocumentShape, reading: Reading): Map<string, Wri
   const data = exactJson(reading.text.replace(/^\s*(?:```|~~~)\w*\s*\n|\n?(?:```|~~~)\s*$/g, ''))?.value
   const names = passagesOf(shape)
   if (!isRecord(data) || !names.some((one: PassageStretch) => Object.hasOwn(data, one.name))) return undefined
-  if (shape.show !== 'json-schema') reading.repair('json', 'the passages stand in JSON')
+  if (shape.show !== 'json-schema') reading.repair('json', 'the passages are in JSON')
   const record = new Loosening(reading, () => undefined, false).record(data, passageFields(shape.stretches), [])
   return new Map(Object.entries(record).map(([name, value]) => [name, { text: String(value), start: 0 }]))
 }

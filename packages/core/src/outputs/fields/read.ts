@@ -31,7 +31,7 @@ function readWandering(shape: FieldsShape, reading: Reading): unknown {
   const found = findJson(text).flatMap((one) => objectIn(one, shape))
   const [only] = found
   if (!only) {
-    reading.report(problem('reply-without-json', { why: text.includes('{') ? 'what looks like one is broken' : '' }))
+    reading.report(problem('reply-without-json', { why: text.includes('{') ? 'the closest match is not valid JSON' : '' }))
     return undefined
   }
   const tries = found.map((one) => {
@@ -48,10 +48,7 @@ function readWandering(shape: FieldsShape, reading: Reading): unknown {
   const fewest = Math.min(...tries.map((one) => one.problems))
   const best = defined(tries.filter((one) => one.problems === fewest).at(-1))
   if (tries.length > 1)
-    best.attempt.repair(
-      'several',
-      `the reply holds ${tries.length} objects; the ${fewest === 0 ? 'last that fits' : 'one that fits best'} is taken`,
-    )
+    best.attempt.repair('several', `the reply has ${tries.length} objects; the ${fewest === 0 ? 'last valid one' : 'best match'} is used`)
   reading.take(best.attempt)
   return best.value
 }
@@ -81,9 +78,9 @@ function sayAround({ start, end }: Loose, reading: Reading): void {
   const before = text.slice(Math.max(0, start - 2000), start)
   const after = text.slice(end, end + 2000)
   const fence = /(?:```|~~~)[\w-]*\s*$/.exec(before)
-  if (fence) reading.repair('fence', 'the object stands in a fence', { start: start - fence[0].length, end: start })
+  if (fence) reading.repair('fence', 'the object is in a code fence', { start: start - fence[0].length, end: start })
   const words = (before.slice(0, fence ? fence.index : undefined) + after.replace(/^\s*(?:```|~~~)/, '')).trim()
-  if (words !== '') reading.repair('prose', 'words stand around the object')
+  if (words !== '') reading.repair('prose', 'there is text around the object')
 }
 
 /** Records name all their fields, and JSON only those that are there. */
@@ -121,7 +118,7 @@ class DataReading {
     }
     for (const p of found) this.say(p)
     if (check && found.length === 0)
-      for (const { field, says } of check(value)) reading.report(problem('reply-schema-unfit', { field, says }, this.spanOf(field)))
+      for (const { field, says } of check(value)) reading.report(problem('reply-schema-invalid', { field, says }, this.spanOf(field)))
     reading.kept = value
     return value
   }
@@ -134,17 +131,17 @@ class DataReading {
           problem('reply-field-missing', { field: p.data.path, near: nearKey(p.data.path, data, shape.fields) }, this.spanOf(p.data.path)),
         )
         break
-      case 'value-unfit':
+      case 'value-invalid':
         reading.report(
           problem(
-            'reply-field-unfit',
-            { field: p.data.path, says: `takes ${p.data.expected}, not ${p.data.found}` },
+            'reply-field-invalid',
+            { field: p.data.path, says: `must be ${p.data.expected}, not ${p.data.found}` },
             this.spanOf(p.data.path),
           ),
         )
         break
       case 'value-bounds':
-        reading.report(problem('reply-field-unfit', { field: p.data.path, says: p.data.says }, this.spanOf(p.data.path)))
+        reading.report(problem('reply-field-invalid', { field: p.data.path, says: p.data.says }, this.spanOf(p.data.path)))
         break
       default:
         reading.report(p)

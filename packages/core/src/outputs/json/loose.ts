@@ -102,7 +102,7 @@ class LooseReader {
       if (end === undefined) return
       const start = this.at
       this.at = end
-      this.lapse('a comment stands in the JSON', start)
+      this.lapse('the JSON has a comment', start)
     }
   }
 
@@ -164,7 +164,7 @@ class LooseReader {
       const start = this.at
       const value = this.value(depth + 1)
       if (value !== undefined) {
-        if (Object.hasOwn(object, key)) this.lapse(`the key "${key}" is there twice, and the last counts`, keyAt)
+        if (Object.hasOwn(object, key)) this.lapse(`the key "${key}" occurs twice; the last one is used`, keyAt)
         put(object, key, value)
         extents.set(key, { start, end: this.at })
       }
@@ -207,7 +207,7 @@ class LooseReader {
       return true
     }
     if (sign === closer) {
-      if (comma >= 0 && !first) this.lapse('a comma stands before a closing bracket', comma, comma + 1)
+      if (comma >= 0 && !first) this.lapse('there is a comma before a closing bracket', comma, comma + 1)
       this.at++
       return true
     }
@@ -224,7 +224,7 @@ class LooseReader {
     const start = this.at
     this.at = BARE_KEY.lastIndex
     if (this.at >= this.text.length) return this.cutOff()
-    this.lapse('a key stands without quotes', start)
+    this.lapse('a key has no quotes', start)
     return key
   }
 
@@ -234,7 +234,7 @@ class LooseReader {
     const start = this.at
     const opener = defined(text[start])
     const closer = defined(QUOTES[opener])
-    if (opener !== '"') this.lapse('a text stands in other quotes than "', start, start + 1)
+    if (opener !== '"') this.lapse('a text has quotes other than "', start, start + 1)
     this.at++
     let out = ''
     for (;;) {
@@ -251,8 +251,8 @@ class LooseReader {
         this.at++
         return out
       } else {
-        if (sign === '\n') this.lapse('a line ends within a text', this.at, this.at + 1)
-        if (sign === closer) this.lapse('a quote stands within a text', this.at, this.at + 1)
+        if (sign === '\n') this.lapse('there is a line break in a text', this.at, this.at + 1)
+        if (sign === closer) this.lapse('there is an unescaped quote in a text', this.at, this.at + 1)
         out += sign
         this.at++
       }
@@ -297,7 +297,7 @@ class LooseReader {
     if (number === word) return exactNumber(number)
     if (Object.hasOwn(WORDS, word)) return WORDS[word]
     if (Object.hasOwn(LOOSE_WORDS, word)) {
-      this.lapse(`"${word}" is no word of JSON`, start)
+      this.lapse(`"${word}" is not a JSON literal`, start)
       return LOOSE_WORDS[word]
     }
     const comment = word.search(/\s(?:\/\/|#|\/\*)/)
@@ -308,7 +308,7 @@ class LooseReader {
       if (NUMBER.exec(text)?.[0] === before) return exactNumber(before)
       if (Object.hasOwn(WORDS, before)) return WORDS[before]
     }
-    this.lapse('a text stands without quotes', start)
+    this.lapse('a text has no quotes', start)
     return text.slice(start, this.at)
   }
 }

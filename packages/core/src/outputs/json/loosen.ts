@@ -40,9 +40,9 @@ export class Loosening {
 
   private sayExtras(keys: readonly string[], path: readonly string[]): void {
     for (const key of keys.slice(0, MOST_EXTRAS))
-      this.say('extra', `"${[...path, key].join('.')}" was not asked for and is left out`, [...path, key])
+      this.say('extra', `"${[...path, key].join('.')}" was not requested and is ignored`, [...path, key])
     const more = keys.length - MOST_EXTRAS
-    if (more > 0) this.say('extra', `${more} more keys were not asked for and are left out`, path)
+    if (more > 0) this.say('extra', `${more} more keys were not requested and are ignored`, path)
   }
 
   /** The key under which a reply gives a field: its name, or the same in another writing. */

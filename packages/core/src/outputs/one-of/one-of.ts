@@ -48,7 +48,7 @@ function labelIn(text: string, { of, field }: OneOfShape, reading: Reading): str
   const said = typeof data === 'string' ? data : isRecord(data) ? soleText(data, field) : undefined
   if (said !== undefined) {
     const label = foldedLabel(said, of)
-    if (label !== undefined && label !== text) reading.repair('json', 'the label stands in JSON')
+    if (label !== undefined && label !== text) reading.repair('json', 'the label is in JSON')
     return label
   }
   const direct = foldedLabel(bare, of)

@@ -90,8 +90,8 @@ function withoutProse(lines: readonly Line[], reading: Reading): Line[] {
   const start = leads ? first : 0
   const around = [...lines.slice(0, start), ...lines.slice(end)].filter((line) => !line.blank)
   const fenced = around.filter((line) => FENCE.test(line.text)).length
-  if (fenced > 0) reading.repair('fence', 'the rows stand in a fence')
-  if (around.length > fenced) reading.repair('prose', 'words stand around the rows')
+  if (fenced > 0) reading.repair('fence', 'the rows are in a code fence')
+  if (around.length > fenced) reading.repair('prose', 'there is text around the rows')
   return lines.slice(start, end).filter((line) => !line.blank)
 }
 
@@ -100,15 +100,15 @@ const FENCE = /^(?:```|~~~)/
 function recordOf(shape: RowsShape, { text, start, matched }: Line, row: number, reading: Reading): Record<string, unknown> | undefined {
   const span = reading.span(start, start + text.length)
   if (!matched) {
-    reading.report(problem('reply-row-unfit', { row, why: `is not in the form asked for: "${clip(text, 60)}"` }, span))
+    reading.report(problem('reply-row-invalid', { row, why: `does not match the row pattern: "${clip(text, 60)}"` }, span))
     return undefined
   }
-  if (!matched.exact) reading.repair('case', `row ${row} differs from its form in case, blanks or look-alike signs`, span)
+  if (!matched.exact) reading.repair('case', `row ${row} differs from the row pattern in case, spaces or look-alike characters`, span)
   const record: Record<string, unknown> = {}
   let sound = true
   for (const stretch of passagesOf(shape)) {
     const { value, faults } = readPassage(stretch, matched.passages.get(stretch.name) ?? '')
-    for (const fault of faults) reading.report(problem('reply-row-unfit', { row, why: `"${stretch.name}" ${fault}` }, span))
+    for (const fault of faults) reading.report(problem('reply-row-invalid', { row, why: `"${stretch.name}" ${fault}` }, span))
     sound &&= faults.length === 0
     put(record, stretch.name, value)
   }
@@ -127,7 +127,7 @@ function rowsInJson(shape: RowsShape, reading: Reading): unknown {
   const [found] = findJson(text)
   const list = Array.isArray(found?.value) ? found.value : own(found?.value, 'rows')
   if (!found || found.cut || !Array.isArray(list) || !list.every(isRecord)) return undefined
-  if (shape.show !== 'json-schema') reading.repair('json', 'the rows stand in JSON')
+  if (shape.show !== 'json-schema') reading.repair('json', 'the rows are in JSON')
   const fields = passageFields(shape.stretches)
   const loosening = new Loosening(reading, () => undefined, false)
   const records = list.map((one, i) => {

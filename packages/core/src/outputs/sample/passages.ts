@@ -16,7 +16,7 @@ export function samplePassage(stretch: PassageStretch, lot: Lot, oneLine: boolea
     const text = said === undefined ? words : words.replace(/\p{L}+(?: \p{L}+)?/u, () => said)
     if (readPassage(stretch, text).faults.length === 0) return text
   }
-  throw new NoSample(`nothing that fits the passage "${stretch.name}" was found`)
+  throw new NoSample(`no text was found for the passage "${stretch.name}"`)
 }
 
 function written(amounts: ReadonlyMap<Amount['unit'], Amount>, lot: Lot): string {

@@ -45,7 +45,7 @@ export function sampleValue(type: ValueType, lot: Lot, name: string): unknown {
     acceptType(value, type, topLevel(name), (p) => faults.push(p))
     if (faults.length === 0 && value !== '') return value
   }
-  throw new NoSample(`nothing that fits "${name}" was found`)
+  throw new NoSample(`no value was found for "${name}"`)
 }
 
 export function sampleRecord(fields: readonly Declared[], lot: Lot): Record<string, unknown> {
@@ -148,11 +148,11 @@ function textOf({ steps, start }: Automaton, lot: Lot): string {
     }
     if (step.kind === 'sign') {
       const fitting = SIGNS.filter((sign) => step.test.test(sign))
-      if (fitting.length === 0) throw new NoSample('its pattern asks for rare signs')
+      if (fitting.length === 0) throw new NoSample('its pattern needs rare characters')
       text += lot.of(fitting)
     }
     state = step.to
-    if (text.length > 10_000) throw new NoSample('its pattern asks for very long texts')
+    if (text.length > 10_000) throw new NoSample('its pattern needs very long texts')
   }
 }
 

@@ -1,5 +1,5 @@
 import type { DirectiveSyntax } from './directive.js'
-import type { Aside } from '../nodes.js'
+import type { Note } from '../nodes.js'
 
 /** aside = "aside" anything up to the line's end, or in braces up to the first "}" */
 export const aside: DirectiveSyntax<undefined> = {
@@ -11,5 +11,5 @@ export const aside: DirectiveSyntax<undefined> = {
     cursor.at = cursor.end
     return undefined
   },
-  build: (_, { form, head, span, indent }): Aside => ({ kind: 'aside', form, head, span, indent }),
+  build: (_, { form, head, span, indent }): Note => ({ kind: 'aside', form, head, span, indent }),
 }

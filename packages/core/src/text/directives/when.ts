@@ -6,7 +6,7 @@ import { parseCondition } from '../values.js'
 export const when: DirectiveSyntax<Condition> = {
   word: 'when',
   shape: 'when CONDITION',
-  about: 'writes the first branch that holds',
+  about: 'writes the first branch whose condition is true',
   branches: ['otherwise'],
   head: (cursor, context) => parseCondition(cursor, context),
   build: (condition, block): When<unknown> => ({

@@ -3,7 +3,7 @@ import { between } from './format.js'
 import { texts } from './items.js'
 export const list = listToText({
   name: 'list',
-  about: 'items with a separator, a comma and a blank where none is said',
+  about: 'items with a separator; default: a comma and a space',
   parameters: [{ name: 'separator', kind: 'text', optional: true }],
   write: (list, [separator = ', '], _, type) => between(texts(list, type), () => String(separator)),
 })

@@ -2,7 +2,7 @@ import { textFormat } from './kinds.js'
 
 export const oneLine = textFormat({
   name: 'one-line',
-  about: 'on one line: every run of blanks and line ends becomes one blank',
+  about: 'on one line: spaces and line breaks become single spaces',
   parameters: [],
   write: (text) => text.trim().replace(/\s+/g, ' '),
 })

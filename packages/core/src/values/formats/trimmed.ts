@@ -2,7 +2,7 @@ import { textFormat } from './kinds.js'
 
 export const trimmed = textFormat({
   name: 'trimmed',
-  about: 'without blanks and line ends around it',
+  about: 'without spaces and line breaks at both ends',
   parameters: [],
   write: (text) => text.trim(),
 })

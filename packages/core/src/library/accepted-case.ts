@@ -1,4 +1,4 @@
-import { ownTurns, type AskTurn, type ExampleSetModel, type PromptModel } from '../artefacts/artefacts.js'
+import { ownTurns, type InputTurn, type ExampleSetModel, type PromptModel } from '../artefacts/artefacts.js'
 import { soleSlot } from '../text/sole-slot.js'
 import { isRecord, own } from '../values/data.js'
 
@@ -6,7 +6,7 @@ import { isRecord, own } from '../values/data.js'
  * An answer that somebody settled, as a case of an example set: each field is the answer's of that name; else what the prompt asks the set
  * with (`with: { note: "{item.survey-note}" }`); else its variable, or a record's field, of that name. What is nowhere is null.
  */
-export function settledCase(
+export function acceptedCase(
   set: ExampleSetModel,
   prompts: ReadonlyMap<string, PromptModel>,
   prompt: string,
@@ -26,9 +26,9 @@ export function settledCase(
 }
 
 /** What a prompt asks by example sets, and what its bases do. */
-function askTurns(prompts: ReadonlyMap<string, PromptModel>, name: string): AskTurn[] {
+function askTurns(prompts: ReadonlyMap<string, PromptModel>, name: string): InputTurn[] {
   const model = prompts.get(name)
   if (!model) return []
-  const own = ownTurns(model).filter((turn): turn is AskTurn => turn.kind === 'ask')
+  const own = ownTurns(model).filter((turn): turn is InputTurn => turn.kind === 'input')
   return model.basedOn ? [...own, ...askTurns(prompts, model.basedOn.name)] : own
 }

@@ -2,60 +2,60 @@ import { readFile } from 'node:fs/promises'
 import { appendTo } from '../output/files.js'
 
 /** What a person decided of a record, or an answer that was asked for since: one line of JSON each, never changed. */
-export type PickLine = { readonly record: string; readonly row: number; readonly at: string } & (
-  | { readonly does: 'keep'; readonly answer: number }
-  | { readonly does: 'reject' }
+export type ReviewLine = { readonly record: string; readonly row: number; readonly at: string } & (
+  | { readonly does: 'accept'; readonly answer: number }
+  | { readonly does: 'discard' }
   | {
       readonly does: 'add'
       readonly text: string
       readonly model: string
       readonly part?: string
       readonly of?: number
-      readonly madeUp?: true
+      readonly isMock?: true
     }
 )
 
 /** The decisions about a run, in its folder. What a process that was killed left half written is passed over. */
-export class PickLog {
+export class ReviewLog {
   private constructor(
     private readonly path: string,
-    private readonly lines: Map<string, PickLine[]>,
+    private readonly lines: Map<string, ReviewLine[]>,
     /** Whether the last line is whole. */
     private whole: boolean,
   ) {}
 
-  static async open(path: string): Promise<PickLog> {
+  static async open(path: string): Promise<ReviewLog> {
     const text = await readFile(path, 'utf8').catch(() => '')
-    const lines = new Map<string, PickLine[]>()
+    const lines = new Map<string, ReviewLine[]>()
     for (const one of text.split('\n')) {
       const line = parsed(one)
       if (line) listOf(lines, line.record).push(line)
     }
-    return new PickLog(path, lines, text === '' || text.endsWith('\n'))
+    return new ReviewLog(path, lines, text === '' || text.endsWith('\n'))
   }
 
-  of(record: string): readonly PickLine[] {
+  of(record: string): readonly ReviewLine[] {
     return this.lines.get(record) ?? []
   }
 
   /** Written before it counts. */
-  async add(line: PickLine): Promise<void> {
+  async add(line: ReviewLine): Promise<void> {
     await appendTo(this.path, `${this.whole ? '' : '\n'}${JSON.stringify(line)}\n`)
     this.whole = true
     listOf(this.lines, line.record).push(line)
   }
 }
 
-function listOf(lines: Map<string, PickLine[]>, record: string): PickLine[] {
+function listOf(lines: Map<string, ReviewLine[]>, record: string): ReviewLine[] {
   let list = lines.get(record)
   if (!list) lines.set(record, (list = []))
   return list
 }
 
-function parsed(line: string): PickLine | undefined {
+function parsed(line: string): ReviewLine | undefined {
   if (line === '') return undefined
   try {
-    return JSON.parse(line) as PickLine
+    return JSON.parse(line) as ReviewLine
   } catch {
     return undefined
   }

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { KeptFiles } from '../host.js'
+import { FileCache } from '../host.js'
 import { libraryFrom, type Problem } from '../index.js'
 
 const FILES = {
@@ -23,18 +23,18 @@ const TEXTS = [
 
 const said = (problems: readonly Problem[]) => problems.map((p) => [p.code, p.message, p.place?.file, p.place?.line, p.place?.column])
 
-describe('files that are kept between two openings', () => {
+describe('files that are cache between two openings', () => {
   test('make no difference to what is found or rendered, whatever is written into which file', () => {
     const edit = fc.tuple(fc.constantFrom(...Object.keys(FILES), 'dunelight.yaml'), fc.constantFrom(...TEXTS, 'limits: { nesting: 3 }\n'))
     fc.assert(
       fc.property(fc.array(edit, { minLength: 1, maxLength: 8 }), (edits) => {
-        const kept = new KeptFiles()
+        const cache = new FileCache()
         let files: Record<string, string> = { ...FILES }
         for (const [path, text] of edits) {
           files = { ...files, [path]: text }
-          const [again, anew] = [libraryFrom(files, { kept }), libraryFrom(files)]
+          const [again, anew] = [libraryFrom(files, { cache }), libraryFrom(files)]
           expect(said(again.problems)).toEqual(said(anew.problems))
-          for (const name of anew.shelf.prompts.keys()) {
+          for (const name of anew.artefacts.prompts.keys()) {
             const rendered = [again, anew].map((library) => {
               try {
                 return library
@@ -54,12 +54,12 @@ describe('files that are kept between two openings', () => {
   })
 
   test('are read again only where their text is another, or the limits are', () => {
-    const kept = new KeptFiles()
-    const first = libraryFrom(FILES, { kept })
-    const second = libraryFrom({ ...FILES, 'snippets/house/style.md': 'Other words.\n' }, { kept })
-    expect(second.shelf.prompts.get('label')).toBe(first.shelf.prompts.get('label'))
-    expect(second.shelf.snippets.get('house/style')).not.toBe(first.shelf.snippets.get('house/style'))
-    const third = libraryFrom({ ...FILES, 'dunelight.yaml': 'limits: { nesting: 3 }\n' }, { kept })
-    expect(third.shelf.prompts.get('label')).not.toBe(first.shelf.prompts.get('label'))
+    const cache = new FileCache()
+    const first = libraryFrom(FILES, { cache })
+    const second = libraryFrom({ ...FILES, 'snippets/house/style.md': 'Other words.\n' }, { cache })
+    expect(second.artefacts.prompts.get('label')).toBe(first.artefacts.prompts.get('label'))
+    expect(second.artefacts.snippets.get('house/style')).not.toBe(first.artefacts.snippets.get('house/style'))
+    const third = libraryFrom({ ...FILES, 'dunelight.yaml': 'limits: { nesting: 3 }\n' }, { cache })
+    expect(third.artefacts.prompts.get('label')).not.toBe(first.artefacts.prompts.get('label'))
   })
 })

@@ -11,7 +11,7 @@ import type { Declared } from '../values/types.js'
 type Scope = readonly unknown[]
 
 /** What a batch looks at before a row is read for its prompt: the columns that conditions, names and joins speak of, and no others. */
-export class Looking {
+export class RowFilter {
   private readonly reader: ScopeReader
   private readonly columns: readonly Declared[]
   /** Where the columns called by themselves stand among those that are read; the row itself stands before them. */
@@ -42,7 +42,7 @@ export class Looking {
     this.rowNamed = as !== undefined
     this.places = bare.map((d) => this.columns.indexOf(d))
     const row: Declared[] =
-      as === undefined ? [] : [{ name: as, type: { kind: 'record', fields: all }, optional: true, outside: false, span: undefined }]
+      as === undefined ? [] : [{ name: as, type: { kind: 'record', fields: all }, optional: true, untrusted: false, span: undefined }]
     const scope = [...row, ...bare, ...pools.map((pool) => pool.type)]
     this.keys = joins.map(({ equalities }) => equalities.map(({ other }) => placeOf(other, scope)))
     this.test = model.keep && defined(library).keep(model.keep.condition, scope)
@@ -66,7 +66,7 @@ export class Looking {
     return scope
   }
 
-  keeps(scope: Scope): boolean {
+  accepts(scope: Scope): boolean {
     return this.test?.(scope) ?? true
   }
 

@@ -6,26 +6,26 @@ import { defineCommand } from '../define-command.js'
 import { exists, writeResult } from '../ui/result-file.js'
 import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 
-interface SchemasFlags {
+interface FileSchemasFlags {
   readonly to?: string
   readonly overwrite?: boolean
 }
 
-export const schemasCommand = defineCommand({
-  name: 'schemas',
+export const fileSchemasCommand = defineCommand({
+  name: 'file-schemas',
   group: 'Export',
-  about: 'Prints the JSON Schemas of a library’s own files: editors complete and check by them.',
+  about: 'Print the JSON Schemas of a library’s files, for completion and checks in editors.',
   arguments: [],
   options: [
-    ['--to <folder>', 'write one file for each kind into it'],
-    ['--overwrite', 'write over files that exist'],
+    ['--to <folder>', 'write one file per kind to this folder'],
+    ['--overwrite', 'replace existing files'],
   ],
-  examples: ['schemas --to schemas'],
-  run: (context, _, flags: SchemasFlags) => schemas(context, flags),
+  examples: ['file-schemas --to schemas'],
+  run: (context, _, flags: FileSchemasFlags) => fileSchemas(context, flags),
 })
 
 /** The schemas of a library's own files, by their kind, or each in a file. */
-async function schemas(context: CommandContext, { to, overwrite = false }: SchemasFlags): Promise<number> {
+async function fileSchemas(context: CommandContext, { to, overwrite = false }: FileSchemasFlags): Promise<number> {
   if (to === undefined) {
     const all = Object.fromEntries(FILE_KINDS.map(({ name, files, schema }) => [name, { files, schema }]))
     context.stdout.write(`${JSON.stringify(all, null, 2)}\n`)

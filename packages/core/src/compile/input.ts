@@ -1,12 +1,12 @@
 import { exampleSet, liveText } from './cases.js'
-import { compileValueText, descent, type Context } from './context.js'
+import { compileValueText, textOrigin, type Context } from './context.js'
 import { fixedBeginning } from './example-set.js'
 import { compileGiven } from './given.js'
 import { Scope, type Binding, variableBinding } from './scope.js'
-import type { Compilation } from './shelves.js'
+import type { Compilation } from './env.js'
 import { compileText } from './text.js'
 import { soleSlot } from '../text/sole-slot.js'
-import { allTurns, type AskTurn } from '../artefacts/artefacts.js'
+import { allTurns, type InputTurn } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
 import { captured } from '../render/capture.js'
 import type { TurnPlan } from '../render/plan.js'
@@ -16,14 +16,14 @@ import { fits } from '../values/fits.js'
 import { describe } from '../values/types.js'
 
 /** What the prompt asks by a set, as a text of its own: the first turn that does. */
-export function liveAsk(set: string, compilation: Compilation, context: Context): ((run: Run) => string) | undefined {
-  const asked = [...allTurns(compilation.prompt.turns)].find((turn): turn is AskTurn => turn.kind === 'ask' && turn.set.name === set)
-  const [plan] = asked ? compileAsk(asked, compilation, context, () => undefined) : []
+export function liveInput(set: string, compilation: Compilation, context: Context): ((run: Run) => string) | undefined {
+  const asked = [...allTurns(compilation.prompt.turns)].find((turn): turn is InputTurn => turn.kind === 'input' && turn.set.name === set)
+  const [plan] = asked ? compileInput(asked, compilation, context, () => undefined) : []
   return plan?.kind === 'text' ? liveText(plan.op) : undefined
 }
 
 /** The set's ask side with this prompt's values: those of `with`, else the prompt's variable of the field's name. */
-export function compileAsk(turn: AskTurn, compilation: Compilation, context: Context, report: Report): TurnPlan[] {
+export function compileInput(turn: InputTurn, compilation: Compilation, context: Context, report: Report): TurnPlan[] {
   const set = exampleSet(turn.set, compilation, report)
   if (!set) return []
   const { model } = set
@@ -33,7 +33,7 @@ export function compileAsk(turn: AskTurn, compilation: Compilation, context: Con
       report(problem('with-unknown', { name: given.name, of: model.name, known: model.fields.map((f) => f.name) }, given.span))
   for (const field of model.fields) {
     const given = turn.with.find((w) => w.name === field.name)
-    const value = given ? askValue(given.text, context) : context.scope.find(field.name)
+    const value = given ? inputValue(given.text, context) : context.scope.find(field.name)
     if (!value) {
       if (field.optional || field.default !== undefined) bindings.push(variableBinding(field, () => field.default ?? null))
       continue
@@ -42,7 +42,7 @@ export function compileAsk(turn: AskTurn, compilation: Compilation, context: Con
     if (!fits(value.type, field.type) && value.type.kind !== 'any')
       report(
         problem(
-          'with-unfit',
+          'with-invalid',
           { name: field.name, of: model.name, expected: describe(field.type), found: describe(value.type) },
           given?.span ?? turn.span,
         ),
@@ -51,17 +51,17 @@ export function compileAsk(turn: AskTurn, compilation: Compilation, context: Con
       ...variableBinding(field, value.get, value.path),
       type: value.type,
       optional: value.optional,
-      outside: field.outside || value.outside,
+      untrusted: field.untrusted || value.untrusted,
     })
   }
   const via = { what: 'example' as const, name: model.name, span: turn.set.span, outer: context.via }
   const within: Context = { ...context, scope: new Scope(bindings), role: 'user', kind: 'example', via, place: model.name }
-  const op = compileText(model.ask, { ...within, shared: { ...context.shared, report } }, true)
+  const op = compileText(model.input, { ...within, shared: { ...context.shared, report } }, true)
   const asked: TurnPlan = { kind: 'text', role: 'user', name: turn.name, op, memo: undefined, attach: [], span: turn.span }
-  const begun = turn.begins && model.answer !== 'output' ? fixedBeginning(model.answer) : ''
-  if (turn.begins && begun === '') report(problem('answer-without-beginning', { set: model.name }, turn.span))
+  const begun = turn.begins && model.expected !== 'output' ? fixedBeginning(model.expected) : ''
+  if (turn.begins && begun === '') report(problem('expected-without-beginning', { set: model.name }, turn.span))
   if (begun === '') return [asked]
-  const from = descent({ ...context, kind: 'example', via }, turn.span)
+  const from = textOrigin({ ...context, kind: 'example', via }, turn.span)
   return [
     asked,
     { kind: 'text', role: 'assistant', name: undefined, op: (run) => run.write(begun, from), memo: undefined, attach: [], span: turn.span },
@@ -69,22 +69,22 @@ export function compileAsk(turn: AskTurn, compilation: Compilation, context: Con
 }
 
 /** A text of one slot hands its value on as it is; any other text is written first. */
-function askValue(text: Text, context: Context) {
+function inputValue(text: Text, context: Context) {
   const value = soleSlot(text)
   if (value) return compileGiven(value, context)
   const {
     compiled: op,
     holdsFences,
-    outside,
+    untrusted,
   } = compileValueText(context.shared, () => compileText(text, { ...context, role: 'assistant' }, true))
   if (holdsFences)
     context.shared.report(
-      problem('fence-misplaced', { where: 'in a value that is handed on' }, text.source.span(0, text.source.text.length)),
+      problem('fence-misplaced', { where: 'in a value that is passed on' }, text.source.span(0, text.source.text.length)),
     )
   return {
     type: { kind: 'text' as const },
     optional: false,
-    outside,
+    untrusted,
     get: (run: Run) => captured(op, run),
     path: [],
   }

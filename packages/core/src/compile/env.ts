@@ -9,7 +9,7 @@ import type { FileValue } from '../values/files.js'
 import type { Format } from '../values/formats/format.js'
 
 /** What a prompt may draw on. */
-export interface Shelves {
+export interface CompileEnv {
   readonly snippets: ReadonlyMap<string, SnippetModel>
   readonly personas: ReadonlyMap<string, PersonaModel>
   readonly outputs: ReadonlyMap<string, OutputModel>
@@ -26,13 +26,13 @@ export interface Shelves {
   /** Whether the tags of fences end in digits of the rendering's own. */
   readonly nonce: boolean
   /** How long a reply may be that is read. */
-  readonly replySigns: number
+  readonly replyCharacters: number
 }
 
 /** A prompt under way: what its turns and its special uses are compiled with. */
 export interface Compilation {
   readonly prompt: JoinedPrompt
-  readonly shelves: Shelves
+  readonly env: CompileEnv
   readonly report: Report
   /** The prompt's own variables, bound ones too. */
   readonly context: Context

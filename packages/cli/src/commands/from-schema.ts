@@ -7,21 +7,21 @@ import { stringify } from 'yaml'
 import { defineCommand } from '../define-command.js'
 import { colorsFor, EXIT, paintFor, type CommandContext } from '../ui/context.js'
 
-export const variablesCommand = defineCommand({
-  name: 'variables',
+export const fromSchemaCommand = defineCommand({
+  name: 'from-schema',
   group: 'Write',
-  about: 'Prints the properties of a JSON Schema as variables of a library’s file.',
+  about: 'Print the properties of a JSON Schema as variables, for a prompt file.',
   arguments: [['<schema>', 'a JSON file']],
   options: [],
-  examples: ['variables order.schema.json'],
-  run: (context, [file]) => variables(context, file),
+  examples: ['from-schema order.schema.json'],
+  run: (context, [file]) => fromSchema(context, file),
 })
 
 /** A JSON Schema's properties as the variables of a library's file. */
-async function variables(context: CommandContext, file: string): Promise<number> {
+async function fromSchema(context: CommandContext, file: string): Promise<number> {
   const unreadable = (fault: unknown): never => {
     throw new ProblemError([
-      problem('file-unreadable', { file, why: fault instanceof SyntaxError ? `it is no JSON (${fault.message})` : reason(fault) }),
+      problem('file-unreadable', { file, why: fault instanceof SyntaxError ? `it is not valid JSON (${fault.message})` : reason(fault) }),
     ])
   }
   const text = await readFile(file, 'utf8').catch(unreadable)

@@ -11,7 +11,7 @@ const LONGEST = 200
  * again is many times quicker than to format it. Only for steps that write the same for the same value and locale. A column whose values do
  * not come again is let be.
  */
-export function writtenAgain(write: (value: unknown, run: Run) => void): (value: unknown, run: Run) => void {
+export function memoizeWriter(write: (value: unknown, run: Run) => void): (value: unknown, run: Run) => void {
   const known = new Map<unknown, string>()
   let locale: Locale | undefined
   let hits = 0

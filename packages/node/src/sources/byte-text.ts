@@ -1,8 +1,8 @@
 import { isAscii, isUtf8 } from 'node:buffer'
-import type { Narrow } from '@dunelight/tables'
+import type { ByteText } from '@dunelight/tables'
 
 /** Text kept as bytes, one sign each, until somebody looks at a piece: decoding a whole table costs more than reading it. */
-export const narrow: Narrow = {
+export const byteText: ByteText = {
   isAscii,
   isUtf8,
   text: (bytes) => asBuffer(bytes).toString('latin1'),

@@ -1,29 +1,29 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import { setTimeout as pause } from 'node:timers/promises'
 import type { Library } from 'dunelight'
-import { inventor, madeUpUsage, type MadeUp, type StandInOptions } from 'dunelight/host'
-import { MADE_UP } from './http-model.js'
+import { mockReplies, mockUsage, type MockReply, type MockOptions } from 'dunelight/host'
+import { MOCK_HEADER } from './http-model.js'
 import { sha256 } from '../output/bytes.js'
 
-/** A stand-in that is served. */
-export interface StandInServer {
+/** A running mock server. */
+export interface MockServer {
   /** Where it is asked. */
-  readonly at: string
+  readonly url: string
   /** How many requests it has answered, in whichever way. */
-  readonly asked: () => number
+  readonly requests: () => number
   readonly close: () => Promise<void>
 }
 
-export interface ServeOptions extends Omit<StandInOptions, 'pause'> {
+export interface MockServerOptions extends Omit<MockOptions, 'pause'> {
   readonly library: Library
   readonly port?: number
-  readonly onAsked?: (record: string, way: string | undefined) => void
+  readonly onRequest?: (record: string, way: string | undefined) => void
 }
 
 /** A request is a prompt with its values: nothing that a person could write is longer. */
 const MOST_BYTES = 32 * 1024 * 1024
 /** Seconds after which a busy stand-in may be asked again. */
-const BUSY = 1
+const RETRY_AFTER = 1
 const PIECE = 40
 
 /**
@@ -35,25 +35,25 @@ const PIECE = 40
  * @throws Error if the port is in use.
  * @example
  * const library = await openLibrary('demo/marram-house')
- * const server = await serveStandIn({ library })
+ * const server = await serveMock({ library })
  * await server.close()
- * server.at.startsWith('http://127.0.0.1:') // => true
+ * server.url.startsWith('http://127.0.0.1:') // => true
  */
-export async function serveStandIn({ library, port = 0, takes = 0, onAsked, ...options }: ServeOptions): Promise<StandInServer> {
-  const invent = inventor(options)
+export async function serveMock({ library, port = 0, delay = 0, onRequest, ...options }: MockServerOptions): Promise<MockServer> {
+  const invent = mockReplies(options)
   let count = 0
   const server = createServer((request, response) => {
     answer(request, response).catch(() => response.destroy())
   })
   const answer = async (request: IncomingMessage, response: ServerResponse): Promise<void> => {
-    response.setHeader(MADE_UP, 'yes')
+    response.setHeader(MOCK_HEADER, 'yes')
     if (request.method !== 'POST' || request.url !== '/ask') {
       send(response, 404, { why: 'POST /ask is all that there is' })
       return
     }
     const body = await bodyOf(request)
     if (typeof body !== 'object' || body === null) {
-      send(response, 400, { why: 'the body is no JSON' })
+      send(response, 400, { why: 'the body is not valid JSON' })
       return
     }
     count++
@@ -65,8 +65,8 @@ export async function serveStandIn({ library, port = 0, takes = 0, onAsked, ...o
       fingerprint: sha256(JSON.stringify([prompt, turns])),
       form: formOf(library, prompt, record, values),
     })
-    onAsked?.(record, found.way)
-    await pause(found.way === 'slow' ? takes * 10 : takes)
+    onRequest?.(record, found.way)
+    await pause(found.way === 'slow' ? delay * 10 : delay)
     await misbehaving(found, turns, stream, request, response)
   }
   await new Promise<void>((resolve, reject) => {
@@ -75,8 +75,8 @@ export async function serveStandIn({ library, port = 0, takes = 0, onAsked, ...o
   })
   const address = server.address() as { port: number }
   return {
-    at: `http://127.0.0.1:${address.port}/ask`,
-    asked: () => count,
+    url: `http://127.0.0.1:${address.port}/ask`,
+    requests: () => count,
     close: () =>
       new Promise((resolve) => {
         server.close(() => resolve())
@@ -104,14 +104,14 @@ function formOf(library: Library, prompt: string, record: string, values: Readon
 }
 
 async function misbehaving(
-  { text, finish, way }: MadeUp,
+  { text, finish, way }: MockReply,
   turns: Asked['turns'],
   stream: boolean,
   request: IncomingMessage,
   response: ServerResponse,
 ): Promise<void> {
   if (way === 'busy') {
-    response.setHeader('retry-after', String(BUSY))
+    response.setHeader('retry-after', String(RETRY_AFTER))
     send(response, 429, { why: 'too much at once' })
     return
   }
@@ -123,7 +123,7 @@ async function misbehaving(
     request.socket.destroy()
     return
   }
-  const meter = madeUpUsage(turns ?? [], text)
+  const meter = mockUsage(turns ?? [], text)
   if (way === 'endless') {
     await endless(response, stream)
     return

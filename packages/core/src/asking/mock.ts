@@ -1,44 +1,44 @@
 import { defined } from '../invariant.js'
 import { ModelFault, type Finish, type Model, type ModelRequest, type Usage } from './port.js'
-import { lotBy } from '../render/choose.js'
+import { seededRandom } from '../render/choose.js'
 import type { Form } from '../outputs/form.js'
 import { rememberLong } from '../values/remember.js'
 
-/** How a stand-in can misbehave, and what that is like. */
-export const MISBEHAVIOURS = {
+/** How a stand-in can faults, and what that is like. */
+export const MOCK_FAULTS = {
   slow: 'takes ten times as long',
-  busy: 'says that it is busy, and when to come back (status 429)',
-  broken: 'says that something broke (status 500)',
+  busy: 'responds with status 429 and Retry-After',
+  broken: 'responds with status 500',
   dropped: 'drops the connection',
   'cut-off': 'stops in the middle',
   'in-prose': 'puts words around the answer',
   'passage-missing': 'leaves something out',
-  'wrong-label': 'gives a label that nobody asked for',
+  'wrong-label': 'gives an unknown label',
   figure: 'makes a figure up',
   refusal: 'will not answer',
-  empty: 'says nothing',
+  empty: 'gives an empty reply',
   endless: 'never ends',
 } as const
-export type Misbehaviour = keyof typeof MISBEHAVIOURS
+export type MockFault = keyof typeof MOCK_FAULTS
 
-export interface StandInOptions {
+export interface MockOptions {
   readonly seed?: number
   /** Milliseconds that an answer takes. */
-  readonly takes?: number
+  readonly delay?: number
   /** Waits so long, or fails when nobody waits any longer: clocks are the platform's. Without it nothing takes time. */
   readonly pause?: (milliseconds: number, signal: AbortSignal) => Promise<void>
-  /** The share of answers that misbehave in each way: `{ busy: 0.1 }`. */
-  readonly misbehave?: Partial<Readonly<Record<Misbehaviour, number>>>
+  /** The share of answers that faults in each way: `{ busy: 0.1 }`. */
+  readonly faults?: Partial<Readonly<Record<MockFault, number>>>
 }
 
 /** What is known of a question: enough to make an answer up. */
-export type Question = Pick<ModelRequest, 'prompt' | 'record' | 'values' | 'fingerprint' | 'form'> & { readonly draw?: number }
+export type Question = Pick<ModelRequest, 'prompt' | 'record' | 'values' | 'fingerprint' | 'form'> & { readonly candidate?: number }
 
 /** What a stand-in says, and in which way it misbehaves, if in any. */
-export interface MadeUp {
+export interface MockReply {
   readonly text: string
   readonly finish: Finish
-  readonly way: Misbehaviour | undefined
+  readonly way: MockFault | undefined
 }
 
 /**
@@ -47,58 +47,58 @@ export interface MadeUp {
  *
  * @example
  * const request = { prompt: 'hello', record: '1', values: { who: 'Ines' }, fingerprint: 'f', form: undefined, turns: [] }
- * const answer = await standIn({ seed: 7 })(request, { signal: new AbortController().signal })
+ * const answer = await mockModel({ seed: 7 })(request, { signal: new AbortController().signal })
  * answer.finish // => 'done'
  */
-export function standIn(options: StandInOptions = {}): Model {
-  const { takes = 0, pause = () => Promise.resolve() } = options
-  const invent = inventor(options)
+export function mockModel(options: MockOptions = {}): Model {
+  const { delay = 0, pause = () => Promise.resolve() } = options
+  const invent = mockReplies(options)
   return async (request, { signal }) => {
     const { text, finish, way } = invent(request)
-    await pause(way === 'slow' ? takes * 10 : takes, signal)
+    await pause(way === 'slow' ? delay * 10 : delay, signal)
     if (way === 'busy') throw new ModelFault('it is busy (429)', { again: true, after: 1 })
     if (way === 'broken') throw new ModelFault('something broke (500)', { again: true })
     if (way === 'dropped') throw new ModelFault('the connection was dropped', { again: true })
     if (way === 'endless') {
-      await pause(FOR_EVER, signal)
-      throw new ModelFault('it never ended', { again: true })
+      await pause(UNBOUNDED, signal)
+      throw new ModelFault('it did not end', { again: true })
     }
-    return { text, finish, usage: madeUpUsage(request.turns, text), madeUp: true }
+    return { text, finish, usage: mockUsage(request.turns, text), isMock: true }
   }
 }
 
 /** What a stand-in says that it used: a token for what stands between two blanks. */
-export function madeUpUsage(turns: readonly { readonly text?: string }[], answer: string): Usage {
-  return { asked: turns.reduce((sum, { text = '' }) => sum + runsOf(text), 0), answered: runsIn(answer) }
+export function mockUsage(turns: readonly { readonly text?: string }[], answer: string): Usage {
+  return { sent: turns.reduce((sum, { text = '' }) => sum + runsOf(text), 0), received: runsIn(answer) }
 }
 
 /** Makes up one answer after the other, each in its way. */
-export function inventor({ seed = 0, misbehave = {} }: StandInOptions): (question: Question) => MadeUp {
+export function mockReplies({ seed = 0, faults = {} }: MockOptions): (question: Question) => MockReply {
   const tries = new Map<string, number>()
   return (question) => {
-    const { fingerprint, draw = 1 } = question
-    const about = draw === 1 ? 'text' : `text ${draw}`
+    const { fingerprint, candidate = 1 } = question
+    const about = candidate === 1 ? 'text' : `text ${candidate}`
     const turn = (tries.get(fingerprint) ?? 0) + 1
     // Only those who are asked again are counted on; the others are forgotten in time.
     if (tries.size > 10_000) tries.clear()
     tries.set(fingerprint, turn)
-    const way = wayBy(lotBy(seed, fingerprint, `way ${turn}`), misbehave)
-    return { ...invented(question, lotBy(seed, fingerprint, about), way), way }
+    const way = wayBy(seededRandom(seed, fingerprint, `way ${turn}`), faults)
+    return { ...invented(question, seededRandom(seed, fingerprint, about), way), way }
   }
 }
 
-function wayBy(lot: number, misbehave: StandInOptions['misbehave']): Misbehaviour | undefined {
+function wayBy(lot: number, faults: MockOptions['faults']): MockFault | undefined {
   let left = lot / 0x4000_0000
-  for (const [way, share] of Object.entries(misbehave ?? {}) as [Misbehaviour, number][]) {
+  for (const [way, share] of Object.entries(faults ?? {}) as [MockFault, number][]) {
     if (left < share) return way
     left -= share
   }
   return undefined
 }
 
-function invented({ form, values, record }: Question, seed: number, way: Misbehaviour | undefined): { text: string; finish: Finish } {
+function invented({ form, values, record }: Question, seed: number, way: MockFault | undefined): { text: string; finish: Finish } {
   const known = knownIn(values)
-  const plain = form ? sampleOf(form, seed, known) : `Of ${record}, made up: ${known.words.slice(0, 20).join(' ')}.`
+  const plain = form ? sampleOf(form, seed, known) : `About ${record}, invented: ${known.words.slice(0, 20).join(' ')}.`
   const done = (text: string) => ({ text, finish: 'done' as const })
   switch (way) {
     case 'cut-off':
@@ -108,7 +108,7 @@ function invented({ form, values, record }: Question, seed: number, way: Misbeha
       return done(`Here is what you asked for:\n\n\`\`\`\n${plain}\n\`\`\`\n\nLet me know if anything is amiss.`)
     case 'passage-missing':
     case 'wrong-label':
-      return done(wrongly(form, way, seed) ?? 'none of what you asked for')
+      return done(wrongly(form, way, seed) ?? 'something else')
     case 'figure':
       return done(plain.replace(/\p{L}{4,}(?=\P{L}*$)/u, (word) => `${word} 7351`))
     case 'refusal':
@@ -121,7 +121,7 @@ function invented({ form, values, record }: Question, seed: number, way: Misbeha
 }
 
 /** Some weeks, in milliseconds: as long as a clock can be set. */
-const FOR_EVER = 0x7fff_ffff
+const UNBOUNDED = 0x7fff_ffff
 
 interface Known {
   readonly words: readonly string[]

@@ -9,7 +9,7 @@ const library = libraryFrom({
     '  weight: number',
     '  stuff: list of text',
     '  mail: { type: text, optional: true }',
-    '  note: { type: text, outside: true }',
+    '  note: { type: text, untrusted: true }',
     'turns:',
     '  - user: |',
     '      {day as date}, {weight as number 1} g',

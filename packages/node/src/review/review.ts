@@ -2,7 +2,7 @@ import { join } from 'node:path'
 import PQueue from 'p-queue'
 import { ProblemError, type Library, type Problem } from 'dunelight'
 import { problem, type Batch, type BatchRecord, defined } from 'dunelight/host'
-import { doubtText, type FinishedRow } from '../replies/finished-row.js'
+import { unsupportedText, type FinishedRow } from '../replies/finished-row.js'
 import { nearlyTheSame } from '../replies/likeness.js'
 import { AnswerSource } from '../ask/answer-source.js'
 import { isAskRun, type AskRun } from '../ask/ask-run.js'
@@ -14,7 +14,7 @@ import { holderOf } from '../runs/lease.js'
 import { readRun } from '../runs/run-file.js'
 import { Selection } from '../runs/selection.js'
 import { openSource, recordsOf, type RecordSource } from '../sources/records.js'
-import { PickLog, type PickLine } from './pick-log.js'
+import { ReviewLog, type ReviewLine } from './review-log.js'
 
 /** One of the answers to a record, by its number from 1. */
 export interface Candidate {
@@ -23,49 +23,51 @@ export interface Candidate {
   /** Undefined where it could not be read. */
   readonly answer: Readonly<Record<string, unknown>> | undefined
   readonly problems: readonly Problem[]
-  readonly repaired: readonly string[]
-  readonly doubts: readonly string[]
-  readonly madeUp: boolean
+  readonly repairs: readonly string[]
+  readonly unsupported: readonly string[]
+  readonly isMock: boolean
   /** The first answer that says nearly the same. */
-  readonly like: number | undefined
+  readonly similar: number | undefined
   /** The part that was asked for anew, and the answer that the rest was taken from. */
-  readonly anew: { readonly part: string; readonly of: number } | undefined
+  readonly isRegenerated: { readonly part: string; readonly of: number } | undefined
 }
 
 /** A record of a run with its answers, and what was decided. */
-export interface PickedRecord {
+export interface ReviewedRecord {
   readonly record: string
   readonly row: number
   readonly candidates: readonly Candidate[]
-  readonly state: 'kept' | 'rejected' | 'open'
-  /** The answer that was kept. */
-  readonly kept: number | undefined
+  readonly state: 'accepted' | 'discarded' | 'open'
+  /** The answer that was accepted. */
+  readonly accepted: number | undefined
   /** What of its answer can be asked for anew by itself. */
   readonly parts: readonly string[]
   /** Why it has no answer. */
   readonly problems: readonly Problem[]
 }
 
-/** Something to be done with a record: by its name, or all that nothing was decided of (`open`), or that was not kept (`unkept`). */
-export type PickDeed = { readonly records: ReadonlySet<string> | 'open' | 'unkept' } & (
-  { readonly does: 'keep'; readonly answer?: number } | { readonly does: 'reject' } | { readonly does: 'again'; readonly part?: string }
+/** Something to be done with a record: by its name, or all that nothing was decided of (`open`), or that was not accepted (`unaccepted`). */
+export type ReviewAction = { readonly records: ReadonlySet<string> | 'open' | 'unaccepted' } & (
+  | { readonly does: 'accept'; readonly answer?: number }
+  | { readonly does: 'discard' }
+  | { readonly does: 'regenerate'; readonly part?: string }
 )
 
 /** What was done with one record, or why nothing was. */
-export interface PickDone {
+export interface ReviewResult {
   readonly record: string
-  readonly does: PickDeed['does']
+  readonly does: ReviewAction['does']
   readonly problems: readonly Problem[]
-  /** The answer that was kept, or that came. */
+  /** The answer that was accepted, or that came. */
   readonly candidate: Candidate | undefined
 }
 
-export interface PickOptions {
+export interface ReviewOptions {
   readonly library: Library
   readonly model: ReadyModel
   readonly given?: Readonly<Record<string, unknown>>
   readonly notice?: (found: Problem) => void
-  readonly onAgain?: (why: string) => void
+  readonly onCorrection?: (why: string) => void
   readonly signal?: AbortSignal
 }
 
@@ -73,40 +75,40 @@ export interface PickOptions {
 interface Subject {
   readonly record: BatchRecord
   readonly headings: readonly string[]
-  readonly picked: PickedRecord
+  readonly reviewed: ReviewedRecord
   /** The answers that the run was given for it, by which later ones are read too. */
   readonly given: readonly Answered[]
 }
 
-const PICKS_FILE = 'picks.jsonl'
+const REVIEW_FILE = 'review.jsonl'
 
 /**
  * A finished run that asked, opened for review. Accepted answers stay as they are; answers and decisions are only ever added.
  *
  * @example
- * const thrown = await Picking.open('demo/marram-house', {}).catch((error) => error)
+ * const thrown = await Review.open('demo/marram-house', {}).catch((error) => error)
  * thrown.problems[0].code // => 'run-unreadable'
  */
-export class Picking {
+export class Review {
   private constructor(
     readonly folder: string,
     readonly file: AskRun,
     private readonly batch: Batch,
     private readonly table: RecordSource,
-    private readonly log: PickLog,
+    private readonly log: ReviewLog,
     private readonly source: AnswerSource,
-    private readonly options: PickOptions,
+    private readonly options: ReviewOptions,
   ) {}
 
-  static async open(folder: string, options: PickOptions): Promise<Picking> {
+  static async open(folder: string, options: ReviewOptions): Promise<Review> {
     const file = await readRun(folder)
-    if (!isAskRun(file)) throw new ProblemError([problem('run-asked-nothing', { run: file.run })])
+    if (!isAskRun(file)) throw new ProblemError([problem('run-without-answers', { run: file.run })])
     const holder = await holderOf(folder)
-    if (holder) throw new ProblemError([problem('run-alive', { run: file.run, process: holder.process })])
+    if (holder) throw new ProblemError([problem('run-active', { run: file.run, process: holder.process })])
     const { batch, home, records } = await unchangedBatch(folder, file, options)
     const table = await openSource(batch, home, records)
-    const { model, notice, onAgain } = options
-    const log = await PickLog.open(join(folder, PICKS_FILE))
+    const { model, notice, onCorrection } = options
+    const log = await ReviewLog.open(join(folder, REVIEW_FILE))
     const source = await AnswerSource.open({
       batch,
       model,
@@ -114,9 +116,9 @@ export class Picking {
       log: join(folder, RUN_LOG),
       fresh: true,
       ...(notice && { notice }),
-      ...(onAgain && { onAgain }),
+      ...(onCorrection && { onCorrection }),
     })
-    return new Picking(folder, file, batch, table, log, source, options)
+    return new Review(folder, file, batch, table, log, source, options)
   }
 
   close(): Promise<void> {
@@ -124,18 +126,18 @@ export class Picking {
   }
 
   /** All records with their answers, in the order of the table. */
-  async *records(): AsyncGenerator<PickedRecord> {
-    for await (const { picked } of this.subjects(() => true)) yield picked
+  async *records(): AsyncGenerator<ReviewedRecord> {
+    for await (const { reviewed } of this.subjects(() => true)) yield reviewed
   }
 
-  /** The kept answers beside their rows, in the order of the table. */
+  /** The accepted answers beside their rows, in the order of the table. */
   async *settled(): AsyncGenerator<{ headings: readonly string[]; row: FinishedRow; values: Readonly<Record<string, unknown>> }> {
-    for await (const { record, headings, picked } of this.subjects(() => true)) {
-      const one = picked.candidates.find(({ number }) => number === picked.kept)
+    for await (const { record, headings, reviewed } of this.subjects(() => true)) {
+      const one = reviewed.candidates.find(({ number }) => number === reviewed.accepted)
       if (!one?.answer) continue
-      const { answer, repaired, doubts, madeUp } = one
+      const { answer, repairs, unsupported, isMock } = one
       const about = { record: record.id, number: record.row, model: this.file.asking.model }
-      yield { headings, row: { cells: record.cells, answer, repaired, doubts, madeUp, about }, values: defined(record.prepared).values }
+      yield { headings, row: { cells: record.cells, answer, repairs, unsupported, isMock, about }, values: defined(record.prepared).values }
     }
   }
 
@@ -145,38 +147,40 @@ export class Picking {
   }
 
   /**
-   * Does what is to be done, each deed in turn. Answers that are asked for come several at a time.
+   * Does what is to be done, each action in turn. Answers that are asked for come several at a time.
    *
    * @throws ProblemError where a record is named that the run does not have; then nothing has been done.
    */
-  async decide(deeds: readonly PickDeed[], onDone: (done: PickDone) => void): Promise<void> {
-    const named = new Set(deeds.flatMap(({ records }) => (typeof records === 'string' ? [] : [...records])))
-    const all = deeds.some(({ records }) => typeof records === 'string')
+  async apply(actions: readonly ReviewAction[], onDone: (done: ReviewResult) => void): Promise<void> {
+    const named = new Set(actions.flatMap(({ records }) => (typeof records === 'string' ? [] : [...records])))
+    const all = actions.some(({ records }) => typeof records === 'string')
     if (named.size > 0) {
       const missing = new Set(named)
       for await (const { record } of this.bare()) if (missing.delete(record.id) && missing.size === 0) break
       if (missing.size > 0) throw new ProblemError([...missing].map((id) => problem('record-unknown', { id })))
     }
-    const queue = new PQueue({ concurrency: this.options.model.atOnce })
+    const queue = new PQueue({ concurrency: this.options.model.concurrency })
     let fault: Error | undefined
     for await (const subject of this.subjects((id) => all || named.has(id))) {
       if (this.options.signal?.aborted || fault !== undefined) break
-      const { state, record } = subject.picked
-      const own = deeds.filter(({ records }) => typeof records !== 'string' && records.has(record))
-      const rest = deeds.filter(({ records }) => (records === 'open' ? state === 'open' : records === 'unkept' && state !== 'kept'))
+      const { state, record } = subject.reviewed
+      const own = actions.filter(({ records }) => typeof records !== 'string' && records.has(record))
+      const rest = actions.filter(({ records }) =>
+        records === 'open' ? state === 'open' : records === 'unaccepted' && state !== 'accepted',
+      )
       // What is said of a record by its name is not said of it once more as one of the rest.
       const meant = own.length > 0 ? own : rest
-      // One after the other: what is asked anew is asked of what has just been kept.
+      // One after the other: what is asked anew is asked of what has just been accepted.
       const run = async () => {
-        for (const deed of meant) {
-          const now = { ...subject, picked: this.picked(subject.record, subject.given) }
-          const done = deed.does === 'again' ? await this.again(now, deed.part) : await this.settle(now, deed)
+        for (const action of meant) {
+          const now = { ...subject, reviewed: this.reviewed(subject.record, subject.given) }
+          const done = action.does === 'regenerate' ? await this.regenerate(now, action.part) : await this.settle(now, action)
           if (done) onDone(done)
         }
       }
-      if (meant.every(({ does }) => does !== 'again')) await run()
+      if (meant.every(({ does }) => does !== 'regenerate')) await run()
       else {
-        await queue.onSizeLessThan(this.options.model.atOnce)
+        await queue.onSizeLessThan(this.options.model.concurrency)
         queue.add(run).catch((thrown: unknown) => {
           fault ??= thrown instanceof Error ? thrown : new Error(String(thrown))
         })
@@ -187,51 +191,52 @@ export class Picking {
   }
 
   private async settle(
-    { picked: { record, row, candidates, problems } }: Subject,
-    deed: PickDeed & { does: 'keep' | 'reject' },
-  ): Promise<PickDone> {
+    { reviewed: { record, row, candidates, problems } }: Subject,
+    action: ReviewAction & { does: 'accept' | 'discard' },
+  ): Promise<ReviewResult> {
     const at = new Date().toISOString()
-    const refused = (why: readonly Problem[]): PickDone => ({ record, does: deed.does, problems: why, candidate: undefined })
-    if (deed.does === 'reject') {
-      await this.log.add({ record, row, at, does: 'reject' })
-      return { record, does: 'reject', problems: [], candidate: undefined }
+    const refused = (why: readonly Problem[]): ReviewResult => ({ record, does: action.does, problems: why, candidate: undefined })
+    if (action.does === 'discard') {
+      await this.log.add({ record, row, at, does: 'discard' })
+      return { record, does: 'discard', problems: [], candidate: undefined }
     }
     const readable = candidates.filter((one) => one.answer !== undefined)
-    const candidate = deed.answer === undefined ? readable.at(-1) : candidates.find((one) => one.number === deed.answer)
+    const candidate = action.answer === undefined ? readable.at(-1) : candidates.find((one) => one.number === action.answer)
     if (!candidate) {
       const why =
-        deed.answer === undefined ? problems : [problem('answer-unknown', { record, number: deed.answer, count: candidates.length })]
+        action.answer === undefined ? problems : [problem('answer-unknown', { record, number: action.answer, count: candidates.length })]
       return refused(why.length > 0 ? why : [problem('answer-unknown', { record, number: 1, count: candidates.length })])
     }
     if (!candidate.answer) return refused(candidate.problems)
-    await this.log.add({ record, row, at, does: 'keep', answer: candidate.number })
-    return { record, does: 'keep', problems: [], candidate }
+    await this.log.add({ record, row, at, does: 'accept', answer: candidate.number })
+    return { record, does: 'accept', problems: [], candidate }
   }
 
-  /** Asks once more: for the whole answer, or for a part of the one that was kept, else of the last. */
-  private async again({ record, headings, picked, given }: Subject, part: string | undefined): Promise<PickDone | undefined> {
+  /** Asks once more: for the whole answer, or for a part of the one that was accepted, else of the last. */
+  private async regenerate({ record, headings, reviewed, given }: Subject, part: string | undefined): Promise<ReviewResult | undefined> {
     if (this.options.signal?.aborted) return undefined
     const { prepared, id, row } = record
-    const refused = (problems: readonly Problem[]): PickDone => ({ record: id, does: 'again', problems, candidate: undefined })
+    const refused = (problems: readonly Problem[]): ReviewResult => ({ record: id, does: 'regenerate', problems, candidate: undefined })
     if (!prepared) return refused(record.problems)
-    const draw = picked.candidates.length + 1
+    const candidateNumber = reviewed.candidates.length + 1
     const from =
-      picked.candidates.find(({ number }) => number === picked.kept) ?? picked.candidates.findLast((one) => one.answer !== undefined)
-    if (part !== undefined && !picked.parts.includes(part)) return refused([problem('part-unknown', { part, known: picked.parts })])
+      reviewed.candidates.find(({ number }) => number === reviewed.accepted) ??
+      reviewed.candidates.findLast((one) => one.answer !== undefined)
+    if (part !== undefined && !reviewed.parts.includes(part)) return refused([problem('part-unknown', { part, known: reviewed.parts })])
     if (part !== undefined && !from) return refused([problem('answer-unknown', { record: id, number: 1, count: 0 })])
     const questions = this.questions((key, request) => this.source.answer(key, request))
     const answered = await questions.ask(record, prepared, headings, {
-      draw,
-      ...(part !== undefined && { anew: { text: defined(from).text, part } }),
+      candidate: candidateNumber,
+      ...(part !== undefined && { retry: { text: defined(from).text, part } }),
     })
     const { form, reply, text, problems } = answered
     if (text === undefined || problems.length > 0) return refused(problems)
     const whole =
       part === undefined
         ? text
-        : defined(form).write(defined(form).exchange(defined(form).read(defined(from).text).kept, defined(reply).value, part))
-    const madeUp = answered.given.some((one) => one.answer.madeUp)
-    const line: PickLine = {
+        : defined(form).write(defined(form).exchange(defined(form).read(defined(from).text).partial, defined(reply).value, part))
+    const isMock = answered.answers.some((one) => one.answer.isMock)
+    const line: ReviewLine = {
       record: id,
       row,
       at: new Date().toISOString(),
@@ -239,11 +244,11 @@ export class Picking {
       text: whole,
       model: this.options.model.name,
       ...(part !== undefined && { part, of: defined(from).number }),
-      ...(madeUp && { madeUp: true as const }),
+      ...(isMock && { isMock: true as const }),
     }
     await this.log.add(line)
-    const candidate = candidateOf(draw, whole, given[0] ?? answered, madeUp, line)
-    return { record: id, does: 'again', problems: candidate.problems, candidate }
+    const candidate = candidateOf(candidateNumber, whole, given[0] ?? answered, isMock, line)
+    return { record: id, does: 'regenerate', problems: candidate.problems, candidate }
   }
 
   private async *bare(): AsyncGenerator<{ record: BatchRecord; headings: readonly string[] }> {
@@ -252,7 +257,7 @@ export class Picking {
     for await (const { records, headings } of recordsOf(this.table)) {
       for (const record of records) {
         if (selection.full) return
-        // Two records of one name cannot be told apart: the second is rejected for good.
+        // Two records of one name cannot be told apart: the second is discarded for good.
         if (selection.of(record) === 'wanted') yield { record, headings }
       }
     }
@@ -260,59 +265,59 @@ export class Picking {
   }
 
   private async *subjects(wanted: (id: string) => boolean): AsyncGenerator<Subject> {
-    const { answers = 1 } = this.file.asking
+    const { candidates = 1 } = this.file.asking
     // Only what the run was answered: nothing is asked to look at it.
     const questions = this.questions(async (key) => {
       const answer = await this.source.answered(key)
       if (!answer) throw new Unanswered()
-      return { answer, kept: true }
+      return { answer, cached: true }
     })
     for await (const { record, headings } of this.bare()) {
       if (!wanted(record.id)) continue
       const given: Answered[] = []
-      for (let draw = 1; record.prepared && draw <= answers; draw++) {
+      for (let candidateNumber = 1; record.prepared && candidateNumber <= candidates; candidateNumber++) {
         try {
-          given.push(await questions.ask(record, record.prepared, headings, { draw }))
+          given.push(await questions.ask(record, record.prepared, headings, { candidate: candidateNumber }))
         } catch (fault) {
           if (!(fault instanceof Unanswered)) throw fault
         }
       }
-      yield { record, headings, given, picked: this.picked(record, given) }
+      yield { record, headings, given, reviewed: this.reviewed(record, given) }
     }
   }
 
-  private picked(record: BatchRecord, given: readonly Answered[]): PickedRecord {
+  private reviewed(record: BatchRecord, given: readonly Answered[]): ReviewedRecord {
     const candidates = given.flatMap((one, i) => {
       if (one.text === undefined) return []
-      const madeUp = one.given.some(({ answer }) => answer.madeUp)
+      const isMock = one.answers.some(({ answer }) => answer.isMock)
       return [
-        { ...candidateOf(i + 1, one.text, one, madeUp), problems: one.problems, ...(one.problems.length > 0 && { answer: undefined }) },
+        { ...candidateOf(i + 1, one.text, one, isMock), problems: one.problems, ...(one.problems.length > 0 && { answer: undefined }) },
       ]
     })
-    let kept: number | undefined
-    let rejected = false
+    let accepted: number | undefined
+    let discarded = false
     for (const line of this.log.of(record.id)) {
-      if (line.does === 'keep') [kept, rejected] = [line.answer, false]
-      else if (line.does === 'reject') [kept, rejected] = [undefined, true]
+      if (line.does === 'accept') [accepted, discarded] = [line.answer, false]
+      else if (line.does === 'discard') [accepted, discarded] = [undefined, true]
       else {
-        if (given[0]) candidates.push(candidateOf(candidates.length + 1, line.text, given[0], line.madeUp === true, line))
-        rejected = false
+        if (given[0]) candidates.push(candidateOf(candidates.length + 1, line.text, given[0], line.isMock === true, line))
+        discarded = false
       }
     }
-    const like = nearlyTheSame(candidates.map(({ text }) => text))
+    const similar = nearlyTheSame(candidates.map(({ text }) => text))
     return {
       record: record.id,
       row: record.row,
-      candidates: candidates.map((one, i) => ({ ...one, like: like[i] })),
-      state: kept !== undefined ? 'kept' : rejected ? 'rejected' : 'open',
-      kept,
+      candidates: candidates.map((one, i) => ({ ...one, similar: similar[i] })),
+      state: accepted !== undefined ? 'accepted' : discarded ? 'discarded' : 'open',
+      accepted,
       parts: given[0]?.form?.parts ?? [],
       problems: record.prepared ? (given[0]?.problems ?? []) : record.problems,
     }
   }
 
   private questions(answering: ConstructorParameters<typeof Questions>[3]): Questions {
-    return new Questions(this.batch, this.options.model, this.file.asking.again, answering, this.source.counter)
+    return new Questions(this.batch, this.options.model, this.file.asking.corrections, answering, this.source.counter)
   }
 }
 
@@ -326,8 +331,8 @@ function candidateOf(
   number: number,
   text: string,
   { form, read }: Answered,
-  madeUp: boolean,
-  line?: PickLine & { does: 'add' },
+  isMock: boolean,
+  line?: ReviewLine & { does: 'add' },
 ): Candidate {
   const reply = read?.(text)
   const problems = reply?.problems ?? []
@@ -336,10 +341,10 @@ function candidateOf(
     text,
     answer: problems.length > 0 ? undefined : form ? form.columns(defined(reply).value) : { reply: text },
     problems,
-    repaired: (reply?.repaired ?? []).map(({ message }) => message),
-    doubts: (reply?.doubts ?? []).map(doubtText),
-    madeUp,
-    like: undefined,
-    anew: line?.part === undefined ? undefined : { part: line.part, of: defined(line.of) },
+    repairs: (reply?.repairs ?? []).map(({ message }) => message),
+    unsupported: (reply?.unsupported ?? []).map(unsupportedText),
+    isMock,
+    similar: undefined,
+    isRegenerated: line?.part === undefined ? undefined : { part: line.part, of: defined(line.of) },
   }
 }

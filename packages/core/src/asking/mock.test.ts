@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import { libraryFrom, ModelFault, type ModelRequest } from 'dunelight'
-import { inventor, MISBEHAVIOURS, standIn, type Misbehaviour } from 'dunelight/host'
+import { mockReplies, MOCK_FAULTS, mockModel, type MockFault } from 'dunelight/host'
 
 const library = libraryFrom({
   'outputs/card.yaml':
@@ -19,7 +19,7 @@ function requestFor(prompt: string, record = 'MH-1'): ModelRequest {
   const { made: _, ...name } = VALUES
   const values = prompt === 'card' ? VALUES : name
   const { turns, form, fingerprint } = library.prompt(prompt).render(values, { record })
-  return { prompt, record, turns, settings: {}, form, fingerprint: fingerprint + record, values, draw: 1, enveloped: () => '' }
+  return { prompt, record, turns, settings: {}, form, fingerprint: fingerprint + record, values, candidate: 1, enveloped: () => '' }
 }
 const signal = new AbortController().signal
 
@@ -28,37 +28,37 @@ describe('a stand-in', () => {
     const words = new Set(VALUES.name.toLowerCase().split(' '))
     for (let i = 0; i < 40; i++) {
       const request = requestFor('card', `MH-${i}`)
-      const { text, finish, madeUp } = await standIn()(request, { signal })
-      const { value, problems, repaired } = request.form!.read(text, { strict: true })
-      expect([finish, madeUp, problems, repaired]).toEqual(['done', true, [], []])
+      const { text, finish, isMock } = await mockModel()(request, { signal })
+      const { value, problems, repairs } = request.form!.read(text, { strict: true })
+      expect([finish, isMock, problems, repairs]).toEqual(['done', true, [], []])
       expect((value as { year: number }).year).toBe(1893)
       for (const word of (value as { heading: string }).heading.split(' ')) expect(words.has(word)).toBe(true)
     }
-    expect((await standIn()(requestFor('free'), { signal })).text).toContain('made up')
+    expect((await mockModel()(requestFor('free'), { signal })).text).toContain('invented')
   })
 
   test('says the same to the same question, and another thing with another seed', async () => {
-    const say = async (seed: number) => (await standIn({ seed })(requestFor('card'), { signal })).text
+    const say = async (seed: number) => (await mockModel({ seed })(requestFor('card'), { signal })).text
     expect([await say(1), await say(1)]).toEqual([await say(1), await say(1)])
     expect(new Set([await say(1), await say(2), await say(3)]).size).toBe(3)
   })
 
   test('misbehaves as often as it is told to, and in each way as that way is described', () => {
-    const ways = Object.keys(MISBEHAVIOURS) as Misbehaviour[]
+    const ways = Object.keys(MOCK_FAULTS) as MockFault[]
     const counts = new Map<string | undefined, number>()
-    const invent = inventor({ misbehave: { busy: 0.1, empty: 0.2 } })
+    const invent = mockReplies({ faults: { busy: 0.1, empty: 0.2 } })
     for (let i = 0; i < 2000; i++) {
       const { way } = invent({ ...requestFor('grade'), fingerprint: `f${i}` })
       counts.set(way, (counts.get(way) ?? 0) + 1)
     }
     expect(counts.get('busy')! / 2000).toBeCloseTo(0.1, 1)
     expect(counts.get('empty')! / 2000).toBeCloseTo(0.2, 1)
-    const only = (prompt: string, way: Misbehaviour) => inventor({ misbehave: { [way]: 1 } })(requestFor(prompt))
+    const only = (prompt: string, way: MockFault) => mockReplies({ faults: { [way]: 1 } })(requestFor(prompt))
     for (const prompt of ['card', 'grade']) {
       const { form } = requestFor(prompt)
-      const read = (way: Misbehaviour) => form!.read(only(prompt, way).text)
+      const read = (way: MockFault) => form!.read(only(prompt, way).text)
       for (const way of ways) expect(only(prompt, way).way).toBe(way)
-      expect(read('in-prose')).toMatchObject({ problems: [], repaired: [{}] })
+      expect(read('in-prose')).toMatchObject({ problems: [], repairs: [{}] })
       for (const way of ['passage-missing', 'wrong-label', 'empty', 'refusal'] as const)
         expect([way, read(way).value]).toEqual([way, undefined])
     }
@@ -68,7 +68,7 @@ describe('a stand-in', () => {
   })
 
   test('that is asked again may answer in another way', () => {
-    const invent = inventor({ misbehave: { busy: 0.5 } })
+    const invent = mockReplies({ faults: { busy: 0.5 } })
     const ways = Array.from({ length: 30 }, () => invent(requestFor('grade')).way)
     expect(new Set(ways)).toEqual(new Set(['busy', undefined]))
   })
@@ -76,8 +76,8 @@ describe('a stand-in', () => {
   test('fails as a service does, and never ends where it is told so', async () => {
     const waits: number[] = []
     const pause = (milliseconds: number) => Promise.resolve(void waits.push(milliseconds))
-    const fault = async (way: Misbehaviour) =>
-      standIn({ takes: 20, misbehave: { [way]: 1 }, pause })(requestFor('grade'), { signal }).catch((one: unknown) => one)
+    const fault = async (way: MockFault) =>
+      mockModel({ delay: 20, faults: { [way]: 1 }, pause })(requestFor('grade'), { signal }).catch((one: unknown) => one)
     expect(await fault('busy')).toMatchObject({ options: { again: true, after: 1 } })
     for (const way of ['broken', 'dropped', 'endless'] as const) expect(await fault(way)).toBeInstanceOf(ModelFault)
     await fault('slow')

@@ -5,7 +5,7 @@ import type { Source } from '../source/source.js'
 import { clip } from '../values/data.js'
 
 /** Reads what stands alone in a scalar of a library's file, in the words of the language: the loop of repeated turns, a value to attach. */
-export function parseAlone<T>(
+export function parseWholeText<T>(
   source: Source,
   what: string,
   nesting: number,

@@ -4,11 +4,11 @@ import { problem } from '../../problems/problem.js'
 import { clip } from '../../values/data.js'
 
 export const answersAreReadBack: SetRule = {
-  name: 'answers-are-read-back',
-  check: ({ answers, cases, readBack }, report) => {
-    answers.forEach((answer, i) => {
+  name: 'expected-are-read-back',
+  check: ({ expected, cases, readBack }, report) => {
+    expected.forEach((answer, i) => {
       if (answer !== undefined && !readBack(i))
-        report(problem('answer-not-read-back', { number: defined(cases[i]).number, answer: clip(answer) }, defined(cases[i]).span))
+        report(problem('expected-not-readable', { number: defined(cases[i]).number, answer: clip(answer) }, defined(cases[i]).span))
     })
   },
 }

@@ -1,0 +1,200 @@
+import { printProblem, ProblemError } from 'dunelight'
+import { problem, acceptedCase, defined } from 'dunelight/host'
+import { Review, readyModel } from '@dunelight/node'
+import { isAskRun, libraryOf, readEnding, rowWriting, type Candidate, type ReviewAction, type ReviewResult } from '@dunelight/node/host'
+import { defineCommand, JSON_FLAG, list, OVERWRITE, RUN } from '../define-command.js'
+import { addCases } from './examples-add.js'
+import { setNamed } from './examples.js'
+import { openRun } from '../flags/saved-values.js'
+import { candidateText } from '../ui/candidate-text.js'
+import { closed, resultFile } from '../ui/result-file.js'
+import { shownPath } from '../ui/shown-path.js'
+import { columns } from '../ui/table.js'
+import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
+
+export const reviewCommand = defineCommand({
+  name: 'review',
+  group: 'Ask',
+  about: 'Review the answers of a run: accept, discard or regenerate them, and export the accepted ones.',
+  arguments: [RUN],
+  options: [
+    ['--record <id>', 'show the answers of this record in full'],
+    ['--accept <id>', 'accept the last answer of this record, or with ID=2 its second; can be repeated', list],
+    ['--discard <id>', 'discard all its answers; can be repeated', list],
+    ['--regenerate <id>', 'ask again for this record, or with ID:PART for one part; can be repeated', list],
+    ['--accept-rest', 'accept the last answer of every undecided record'],
+    ['--regenerate-rest', 'ask again for every record that is not accepted'],
+    ['--to <file>', 'write the accepted answers next to their rows: .csv, .tsv or .jsonl'],
+    ['--cases <set>', 'add the accepted answers to this example set'],
+    OVERWRITE,
+    JSON_FLAG,
+  ],
+  examples: [
+    'ask demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007 --candidates 5',
+    'review demo/marram-house/runs/label-write-1 --accept MH-0007=2',
+  ],
+  run: (context, [folder], flags: ReviewFlags) => review(context, folder, flags),
+})
+
+interface ReviewFlags {
+  readonly record?: string
+  readonly accept?: string[]
+  readonly discard?: string[]
+  readonly regenerate?: string[]
+  readonly acceptRest?: boolean
+  readonly regenerateRest?: boolean
+  readonly to?: string
+  readonly cases?: string
+  readonly overwrite?: boolean
+  readonly json?: boolean
+}
+
+/** Picks from the answers of a run: keeps, rejects, asks again, and hands on what is settled. */
+async function review(context: CommandContext, folder: string, flags: ReviewFlags): Promise<number> {
+  const ending = readEnding(flags.to)
+  const { file: run, library, given } = await openRun(folder)
+  if (!isAskRun(run)) throw new ProblemError([problem('run-without-answers', { run: run.run })])
+  const home = libraryOf(folder, run)
+  const model = readyModel(library, run.prompt.name, run.asking.model, run.asking.mock)
+  const { stderr } = context
+  const c = colorsFor(stderr, context.env)
+  const notice = (p: Parameters<typeof printProblem>[0]) => stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  const opened = await Review.open(folder, { library, model, given, notice, ...(context.signal && { signal: context.signal }) })
+  let refused = 0
+  try {
+    const actions = actionsOf(flags)
+    const onDone = (done: ReviewResult) => {
+      if (done.problems.length > 0) refused++
+      say(context, done, c)
+    }
+    if (actions.length > 0) await opened.apply(actions, onDone)
+    if (context.signal?.aborted) return EXIT.interrupted
+    if (flags.record !== undefined) return await showOne(context, opened, flags.record, flags.json ?? false)
+    if (flags.to !== undefined) await exportAccepted(context, opened, flags.to, ending, flags.overwrite ?? false, c)
+    if (flags.cases !== undefined) {
+      const set = setNamed(library, flags.cases)
+      const { prompts } = library.artefacts
+      const records: object[] = []
+      for await (const { row, values } of opened.settled())
+        records.push(acceptedCase(set.model, prompts, run.prompt.name, values, row.answer))
+      const code = await addCases(context, home, library, flags.cases, { kind: 'records', records }, {})
+      if (code !== EXIT.done) refused++
+    }
+    if (actions.length === 0 && flags.to === undefined && flags.cases === undefined) await showAll(context, opened, flags.json ?? false)
+  } finally {
+    await opened.close()
+  }
+  return refused > 0 ? EXIT.aside : EXIT.done
+}
+
+function actionsOf({ accept = [], discard = [], regenerate = [], acceptRest, regenerateRest }: ReviewFlags): ReviewAction[] {
+  if (acceptRest && regenerateRest)
+    throw new WrongUse('--accept-rest and --regenerate-rest cannot be combined', 'run them one after the other')
+  return [
+    ...accept.map((said): ReviewAction => {
+      const [, record, answer] = /^(.*)=(\d+)$/.exec(said) ?? []
+      return { does: 'accept', records: new Set([record ?? said]), ...(answer !== undefined && { answer: Number(answer) }) }
+    }),
+    ...(discard.length > 0 ? [{ does: 'discard', records: new Set(discard) } as const] : []),
+    ...regenerate.map((said): ReviewAction => {
+      const [, record, part] = /^(.*):([^:]+)$/.exec(said) ?? []
+      return { does: 'regenerate', records: new Set([record ?? said]), ...(part !== undefined && { part }) }
+    }),
+    ...(acceptRest ? [{ does: 'accept', records: 'open' } as const] : []),
+    ...(regenerateRest ? [{ does: 'regenerate', records: 'unaccepted' } as const] : []),
+  ]
+}
+
+function say({ stderr }: CommandContext, { record, does, problems, candidate }: ReviewResult, c: Colors): void {
+  for (const { message, code, hint } of problems)
+    stderr.write(`${c.yellow(record)}: ${message} ${c.dim(`[${code}]`)}\n${hint === undefined ? '' : `  ${c.bold('help')}: ${hint}\n`}`)
+  if (problems.length > 0) return
+  if (does === 'discard') stderr.write(`${record}: discarded\n`)
+  else if (does === 'accept') stderr.write(`${record}: accepted answer ${defined(candidate).number}\n`)
+  else {
+    const { number, isRegenerated } = defined(candidate)
+    stderr.write(
+      `${record}: received answer ${number}${isRegenerated ? `, ${isRegenerated.part} regenerated, the rest from answer ${isRegenerated.of}` : ''}\n`,
+    )
+  }
+}
+
+/** Records that a list shows; all of them stand in its JSON. */
+const MOST_SHOWN = 60
+
+async function showAll(context: CommandContext, opened: Review, json: boolean): Promise<void> {
+  const { stdout, stderr } = context
+  const c = colorsFor(stdout, context.env)
+  const count = { accepted: 0, discarded: 0, open: 0 }
+  const room = Math.max(20, (stdout.columns ?? 100) - 34)
+  const rows = [['record', 'state', 'answers', 'says'].map((title) => c.dim(title))]
+  let shown = 0
+  for await (const one of opened.records()) {
+    count[one.state]++
+    if (json) {
+      stdout.write(`${JSON.stringify(one)}\n`)
+      continue
+    }
+    if (++shown > MOST_SHOWN) continue
+    const best =
+      one.candidates.find(({ number }) => number === one.accepted) ??
+      one.candidates.findLast(({ answer }) => answer) ??
+      one.candidates.at(-1)
+    const says = best?.answer ? said(best) : c.yellow(one.problems[0]?.message ?? best?.problems[0]?.message ?? 'no answer')
+    const state =
+      one.state === 'accepted' ? c.green(`accepted ${one.accepted ?? ''}`) : one.state === 'discarded' ? c.red('discarded') : 'open'
+    rows.push([one.record, state, String(one.candidates.length), clipped(says, room)])
+  }
+  if (shown > 0 && !json) stdout.write(columns(rows))
+  if (shown > MOST_SHOWN && !json) stdout.write(c.dim(`… and ${plural(shown - MOST_SHOWN, 'record')} more: --json lists them all\n`))
+  stderr.write(`${opened.file.run}: ${count.accepted} accepted, ${count.discarded} discarded, ${count.open} open\n`)
+  if (count.open > 0 && !json)
+    stderr.write(c.dim('show one: --record ID; decide: --accept ID=2, --discard ID, --regenerate ID or ID:PART, --accept-rest\n'))
+}
+
+async function showOne(context: CommandContext, opened: Review, id: string, json: boolean): Promise<number> {
+  const { stdout, stderr } = context
+  for await (const one of opened.records()) {
+    if (one.record !== id) continue
+    if (json) stdout.write(`${JSON.stringify(one, null, 2)}\n`)
+    else {
+      const c = colorsFor(stdout, context.env)
+      stdout.write(one.candidates.map((candidate) => candidateText(candidate, one, c)).join('\n'))
+      for (const p of one.candidates.length === 0 ? one.problems : []) stderr.write(`${printProblem(p, paintFor(c))}\n`)
+      if (one.parts.length > 1)
+        stderr.write(c.dim(`parts that can be regenerated: ${one.parts.map((part) => `${id}:${part}`).join(', ')}\n`))
+    }
+    return one.candidates.length === 0 ? EXIT.aside : EXIT.done
+  }
+  throw new ProblemError([problem('record-unknown', { id })])
+}
+
+async function exportAccepted(
+  { stderr }: CommandContext,
+  opened: Review,
+  to: string,
+  ending: ReturnType<typeof readEnding>,
+  overwrite: boolean,
+  c: Colors,
+): Promise<void> {
+  const writing = rowWriting(ending, opened.columns)
+  const file = await resultFile(to, overwrite, [])
+  let count = 0
+  for await (const { headings, row } of opened.settled()) {
+    if (count++ === 0) file.write(writing.head(headings))
+    if (!file.write(writing.line(row, headings))) await new Promise((resolve) => file.once('drain', resolve))
+  }
+  await closed(file)
+  stderr.write(`${plural(count, 'accepted answer')} → ${shownPath(to)}\n${count === 0 ? c.dim('no answer is accepted yet\n') : ''}`)
+}
+
+/** An answer on one line. */
+function said({ answer, text }: Candidate): string {
+  const entries = Object.entries(answer ?? {})
+  return entries.length === 1 ? String(defined(entries[0])[1]) : text
+}
+
+function clipped(text: string, room: number): string {
+  const line = text.replace(/\s+/g, ' ').trim()
+  return line.length > room ? `${line.slice(0, room - 1)}…` : line
+}
