@@ -30,7 +30,7 @@ export function useModels(house: House) {
       `    url: ${address}`,
       '    answer: /said',
       '    finish: { at: /why, cut-off: [cut-off], refused: [refused] }',
-      '    usage: { sent: /meter/asked, received: /meter/answered }',
+      '    usage: { sent: /meter/sent, received: /meter/received }',
       ...(more.some((line) => line.startsWith('envelope')) ? [] : ['    envelope: back-office']),
       ...more.map((line) => `    ${line}`),
     ]

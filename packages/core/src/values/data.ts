@@ -88,15 +88,22 @@ export function put(target: Record<string, unknown>, key: string, value: unknown
   else target[key] = value
 }
 
-/** Whether a value is nested deeper than that, or holds itself. */
+/** Whether a value is nested deeper than the limit, or contains itself. */
 export function isDeeper(value: unknown, limit: number): boolean {
-  return typeof value === 'object' && value !== null && !isFlat(value) && heightOf(value, limit, new Map()) > limit
+  if (typeof value !== 'object' || value === null) return false
+  return !isShallow(value, Math.min(SHALLOW, limit)) && heightOf(value, limit, new Map()) > limit
 }
 
-/** Most records hold texts and numbers alone. */
-function isFlat(value: object): boolean {
-  for (const key in value)
-    if (typeof (value as Record<string, unknown>)[key] === 'object' && !isMissing((value as Record<string, unknown>)[key])) return false
+/** Most records are lists and texts within a record: they are checked without remembering what was seen. */
+const SHALLOW = 4
+
+function isShallow(value: object, levels: number): boolean {
+  if (ArrayBuffer.isView(value)) return true
+  if (levels <= 0) return false
+  for (const key in value) {
+    const inner = (value as Record<string, unknown>)[key]
+    if (typeof inner === 'object' && inner !== null && !isShallow(inner, levels - 1)) return false
+  }
   return true
 }
 

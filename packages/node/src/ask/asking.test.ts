@@ -252,7 +252,7 @@ test('the served stand-in takes questions alone, and says of every answer that i
   const answer = await post('/ask', JSON.stringify({ prompt: 'p', record: 'MH-1', turns: [{ text: 'Go on.' }] }))
   expect([answer.headers.get('x-mock'), await answer.json()]).toEqual([
     'yes',
-    { said: expect.stringContaining('MH-1') as unknown, why: 'done', meter: { sent: 2, received: 5 } },
+    { said: expect.stringContaining('MH-1') as unknown, why: 'done', meter: { sent: 2, received: 4 } },
   ])
   expect(server.requests()).toBe(1)
   await server.close()
