@@ -104,7 +104,7 @@ describe('asking for one record', () => {
     const silent = await asked(...words, 'nobody')
     expect([silent.code, silent.err]).toEqual([
       3,
-      expect.stringMatching(/connection refused[\s\S]*"nobody" gave no answer: .* \(2 attempts\)/),
+      expect.stringMatching(/retry: connection refused[\s\S]*"nobody" gave no answer: .* \(2 attempts\)/),
     ])
     expect(silent.err).toContain('[model-without-answer]')
   })
@@ -139,7 +139,15 @@ describe('models.yaml', () => {
     const { code, out, err } = dunelight('check', library)
     const said = out + err
     expect(code).toBe(1)
-    for (const words of ['unknown model "smal"', 'not "ftp://x"', 'not "said"', '"attempts"', '"requests"', 'hedaers', '"none"'])
+    for (const words of [
+      'unknown model "smal"',
+      '"url" must be a URL such as https://…, not "ftp://x"',
+      '"answer" must be a JSON Pointer such as /answer/text, not "said"',
+      '"attempts"',
+      '"requests"',
+      'hedaers',
+      '"none"',
+    ])
       expect(said).toContain(words)
     expect(said).toContain('[model-key-invalid]')
     expect(said).toContain('[secret-in-text]')

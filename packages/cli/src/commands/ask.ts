@@ -161,7 +161,7 @@ async function askForOne(context: CommandContext, library: Library, folder: stri
     ...(flags.locale !== undefined && { locale: flags.locale }),
     ...(flags.seed !== undefined && { seed: flags.seed }),
     notice,
-    onCorrection: (why) => stderr.write(`${c.dim(`correction: ${why}`)}\n`),
+    onRetry: (why) => stderr.write(`${c.dim(`retry: ${why}`)}\n`),
   })
   if (answered.text !== undefined) stdout.write(answered.text.endsWith('\n') ? answered.text : `${answered.text}\n`)
   printReading(context, answered, model)
@@ -201,7 +201,7 @@ export function reportAsking(
   return reporter.until(async () => {
     const result = await start({
       ...reporter.listener,
-      onCorrection: () => {
+      onRetry: () => {
         reporter.again++
       },
       ...(several && { onAnswer: (_, answered, draw) => printAnswer(context, answered, draw, texts) }),

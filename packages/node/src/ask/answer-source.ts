@@ -15,14 +15,14 @@ export interface AnswerSourceOptions {
   readonly model: ReadyModel
   /** The library's folder, where answers are cached. */
   readonly folder: string
-  /** The answers of one run, cached beside it. */
+  /** The answers of one run, in its folder. */
   readonly log?: string
   /** Takes nothing of what was answered before. */
   readonly fresh?: boolean
   /** Questions that are under way at a time; else what the model's description says. */
   readonly concurrency?: number
   readonly notice?: (found: Problem) => void
-  readonly onCorrection?: (why: string) => void
+  readonly onRetry?: (why: string) => void
 }
 
 /** Answers by their question: what was answered in this run or before it, else what the model says now. */
@@ -47,7 +47,7 @@ export class AnswerSource {
     fresh = false,
     concurrency = model.concurrency,
     notice,
-    onCorrection,
+    onRetry,
   }: AnswerSourceOptions): Promise<AnswerSource> {
     const own = log === undefined ? undefined : await AnswerLog.open(log, notice)
     // What a stand-in makes up is nobody else's answer.
@@ -55,7 +55,7 @@ export class AnswerSource {
     const counter = lazyTokenCounter(batch.prompt.tokenEncoding)
     return new AnswerSource(
       model,
-      new ModelQueue(model.name, model.model, model.limits, concurrency, counter, onCorrection),
+      new ModelQueue(model.name, model.model, model.limits, concurrency, counter, onRetry),
       own,
       store,
       fresh,
@@ -97,7 +97,7 @@ export class AnswerSource {
     this.asker.cancelQueued()
   }
 
-  /** Until all that is under way has been answered and cached: it has been paid for. */
+  /** Waits for the requests in flight and stores their answers: they are paid for. */
   async settled(): Promise<void> {
     await Promise.allSettled(this.under.values())
   }

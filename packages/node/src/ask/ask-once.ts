@@ -19,7 +19,7 @@ export interface AskOnceOptions {
   readonly locale?: string
   readonly seed?: number
   readonly notice?: (found: Problem) => void
-  readonly onCorrection?: (why: string) => void
+  readonly onRetry?: (why: string) => void
 }
 
 /**

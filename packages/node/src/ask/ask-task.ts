@@ -23,7 +23,7 @@ export interface AskListener {
   /** Hears of every answer, in the order of the records; `candidate` says which of several to the same question it is, from 1. */
   readonly onAnswer?: (record: BatchRecord, answered: Answered, candidate: number) => void
   /** Hears why the model is asked once more. */
-  readonly onCorrection?: (why: string) => void
+  readonly onRetry?: (why: string) => void
 }
 
 export interface AskSetting extends AskListener {
@@ -48,7 +48,7 @@ const AHEAD = 4
 /** The task of a run that asks. */
 export async function askTask(folder: string, file: AskRun, source: RecordSource, options: AskSetting): Promise<Task<AskCounts>> {
   const { batch, notice } = source
-  const { model, onCorrection, signal } = options
+  const { model, onRetry, signal } = options
   const concurrency = options.concurrency ?? model.concurrency
   const answers = await AnswerSource.open({
     batch,
@@ -58,7 +58,7 @@ export async function askTask(folder: string, file: AskRun, source: RecordSource
     fresh: file.asking.fresh,
     concurrency,
     ...(notice && { notice }),
-    ...(onCorrection && { onCorrection }),
+    ...(onRetry && { onRetry }),
   })
   const leave = () => answers.cancelQueued()
   if (signal?.aborted) leave()
@@ -83,7 +83,7 @@ export async function askTask(folder: string, file: AskRun, source: RecordSource
   }
 }
 
-/** Waits at the end for what is under way: it has been paid for. What ended the run counts more than what it cached from being asked. */
+/** Waits at the end for what is under way: it has been paid for. The fault that ended the run counts, not the requests that it cancelled. */
 async function* cancelQueued<T>(asking: Asking, blocks: AsyncGenerator<T>, answers: AnswerSource): AsyncGenerator<T> {
   try {
     yield* blocks

@@ -37,7 +37,7 @@ export interface Answered {
   readonly problems: readonly Problem[]
   /** What screens found that keeps nothing from being used. */
   readonly notes: readonly ScreenFinding[]
-  /** The answers that were given for it, the last one the one that counts; `cached`: not asked for now. */
+  /** The answers received, the last one counts. `cached`: taken from the cache. */
   readonly answers: readonly { readonly answer: ModelAnswer; readonly cached: boolean; readonly estimate?: number }[]
 }
 
@@ -219,7 +219,7 @@ function unmasked(text: string, masked: Readonly<Record<string, string>>): strin
   return Object.entries(masked).reduce((whole, [sign, stood]) => whole.replaceAll(sign, () => stood), text)
 }
 
-/** An answer as it is cached. */
+/** A line of the answer cache. */
 export function cachedAnswer(key: string, { record, prompt }: ModelRequest, answer: ModelAnswer, { name }: ReadyModel): KeptAnswer {
   return { key, record, prompt, model: name, at: new Date().toISOString(), ...answer }
 }

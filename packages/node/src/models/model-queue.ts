@@ -67,7 +67,7 @@ export class ModelQueue {
     private readonly rules: RequestLimits,
     concurrency: number,
     private readonly counter: () => Promise<CountTokens>,
-    private readonly onCorrection: (why: string) => void = () => undefined,
+    private readonly onRetry: (why: string) => void = () => undefined,
   ) {
     const { requests, tokens } = rules.perMinute
     this.queue = new PQueue({ concurrency: concurrency })
@@ -130,7 +130,7 @@ export class ModelQueue {
             const { after } = fault.options
             if (after !== undefined && after > this.rules.maxWait) throw this.tooLong(after)
             if (after !== undefined) this.notBefore = Math.max(this.notBefore, Date.now() + after * 1000)
-            if (fault.options.again && retriesLeft > 0 && !this.cancelled) this.onCorrection(fault.message)
+            if (fault.options.again && retriesLeft > 0 && !this.cancelled) this.onRetry(fault.message)
           },
         },
       )

@@ -67,7 +67,7 @@ export interface ReviewOptions {
   readonly model: ReadyModel
   readonly given?: Readonly<Record<string, unknown>>
   readonly notice?: (found: Problem) => void
-  readonly onCorrection?: (why: string) => void
+  readonly onRetry?: (why: string) => void
   readonly signal?: AbortSignal
 }
 
@@ -107,7 +107,7 @@ export class Review {
     if (holder) throw new ProblemError([problem('run-active', { run: file.run, process: holder.process })])
     const { batch, home, records } = await unchangedBatch(folder, file, options)
     const table = await openSource(batch, home, records)
-    const { model, notice, onCorrection } = options
+    const { model, notice, onRetry } = options
     const log = await ReviewLog.open(join(folder, REVIEW_FILE))
     const source = await AnswerSource.open({
       batch,
@@ -116,7 +116,7 @@ export class Review {
       log: join(folder, RUN_LOG),
       fresh: true,
       ...(notice && { notice }),
-      ...(onCorrection && { onCorrection }),
+      ...(onRetry && { onRetry }),
     })
     return new Review(folder, file, batch, table, log, source, options)
   }
@@ -257,7 +257,7 @@ export class Review {
     for await (const { records, headings } of recordsOf(this.table)) {
       for (const record of records) {
         if (selection.full) return
-        // Two records of one name cannot be told apart: the second is discarded for good.
+        // Two records of one name cannot be told apart: the second has no answer.
         if (selection.of(record) === 'wanted') yield { record, headings }
       }
     }

@@ -29,7 +29,7 @@ export interface RunOptions extends RunListener, ReadListener {
   readonly records?: TableFile
   /** Values that are the same for all records, over those that the batch sets. */
   readonly given?: Readonly<Record<string, unknown>>
-  /** The options that set those values, kept for whoever continues the run. */
+  /** The options that set those values, saved for a resumed run. */
   readonly said?: readonly string[]
   readonly locale?: string
   /** Where the output is published, in place of the batch's place. */

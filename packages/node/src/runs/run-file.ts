@@ -31,7 +31,7 @@ export interface RunFile {
   readonly prompt: { readonly name: string; readonly fingerprint: string }
   /** SHA-256 over the values that are the same for all records. */
   readonly given: string
-  /** The options that set those values, for whoever continues the run. */
+  /** The options that set those values, for a resumed run. */
   readonly said: readonly string[]
   readonly locale: string | undefined
   readonly records: SourceMark
