@@ -118,7 +118,7 @@ async function shootWorkbench() {
   await page
     .getByRole('textbox', { name: 'the model’s reply' })
     .fill(
-      'Here is the label:\n\n{"heading": "A helmet with a dent", "body": "Copper and brass, made in 1921 by Corwen Brassworks. The dent above the left port came from a artefacts in Port Ellery, not from the sea. It weighs 17 kilograms.", "keywords": ["diving", "copper"]}',
+      'Here is the label:\n\n{"heading": "A helmet with a dent", "body": "Copper and brass, made in 1921 by Corwen Brassworks. The dent above the left port came from a shelf in Port Ellery, not from the sea. It weighs 17 kilograms.", "keywords": ["diving", "copper"]}',
     )
   await wait(300)
   await page.screenshot({ path: `${OUT}/reply.png` })

@@ -80,8 +80,6 @@ describe('the packages, installed into an empty project', () => {
       module,
       '--moduleResolution',
       moduleResolution,
-      // The types of all packages are checked once.
-      ...(moduleResolution === 'bundler' ? ['--skipLibCheck'] : []),
       ...files,
     )
   })

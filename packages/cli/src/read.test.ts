@@ -166,7 +166,7 @@ describe('read', () => {
   test('says which replies are equal, or nearly so', () => {
     const card = (body: string) => JSON.stringify({ heading: 'A thing', body, keywords: ['a', 'b', 'c'] })
     const body = 'Oak, branded on one side, from a boat that nobody remembers; the salt still blooms on it after every wet week'
-    const other = 'Copper and glass, with a dent above the left port that is older than the gift, and dust on the artefacts below it'
+    const other = 'Copper and glass, with a dent above the left port that is older than the gift, and dust on the shelf below it'
     const lines = [card(body), card(`${body}.`), card(`${body} of spring`), card(other)].map((reply, i) =>
       JSON.stringify({ record: `MH-000${i + 1}`, reply }),
     )

@@ -65,7 +65,7 @@ describe('found when the library opens', () => {
     ['~ use whole', ['1: the snippet "whole" needs "r": the "r" of the caller has other fields than are needed (write "with r = …")']],
     ['~ use ages/{c}', ['1: unknown snippet "ages/child" (snippets: ages/adult, needs, part, small, whole)']],
     ['~ use ages/{t}', ['1: "t" in a snippet\'s name must be a choice, but is text']],
-    // text untrusted
+    // untrusted text
     ['{out as upper}', ['1: "out" is untrusted and not fenced (write {out as fenced} on a line of its own)']],
     ['- {out as fenced} -', ['1: the fenced "out" is not alone on its line (move it to a line of its own)']],
     ['{each x in l}{x as fenced}{end}', ['1: the fenced "x" is not alone on its line (move it to a line of its own)']],

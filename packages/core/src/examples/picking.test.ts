@@ -120,7 +120,7 @@ describe('picking', () => {
     expect(JSON.parse(utf8(prepared.bytes()))).toEqual(JSON.parse(JSON.stringify(prepared.turns())))
   })
 
-  test('begins the answer as its layout begins, where the prompt inputs for it', () => {
+  test('begins the answer as its layout begins, if the prompt has begin-answer', () => {
     const library = libraryFrom(files('{ by: first, at-most: 1 }', '[{ examples: notes }, { input: notes, begin-answer: true }]'))
     expect(library.prompt('p').render({ note: 'x' }).turns.at(-1)).toMatchObject({ role: 'assistant', text: 'Grade:' })
   })

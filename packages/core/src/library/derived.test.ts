@@ -85,7 +85,7 @@ describe('what a derived prompt breaks is its own fault, with both places', () =
     expect(problemsOf(derived('replace: { questoin: { user: x } }\n')).map((p) => p.hint)).toEqual(['did you mean "question"?'])
   })
 
-  test('a text untrusted that it binds to the base’s', () => {
+  test('an untrusted text that it binds to the base’s', () => {
     const files = derived('bind: { task: "{note}" }\nvariables: { note: { type: text, untrusted: true } }\n')
     expect(places(files)).toEqual([
       ['"task" is untrusted and not fenced', 'prompts/base.yaml:7', 'in "p", which is based on this prompts/p.yaml:2'],

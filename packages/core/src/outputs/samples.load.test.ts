@@ -4,6 +4,7 @@ import { Ajv2020 } from 'ajv/dist/2020.js'
 import formats from 'ajv-formats'
 import fc from 'fast-check'
 import { makeLibrary, makeOutput, makePrompt, type Form } from 'dunelight'
+import { times } from '../../../../test/house.js'
 
 /** A field of any type, bounds that something fits, in the words of the files. */
 const bounded = (least: string, most: string) =>
@@ -121,7 +122,7 @@ describe('whatever is defined', () => {
         const wrapped = input.kind === 'rows' ? { rows: data } : input.kind === 'one-of' ? { label: data } : withNulls(data, parameters)
         expect(ajv.validate(parameters, wrapped) || ajv.errors).toBe(true)
       }),
-      { numRuns: 120 },
+      { numRuns: times(120, 400) },
     )
   })
 
@@ -138,7 +139,7 @@ describe('whatever is defined', () => {
           expect([as, repairs.length > 0, form.read(reply, { strict: true }).value]).toEqual([as, true, undefined])
         }
       }),
-      { numRuns: 60 },
+      { numRuns: times(60, 150) },
     )
   })
 
@@ -151,7 +152,7 @@ describe('whatever is defined', () => {
           if (reply !== undefined) expect([as, reply, form.read(reply).value]).toEqual([as, reply, undefined])
         }
       }),
-      { numRuns: 60 },
+      { numRuns: times(60, 150) },
     )
   })
 
@@ -169,7 +170,7 @@ describe('whatever is defined', () => {
           expect((value === undefined) === problems.length > 0).toBe(true)
         },
       ),
-      { numRuns: 120 },
+      { numRuns: times(120, 300) },
     )
   })
 })

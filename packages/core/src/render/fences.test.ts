@@ -160,7 +160,7 @@ describe('a fence', () => {
     )
   })
 
-  test('is asked for wherever free text untrusted is written', () => {
+  test('is asked for wherever untrusted free text is inserted', () => {
     const item = '{ item: { type: record, untrusted: true, fields: { n: integer, t: text, l: list of text } }, who: text }'
     const codes = (text: string) =>
       codesOf(onePrompt(`${text}\n{who}\n{item.n}`, item)).filter((code) => code === 'untrusted-unfenced').length

@@ -3,6 +3,7 @@ import fc from 'fast-check'
 import { libraryFrom, ProblemError, type Problem } from 'dunelight'
 import { parseText, printText, Source, tokensOf } from 'dunelight/parts'
 import { onePrompt } from '../../../../test/support.js'
+import { times } from '../../../../test/house.js'
 
 function read(text: string) {
   const problems: Problem[] = []
@@ -98,7 +99,7 @@ describe('any text', () => {
           expect(p.place!.line).toBeGreaterThan(0)
         }
       }),
-      { numRuns: 400 },
+      { numRuns: times(400, 3000) },
     )
   })
 
@@ -113,7 +114,7 @@ describe('any text', () => {
         }
         expect(at).toBeLessThanOrEqual(text.length)
       }),
-      { numRuns: 400 },
+      { numRuns: times(400, 1000) },
     )
   })
 
@@ -138,7 +139,7 @@ describe('any text', () => {
           expect(fault.problems.length).toBeGreaterThan(0)
         }
       }),
-      { numRuns: 500 },
+      { numRuns: times(500, 1500) },
     )
   })
 
