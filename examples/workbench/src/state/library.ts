@@ -15,10 +15,9 @@ export class LibraryActions {
   }
 
   /** The file of a prompt; of a prompt that cannot be opened, the first file of the library's prompts. */
-  fileOf(prompt: string): string | undefined {
+  fileOf(name: string): string | undefined {
     return (
-      this.artefacts.prompts.get(prompt)?.file.name ??
-      Object.keys(this.bench.state.library.files).find((path) => path.startsWith('prompts/'))
+      this.artefacts.prompts.get(name)?.file.name ?? Object.keys(this.bench.state.library.files).find((path) => path.startsWith('prompts/'))
     )
   }
 

@@ -5,6 +5,7 @@ import { STRATEGIES } from 'dunelight/parts'
 import { defined } from 'dunelight/host'
 import { parseDocument } from 'yaml'
 import type { Bench } from '../state/bench.js'
+import { hasRows } from '../state/page-state.js'
 import { sheetOf, turnsText, type Sheet } from '../model/sheet.js'
 import type { Subject } from '../model/subject.js'
 import { ProblemList } from './problem-list.js'
@@ -17,7 +18,8 @@ type Other = { readonly value: string; readonly label: string; readonly files: (
 export function BesideView({ bench }: { bench: Bench }) {
   const { row, wanted: selected } = useBench(bench, (s) => s.selection)
   const hand = useBench(bench, (s) => s.editing.hand)
-  const { table, joined } = useBench(bench, (s) => s.table)
+  const source = useBench(bench, (s) => s.table)
+  const { table, joined } = source
   const { files, data } = useBench(bench, (s) => s.library)
   const { library, sheet: left, subject: current } = useBench(bench, (s) => s.shown)
   const [wanted, setWanted] = useState('saved')
@@ -30,8 +32,7 @@ export function BesideView({ bench }: { bench: Bench }) {
     () => bench.subjectOf(withSettings(bench, other.files(bench), settings)),
     [bench, other, files, data, table, joined, settings, selected],
   )
-  const hasRows = table !== undefined && table.rows.length > 0
-  const right = useMemo(() => sheetOf(subject, row, hand, hasRows), [subject, row, hand, hasRows])
+  const right = useMemo(() => sheetOf(subject, row, hand, hasRows(source)), [subject, row, hand, source])
 
   const step = async (by: 1 | -1) => {
     const rows = table?.rows.length ?? 0

@@ -10,7 +10,7 @@ import { colorsFor, EXIT, paintFor, type CommandContext } from '../ui/context.js
 export const fromSchemaCommand = defineCommand({
   name: 'from-schema',
   group: 'Write',
-  about: 'Print the properties of a JSON Schema as variables, for a prompt file.',
+  about: 'Print the properties of a JSON Schema as variables of a prompt.',
   arguments: [['<schema>', 'a JSON file']],
   options: [],
   examples: ['from-schema order.schema.json'],

@@ -1,7 +1,7 @@
 import { MOCK_FAULTS, nearest, type MockFault, type MockOptions } from 'dunelight/host'
 import { WrongUse } from '../ui/context.js'
 
-/** `busy=10%,empty=0.05`: the share of answers that faults in each way. */
+/** `busy=10%,empty=0.05`: the share of answers that have each fault. */
 export function readMockFaults(said: string): NonNullable<MockOptions['faults']> {
   const known = Object.keys(MOCK_FAULTS) as MockFault[]
   const shares = said.split(',').map((part) => {

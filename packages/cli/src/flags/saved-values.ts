@@ -7,7 +7,7 @@ import { readSet } from './values.js'
 /** A run’s file, its library, and the values that its options set, for whoever continues it. */
 export async function openRun(folder: string): Promise<{ file: RunFile; library: Library; given: Record<string, unknown> }> {
   const file = await readRun(folder)
-  const { locale, said, prompt } = file
+  const { prompt, locale, said } = file
   const library = await openToRender(libraryOf(folder, file), prompt.name)
   const given = await readSet(library.prompt(prompt.name), said, { locale, limit: library.limits.attachmentBytes })
   return { file, library, given }

@@ -16,7 +16,7 @@ export type KeyKind = keyof typeof KINDS
 
 /** Keys of earlier versions, by what they were a key of, with the present ones. */
 const RENAMED: Readonly<Record<string, Readonly<Record<string, string>>>> = {
-  'an example set': { ask: 'input', answer: 'expected' },
+  'an example set': { ask: 'input', answer: 'expected, or expected-form: output' },
   'a turn': { ask: 'input' },
   'a variable': { outside: 'untrusted' },
   'a field': { outside: 'untrusted' },

@@ -4,7 +4,7 @@ import { seededRandom } from '../render/choose.js'
 import type { Form } from '../outputs/form.js'
 import { rememberLong } from '../values/remember.js'
 
-/** How a stand-in can faults, and what that is like. */
+/** The faults of the mock model, with what each one does. */
 export const MOCK_FAULTS = {
   slow: 'takes ten times as long',
   busy: 'responds with status 429 and Retry-After',
@@ -27,7 +27,7 @@ export interface MockOptions {
   readonly delay?: number
   /** Waits so long, or fails when nobody waits any longer: clocks are the platform's. Without it nothing takes time. */
   readonly pause?: (milliseconds: number, signal: AbortSignal) => Promise<void>
-  /** The share of answers that faults in each way: `{ busy: 0.1 }`. */
+  /** The share of answers that have each fault: `{ busy: 0.1 }`. */
   readonly faults?: Partial<Readonly<Record<MockFault, number>>>
 }
 

@@ -44,7 +44,7 @@ export interface ModelAnswer {
   readonly isMock?: true
 }
 
-/** A model: whatever answers a request. `signal` says when nobody waits any longer. */
+/** A function that answers a request. `signal` aborts when the answer is no longer needed. */
 export type Model = (request: ModelRequest, options: { readonly signal: AbortSignal }) => Promise<ModelAnswer>
 
 /**

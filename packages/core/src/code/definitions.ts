@@ -91,7 +91,7 @@ export type TurnInput =
     }
   | { readonly name?: string; readonly each: string; readonly turns: readonly TurnInput[] }
 
-/** The keys of a prompt file, for `makePrompt`. */
+/** The keys of a file in `prompts/`, for `makePrompt`. */
 export interface PromptInput extends Described {
   readonly title: string
   readonly tags?: readonly string[]

@@ -4,7 +4,7 @@ import type { AnyExampleSet, AnyOutput, AnyPrompt, PersonaDefinition, SnippetDef
 
 type Definition = AnyPrompt | SnippetDefinition | PersonaDefinition | AnyExampleSet | AnyOutput
 
-/** A library written in code: its artefacts under the names that texts and programs call them by. */
+/** A library written in code: its artefacts by the names that texts and programs use. */
 export interface LibraryInput {
   readonly title?: string
   readonly about?: string
@@ -28,12 +28,12 @@ export function filesOf(input: LibraryInput): Record<string, string> {
   const main = { title, about, locale, settings, limits }
   const files: Record<string, string> = Object.values(main).some((one) => one !== undefined) ? { 'dunelight.yaml': yamlOf(main) } : {}
   const names = new Map<unknown, string>()
-  const onShelf = (artefacts: (typeof SHELVES)[number]) => Object.entries<Definition | string>(input[artefacts] ?? {})
-  for (const artefacts of SHELVES) for (const [name, one] of onShelf(artefacts)) if (typeof one !== 'string') names.set(one, name)
-  for (const artefacts of SHELVES) {
-    for (const [name, one] of onShelf(artefacts)) {
-      if (typeof one === 'string') files[`${artefacts}/${name}.md`] = block(one)
-      else files[`${artefacts}/${name}.yaml`] = yamlOf(plain(one.input, names, `the ${WORDS[artefacts]} "${name}"`))
+  const onShelf = (folder: (typeof SHELVES)[number]) => Object.entries<Definition | string>(input[folder] ?? {})
+  for (const folder of SHELVES) for (const [name, one] of onShelf(folder)) if (typeof one !== 'string') names.set(one, name)
+  for (const folder of SHELVES) {
+    for (const [name, one] of onShelf(folder)) {
+      if (typeof one === 'string') files[`${folder}/${name}.md`] = block(one)
+      else files[`${folder}/${name}.yaml`] = yamlOf(plain(one.input, names, `the ${WORDS[folder]} "${name}"`))
     }
   }
   return files
@@ -52,9 +52,9 @@ function plain(value: unknown, names: ReadonlyMap<unknown, string>, of: string):
   if (isDefinition(value)) {
     const name = names.get(value)
     if (name !== undefined) return name
-    const artefacts = defined(SHELVES.find((one) => WORDS[one] === value.kind))
+    const folder = defined(SHELVES.find((one) => WORDS[one] === value.kind))
     throw new TypeError(
-      `${of} uses ${value.kind === 'output' ? 'an' : 'a'} ${value.kind} that the library does not contain: add it under "${artefacts}"`,
+      `${of} uses ${value.kind === 'output' ? 'an' : 'a'} ${value.kind} that the library does not contain: add it under "${folder}"`,
     )
   }
   return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, plain(one, names, of)]))

@@ -20,7 +20,7 @@ import type {
 } from './definitions.js'
 
 /**
- * Defines a prompt in code, with the keys of a prompt file. The compiler reports a text that names an unknown variable or field.
+ * Defines a prompt in code, with the keys of a file in `prompts/`. The compiler reports a text that names an unknown variable or field.
  * If a text begins with a line break, the indentation that its lines share is removed.
  *
  * @param input - The prompt.

@@ -35,7 +35,7 @@ export interface LibraryOptions {
   readonly countTokens?: (text: string) => number
   /** Measures of likeness in place of the built-in one, by example set: vectors, or any function of the program. */
   readonly likeness?: Readonly<Record<string, Likeness>>
-  /** Files that were read before, for whoever opens the library again and again while it is being written. */
+  /** A cache of parsed files, for programs that open the library repeatedly while it is edited. */
   readonly cache?: FileCache
   /** Checks data by a JSON Schema, for outputs that are one: that of "dunelight/json-schema", or any other. */
   readonly validator?: Validator

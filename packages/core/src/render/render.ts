@@ -12,7 +12,7 @@ import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import type { Locale } from '../values/locale.js'
 import { rememberLong } from '../values/remember.js'
 
-/** One message of a finished prompt. Its origins are worked out when somebody looks at them. */
+/** One message of a rendered prompt. Its origins are computed when they are first read. */
 export interface Turn {
   readonly role: Role
   readonly text: string

@@ -13,7 +13,7 @@ import { Source, type Span } from '../../source/source.js'
 /** In the order in which they are told. */
 export const TRUTH_RULES: readonly TruthRule[] = Object.freeze([figuresAreFounded, datesAreFounded, namesAreFounded, noSentenceIsCopied])
 
-/** So many are worth a line each; a reply with more is unsupportedCount as a whole. */
+/** The most unsupported claims that are listed one by one. */
 const MOST_DOUBTS = 50
 
 export interface Truth extends Pick<TruthFacts, 'language'> {
