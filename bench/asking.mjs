@@ -1,4 +1,4 @@
-// 10,000 questions to a stand-in that takes 20 ms, 50 at a time: how near is that to the least time that it can take?
+// 10,000 requests to a mock model that takes 20 ms, 50 at a time: how near is that to the least possible time?
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
@@ -6,43 +6,42 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { batchModel } from 'dunelight'
 import { plainBatch } from 'dunelight/host'
-import { askBatch, httpModel, openLibraryFor, readyModel, USUAL_RULES } from '@dunelight/node'
+import { askBatch, httpModel, openLibraryFor, readyModel, DEFAULT_REQUEST_LIMITS } from '@dunelight/node'
 import { readRecords } from '@dunelight/node/host'
 import { request } from 'undici'
 import { generateObjects } from '../scripts/generate.mjs'
 
-const ROWS = 10_000
-const TAKES = 20
-const AT_ONCE = 50
+const DELAY = 20
+const CONCURRENCY = 50
 
-export async function benchAsking(say) {
+export async function benchAsking(say, rows) {
   mkdirSync('.cache', { recursive: true })
-  const from = `.cache/objects-${ROWS}.csv`
-  if (!existsSync(from)) await generateObjects(ROWS, from)
-  const ideal = (ROWS * TAKES) / AT_ONCE / 1000
-  say(`\n${ROWS.toLocaleString('en')} questions of ${TAKES} ms, ${AT_ONCE} at a time; ${ideal.toFixed(1)} s is the least:`)
-  const inProcess = (library, prompt) => readyModel(library, prompt, 'mock', { takes: TAKES })
+  const from = `.cache/objects-${rows}.csv`
+  if (!existsSync(from)) await generateObjects(rows, from)
+  const ideal = (rows * DELAY) / CONCURRENCY / 1000
+  say(`\n${rows.toLocaleString('en')} requests of ${DELAY} ms, ${CONCURRENCY} at a time; the least possible time is ${ideal.toFixed(1)} s:`)
+  const inProcess = (library, prompt) => readyModel(library, prompt, 'mock', { delay: DELAY })
   await run('label/write, in process', 'label/write', inProcess)
   const server = spawn(
     process.execPath,
-    ['packages/cli/bin/dunelight.js', 'mock', 'demo/marram-house', '--port', '0', '--delay', `${TAKES}`],
+    ['packages/cli/bin/dunelight.js', 'mock', 'demo/marram-house', '--port', '0', '--delay', `${DELAY}`],
     {
       stdio: ['ignore', 'pipe', 'ignore'],
     },
   )
   const [line] = await once(server.stdout, 'data')
-  const at = `${line}`.trim()
-  const bare = await onlyAsking(at, from)
+  const url = `${line}`.trim()
+  const bare = await onlyAsking(url, from)
   say(`  ${'a loop that only asks, over HTTP'.padEnd(32)} ${bare.toFixed(1)} s, ${(bare / ideal).toFixed(2)} times the least`)
   await run('label/write, over HTTP', 'label/write', (library) => {
-    const description = { ...library.artefacts.models.models.get('back-office'), at, headers: {} }
+    const description = { ...library.artefacts.models.models.get('back-office'), url, headers: {} }
     return {
       name: 'back-office',
       model: httpModel(description),
       isMock: true,
       identity: 'bench',
-      concurrency: AT_ONCE,
-      rules: USUAL_RULES,
+      concurrency: CONCURRENCY,
+      limits: DEFAULT_REQUEST_LIMITS,
       price: undefined,
     }
   })
@@ -62,17 +61,17 @@ export async function benchAsking(say) {
       records: { from },
       runs,
       model: modelOf(library, prompt),
-      concurrency: AT_ONCE,
+      concurrency: CONCURRENCY,
     })
     const seconds = (performance.now() - started) / 1000
     const numbers = readFileSync(join(made, 'output.jsonl'), 'utf8')
       .trim()
       .split('\n')
-      .map((one) => JSON.parse(one).number)
-    const ordered = numbers.every((one, i) => i === 0 || one > numbers[i - 1])
+      .map((line) => JSON.parse(line).number)
+    const ordered = numbers.every((number, i) => i === 0 || number > numbers[i - 1])
     rmSync(runs, { recursive: true })
-    if (counts.asks < ROWS) throw new Error(`only ${counts.asks} were asked`)
-    if (counts.written + counts.rejected !== ROWS || !ordered)
+    if (counts.asks < rows) throw new Error(`only ${counts.asks} were asked`)
+    if (counts.written + counts.rejected !== rows || !ordered)
       throw new Error(`${counts.written} answered, ${counts.rejected} rejected, in order: ${ordered}`)
     const peak = (process.resourceUsage().maxRSS / 1024).toFixed(0)
     say(`  ${what.padEnd(32)} ${seconds.toFixed(1)} s, ${(seconds / ideal).toFixed(2)} times the least   peak ${peak} MB`)
@@ -80,7 +79,7 @@ export async function benchAsking(say) {
 }
 
 /** What the service and the way to it take by themselves, on a machine that both share: nothing is rendered, checked or kept meanwhile. */
-async function onlyAsking(at, from) {
+async function onlyAsking(url, from) {
   const prompt = 'label/write'
   const library = await openLibraryFor('demo/marram-house', prompt)
   const bodies = []
@@ -91,11 +90,11 @@ async function onlyAsking(at, from) {
   const started = performance.now()
   const lane = async () => {
     while (next < bodies.length) {
-      const { body } = await request(at, { method: 'POST', headers: { 'content-type': 'application/json' }, body: bodies[next++] })
+      const { body } = await request(url, { method: 'POST', headers: { 'content-type': 'application/json' }, body: bodies[next++] })
       const { said } = await body.json()
       if (typeof said !== 'string') throw new Error('no answer')
     }
   }
-  await Promise.all(Array.from({ length: AT_ONCE }, lane))
+  await Promise.all(Array.from({ length: CONCURRENCY }, lane))
   return (performance.now() - started) / 1000
 }

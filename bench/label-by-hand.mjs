@@ -21,7 +21,7 @@ If the note speaks of lead, arsenic, asbestos or a live spring, leave it out of 
 
 const ANSWER = [
   '\nAnswer with JSON and nothing else, in this form:\n{\n  "heading": "<text, at most 8 words: no full stop>",\n  "body": "<text, 15 to ',
-  ' words: the label>",\n  "keywords": ["<text; 3 to 6 of them, none twice: for the index>"]\n}\nDo not say "nestled" or "bygone".',
+  ' words: the label>",\n  "keywords": ["<text; 3 to 6 of them, no duplicates: for the index>"]\n}\nThe answer must not contain "nestled" or "bygone".',
 ]
 
 const MONTHS = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 'August', 'September', 'October', 'November', 'December']

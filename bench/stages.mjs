@@ -7,12 +7,10 @@ import { openLibraryFor, readTable, renderTable, tokenCounter } from '@dunelight
 import { doSteps, LINES, readRecords, renderStep, Selection } from '@dunelight/node/host'
 import { generateObjects } from '../scripts/generate.mjs'
 
-const ROWS = 200_000
-
-export async function benchStages(say) {
+export async function benchStages(say, size) {
   mkdirSync('.cache', { recursive: true })
-  const from = `.cache/objects-${ROWS}.csv`
-  if (!existsSync(from)) await generateObjects(ROWS, from)
+  const from = `.cache/objects-${size}.csv`
+  if (!existsSync(from)) await generateObjects(size, from)
   const library = await openLibraryFor('demo/marram-house', 'label/write')
   const prompt = library.prompt('label/write')
   const batch = plainBatch(prompt)
@@ -42,30 +40,30 @@ export async function benchStages(say) {
     'with fingerprints': () => blocks({ full: true, hash: (bytes) => hash('sha256', Buffer.from(bytes, 'latin1')) }),
     'with token counts': () => blocks({ countTokens: count }),
   }
-  say(`\nWhere the time goes, ${ROWS.toLocaleString('en')} rows, microseconds of processor a row:`)
-  for (const run of Object.values(stages)) await cost(run)
+  say(`\nWhere the time goes, ${size.toLocaleString('en')} rows, microseconds of processor a row:`)
+  for (const run of Object.values(stages)) await cost(run, size)
   let before = 0
   let lines = 0
   for (const [name, run] of Object.entries(stages)) {
-    const spent = await cost(run)
+    const spent = await cost(run, size)
     say(`  ${name.padEnd(26)} ${spent.toFixed(1).padStart(6)}   + ${(spent - before).toFixed(1)}`)
     before = spent
     if (name === 'lines and one buffer') lines = spent
   }
   for (const [name, run] of Object.entries(beside)) {
-    const spent = await cost(run)
+    const spent = await cost(run, size)
     say(`  ${name.padEnd(26)} ${spent.toFixed(1).padStart(6)}   + ${(spent - lines).toFixed(1)} above lines`)
   }
 }
 
 /** The least of two, in microseconds a row. */
-async function cost(run) {
+async function cost(run, size) {
   let least = Infinity
   for (let i = 0; i < 2; i++) {
     const start = process.cpuUsage()
     await run()
     const { user, system } = process.cpuUsage(start)
-    least = Math.min(least, (user + system) / ROWS)
+    least = Math.min(least, (user + system) / size)
   }
   return least
 }

@@ -30,5 +30,5 @@ if (threads === '1') {
 report(started)
 
 function fail(rejected) {
-  if (rejected > 0) throw new Error(`${rejected} records were set rejected`)
+  if (rejected > 0) throw new Error(`${rejected} records were rejected`)
 }

@@ -1,5 +1,5 @@
-// Checks the demo library, renders all its labels, prints one as a person would read it and what was rejected, then opens the workbench on it.
-//   npm run demo -- [--no-serve] [--rows N] [--expect-aside]
+// Checks the demo library, renders all its labels, prints one as a person would read it and what was rejected, then opens the desk on it.
+//   npm run demo -- [--no-serve] [--rows N] [--expect-rejected]
 import { spawn, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync } from 'node:fs'
 import { dirname, join, relative } from 'node:path'
@@ -9,7 +9,7 @@ const root = join(dirname(fileURLToPath(import.meta.url)), '..')
 process.chdir(root)
 const args = process.argv.slice(2)
 const rowsAt = args.indexOf('--rows')
-const unknown = args.filter((arg, i) => !['--no-serve', '--rows', '--expect-aside'].includes(arg) && (rowsAt < 0 || i !== rowsAt + 1))
+const unknown = args.filter((arg, i) => !['--no-serve', '--rows', '--expect-rejected'].includes(arg) && (rowsAt < 0 || i !== rowsAt + 1))
 if (unknown.length > 0) fail(`there is no option "${unknown[0]}"; options: --no-serve, --rows N`)
 
 const LIBRARY = 'demo/marram-house'
@@ -21,7 +21,7 @@ if (!existsSync('packages/cli/dist/command.js') || !existsSync('packages/cli/dis
   say('Building the packages …')
   step('node', ['node_modules/typescript/bin/tsc', '-b'])
   step('node', ['scripts/bundle-command.mjs'])
-  step('node', ['node_modules/vite/bin/vite.js', 'build', 'examples/workbench', '--logLevel', 'warn'])
+  step('node', ['node_modules/vite/bin/vite.js', 'build', 'examples/desk', '--logLevel', 'warn'])
 }
 mkdirSync(dirname(LABELS), { recursive: true })
 
@@ -46,14 +46,14 @@ const { turns } = readFileSync(LABELS, 'utf8')
   .find((line) => line.record === 'MH-0104')
 for (const turn of turns) say(`── ${turn.role} ${'─'.repeat(60 - turn.role.length)}\n${turn.text}\n`)
 
-if (args.includes('--expect-aside')) process.exit(code === 3 ? 0 : 1)
+if (args.includes('--expect-rejected')) process.exit(code === 3 ? 0 : 1)
 if (args.includes('--no-serve')) process.exit(code)
 
-heading('The workbench')
+heading('The desk')
 say('Open this address in a browser; Ctrl+C ends it.')
-const workbench = spawn(process.execPath, [COMMAND, 'open', LIBRARY], { stdio: 'inherit' })
+const desk = spawn(process.execPath, [COMMAND, 'open', LIBRARY], { stdio: 'inherit' })
 process.on('SIGINT', () => undefined)
-workbench.on('exit', (ended) => process.exit(ended === 0 ? code : (ended ?? 1)))
+desk.on('exit', (ended) => process.exit(ended === 0 ? code : (ended ?? 1)))
 
 function dunelight(words, allowed = [0]) {
   say(`$ dunelight ${words.join(' ')}`)

@@ -1,5 +1,5 @@
 // Makes the pictures in docs/screenshots anew: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
-//   node scripts/screenshots.mjs [page] [workbench] [terminal [NAME …]]
+//   node scripts/screenshots.mjs [page] [desk] [terminal [NAME …]]
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -14,7 +14,7 @@ const does = (what) => wanted.length === 0 || wanted.includes(what)
 const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms))
 
 if (does('page')) await shootPage()
-if (does('workbench')) await shootWorkbench()
+if (does('desk')) await shootDesk()
 if (does('terminal')) await shootTerminal()
 
 async function shootPage() {
@@ -80,8 +80,8 @@ async function shootPage() {
   rmSync(profile, { recursive: true, force: true })
 }
 
-/** The workbench: a sheet with its source while a sentence is changed, two wordings side by side, values by hand, a reply. */
-async function shootWorkbench() {
+/** The desk: a sheet with its source while a sentence is changed, two wordings side by side, values by hand, a reply. */
+async function shootDesk() {
   const folder = mkdtempSync(join(tmpdir(), 'shots-'))
   cpSync('demo/marram-house', join(folder, 'marram-house'), { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
   const server = spawn(process.execPath, ['packages/cli/bin/dunelight.js', 'open', join(folder, 'marram-house'), '--port', '0'])
@@ -101,7 +101,7 @@ async function shootWorkbench() {
   await page.locator('.turn .from-value', { hasText: 'Dent above' }).hover()
   await page.getByText('176 changed').waitFor()
   await wait(800)
-  await page.screenshot({ path: `${OUT}/workbench.png` })
+  await page.screenshot({ path: `${OUT}/desk.png` })
   await page.keyboard.press('Control+e')
   await page.getByText('Side by side').click()
   await page.getByRole('combobox', { name: 'held against' }).click()

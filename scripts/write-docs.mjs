@@ -1,5 +1,5 @@
-// Writes the docs that are generated from the code: docs/api.md, docs/problems.md, docs/schemas, and parts of docs/language.md, docs/examples.md and
-// docs/outputs.md. With --check it only reports those that are out of date.
+// Writes the docs that are generated from the code: docs/api.md, docs/problems.md, docs/schemas, the outputs in docs/getting-started.md,
+// and parts of docs/language.md, docs/examples.md and docs/outputs.md. With --check it only reports those that are out of date.
 import { execFileSync } from 'node:child_process'
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
@@ -9,6 +9,7 @@ import { FILE_KINDS } from 'dunelight/file-schemas'
 import { openLibrary } from '@dunelight/node'
 import { readRecords, REJECTED_SCHEMA } from '@dunelight/node/host'
 import { apiDocs } from './api-docs.mjs'
+import { runPage } from './run-page.mjs'
 
 const problems = `# Problems
 
@@ -70,6 +71,7 @@ const pages = {
   'docs/api.md': api.page,
   'docs/schemas/rejected-record.schema.json': `${JSON.stringify(REJECTED_SCHEMA, null, 2)}\n`,
   ...Object.fromEntries(FILE_KINDS.map(({ name, schema }) => [`docs/schemas/${name}.schema.json`, `${JSON.stringify(schema, null, 2)}\n`])),
+  'docs/getting-started.md': runPage(readFileSync('docs/getting-started.md', 'utf8')),
   'docs/outputs.md': outputs,
   'docs/examples.md': examples,
   'docs/problems.md': problems,

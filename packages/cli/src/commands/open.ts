@@ -1,5 +1,5 @@
 import { defineCommand, LIBRARY, whole } from '../define-command.js'
-import type { OpenFlags } from '../workbench/serve.js'
+import type { OpenFlags } from '../desk/serve.js'
 
 export const openCommand = defineCommand({
   name: 'open',
@@ -12,5 +12,5 @@ export const openCommand = defineCommand({
   ],
   examples: ['open demo/marram-house'],
   // The server is loaded only when it is needed.
-  run: async (context, [folder], flags: OpenFlags) => (await import('../workbench/serve.js')).serveWorkbench(context, folder, flags),
+  run: async (context, [folder], flags: OpenFlags) => (await import('../desk/serve.js')).serveDesk(context, folder, flags),
 })

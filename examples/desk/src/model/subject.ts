@@ -1,0 +1,131 @@
+import { libraryFrom, ProblemError, type FileValue, type Library, type Problem, type Prompt } from 'dunelight'
+import {
+  batchOf,
+  FileCache,
+  plainBatch,
+  problem,
+  type Batch,
+  type BatchRecord,
+  type BatchRows,
+  type CaseRows,
+  type Pool,
+  defined,
+} from 'dunelight/host'
+import { validator } from './json-schema.js'
+import type { DeskTable } from './table.js'
+
+/** All of a library that is not its texts. */
+export interface Beside {
+  readonly attachments: Readonly<Record<string, FileValue | string>>
+  readonly tables: Readonly<Record<string, CaseRows | string>>
+}
+
+/** What is looked at: a prompt, and the records that it is rendered for. */
+export interface Wanted {
+  readonly prompt: string
+  /** A batch of the library says which records there are, and how they are read. */
+  readonly batch: string | undefined
+  /** Documents that the batch hands to all of its records. */
+  readonly given?: Readonly<Record<string, unknown>>
+}
+
+/** Opens the same library again and again while its texts are being written. */
+export class Opener {
+  private readonly kept = new FileCache()
+  countTokens: (text: string) => number = (text) => Math.ceil(text.length / 4)
+
+  open(files: Readonly<Record<string, string>>, beside: Beside): Library {
+    return libraryFrom(files, { ...beside, validator, cache: this.kept, countTokens: this.countTokens })
+  }
+}
+
+/** A prompt with its records, ready to be rendered one by one; or what keeps it from being so. */
+export class Subject {
+  readonly prompt: Prompt | undefined
+  readonly problems: readonly Problem[]
+  private readonly rows: BatchRows | undefined
+  private readonly batch: Batch | undefined
+
+  constructor(
+    readonly library: Library,
+    wanted: Wanted,
+    private readonly table: DeskTable | undefined,
+    joined: ReadonlyMap<string, DeskTable>,
+  ) {
+    try {
+      this.prompt = library.prompt(wanted.prompt)
+      const model = wanted.batch === undefined ? undefined : library.artefacts.batches.get(wanted.batch)
+      this.batch = model
+        ? batchOf(library, model, wanted.given ? { given: wanted.given } : {})
+        : plainBatch(this.prompt, { ...localeOf(library) })
+      const pools = poolsOf(this.batch, joined)
+      this.rows = table && this.batch.rows(table.headings, pools)
+      const wrong = this.rows?.problems.filter((p) => p.severity === 'error') ?? []
+      this.problems = wrong
+      if (wrong.length > 0) this.rows = undefined
+    } catch (fault) {
+      if (!(fault instanceof ProblemError)) throw fault
+      this.problems = fault.problems
+    }
+  }
+
+  /** The record of a row; undefined where the batch leaves it out. */
+  record(at: number): BatchRecord | undefined {
+    const misread = this.table?.misread.get(at)
+    if (misread) return this.unready(at, [misread])
+    if (!this.rows) return this.unready(at, this.problems)
+    try {
+      return this.rows.read(defined(defined(this.table).rows[at]), at + 1)
+    } catch (fault) {
+      if (fault instanceof ProblemError) return this.unready(at, fault.problems)
+      throw fault
+    }
+  }
+
+  /** How renderings of it are made. */
+  options(record: BatchRecord): { record: string; seed?: number; locale?: string } {
+    const { seed } = this.batch?.model ?? {}
+    const locale = this.batch?.locale
+    return { record: record.id, ...(seed !== undefined && { seed }), ...(locale !== undefined && { locale }) }
+  }
+
+  private unready(at: number, problems: readonly Problem[]): BatchRecord {
+    return {
+      row: at + 1,
+      id: String(at + 1),
+      named: false,
+      cells: this.table?.rows[at] ?? [],
+      prepared: undefined,
+      problems,
+      path: undefined,
+    }
+  }
+}
+
+function localeOf(library: Library): { locale?: string } {
+  const { locale } = library.artefacts.library
+  return locale === undefined ? {} : { locale }
+}
+
+/** The joined tables; one that could not be read matches nothing. */
+function poolsOf(batch: Batch, joined: ReadonlyMap<string, DeskTable>): Pool[] {
+  const pools = batch.pools()
+  for (const pool of pools) {
+    const table = joined.get(pool.join.path)
+    if (!table) throw new ProblemError([problem('file-unreadable', { file: pool.join.path, why: 'it has not been read' })])
+    const found = pool.add(table.headings, table.rows, 1)
+    if (found.length > 0) throw new ProblemError(found)
+  }
+  return pools
+}
+
+/** A batch of a single record, for values that were made by hand. */
+export function handRecord(prompt: Prompt, values: Readonly<Record<string, unknown>>): BatchRecord {
+  const base = { row: 1, id: 'by hand', named: true, cells: [], path: undefined }
+  try {
+    return { ...base, prepared: prompt.prepare(values), problems: [] }
+  } catch (fault) {
+    if (fault instanceof ProblemError) return { ...base, prepared: undefined, problems: fault.problems }
+    throw fault
+  }
+}

@@ -1,0 +1,49 @@
+import { Misread, readTextTable, textFormatOf, type TextFormat } from '@dunelight/tables'
+import { ProblemError, type Problem } from 'dunelight'
+import { problem } from 'dunelight/host'
+
+/** A table as it was read: nothing of it is a value yet. */
+export interface DeskTable {
+  readonly name: string
+  readonly headings: readonly string[]
+  readonly rows: readonly (readonly unknown[])[]
+  /** Rows that could not be cut into cells, by their place. */
+  readonly misread: ReadonlyMap<number, Problem>
+  /** What is to be said of the table as a whole. */
+  readonly problems: readonly Problem[]
+  /** Whether there are more rows than are held here. */
+  readonly cut: boolean
+}
+
+/** Rows beyond these are for a run, not for looking. */
+export const MOST_ROWS = 200_000
+
+/** What the server reads, and the page by itself does not. */
+const OTHER_TABLE = /\.(?:xlsx?|ods|parquet|sqlite3?|db|zip|gz|pdf)$/i
+const ONLY_TEXT = 'only tables of text can be dropped; put it into the library’s folder “data”, or save it as CSV'
+
+/** Reads a table as it streams in. What keeps it from being read stands in its problems, never thrown. */
+export async function readDeskTable(stream: ReadableStream<Uint8Array>, name: string, format?: string): Promise<DeskTable> {
+  const rows: (readonly unknown[])[] = []
+  const misread = new Map<number, Problem>()
+  const problems: Problem[] = []
+  let headings: readonly string[] = []
+  let cut = false
+  try {
+    const kind = (format as TextFormat | undefined) ?? textFormatOf(name) ?? 'csv'
+    if (format === undefined && OTHER_TABLE.test(name)) throw new ProblemError([problem('file-unreadable', { file: name, why: ONLY_TEXT })])
+    for await (const part of readTextTable(stream, kind, { name, notice: (p) => problems.push(p) })) {
+      headings = part.headings
+      for (const row of part.rows) {
+        if (row instanceof Misread) misread.set(rows.length, row.problem)
+        rows.push(row instanceof Misread ? [] : row)
+      }
+      cut = rows.length >= MOST_ROWS
+      if (cut) break
+    }
+  } catch (fault) {
+    if (!(fault instanceof ProblemError)) throw fault
+    problems.push(...fault.problems)
+  }
+  return { name, headings, rows, misread, problems, cut }
+}

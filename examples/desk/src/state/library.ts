@@ -1,0 +1,38 @@
+import { countedByLines } from 'dunelight/host'
+import type { Desk } from './desk.js'
+
+/** The library that is open: what it holds, and how its tokens are counted. */
+export class LibraryActions {
+  constructor(private readonly desk: Desk) {}
+
+  get promptNames(): readonly string[] {
+    return [...this.artefacts.prompts.keys()].sort()
+  }
+
+  /** The batches that run a prompt. */
+  batchesOf(prompt: string): readonly string[] {
+    return [...this.artefacts.batches.values()].filter((batch) => batch.prompt?.name === prompt && batch.records).map(({ name }) => name)
+  }
+
+  /** The file of a prompt; of a prompt that cannot be opened, the first file of the library's prompts. */
+  fileOf(name: string): string | undefined {
+    return (
+      this.artefacts.prompts.get(name)?.file.name ?? Object.keys(this.desk.state.library.files).find((path) => path.startsWith('prompts/'))
+    )
+  }
+
+  count(text: string): number {
+    return this.desk.opener.countTokens(text)
+  }
+
+  /** The tables of the encoding are larger than all the rest of the page: they are loaded after the first sheet. */
+  async countExactly(): Promise<void> {
+    const { countTokens } = await import('gpt-tokenizer/encoding/o200k_base')
+    this.desk.opener.countTokens = countedByLines((text) => countTokens(text, { disallowedSpecial: new Set() }))
+    this.desk.change({ library: { exact: true } })
+  }
+
+  private get artefacts() {
+    return this.desk.state.shown.library.artefacts
+  }
+}

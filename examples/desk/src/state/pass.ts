@@ -1,0 +1,79 @@
+import type { Problem } from 'dunelight'
+import { defined } from 'dunelight/host'
+import { Pass, type FaultOfWorker, type FromWorker, type ToWorker } from '../model/pass.js'
+import type { DeskTable } from '../model/table.js'
+import type { Desk } from './desk.js'
+import type { PageState } from './page-state.js'
+
+/** Milliseconds after the last key until the whole table is rendered again. */
+const PAUSE = 150
+
+/** Renders the whole table in a worker whenever the files, the table or the selection change. */
+export class PassRunner {
+  private worker: Worker | undefined
+  private timer: ReturnType<typeof setTimeout> | undefined
+  private passes = 0
+  /** The table that the worker has. */
+  private handed: DeskTable | undefined
+
+  constructor(private readonly desk: Desk) {
+    desk.store.subscribe((now, before) => this.follow(now, before))
+  }
+
+  /** Nothing is looked at before the first sheet stands: then everything is. */
+  start(): void {
+    this.worker = new Worker(new URL('../model/pass.worker.ts', import.meta.url), { type: 'module' })
+    this.worker.addEventListener('message', ({ data }: MessageEvent<FromWorker | FaultOfWorker>) => this.hear(data))
+    this.look()
+  }
+
+  private follow(now: PageState, before: PageState): void {
+    if (!this.worker) return
+    const { library, table, selection } = now
+    const isOther =
+      library.data !== before.library.data ||
+      table.table !== before.table.table ||
+      table.joined !== before.table.joined ||
+      selection.wanted !== before.selection.wanted
+    if (isOther) this.look()
+    else if (library.files !== before.library.files) {
+      clearTimeout(this.timer)
+      this.timer = setTimeout(() => this.look(), PAUSE)
+    }
+  }
+
+  private hear(message: FromWorker | FaultOfWorker): void {
+    const { pass } = this.desk.state.pass
+    if (!pass || message.id !== pass.id) return
+    if ('fault' in message) {
+      this.desk.change({ note: { says: `the table could not be looked at: ${message.fault}`, bad: true } })
+      return
+    }
+    pass.take(message)
+    this.desk.change({ pass: { pass, looked: pass.looked } })
+  }
+
+  private look(): void {
+    clearTimeout(this.timer)
+    const { table, selection, library, pass } = this.desk.state
+    if (!this.worker || !table.table || table.reading || selection.wanted.prompt === '') return
+    if (this.handed !== table.table) {
+      const joined = new Map([...table.joined].map(([path, one]) => [path, plain(one)]))
+      this.tell({ kind: 'table', table: plain(table.table), joined })
+      this.handed = table.table
+    }
+    const next = new Pass(++this.passes, table.table.rows.length, pass.pass)
+    const { attachments, tables, files: saved } = library.data
+    this.desk.change({ pass: { pass: next, looked: 0 } })
+    this.tell({ kind: 'look', id: next.id, saved, files: library.files, beside: { attachments, tables }, wanted: selection.wanted })
+  }
+
+  private tell(message: ToWorker): void {
+    defined(this.worker).postMessage(message)
+  }
+}
+
+/** Problems hold sources and hints that cannot be sent to a worker, which needs none of them. */
+function plain(table: DeskTable): DeskTable {
+  return { ...table, problems: [], misread: new Map([...table.misread.keys()].map((at) => [at, {} as Problem])) }
+}

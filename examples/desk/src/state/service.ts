@@ -1,0 +1,74 @@
+import { defined } from 'dunelight/host'
+import type { FileValue } from 'dunelight'
+import type { CaseRows } from 'dunelight/host'
+import type { ProblemRecord } from 'dunelight'
+
+/** What the desk's own server gives of a library. */
+export interface LibraryData {
+  readonly folder: string
+  readonly root: string
+  readonly files: Readonly<Record<string, string>>
+  readonly marks: Readonly<Record<string, string>>
+  readonly attachments: Readonly<Record<string, FileValue | string>>
+  readonly tables: Readonly<Record<string, CaseRows | string>>
+  readonly problems: readonly ProblemRecord[]
+  readonly data: readonly { readonly path: string; readonly bytes: number }[]
+}
+
+export type Saved =
+  | { readonly state: 'saved'; readonly mark: string }
+  | { readonly state: 'changed'; readonly mark: string | null; readonly text: string | null }
+
+/** What keeps the server from answering, in its own words. */
+export class ServiceFault extends Error {}
+
+/** The server of this page: its key stands behind the # of the address. */
+export class Service {
+  constructor(private readonly key: string) {}
+
+  async library(): Promise<LibraryData> {
+    const data = (await (await this.ask('/api/library')).json()) as LibraryData
+    const attachments = Object.fromEntries(Object.entries(data.attachments).map(([path, one]) => [path, withBytes(one)]))
+    return { ...data, attachments }
+  }
+
+  /** The documents that a batch hands to all of its records. */
+  async given(batch: string): Promise<Readonly<Record<string, unknown>>> {
+    const found = (await (await this.ask(`/api/given?${new URLSearchParams({ batch }).toString()}`)).json()) as Record<string, FileValue>
+    return Object.fromEntries(Object.entries(found).map(([name, one]) => [name, withBytes(one)]))
+  }
+
+  async marks(): Promise<Readonly<Record<string, string>>> {
+    return (await (await this.ask('/api/marks')).json()) as Record<string, string>
+  }
+
+  /** A table's bytes, and what they are. */
+  async table(
+    path: string,
+    more: { readonly sheet?: string; readonly query?: string } = {},
+  ): Promise<{ stream: ReadableStream<Uint8Array>; format: string }> {
+    const answer = await this.ask(`/api/table?${new URLSearchParams({ path, ...more }).toString()}`)
+    return { stream: defined(answer.body), format: answer.headers.get('x-table-format') ?? 'csv' }
+  }
+
+  async save(path: string, text: string, was: string | null): Promise<Saved> {
+    const answer = await this.ask('/api/file', { method: 'PUT', body: JSON.stringify({ path, text, was }) })
+    return (await answer.json()) as Saved
+  }
+
+  private async ask(path: string, init: RequestInit = {}): Promise<Response> {
+    const headers = { 'x-desk-key': this.key, 'content-type': 'application/json' }
+    const answer = await fetch(path, { ...init, headers }).catch(() => {
+      throw new ServiceFault('The command that serves this page has ended. Start it again: dunelight open')
+    })
+    if (answer.ok) return answer
+    const said = (await answer.json().catch(() => ({}))) as { problems?: { message: string }[] }
+    throw new ServiceFault(said.problems?.[0]?.message ?? `The server answers with status ${answer.status}.`)
+  }
+}
+
+function withBytes(one: (FileValue & { base64?: string }) | string): FileValue | string {
+  if (typeof one === 'string' || one.base64 === undefined) return one
+  const { base64, ...rest } = one
+  return { ...rest, bytes: Uint8Array.from(atob(base64), (sign) => sign.charCodeAt(0)) }
+}

@@ -1,0 +1,220 @@
+import { Button, Group, Select, Switch, Textarea } from '@mantine/core'
+import { diffWordsWithSpace } from 'diff'
+import { useMemo, useState } from 'react'
+import { STRATEGIES } from 'dunelight/parts'
+import { defined } from 'dunelight/host'
+import { parseDocument } from 'yaml'
+import type { Desk } from '../state/desk.js'
+import { hasRows } from '../state/page-state.js'
+import { sheetOf, turnsText, type Sheet } from '../model/sheet.js'
+import type { Subject } from '../model/subject.js'
+import { ProblemList } from './problem-list.js'
+import { useDesk } from './use-desk.js'
+import './beside.css'
+
+type Other = { readonly value: string; readonly label: string; readonly files: (desk: Desk) => Readonly<Record<string, string>> }
+
+/** Two wordings for the same record: what is edited here, and another. Steps go through the records in which they differ. */
+export function BesideView({ desk }: { desk: Desk }) {
+  const { row, wanted: selected } = useDesk(desk, (s) => s.selection)
+  const hand = useDesk(desk, (s) => s.editing.hand)
+  const source = useDesk(desk, (s) => s.table)
+  const { table, joined } = source
+  const { files, data } = useDesk(desk, (s) => s.library)
+  const { library, sheet: left, subject: current } = useDesk(desk, (s) => s.shown)
+  const [wanted, setWanted] = useState('saved')
+  const [settings, setSettings] = useState('')
+  const [looking, setLooking] = useState<string>()
+  const [whole, setWhole] = useState(false)
+  const others = useMemo(() => othersOf(desk), [desk, library])
+  const other = others.find(({ value }) => value === wanted) ?? defined(others[0])
+  const subject = useMemo(
+    () => desk.subjectOf(withSettings(desk, other.files(desk), settings)),
+    [desk, other, files, data, table, joined, settings, selected],
+  )
+  const right = useMemo(() => sheetOf(subject, row, hand, hasRows(source)), [subject, row, hand, source])
+
+  const step = async (by: 1 | -1) => {
+    const rows = table?.rows.length ?? 0
+    setLooking('looking …')
+    for (let at = row + by, looked = 0; at >= 0 && at < rows; at += by, looked++) {
+      if (turnsText(current, at) !== turnsText(subject, at)) {
+        setLooking(undefined)
+        desk.selection.chooseRow(at)
+        return
+      }
+      // The page stays quick while a large table is gone through.
+      if (looked % 200 === 199) await new Promise((resolve) => setTimeout(resolve, 0))
+    }
+    setLooking(by === 1 ? 'none after this one' : 'none before this one')
+  }
+  return (
+    <div className="beside">
+      <Group gap="xs" className="beside-tools">
+        <Select
+          size="xs"
+          w={260}
+          aria-label="held against"
+          data={others.map(({ value, label }) => ({ value, label }))}
+          value={other.value}
+          allowDeselect={false}
+          onChange={(next) => next && setWanted(next)}
+        />
+        {wanted === 'settings' && (
+          <Textarea
+            size="xs"
+            rows={1}
+            w={220}
+            aria-label="other settings"
+            placeholder="temperature: 0.2"
+            value={settings}
+            onChange={(e) => setSettings(e.currentTarget.value)}
+          />
+        )}
+        <Button size="compact-xs" variant="default" onClick={() => void step(-1)}>
+          ↑ differing
+        </Button>
+        <Button size="compact-xs" variant="default" onClick={() => void step(1)}>
+          ↓ differing
+        </Button>
+        <Switch size="xs" label="whole texts" checked={whole} onChange={(e) => setWhole(e.currentTarget.checked)} />
+        {looking !== undefined && <span role="status">{looking}</span>}
+      </Group>
+      <div className="beside-scroll">
+        <Difference left={left} right={right} whole={whole} names={['as edited', other.label]} />
+        <SettingsDifference left={current} right={subject} />
+      </div>
+    </div>
+  )
+}
+
+function othersOf(desk: Desk): Other[] {
+  const own = desk.state.shown.library.artefacts.prompts.get(desk.state.selection.wanted.prompt)
+  const sets = own
+    ? desk.state.shown.library.graph.drawsOn({ kind: 'prompt', name: own.name }).filter(({ kind }) => kind === 'example set')
+    : []
+  const changed = (file: string, change: (document: ReturnType<typeof parseDocument>) => void) => (held: Desk) => {
+    const document = parseDocument(held.state.library.files[file] ?? '')
+    change(document)
+    return { ...held.state.library.files, [file]: String(document) }
+  }
+  return [
+    { value: 'saved', label: 'as saved', files: (held) => held.state.library.data.files },
+    ...(own
+      ? [...desk.state.shown.library.artefacts.personas.keys()].map((name) => ({
+          value: `persona ${name}`,
+          label: `persona ${name}`,
+          files: changed(own.file.name, (document) => document.set('persona', name)),
+        }))
+      : []),
+    ...sets.flatMap(({ name }) => {
+      const file = defined(desk.state.shown.library.artefacts.examples.get(name)).file.name
+      return STRATEGIES.map(({ name: by }) => ({
+        value: `pick ${name} ${by}`,
+        label: `${name} picked by ${by}`,
+        files: changed(file, (document) => document.setIn(['pick', 'by'], by)),
+      }))
+    }),
+    { value: 'settings', label: 'other settings', files: (held) => held.state.library.files },
+  ]
+}
+
+/** The prompt's file with settings typed over its own, where they can be read. */
+function withSettings(desk: Desk, files: Readonly<Record<string, string>>, typed: string): Readonly<Record<string, string>> {
+  const file = desk.library.fileOf(desk.state.selection.wanted.prompt)
+  if (typed.trim() === '' || file === undefined) return files
+  const said: unknown = parseDocument(typed).toJS()
+  if (typeof said !== 'object' || said === null) return files
+  const document = parseDocument(files[file] ?? '')
+  for (const [key, value] of Object.entries(said)) document.setIn(['settings', key], value)
+  return { ...files, [file]: String(document) }
+}
+
+/** Unchanged text beyond this is left out between two differences. */
+const AROUND = 120
+
+function Difference({ left, right, whole, names }: { left: Sheet; right: Sheet; whole: boolean; names: readonly [string, string] }) {
+  const pairs = useMemo(() => {
+    const [one, other] = [left.rendering?.turns ?? [], right.rendering?.turns ?? []]
+    return Array.from({ length: Math.max(one.length, other.length) }, (_, i) => ({
+      role: one[i]?.role ?? defined(other[i]).role,
+      parts: diffWordsWithSpace(other[i]?.text ?? '', one[i]?.text ?? ''),
+    }))
+  }, [left, right])
+  const same = pairs.every(({ parts }) => parts.every((part) => !part.added && !part.removed))
+  return (
+    <>
+      <div className="beside-heads">
+        <h3>{names[0]}</h3>
+        <h3>{names[1]}</h3>
+      </div>
+      {same && pairs.length > 0 && <p className="empty">No differences for this record.</p>}
+      <div className="beside-pair">
+        <ProblemList problems={left.problems.filter((p) => p.severity === 'error')} />
+        <ProblemList problems={right.problems.filter((p) => p.severity === 'error')} />
+      </div>
+      {pairs.map(({ role, parts }, i) =>
+        whole || parts.some((part) => part.added || part.removed) ? (
+          <div className="beside-pair" key={i}>
+            {(['removed', 'added'] as const).map((leaves, side) => (
+              <article className="turn" key={leaves} aria-label={`${role} turn, ${defined(names[side])}`}>
+                <h4 className="turn-role">{role}</h4>
+                <div className="turn-text" dir="auto">
+                  {parts
+                    .filter((part) => !part[leaves])
+                    .map((part, j) => {
+                      if (part.added) return <ins key={j}>{part.value}</ins>
+                      if (part.removed) return <del key={j}>{part.value}</del>
+                      return <Same key={j} text={part.value} whole={whole} />
+                    })}
+                </div>
+              </article>
+            ))}
+          </div>
+        ) : null,
+      )}
+    </>
+  )
+}
+
+/** What both say: between two differences only the lines next to them, unless all is wanted. */
+function Same({ text, whole }: { text: string; whole: boolean }) {
+  if (whole || text.length < 2 * AROUND + 40) return <span>{text}</span>
+  const head = text.slice(0, text.indexOf('\n', AROUND) + 1 || AROUND)
+  const end = text.length - AROUND
+  const tail = text.slice(text.lastIndexOf('\n', end) + 1 || end)
+  if (head.length + tail.length >= text.length) return <span>{text}</span>
+  return (
+    <>
+      <span>{head}</span>
+      <span className="left-away">{`${head.endsWith('\n') ? '' : '\n'}⋯ the same ⋯\n`}</span>
+      <span>{tail}</span>
+    </>
+  )
+}
+
+/** Settings are no text: where they differ they are told by themselves. */
+function SettingsDifference({ left, right }: { left: Subject | undefined; right: Subject }) {
+  const [one, other] = [left?.prompt?.settings ?? {}, right.prompt?.settings ?? {}]
+  const keys = [...new Set([...Object.keys(one), ...Object.keys(other)])].filter(
+    (key) => JSON.stringify(one[key]) !== JSON.stringify(other[key]),
+  )
+  if (keys.length === 0) return null
+  return (
+    <table className="settings">
+      <tbody>
+        {keys.map((key) => (
+          <tr key={key}>
+            <th scope="row">{key}</th>
+            <td>
+              <ins>{key in one ? JSON.stringify(one[key]) : '—'}</ins>
+            </td>
+            <td>
+              <del>{key in other ? JSON.stringify(other[key]) : '—'}</del>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}

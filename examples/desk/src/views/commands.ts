@@ -1,0 +1,50 @@
+import type { Desk } from '../state/desk.js'
+import type { View } from '../state/page-state.js'
+import type { Command } from './palette.js'
+import { chooseSource, sourcesOf } from './sources.js'
+
+export const VIEWS: readonly { readonly value: View; readonly label: string }[] = [
+  { value: 'sheet', label: 'Sheet' },
+  { value: 'beside', label: 'Side by side' },
+  { value: 'hand', label: 'Form' },
+  { value: 'reply', label: 'Reply' },
+]
+const FIRST_PROMPT = 'title: A first prompt\nvariables:\n  name: text\nturns:\n  - user: |\n      Say good day to {name}.\n'
+
+/** Opens the source of the prompt, or closes it. */
+export function toggleSource(desk: Desk): void {
+  const { editing, selection } = desk.state
+  desk.editing.open(editing.file === undefined ? desk.library.fileOf(selection.wanted.prompt) : undefined)
+}
+
+/** All that can be done with the library that is open. */
+export function commandsOf(desk: Desk): Command[] {
+  return [
+    { name: 'Save all edits', keys: 'Ctrl+S', run: () => void desk.editing.saveAll() },
+    {
+      name: desk.state.editing.file === undefined ? 'Open the source' : 'Close the source',
+      keys: 'Ctrl+E',
+      run: () => toggleSource(desk),
+    },
+    ...VIEWS.map(({ value, label }) => ({ name: `View: ${label}`, run: () => desk.selection.show(value) })),
+    { name: 'Go to the records', run: () => document.querySelector<HTMLElement>('.grid-row[tabindex="0"]')?.focus() },
+    { name: 'Go to the sheet', run: () => document.querySelector<HTMLElement>('.stretch[data-at="0"]')?.focus() },
+    ...desk.library.promptNames.map((name) => ({ name: `Prompt: ${name}`, run: () => void desk.selection.choosePrompt(name) })),
+    ...sourcesOf(desk).map(({ value, label }) => ({ name: `Records: ${label}`, run: () => chooseSource(desk, value) })),
+    ...Object.keys(desk.state.library.files).map((path) => ({ name: `File: ${path}`, run: () => desk.editing.open(path) })),
+    ...desk.editing.edited.map((path) => ({ name: `Revert ${path}`, run: () => desk.editing.revert(path) })),
+    { name: 'New prompt', run: () => beginPrompt(desk) },
+  ]
+}
+
+/** A file of its own for a new prompt, in the editor; the first one of a library is looked at at once. */
+export function beginPrompt(desk: Desk): void {
+  desk.editing.create(freeName(desk), FIRST_PROMPT)
+}
+
+function freeName(desk: Desk): string {
+  for (let i = 1; ; i++) {
+    const path = `prompts/first${i === 1 ? '' : `-${i}`}.yaml`
+    if (!(path in desk.state.library.files)) return path
+  }
+}

@@ -1,0 +1,52 @@
+import { Button, Group, Modal } from '@mantine/core'
+import { diffLines } from 'diff'
+import type { Desk } from '../state/desk.js'
+import { useDesk } from './use-desk.js'
+import './conflict.css'
+
+/** Somebody else has written the file that was edited here: both texts are shown, and nothing is lost unasked. */
+export function ConflictDialog({ desk }: { desk: Desk }) {
+  const conflict = useDesk(desk, (s) => s.library.conflict)
+  const files = useDesk(desk, (s) => s.library.files)
+  if (!conflict) return null
+  const { path, theirs, mark } = conflict
+  return (
+    <Modal
+      opened
+      onClose={() => desk.editing.decideLater()}
+      title={`${path} was changed on the disk meanwhile`}
+      size="xl"
+      closeButtonProps={{ 'aria-label': 'close' }}
+    >
+      <p>
+        Marked with <ins>+</ins> is your version, with <del>−</del> the version on the disk.
+      </p>
+      <pre className="conflict">
+        {theirs === null
+          ? 'The file no longer exists.'
+          : diffLines(theirs, files[path] ?? '').map((part, i) =>
+              part.added ? (
+                <ins key={i}>{prefixed(part.value, '+ ')}</ins>
+              ) : part.removed ? (
+                <del key={i}>{prefixed(part.value, '− ')}</del>
+              ) : (
+                <span key={i}>{prefixed(part.value, '  ')}</span>
+              ),
+            )}
+      </pre>
+      <Group justify="flex-end">
+        <Button variant="default" onClick={() => desk.editing.decideLater()}>
+          Decide later
+        </Button>
+        <Button variant="default" onClick={() => desk.editing.takeTheirs(path, theirs, mark)}>
+          Use the version on the disk
+        </Button>
+        <Button onClick={() => void desk.editing.save(path, mark)}>Overwrite with mine</Button>
+      </Group>
+    </Modal>
+  )
+}
+
+function prefixed(text: string, sign: string): string {
+  return text.replace(/^(?=[^])/gm, sign)
+}

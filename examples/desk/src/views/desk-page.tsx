@@ -1,0 +1,113 @@
+import { defined } from 'dunelight/host'
+import { Loader, useMantineColorScheme } from '@mantine/core'
+import { useCallback, useEffect, useMemo, useState } from 'react'
+import type { Desk } from '../state/desk.js'
+import { ServiceFault } from '../state/service.js'
+import { BesideView } from './beside.js'
+import { commandsOf, toggleSource, VIEWS } from './commands.js'
+import { ConflictDialog } from './conflict.js'
+import { Grid } from './grid.js'
+import { HandView } from './hand.js'
+import { Header } from './header.js'
+import { Meter } from './meter.js'
+import { Palette, type Command } from './palette.js'
+import { ReplyView } from './reply.js'
+import { SheetView } from './sheet.js'
+import { SourceView } from './source.js'
+import { NumberStyle, useDesk } from './use-desk.js'
+import './desk-page.css'
+
+/** The page: records, the sheet of the chosen one, and beside it, when it is wanted, the source. */
+export function DeskPage({ opening }: { opening: Promise<Desk> }) {
+  const [desk, setBench] = useState<Desk>()
+  const [fault, setFault] = useState<string>()
+  useEffect(() => {
+    opening.then(setBench, (thrown: unknown) => setFault(thrown instanceof ServiceFault ? thrown.message : String(thrown)))
+  }, [opening])
+  if (desk) return <Ready desk={desk} />
+  return (
+    <main className="alone" {...(fault !== undefined && { role: 'alert' })}>
+      {fault === undefined ? (
+        <>
+          <Loader size="sm" /> Opening the library …
+        </>
+      ) : (
+        fault
+      )}
+    </main>
+  )
+}
+
+function Ready({ desk }: { desk: Desk }) {
+  const isSourceOpen = useDesk(desk, (s) => s.editing.file !== undefined)
+  const view = useDesk(desk, (s) => s.selection.view)
+  const [palette, setPalette] = useState(false)
+  const [numbers, setNumbers] = useState(navigator.language.startsWith('de') ? 'de' : 'en')
+  const { colorScheme, setColorScheme } = useMantineColorScheme()
+  const dark = colorScheme === 'dark' || (colorScheme === 'auto' && matchMedia('(prefers-color-scheme: dark)').matches)
+  const openPalette = useCallback(() => setPalette(true), [])
+
+  useEffect(() => {
+    const key = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey)) return
+      const act = { k: openPalette, s: () => void desk.editing.saveAll(), e: () => toggleSource(desk) }[event.key.toLowerCase()]
+      if (!act) return
+      event.preventDefault()
+      act()
+    }
+    const look = () => void desk.editing.lookAgain()
+    window.addEventListener('keydown', key)
+    window.addEventListener('focus', look)
+    return () => {
+      window.removeEventListener('keydown', key)
+      window.removeEventListener('focus', look)
+    }
+  }, [desk, openPalette])
+
+  const commands = useMemo<Command[]>(() => {
+    if (!palette) return []
+    const other = numbers === 'en' ? 'de' : 'en'
+    return [
+      ...commandsOf(desk),
+      { name: dark ? 'Light colours' : 'Dark colours', run: () => setColorScheme(dark ? 'light' : 'dark') },
+      { name: other === 'de' ? 'Numbers as in German: 1.890,5' : 'Numbers as in English: 1,890.5', run: () => setNumbers(other) },
+    ]
+  }, [desk, palette, dark, numbers, setColorScheme])
+  return (
+    <NumberStyle.Provider value={numbers}>
+      <div className={isSourceOpen ? 'desk with-source' : 'desk'}>
+        <Header desk={desk} onPalette={openPalette} />
+        <Grid desk={desk} />
+        <main className="stage" aria-label={defined(VIEWS.find(({ value }) => value === view)).label}>
+          {view === 'sheet' && <SheetView desk={desk} />}
+          {view === 'beside' && <BesideView desk={desk} />}
+          {view === 'hand' && (
+            <div className="hand-pair">
+              <HandView desk={desk} />
+              <SheetView desk={desk} />
+            </div>
+          )}
+          {view === 'reply' && <ReplyView desk={desk} />}
+        </main>
+        {isSourceOpen && <SourceView desk={desk} onClose={() => desk.editing.open(undefined)} />}
+        <footer className="desk-foot">
+          <Meter desk={desk} />
+          <NoteLine desk={desk} />
+        </footer>
+        <Palette open={palette} commands={commands} onClose={() => setPalette(false)} />
+        <ConflictDialog desk={desk} />
+      </div>
+    </NumberStyle.Provider>
+  )
+}
+
+/** What the last action did, or why it failed. */
+function NoteLine({ desk }: { desk: Desk }) {
+  const note = useDesk(desk, (s) => s.note)
+  if (!note) return null
+  return (
+    <span role="status" className={note.bad ? 'note bad' : 'note'}>
+      {note.says}
+    </span>
+  )
+}

@@ -1,0 +1,110 @@
+import { defined } from 'dunelight/host'
+import { ActionIcon, Badge, Button } from '@mantine/core'
+import { basicSetup, EditorView } from 'codemirror'
+import { Compartment, StateEffect, StateField } from '@codemirror/state'
+import { Decoration, type DecorationSet } from '@codemirror/view'
+import { useEffect, useRef } from 'react'
+import { libraryFile } from '@dunelight/editor'
+import type { Desk } from '../state/desk.js'
+import type { FilePlace } from '../state/page-state.js'
+import { Chooser, choices } from './chooser.js'
+import { useDesk } from './use-desk.js'
+import './source.css'
+
+/** The file beside the sheet: every key renders it anew; what is pointed at on the sheet is marked here, and the cursor here lights the sheet. */
+export function SourceView({ desk, onClose }: { desk: Desk; onClose: () => void }) {
+  const file = useDesk(desk, (s) => s.editing.file)
+  const files = useDesk(desk, (s) => s.library.files)
+  const isEdited = useDesk(desk, (s) => file !== undefined && s.library.files[file] !== s.library.data.files[file])
+  const paths = Object.keys(files).sort()
+  return (
+    <section className="source" aria-label="source">
+      <div className="source-tools">
+        <Chooser label="file" data={choices(paths)} value={file ?? null} onChoose={(next) => desk.editing.open(next)} />
+        {file !== undefined && isEdited && (
+          <>
+            <Badge size="sm" variant="outline" color="gray" tt="none">
+              not saved
+            </Badge>
+            <Button size="compact-xs" variant="subtle" onClick={() => desk.editing.revert(file)}>
+              Revert
+            </Button>
+          </>
+        )}
+        <ActionIcon size="sm" variant="subtle" color="gray" aria-label="close the source" onClick={onClose}>
+          ✕
+        </ActionIcon>
+      </div>
+      {file !== undefined && <FileEditor key={file} desk={desk} file={file} />}
+    </section>
+  )
+}
+
+const setPointed = StateEffect.define<{ from: number; to: number } | undefined>()
+const pointedMark = StateField.define<DecorationSet>({
+  create: () => Decoration.none,
+  update(marks, transaction) {
+    const set = transaction.effects.find((effect) => effect.is(setPointed))
+    if (!set) return marks.map(transaction.changes)
+    const place = set.value as { from: number; to: number } | undefined
+    return place && place.to > place.from
+      ? Decoration.set([Decoration.mark({ class: 'pointed' }).range(place.from, place.to)])
+      : Decoration.none
+  },
+  provide: (field) => EditorView.decorations.from(field),
+})
+
+function FileEditor({ desk, file }: { desk: Desk; file: string }) {
+  const host = useRef<HTMLDivElement>(null)
+  const editor = useRef<EditorView>(undefined)
+  const goal = useDesk(desk, (s) => s.editing.goal)
+  const pointed = useDesk(desk, (s) => s.editing.pointed)
+  const text = useDesk(desk, (s) => s.library.files[file] ?? '')
+  useEffect(() => {
+    const language = new Compartment()
+    const view = new EditorView({
+      doc: desk.state.library.files[file] ?? '',
+      extensions: [
+        basicSetup,
+        pointedMark,
+        language.of(libraryFile({ file, files: () => desk.state.library.files, read: () => desk.state.shown.library, delay: 60 })),
+        EditorView.contentAttributes.of({ 'aria-label': `text of ${file}` }),
+        EditorView.updateListener.of((update) => {
+          if (update.docChanged) desk.editing.write(file, update.state.doc.toString())
+          if (update.docChanged || (update.selectionSet && update.view.hasFocus))
+            desk.editing.moved({ file, offset: update.state.selection.main.head })
+        }),
+      ],
+      parent: defined(host.current),
+    })
+    editor.current = view
+    return () => {
+      desk.editing.moved(undefined)
+      view.destroy()
+    }
+  }, [desk, file])
+  useEffect(() => {
+    // Taken back, or written by somebody else: the editor shows what counts.
+    const view = defined(editor.current)
+    if (view.state.doc.toString() !== text) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
+  }, [text])
+  useEffect(() => {
+    const view = defined(editor.current)
+    if (goal?.file !== file) return
+    const [anchor, head] = within(goal, view)
+    view.dispatch({ selection: { anchor, head }, effects: EditorView.scrollIntoView(anchor, { y: 'center' }) })
+    view.focus()
+    desk.editing.moved({ file, offset: anchor })
+  }, [desk, file, goal])
+  useEffect(() => {
+    const view = defined(editor.current)
+    const [from, to] = pointed?.file === file ? within(pointed, view) : [0, 0]
+    view.dispatch({ effects: setPointed.of(to > from ? { from, to } : undefined) })
+  }, [file, pointed])
+  return <div ref={host} className="editor" data-file={file} />
+}
+
+function within({ start, end }: FilePlace, view: EditorView): [number, number] {
+  const { length } = view.state.doc
+  return [Math.min(start, length), Math.min(end, length)]
+}

@@ -1,0 +1,196 @@
+import { createReadStream } from 'node:fs'
+import { readdir, readFile, realpath, stat } from 'node:fs/promises'
+import { basename, extname, join, relative, sep } from 'node:path'
+import { Readable } from 'node:stream'
+import { Hono, type Context } from 'hono'
+import { bodyLimit } from 'hono/body-limit'
+import { ProblemError, problemRecord, type FileValue } from 'dunelight'
+import { OTHER_FOLDERS, FOLDERS, TABLE_FORMATS, defined } from 'dunelight/host'
+import { openLibrary, readTable } from '@dunelight/node'
+import { filesThatItSets, formatOf, markOfText, readLibraryFolder, readLibraryTexts, saveText, textFormatOf } from '@dunelight/node/host'
+
+export interface DeskOptions {
+  /** The library's folder, links resolved. */
+  readonly root: string
+  /** What a page has to send along: only one that was opened from here knows it. */
+  readonly key: string
+  /** The host and port that it answers to, as a browser sends them: known once it listens. */
+  readonly host: () => string
+  /** The folder of the built pages. */
+  readonly pages: string
+}
+
+/** The header that carries the key. */
+export const KEY_HEADER = 'x-desk-key'
+/** A text that is saved is one that somebody wrote. */
+const MOST_BYTES = 8 * 1024 * 1024
+const LIBRARY_FILE = /\.(?:yaml|json|md|txt)$/
+const PAGE_TYPES: Readonly<Record<string, string>> = {
+  '.html': 'text/html; charset=utf-8',
+  '.js': 'text/javascript; charset=utf-8',
+  '.css': 'text/css; charset=utf-8',
+  '.svg': 'image/svg+xml',
+  '.woff2': 'font/woff2',
+}
+
+/**
+ * What the desk asks of this machine: the library's files, its tables, and to save a file. It answers to its own address alone, so that no
+ * name of somebody else's leads here, and to those who know the key; nothing outside of the library's folder is read or written.
+ */
+export function deskApp({ root, key, host, pages }: DeskOptions): Hono {
+  const app = new Hono()
+  app.use(async (c, next) => {
+    if (c.req.header('host') !== host()) return c.text('this address is not served', 421)
+    c.header('x-content-type-options', 'nosniff')
+    c.header('referrer-policy', 'no-referrer')
+    c.header('cross-origin-resource-policy', 'same-origin')
+    c.header('content-security-policy', PAGE_POLICY)
+    await next()
+  })
+  app.use('/api/*', async (c, next) => {
+    if (c.req.header(KEY_HEADER) !== key) return c.json({ problems: [{ message: 'open the address that the command printed' }] }, 403)
+    c.header('cache-control', 'no-store')
+    await next()
+  })
+  app.onError((fault, c) => {
+    if (fault instanceof ProblemError) return c.json({ problems: fault.problems.map(problemRecord) }, 422)
+    return c.json({ problems: [{ message: fault.message }] }, 500)
+  })
+
+  // A page that is fetched asks for the library next: it is read while the page is on its way.
+  let ahead: ReturnType<typeof libraryData> | undefined
+  app.get('/api/library', async (c) => {
+    const data = ahead ?? libraryData(root)
+    ahead = undefined
+    return c.json(await data)
+  })
+  app.get('/api/marks', async (c) => c.json(marksOf((await readLibraryTexts(root)).files)))
+  app.get('/api/table', (c) => sendTable(c, root))
+  app.get('/api/given', async (c) => c.json(await givenBy(root, c.req.query('batch') ?? '')))
+  app.put('/api/file', bodyLimit({ maxSize: MOST_BYTES }), async (c) => {
+    const { path, text, was } = await c.req.json<{ path: unknown; text: unknown; was: unknown }>()
+    if (typeof path !== 'string' || typeof text !== 'string' || (was !== null && typeof was !== 'string'))
+      return c.json({ problems: [{ message: 'a saving needs path, text and was' }] }, 400)
+    if (!isLibraryFile(path)) return c.json({ problems: [{ message: `"${path}" is not a file of a library` }] }, 422)
+    // That somebody else wrote the file meanwhile is an answer, no fault.
+    return c.json(await saveText(root, path, text, was))
+  })
+  app.get('*', (c) => {
+    if (c.req.path === '/') {
+      ahead = libraryData(root)
+      ahead.catch(() => undefined)
+    }
+    return sendPage(c, pages)
+  })
+  return app
+}
+
+/** Nothing from elsewhere, no code that is made of text. */
+const PAGE_POLICY =
+  "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'"
+
+async function libraryData(root: string) {
+  const { files, problems, attachments, tables } = await readLibraryFolder(root, { mayBeEmpty: true })
+  return {
+    folder: basename(root),
+    root,
+    files,
+    marks: marksOf(files),
+    attachments: Object.fromEntries(Object.entries(attachments).map(([path, one]) => [path, typeof one === 'string' ? one : asData(one)])),
+    tables,
+    problems: problems.map(problemRecord),
+    data: await tablesIn(root),
+  }
+}
+
+function marksOf(files: Readonly<Record<string, string>>): Record<string, string> {
+  return Object.fromEntries(Object.entries(files).map(([path, text]) => [path, markOfText(text)]))
+}
+
+function asData({ bytes, ...rest }: FileValue) {
+  return { ...rest, ...(bytes && { base64: Buffer.from(bytes).toString('base64') }) }
+}
+
+/** The tables below the library's folder, those in its `data` first. */
+async function tablesIn(root: string): Promise<{ path: string; bytes: number }[]> {
+  const found: { path: string; bytes: number }[] = []
+  const look = async (folder: string, depth: number): Promise<void> => {
+    for (const entry of await readdir(folder, { withFileTypes: true }).catch(() => [])) {
+      const path = join(folder, entry.name)
+      if (entry.name.startsWith('.')) continue
+      if (entry.isDirectory() && depth < 3) await look(path, depth + 1)
+      else if (entry.isFile() && isTable(entry.name))
+        found.push({ path: relative(root, path).split(sep).join('/'), bytes: (await stat(path)).size })
+    }
+  }
+  await look(join(root, 'data'), 0)
+  await look(join(root, 'out'), 0)
+  return found.sort((a, b) => (a.path < b.path ? -1 : 1))
+}
+
+function isTable(name: string): boolean {
+  const format = formatOf({ from: name })
+  return format !== undefined && (TABLE_FORMATS as readonly string[]).includes(format)
+}
+
+/** The documents that a batch hands to all of its records. */
+async function givenBy(root: string, name: string): Promise<Record<string, unknown>> {
+  const library = await openLibrary(root, { countTokens: () => 0 })
+  const model = library.artefacts.batches.get(name)
+  if (!model?.prompt) return {}
+  const found = await filesThatItSets(library.prompt(model.prompt.name), model, root, library.limits.attachmentBytes)
+  return Object.fromEntries(Object.entries(found).map(([key, one]) => [key, asData(one as FileValue)]))
+}
+
+/** A text as it is; a table of any other kind as JSON Lines. */
+async function sendTable(c: Context, root: string): Promise<Response> {
+  const path = c.req.query('path') ?? ''
+  const place = await realpath(join(root, path)).catch(() => undefined)
+  const hidden = path.split('/').some((step) => step.startsWith('.'))
+  if (place === undefined) return c.json({ problems: [{ message: `unknown table ${path}` }] }, 404)
+  if (!place.startsWith(root + sep) || hidden || !isTable(place))
+    return c.json({ problems: [{ message: `"${path}" is not a table of this library` }] }, 422)
+  const format = textFormatOf(place)
+  const sheet = c.req.query('sheet')
+  const query = c.req.query('query')
+  c.header('x-table-format', format ?? 'jsonl')
+  c.header('content-type', 'application/octet-stream')
+  if (format !== undefined) return c.body(Readable.toWeb(createReadStream(place)) as ReadableStream)
+  const source = { from: place, ...(sheet !== undefined && { sheet }), ...(query !== undefined && { query }) }
+  return c.body(Readable.toWeb(Readable.from(linesOf(source))) as ReadableStream)
+}
+
+async function* linesOf(source: Parameters<typeof readTable>[0]): AsyncGenerator<Buffer> {
+  for await (const { headings, rows } of readTable(source)) {
+    const lines = rows.map((cells) =>
+      'problem' in cells ? '' : JSON.stringify(Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? null]))),
+    )
+    yield Buffer.from(
+      lines
+        .filter((line) => line !== '')
+        .map((line) => `${line}\n`)
+        .join(''),
+    )
+  }
+}
+
+/** A file of the folders that a library has, or one of its two own files. */
+function isLibraryFile(path: string): boolean {
+  const steps = path.split('/')
+  if (steps.some((step) => step === '' || step === '..' || step.startsWith('.')) || path.includes('\\') || !LIBRARY_FILE.test(path))
+    return false
+  if (steps.length === 1) return path === 'dunelight.yaml' || path === 'models.yaml'
+  return FOLDERS.includes(defined(steps[0])) && !OTHER_FOLDERS.includes(defined(steps[0]))
+}
+
+async function sendPage(c: Context, pages: string): Promise<Response> {
+  const wanted = c.req.path === '/' ? '/index.html' : c.req.path
+  const place = join(pages, wanted)
+  const type = PAGE_TYPES[extname(place)]
+  if (!place.startsWith(pages + sep) || type === undefined) return c.text('there is nothing here', 404)
+  const bytes = await readFile(place).catch(() => undefined)
+  if (!bytes) return c.text('there is nothing here', 404)
+  c.header('content-type', type)
+  c.header('cache-control', wanted.startsWith('/assets/') ? 'max-age=31536000, immutable' : 'no-store')
+  return c.body(bytes)
+}

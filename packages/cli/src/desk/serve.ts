@@ -1,0 +1,69 @@
+import { randomBytes } from 'node:crypto'
+import { existsSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import { serve, type ServerType } from '@hono/node-server'
+import openAddress from 'open'
+import { readLibraryFolder } from '@dunelight/node/host'
+import { colorsFor, EXIT, WrongUse, type CommandContext } from '../ui/context.js'
+import { deskApp } from './app.js'
+
+export interface OpenFlags {
+  readonly port?: number
+  /** False where no browser is to be started. */
+  readonly browser?: boolean
+}
+
+/** The built pages stand beside the command. */
+const PAGES = ['./pages', '../pages']
+  .map((path) => fileURLToPath(new URL(path, import.meta.url)))
+  .find((path) => existsSync(`${path}/index.html`))
+
+/** Serves the desk for a library, on this machine alone, until it is interrupted. */
+export async function serveDesk(context: CommandContext, folder: string, flags: OpenFlags): Promise<number> {
+  const { root, artefacts } = await readLibraryFolder(folder, { mayBeEmpty: true })
+  if (!PAGES) throw new WrongUse('the pages of the desk are not built', 'npm run build')
+  const key = randomBytes(18).toString('base64url')
+  let place = 0
+  const app = deskApp({ root, key, host: () => `127.0.0.1:${place}`, pages: PAGES })
+  const server = await listening(app.fetch, flags.port ?? USUAL_PORT, flags.port !== undefined)
+  place = (server.address() as { port: number }).port
+  const c = colorsFor(context.stderr, context.env)
+  // The key stands behind the #: it is sent to nobody and kept in no log.
+  context.stdout.write(`http://127.0.0.1:${place}/#${key}\n`)
+  // Whoever reads the address from a pipe opens it as they like.
+  if (flags.browser !== false && context.stdout.isTTY) await inBrowser(`http://127.0.0.1:${place}/#${key}`)
+  context.stderr.write(c.dim(`desk for ${artefacts.library.title ?? folder}; Ctrl+C stops it\n`))
+  await new Promise<void>((resolve) => {
+    if (context.signal?.aborted) resolve()
+    context.signal?.addEventListener('abort', () => resolve())
+  })
+  await new Promise<void>((resolve) => {
+    server.close(() => resolve())
+    if ('closeAllConnections' in server) server.closeAllConnections()
+  })
+  return EXIT.done
+}
+
+/** Without a browser the address is there to be copied. */
+async function inBrowser(address: string): Promise<void> {
+  try {
+    const started = await openAddress(address)
+    started.on('error', () => undefined)
+  } catch {
+    // Nothing to be said: the address stands above.
+  }
+}
+
+const USUAL_PORT = 7118
+
+/** Listens there; where nobody asked for that port and it is taken, at any that is free. */
+function listening(fetch: Parameters<typeof serve>[0]['fetch'], port: number, asked: boolean): Promise<ServerType> {
+  return new Promise((resolve, reject) => {
+    const server = serve({ fetch, port, hostname: '127.0.0.1' }, () => resolve(server))
+    server.once('error', (fault: NodeJS.ErrnoException) => {
+      if (fault.code !== 'EADDRINUSE') reject(fault)
+      else if (asked) reject(new WrongUse(`something else listens at port ${port}`, 'choose another, or --port 0 for a free one'))
+      else listening(fetch, 0, false).then(resolve, reject)
+    })
+  })
+}
