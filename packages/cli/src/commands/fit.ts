@@ -69,7 +69,7 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
     head,
     `\n${grid}`,
     part('invalid cells', misfits),
-    part('columns that nothing uses', spare),
+    part('unused columns', spare),
     columns.length === 0 ? '' : `\n${c.dim('to fix it, add to the batch:')}\ncolumns:\n${columns.map((one) => `  ${one}\n`).join('')}`,
     part(
       'hints',
@@ -78,7 +78,7 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
   ].join('')
 }
 
-const TITLES = ['variable', 'takes', 'column', 'empty', 'unfit', 'such as'] as const
+const TITLES = ['variable', 'takes', 'column', 'empty', 'invalid', 'examples'] as const
 
 interface Cell {
   readonly text: string

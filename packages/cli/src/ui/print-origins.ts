@@ -55,11 +55,12 @@ function margin(names: readonly string[]): string {
   return `${text.length > MARGIN ? `${text.slice(0, MARGIN - 1)}…` : text.padEnd(MARGIN)} │`
 }
 
-/** What wrote a stretch, as short as it can be said: the path of a value, the file and line of fixed text, the name of a persona. */
+/** What wrote a span, in short: the path of a value, the file and line of fixed text, the name of a persona. */
 function nameOf({ kind, path, format, place, within: [use] }: Origin): string {
   const at = `${place.file.replace(/^[a-z]+\//, '').replace(/\.\w+$/, '')}:${place.line}`
   if (use && use.what !== 'snippet') return `${use.what} ${use.name}`
-  if (kind === 'value') return `{${path ?? ''}}`
+  // A constant of `with` has no path: the text that it stands in names it better.
+  if (kind === 'value') return path === undefined || path === '' ? at : `{${path}}`
   if (kind !== 'made') return at
   return path === undefined ? `made ${at}` : `{${path}${format === undefined ? '' : ` as ${format}`}}`
 }

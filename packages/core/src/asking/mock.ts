@@ -2,6 +2,8 @@ import { defined } from '../invariant.js'
 import { ModelFault, type Finish, type Model, type ModelRequest, type Usage } from './port.js'
 import { seededRandom } from '../render/choose.js'
 import type { Form } from '../outputs/form.js'
+import { sentences } from '../outputs/sample/prose.js'
+import { SampleRandom } from '../outputs/sample/random.js'
 import { rememberLong } from '../values/remember.js'
 
 /** The faults of the mock model, with what each one does. */
@@ -11,40 +13,42 @@ export const MOCK_FAULTS = {
   broken: 'responds with status 500',
   dropped: 'drops the connection',
   'cut-off': 'stops in the middle',
-  'in-prose': 'puts words around the answer',
-  'passage-missing': 'leaves something out',
-  'wrong-label': 'gives an unknown label',
-  figure: 'makes a figure up',
-  refusal: 'will not answer',
-  empty: 'gives an empty reply',
+  'in-prose': 'adds text around the answer',
+  'passage-missing': 'leaves out a required part',
+  'wrong-label': 'returns an unknown label',
+  figure: 'adds an invented figure',
+  refusal: 'refuses to answer',
+  empty: 'returns an empty reply',
   endless: 'never ends',
 } as const
 export type MockFault = keyof typeof MOCK_FAULTS
 
 export interface MockOptions {
   readonly seed?: number
-  /** Milliseconds that an answer takes. */
+  /** Milliseconds until the reply. Default: 0. */
   readonly delay?: number
-  /** Waits so long, or fails when nobody waits any longer: clocks are the platform's. Without it nothing takes time. */
+  /** Waits, or fails when the signal aborts. Default: no delay. */
   readonly pause?: (milliseconds: number, signal: AbortSignal) => Promise<void>
   /** The share of answers that have each fault: `{ busy: 0.1 }`. */
   readonly faults?: Partial<Readonly<Record<MockFault, number>>>
 }
 
-/** What is known of a question: enough to make an answer up. */
+/** What the mock model knows of a request. */
 export type Question = Pick<ModelRequest, 'prompt' | 'record' | 'values' | 'fingerprint' | 'form'> & { readonly candidate?: number }
 
-/** What a stand-in says, and in which way it misbehaves, if in any. */
+/** A mock reply, and the fault that it has, if any. */
 export interface MockReply {
   readonly text: string
   readonly finish: Finish
-  readonly way: MockFault | undefined
+  readonly fault: MockFault | undefined
 }
 
 /**
- * Makes answers up, in the form that the output asks for and of the record's own words and figures: the same for the same question and seed. A
- * question that is asked again may be answered in another way.
+ * The built-in model. Its replies have the form of the output and sentences about the record: the same for the same request and seed. A repeated
+ * request may have another fault.
  *
+ * @param options The seed, the delay of a reply, and the share of replies with each fault.
+ * @returns A model that marks its answers as mock answers.
  * @example
  * const request = { prompt: 'hello', record: '1', values: { who: 'Ines' }, fingerprint: 'f', form: undefined, turns: [] }
  * const answer = await mockModel({ seed: 7 })(request, { signal: new AbortController().signal })
@@ -54,61 +58,60 @@ export function mockModel(options: MockOptions = {}): Model {
   const { delay = 0, pause = () => Promise.resolve() } = options
   const invent = mockReplies(options)
   return async (request, { signal }) => {
-    const { text, finish, way } = invent(request)
-    await pause(way === 'slow' ? delay * 10 : delay, signal)
-    if (way === 'busy') throw new ModelFault('it is busy (429)', { again: true, after: 1 })
-    if (way === 'broken') throw new ModelFault('something broke (500)', { again: true })
-    if (way === 'dropped') throw new ModelFault('the connection was dropped', { again: true })
-    if (way === 'endless') {
+    const { text, finish, fault } = invent(request)
+    await pause(fault === 'slow' ? delay * 10 : delay, signal)
+    if (fault === 'busy') throw new ModelFault('it is busy (429)', { retry: true, retryAfter: 1 })
+    if (fault === 'broken') throw new ModelFault('internal error (500)', { retry: true })
+    if (fault === 'dropped') throw new ModelFault('the connection was dropped', { retry: true })
+    if (fault === 'endless') {
       await pause(UNBOUNDED, signal)
-      throw new ModelFault('it did not end', { again: true })
+      throw new ModelFault('the reply never ended', { retry: true })
     }
     return { text, finish, usage: mockUsage(request.turns, text), isMock: true }
   }
 }
 
-/** What a stand-in says that it used: a token for what stands between two blanks. */
+/** The token usage that the mock model reports: a token for each run of characters between spaces. */
 export function mockUsage(turns: readonly { readonly text?: string }[], answer: string): Usage {
   return { sent: turns.reduce((sum, { text = '' }) => sum + runsOf(text), 0), received: runsIn(answer) }
 }
 
-/** Makes up one answer after the other, each in its way. */
+/** Makes replies, one per request. */
 export function mockReplies({ seed = 0, faults = {} }: MockOptions): (question: Question) => MockReply {
-  const tries = new Map<string, number>()
+  const attempts = new Map<string, number>()
   return (question) => {
     const { fingerprint, candidate = 1 } = question
-    const about = candidate === 1 ? 'text' : `text ${candidate}`
-    const turn = (tries.get(fingerprint) ?? 0) + 1
-    // Only those who are asked again are counted on; the others are forgotten in time.
-    if (tries.size > 10_000) tries.clear()
-    tries.set(fingerprint, turn)
-    const way = wayBy(seededRandom(seed, fingerprint, `way ${turn}`), faults)
-    return { ...invented(question, seededRandom(seed, fingerprint, about), way), way }
+    const purpose = candidate === 1 ? 'text' : `text ${candidate}`
+    const attempt = (attempts.get(fingerprint) ?? 0) + 1
+    // Only repeated requests need their count; the others are forgotten in time.
+    if (attempts.size > 10_000) attempts.clear()
+    attempts.set(fingerprint, attempt)
+    const fault = faultBy(seededRandom(seed, fingerprint, `way ${attempt}`), faults)
+    return { ...invented(question, seededRandom(seed, fingerprint, purpose), fault), fault }
   }
 }
 
-function wayBy(lot: number, faults: MockOptions['faults']): MockFault | undefined {
-  let left = lot / 0x4000_0000
-  for (const [way, share] of Object.entries(faults ?? {}) as [MockFault, number][]) {
-    if (left < share) return way
+function faultBy(random: number, faults: MockOptions['faults']): MockFault | undefined {
+  let left = random / 0x4000_0000
+  for (const [fault, share] of Object.entries(faults ?? {}) as [MockFault, number][]) {
+    if (left < share) return fault
     left -= share
   }
   return undefined
 }
 
-function invented({ form, values, record }: Question, seed: number, way: MockFault | undefined): { text: string; finish: Finish } {
-  const known = knownIn(values)
-  const plain = form ? sampleOf(form, seed, known) : `About ${record}, invented: ${known.words.slice(0, 20).join(' ')}.`
+function invented({ form, values, record }: Question, seed: number, fault: MockFault | undefined): { text: string; finish: Finish } {
+  const plain = form ? (form.sample(seed, { values }) ?? '') : plainReply(seed, values, record)
   const done = (text: string) => ({ text, finish: 'done' as const })
-  switch (way) {
+  switch (fault) {
     case 'cut-off':
       return { text: plain.slice(0, Math.floor(plain.length / 2)), finish: 'cut-off' }
     case 'in-prose':
-      if (form?.ways.repairable.includes(way)) return done(form.sample(seed, { ...known, as: way }) ?? plain)
-      return done(`Here is what you asked for:\n\n\`\`\`\n${plain}\n\`\`\`\n\nLet me know if anything is amiss.`)
+      if (form?.ways.repairable.includes(fault)) return done(form.sample(seed, { values, as: fault }) ?? plain)
+      return done(`Here is the answer:\n\n\`\`\`\n${plain}\n\`\`\`\n\nLet me know if it needs a change.`)
     case 'passage-missing':
     case 'wrong-label':
-      return done(wrongly(form, way, seed) ?? 'something else')
+      return done(malformed(form, fault, seed) ?? 'something else')
     case 'figure':
       return done(plain.replace(/\p{L}{4,}(?=\P{L}*$)/u, (word) => `${word} 7351`))
     case 'refusal':
@@ -120,56 +123,32 @@ function invented({ form, values, record }: Question, seed: number, way: MockFau
   }
 }
 
-/** Some weeks, in milliseconds: as long as a clock can be set. */
+/** Some weeks, in milliseconds: the longest time of a timer. */
 const UNBOUNDED = 0x7fff_ffff
+/** Words of a reply that has no form. */
+const PLAIN_WORDS = { least: 12, most: 40 }
 
-interface Known {
-  readonly words: readonly string[]
-  readonly numbers: readonly number[]
+function plainReply(seed: number, values: Question['values'], record: string): string {
+  return `About ${record}, invented: ${sentences(new SampleRandom(seed, values), PLAIN_WORDS.least, PLAIN_WORDS.most).join(' ')}`
 }
 
-function sampleOf(form: Form, seed: number, known: Known): string {
-  return form.sample(seed, known) ?? ''
-}
-
-/** Other than asked: in that way, or in the first that this form can be wrong in. */
-function wrongly(form: Form | undefined, way: string, seed: number): string | undefined {
+/** A reply that is malformed in this way, or in the first way that the form has. */
+function malformed(form: Form | undefined, fault: string, seed: number): string | undefined {
   if (!form) return undefined
   const ways = form.ways.wrong
-  return form.sample(seed, { as: ways.includes(way) ? way : defined(ways[0]) })
-}
-
-const MOST_WORDS = 60
-
-/** The words and figures of a record. */
-function knownIn(values: Readonly<Record<string, unknown>>): Known {
-  const words = new Set<string>()
-  const numbers = new Set<number>()
-  const look = (value: unknown): void => {
-    if (typeof value === 'number') numbers.add(value)
-    else if (typeof value === 'string')
-      for (const word of value
-        .slice(0, 2000)
-        .toLowerCase()
-        .match(/\p{L}{3,}/gu) ?? [])
-        words.add(word)
-    else if (Array.isArray(value)) value.forEach(look)
-    else if (typeof value === 'object' && value !== null) Object.values(value).forEach(look)
-  }
-  look(values)
-  return { words: [...words].slice(0, MOST_WORDS), numbers: [...numbers] }
+  return form.sample(seed, { as: ways.includes(fault) ? fault : defined(ways[0]) })
 }
 
 const runsOf = rememberLong(runsIn)
 
-/** Runs of signs between blanks. */
+/** Runs of characters between spaces and line breaks. */
 function runsIn(text: string): number {
   let runs = 0
-  let blank = true
+  let isSpace = true
   for (let i = 0; i < text.length; i++) {
-    const before = blank
-    blank = text.charCodeAt(i) <= 32
-    if (before && !blank) runs++
+    const before = isSpace
+    isSpace = text.charCodeAt(i) <= 32
+    if (before && !isSpace) runs++
   }
   return runs
 }

@@ -50,11 +50,11 @@ export type Model = (request: ModelRequest, options: { readonly signal: AbortSig
 /**
  * Why a model did not answer, thrown by a `Model`.
  *
- * @param options.again - Whether a retry can help.
- * @param options.after - Earliest time of the retry, in seconds from now.
+ * @param options.retry - Whether a retry can help.
+ * @param options.retryAfter - Earliest time of the retry, in seconds from now.
  * @example
- * const fault = new ModelFault('the service is busy', { again: true, after: 2 })
- * fault.options.after // => 2
+ * const fault = new ModelFault('the service is busy', { retry: true, retryAfter: 2 })
+ * fault.options.retryAfter // => 2
  */
 export class ModelFault extends Error {
   override readonly name: string = 'ModelFault'
@@ -62,10 +62,10 @@ export class ModelFault extends Error {
   constructor(
     message: string,
     readonly options: {
-      readonly again: boolean
-      /** Seconds to wait before, where the service says so. */
-      readonly after?: number | undefined
-      /** The exception that it tells of. */
+      readonly retry: boolean
+      /** Seconds to wait, from the service. */
+      readonly retryAfter?: number | undefined
+      /** The exception behind it. */
       readonly cause?: unknown
     },
   ) {

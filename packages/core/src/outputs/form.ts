@@ -6,7 +6,7 @@ import { saysAndSaysNot, sayings } from './must-say.js'
 import { oneOfKind } from './one-of/kind.js'
 import { Reading } from './reading.js'
 import { rowsKind } from './rows/kind.js'
-import { Lot } from './sample/lot.js'
+import { SampleRandom } from './sample/random.js'
 import { NoSample } from './sample/values.js'
 import type { Shape } from './shape.js'
 import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
@@ -43,11 +43,10 @@ export interface CallSchema {
 }
 
 export interface SampleOptions {
-  /** Other than asked in this way: one of `ways`. */
+  /** Makes the reply malformed in this way: one of `ways`. */
   readonly as?: string
-  /** Words and figures that are made use of, where they fit. */
-  readonly words?: readonly string[]
-  readonly numbers?: readonly number[]
+  /** The values of a record: the sample uses its words and figures. */
+  readonly values?: Readonly<Record<string, unknown>>
 }
 
 const KINDS: { readonly [F in Shape['form']]: OutputKind<Extract<Shape, { form: F }>> } = {
@@ -145,47 +144,47 @@ export class Form<R = unknown> {
     return defined(this.kind.exchange)(this.shape, value, other, part) as R
   }
 
-  /** The names of the ways in which a sample may be other than asked. */
+  /** The names of the ways in which a sample may be malformed. */
   get ways(): { readonly repairable: readonly string[]; readonly wrong: readonly string[] } {
     const names = (wrong: boolean) => this.kind.ways.filter((way) => way.wrong === wrong).map((way) => way.name)
     return { repairable: names(false), wrong: names(true) }
   }
 
   /**
-   * A sample reply, the same for the same seed: one that `read` accepts, or with `as` one that is other than asked in that way.
-   * Undefined where this output leaves no room for that way.
+   * A sample reply, the same for the same seed: one that `read` accepts, or with `as` one that is malformed in that way. Undefined if
+   * a reply of this output cannot be malformed in that way.
    *
-   * @throws ProblemError where nothing can be made up, TypeError where there is no such way.
+   * @throws ProblemError if no sample is possible, TypeError if the way is unknown.
    */
   sample(seed: number, options: SampleOptions = {}): string | undefined {
     const { kind, shape } = this
     const way: Way<Shape> | undefined = kind.ways.find((one) => one.name === options.as)
     if (options.as !== undefined && !way)
       throw new TypeError(`unknown way "${options.as}"; known: ${kind.ways.map((one) => one.name).join(', ')}`)
-    const lot = new Lot(seed, options)
-    const value = this.sampleValue(lot)
-    return way ? way.make(shape, value, lot) : kind.write(shape, value)
+    const random = new SampleRandom(seed, options.values)
+    const value = this.sampleValue(random)
+    return way ? way.make(shape, value, random) : kind.write(shape, value)
   }
 
-  /** A value whose reply is read back as it is: what the lot gives may hold the form's own signs, and is then drawn anew. */
-  private sampleValue(lot: Lot): R {
+  /** A value whose reply is read back unchanged. A sample that contains characters of the form itself is drawn again. */
+  private sampleValue(random: SampleRandom): R {
     const { kind, shape } = this
     const impossible = (why: string) => new ProblemError([problem('sample-impossible', { output: shape.name, why })])
     for (let tries = 0; tries < 30; tries++) {
       let value: unknown
       try {
-        lot.toSay.splice(0, lot.toSay.length, ...shape.mustSay)
-        value = kind.sample(shape, lot)
+        random.begin(shape.mustSay)
+        value = kind.sample(shape, random)
       } catch (fault) {
         if (fault instanceof NoSample) throw impossible(fault.message)
         throw fault
       }
-      if (kind.faithful?.(shape) ? this.saysRight(value) : this.readsBack(value)) return value as R
+      if (kind.faithful?.(shape) ? this.containsRequired(value) : this.readsBack(value)) return value as R
     }
     throw impossible('a sample could not be told from its fixed text')
   }
 
-  private saysRight(value: unknown): boolean {
+  private containsRequired(value: unknown): boolean {
     const reading = new Reading(new Source('the sample', ''))
     sayings(this.shape, value, reading)
     return reading.problems.length === 0

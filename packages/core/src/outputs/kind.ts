@@ -1,4 +1,4 @@
-import type { Lot } from './sample/lot.js'
+import type { SampleRandom } from './sample/random.js'
 import type { Reading } from './reading.js'
 import type { Shape } from './shape.js'
 import type { JsonSchema } from '../interop/to-schema.js'
@@ -8,7 +8,7 @@ export interface Way<S> {
   readonly name: string
   readonly wrong: boolean
   /** The reply, or undefined where this output leaves no room for it. */
-  readonly make: (shape: S, value: unknown, lot: Lot) => string | undefined
+  readonly make: (shape: S, value: unknown, random: SampleRandom) => string | undefined
 }
 
 /** The text that asks for an answer. What the output says in its own words, a row or a document, stands at the end as it is. */
@@ -42,7 +42,7 @@ export interface OutputKind<S extends Shape> {
   readonly parts?: (shape: S) => readonly string[]
   /** A value with one of its parts taken from another. */
   readonly exchange?: (shape: S, value: unknown, other: unknown, part: string) => unknown
-  readonly sample: (shape: S, lot: Lot) => unknown
+  readonly sample: (shape: S, random: SampleRandom) => unknown
   /** Whether a sample is read back as it was whatever words are in it: then only what it must and must not say is looked at. */
   readonly faithful?: (shape: S) => boolean
   readonly ways: readonly Way<S>[]

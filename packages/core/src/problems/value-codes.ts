@@ -278,7 +278,11 @@ export const tableCodes = {
     (d) => `waiting for a program to write to the pipe ${d.file}`,
   ),
   'file-unreadable': error<{ file: string; why: string }>('A file cannot be opened.', (d) => `cannot read ${d.file}: ${d.why}`),
-  'record-unknown': error<{ id: string }>('The table has no record with this id.', (d) => `unknown record "${d.id}"`),
+  'record-unknown': error<{ id: string; known?: readonly string[] }>(
+    'The table has no record with this id. The id is the cell of a variable or field called "number", "no", "id", "key", "code" or "name"; without one, the row number.',
+    (d) => `unknown record "${d.id}"`,
+    (d) => suggestion(d.id, d.known ?? [], 'records'),
+  ),
 }
 
 function nearSlip(heading: string, known: readonly string[]): string | undefined {

@@ -86,14 +86,14 @@ describe('a model over HTTP', () => {
     }
     expect(await status(429, { 'retry-after': '7' })).toMatchObject({
       message: 'it answers with status 429: too much',
-      options: { again: true, after: 7 },
+      options: { retry: true, retryAfter: 7 },
     })
     const date = await status(503, { 'retry-after': new Date(Date.now() + 90_000).toUTCString() })
-    expect(date.options.after).toBeGreaterThan(85)
-    expect((await status(401)).options.again).toBe(false)
-    expect((await status(400)).options.again).toBe(false)
+    expect(date.options.retryAfter).toBeGreaterThan(85)
+    expect((await status(401)).options.retry).toBe(false)
+    expect((await status(400)).options.retry).toBe(false)
     const dropped = await service((incoming) => incoming.socket.destroy())
-    expect(await faultOf(dropped())).toMatchObject({ message: 'the connection was dropped', options: { again: true } })
+    expect(await faultOf(dropped())).toMatchObject({ message: 'the connection was dropped', options: { retry: true } })
     const words = await service((_, answer) => answer.end('<html>'))
     expect(await faultOf(words())).toMatchObject({ message: 'the response is not valid JSON' })
     const silent = await service(() => undefined)
@@ -133,11 +133,11 @@ describe('a model over HTTP', () => {
     })
     expect(await packed()).toMatchObject({ text: 'Möwe, application/json for dunelight' })
     const broken = await service((_, answer) => answer.writeHead(200, { 'content-encoding': 'gzip' }).end('no such thing'))
-    expect(await faultOf(broken())).toMatchObject({ name: 'ModelFault', options: { again: true } })
+    expect(await faultOf(broken())).toMatchObject({ name: 'ModelFault', options: { retry: true } })
     const onward = await service((_, answer) => answer.writeHead(307, { location: 'http://127.0.0.1:9/else' }).end())
     expect(await faultOf(onward())).toMatchObject({
       message: 'it answers with status 307: it sends on to http://127.0.0.1:9/else',
-      options: { again: false },
+      options: { retry: false },
     })
   })
 
@@ -181,14 +181,14 @@ describe('an asker', () => {
 
   test('waits as long as the service says, and asks no more often than it is told to', async () => {
     const again: string[] = []
-    const busy = new ModelFault('busy', { again: true, after: 1.2 })
+    const busy = new ModelFault('busy', { retry: true, retryAfter: 1.2 })
     const started = performance.now()
     const one = asker({}, [busy, 'at last'], again)
     const asked = one.ask(request)
     expect((await asked).text).toBe('at last')
     expect(performance.now() - started).toBeGreaterThan(1150)
     expect(again).toEqual(['busy'])
-    const fault = await faultOf(asker({ attempts: 5 }, [new ModelFault('no', { again: false }), 'never']).ask(request))
+    const fault = await faultOf(asker({ attempts: 5 }, [new ModelFault('no', { retry: false }), 'never']).ask(request))
     expect(fault).toBeInstanceOf(ProblemError)
     expect((fault as ProblemError).problems).toMatchObject([{ code: 'model-without-answer', message: 'model "m" gave no answer: no' }])
   })
@@ -215,7 +215,7 @@ describe('an asker', () => {
   test('is left by who waits for another try, and stays with what is under way', async () => {
     let answer: (text: string) => void = () => undefined
     const slow = new Promise<string>((resolve) => (answer = resolve))
-    const busy = new ModelFault('busy', { again: true, after: 30 })
+    const busy = new ModelFault('busy', { retry: true, retryAfter: 30 })
     const model: Model = async ({ record }) => {
       if (record === 'busy') throw busy
       return { text: await slow, finish: 'done' }
@@ -243,7 +243,7 @@ describe('an asker', () => {
   })
 })
 
-test('the served stand-in takes questions alone, and says of every answer that it is made up', async () => {
+test('the mock server accepts requests only, and marks every answer as mock', async () => {
   const server = await serveMock({ library: libraryFrom({ 'prompts/p.yaml': 'title: P\nturns: [{ user: Go. }]\n' }) })
   const post = (path: string, body: string) => fetch(server.url.replace('/ask', path), { method: 'POST', body })
   expect([(await fetch(server.url)).status, (await post('/else', '{}')).status, (await post('/ask', 'nothing')).status]).toEqual([
@@ -252,7 +252,7 @@ test('the served stand-in takes questions alone, and says of every answer that i
   const answer = await post('/ask', JSON.stringify({ prompt: 'p', record: 'MH-1', turns: [{ text: 'Go on.' }] }))
   expect([answer.headers.get('x-mock'), await answer.json()]).toEqual([
     'yes',
-    { said: expect.stringContaining('MH-1') as unknown, why: 'done', meter: { sent: 2, received: 4 } },
+    { said: expect.stringContaining('MH-1') as unknown, why: 'done', meter: { sent: 2, received: expect.any(Number) as unknown } },
   ])
   expect(server.requests()).toBe(1)
   await server.close()

@@ -40,7 +40,7 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
     const body = description.envelope ? request.enveloped(description.envelope.name) : standardBody(request)
     // How long it may take is the asker's affair: its signal says when it is over.
     const answer = await send(url, { method: 'POST', headers, body, signal, headersTimeout: 0, bodyTimeout: 0 }).catch((fault: unknown) => {
-      throw new ModelFault(whyNot(fault, signal), { again: true, cause: fault })
+      throw new ModelFault(whyNot(fault, signal), { retry: true, cause: fault })
     })
     if (answer.statusCode < 200 || answer.statusCode > 299) throw await refusal(answer)
     try {
@@ -48,7 +48,7 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
       return MOCK_HEADER in answer.headers ? { ...found, isMock: true } : found
     } catch (fault) {
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
-      throw new ModelFault(whyNot(fault, signal), { again: true, cause: fault })
+      throw new ModelFault(whyNot(fault, signal), { retry: true, cause: fault })
     }
   }
 }
@@ -84,8 +84,8 @@ async function refusal(answer: Answer): Promise<ModelFault> {
   const elsewhere =
     statusCode > 299 && statusCode < 400 ? [`it sends on to ${secrets.redact(one(headers.location) ?? 'another address')}`] : []
   const words = [...elsewhere, ...(says === '' ? [] : [says])].map((part) => `: ${part}`).join('')
-  const again = statusCode === 408 || statusCode === 425 || statusCode === 429 || statusCode >= 500
-  return new ModelFault(`it answers with status ${statusCode}${words}`, { again, after: secondsIn(one(headers['retry-after'])) })
+  const retry = statusCode === 408 || statusCode === 425 || statusCode === 429 || statusCode >= 500
+  return new ModelFault(`it answers with status ${statusCode}${words}`, { retry, retryAfter: secondsIn(one(headers['retry-after'])) })
 }
 
 function one(header: string | string[] | undefined): string | undefined {
@@ -127,7 +127,7 @@ async function* textOf(answer: Answer): AsyncGenerator<string> {
   let size = 0
   for await (const bytes of decompressed(answer)) {
     size += bytes.length
-    if (size > MOST_BYTES) throw new ModelFault(`its answer is longer than ${MOST_BYTES} bytes`, { again: true })
+    if (size > MOST_BYTES) throw new ModelFault(`its answer is longer than ${MOST_BYTES} bytes`, { retry: true })
     yield decoder.decode(bytes, { stream: true })
   }
   yield decoder.decode()
@@ -138,7 +138,7 @@ function wholeAnswer(text: string, { answer, finish, usage }: ModelDescription):
   try {
     data = JSON.parse(text)
   } catch {
-    throw new ModelFault('the response is not valid JSON', { again: true })
+    throw new ModelFault('the response is not valid JSON', { retry: true })
   }
   const found = at(data, answer)
   if (typeof found !== 'string') throw new ProblemError([problem('answer-not-found', { pointer: answer, keys: keysOf(data) })])
@@ -171,7 +171,7 @@ async function pieces(
     if (closed) break
   }
   // Without a word that it is over, a stream that ends was cut.
-  if (stream.last !== undefined && !closed) throw new ModelFault('its answer breaks off before it is over', { again: true })
+  if (stream.last !== undefined && !closed) throw new ModelFault('its answer breaks off before it is over', { retry: true })
   return answerOf(text, finish, usage)
 }
 
@@ -179,7 +179,7 @@ function parsed(data: string): unknown {
   try {
     return JSON.parse(data) as unknown
   } catch {
-    throw new ModelFault('an event of the response is not valid JSON', { again: true })
+    throw new ModelFault('an event of the response is not valid JSON', { retry: true })
   }
 }
 

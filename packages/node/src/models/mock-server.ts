@@ -22,7 +22,7 @@ export interface MockServerOptions extends Omit<MockOptions, 'pause'> {
 
 /** A request is a prompt with its values: nothing that a person could write is longer. */
 const MOST_BYTES = 32 * 1024 * 1024
-/** Seconds after which a busy stand-in may be asked again. */
+/** Seconds after which a busy mock model accepts another request. */
 const RETRY_AFTER = 1
 const PIECE = 40
 
@@ -57,17 +57,17 @@ export async function serveMock({ library, port = 0, delay = 0, onRequest, ...op
       return
     }
     count++
-    const { prompt = '', record = '', values = {}, turns = [], stream = false } = body as Asked
-    const found = invent({
+    const { prompt = '', record = '', values = {}, turns = [], stream = false } = body as RequestBody
+    const reply = invent({
       prompt,
       record,
       values,
       fingerprint: sha256(JSON.stringify([prompt, turns])),
       form: formOf(library, prompt, record, values),
     })
-    onRequest?.(record, found.way)
-    await pause(found.way === 'slow' ? delay * 10 : delay)
-    await misbehaving(found, turns, stream, request, response)
+    onRequest?.(record, reply.fault)
+    await pause(reply.fault === 'slow' ? delay * 10 : delay)
+    await respond(reply, turns, stream, request, response)
   }
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject)
@@ -85,7 +85,7 @@ export async function serveMock({ library, port = 0, delay = 0, onRequest, ...op
   }
 }
 
-interface Asked {
+interface RequestBody {
   readonly prompt?: string
   readonly record?: string
   readonly values?: Readonly<Record<string, unknown>>
@@ -96,35 +96,35 @@ interface Asked {
 /** The form that the prompt's answer has; undefined for a prompt that this library does not have. */
 function formOf(library: Library, prompt: string, record: string, values: Readonly<Record<string, unknown>>) {
   try {
-    const found = library.prompt(prompt)
-    return found.outputs.length === 0 ? undefined : found.prepare(values).form({ record })
+    const known = library.prompt(prompt)
+    return known.outputs.length === 0 ? undefined : known.prepare(values).form({ record })
   } catch {
     return undefined
   }
 }
 
-async function misbehaving(
-  { text, finish, way }: MockReply,
-  turns: Asked['turns'],
+async function respond(
+  { text, finish, fault }: MockReply,
+  turns: RequestBody['turns'],
   stream: boolean,
   request: IncomingMessage,
   response: ServerResponse,
 ): Promise<void> {
-  if (way === 'busy') {
+  if (fault === 'busy') {
     response.setHeader('retry-after', String(RETRY_AFTER))
-    send(response, 429, { why: 'too much at once' })
+    send(response, 429, { why: 'too many requests' })
     return
   }
-  if (way === 'broken') {
-    send(response, 500, { why: 'something broke' })
+  if (fault === 'broken') {
+    send(response, 500, { why: 'internal error' })
     return
   }
-  if (way === 'dropped') {
+  if (fault === 'dropped') {
     request.socket.destroy()
     return
   }
   const meter = mockUsage(turns ?? [], text)
-  if (way === 'endless') {
+  if (fault === 'endless') {
     await endless(response, stream)
     return
   }
@@ -137,7 +137,7 @@ async function misbehaving(
   response.end(`data: ${JSON.stringify({ why: finish, meter })}\n\ndata: over\n\n`)
 }
 
-/** Goes on until nobody listens any longer. */
+/** Sends text until the connection closes. */
 async function endless(response: ServerResponse, stream: boolean): Promise<void> {
   response.writeHead(200, { 'content-type': stream ? 'text/event-stream' : 'application/json' })
   if (!stream) response.write('{"said":"')

@@ -124,13 +124,13 @@ export class ModelQueue {
           maxTimeout: LONGEST_WAIT,
           randomize: true,
           signal: waits.signal,
-          shouldRetry: ({ error }) => error instanceof ModelFault && error.options.again && !this.cancelled,
+          shouldRetry: ({ error }) => error instanceof ModelFault && error.options.retry && !this.cancelled,
           onFailedAttempt: ({ error: fault, retriesLeft }) => {
             if (!(fault instanceof ModelFault)) return
-            const { after } = fault.options
-            if (after !== undefined && after > this.rules.maxWait) throw this.tooLong(after)
-            if (after !== undefined) this.notBefore = Math.max(this.notBefore, Date.now() + after * 1000)
-            if (fault.options.again && retriesLeft > 0 && !this.cancelled) this.onRetry(fault.message)
+            const { retryAfter } = fault.options
+            if (retryAfter !== undefined && retryAfter > this.rules.maxWait) throw this.tooLong(retryAfter)
+            if (retryAfter !== undefined) this.notBefore = Math.max(this.notBefore, Date.now() + retryAfter * 1000)
+            if (fault.options.retry && retriesLeft > 0 && !this.cancelled) this.onRetry(fault.message)
           },
         },
       )
@@ -138,7 +138,7 @@ export class ModelQueue {
       return answer
     } catch (fault) {
       if (!(fault instanceof ModelFault)) throw fault
-      if (this.cancelled && fault.options.again) throw new RequestCancelled()
+      if (this.cancelled && fault.options.retry) throw new RequestCancelled()
       if (++this.failures >= MAX_CONSECUTIVE_FAILURES)
         throw new ModelUnreachable([problem('model-unreachable', { model: this.name, why: fault.message, count: this.failures })])
       throw new ProblemError([problem('model-without-answer', { model: this.name, why: fault.message, tries: made })])
@@ -172,7 +172,7 @@ export class ModelQueue {
       return await this.model(request, { signal: over.signal })
     } catch (fault) {
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
-      if (over.signal.aborted) throw new ModelFault(`it took longer than ${this.rules.timeout} seconds`, { again: true })
+      if (over.signal.aborted) throw new ModelFault(`it took longer than ${this.rules.timeout} seconds`, { retry: true })
       throw fault
     } finally {
       clearTimeout(clock)

@@ -12,7 +12,7 @@ import type { ReadyModel } from '../models/ready-model.js'
 import { unchangedBatch } from '../runs/begin.js'
 import { holderOf } from '../runs/lease.js'
 import { readRun } from '../runs/run-file.js'
-import { Selection } from '../runs/selection.js'
+import { MAX_KNOWN_IDS, Selection } from '../runs/selection.js'
 import { openSource, recordsOf, type RecordSource } from '../sources/records.js'
 import { ReviewLog, type ReviewLine } from './review-log.js'
 
@@ -156,8 +156,12 @@ export class Review {
     const all = actions.some(({ records }) => typeof records === 'string')
     if (named.size > 0) {
       const missing = new Set(named)
-      for await (const { record } of this.bare()) if (missing.delete(record.id) && missing.size === 0) break
-      if (missing.size > 0) throw new ProblemError([...missing].map((id) => problem('record-unknown', { id })))
+      const known: string[] = []
+      for await (const { record } of this.bare()) {
+        if (known.length < MAX_KNOWN_IDS) known.push(record.id)
+        if (missing.delete(record.id) && missing.size === 0) break
+      }
+      if (missing.size > 0) throw new ProblemError([...missing].map((id) => problem('record-unknown', { id, known })))
     }
     const queue = new PQueue({ concurrency: this.options.model.concurrency })
     let fault: Error | undefined

@@ -27,7 +27,7 @@ export interface Block {
   /** Those that nothing is written of, by their places. */
   readonly rejected: ReadonlyMap<number, RejectedRow>
   /** Those that are not wanted, by their places; undefined if all are. */
-  readonly passedOver?: ReadonlySet<number> | undefined
+  readonly skipped?: ReadonlySet<number> | undefined
   readonly beside: readonly Beside[]
   readonly onTurn: readonly (() => void)[]
   /** How many records have been asked for by the end of the block. */
@@ -129,16 +129,16 @@ function emptyBlock(): Mutable<Omit<Block, 'bytes' | 'headings'>> {
 
 /** A block whose records were made without asking which are wanted, as threads do, with those left out that are not. */
 export function selected(block: Block, selection: Selection, raw: (place: number) => Promise<unknown>): Promise<Block> {
-  const passedOver = new Set<number>()
+  const skipped = new Set<number>()
   const refused: [place: number, problems: readonly Problem[]][] = []
   block.ids.forEach((id, place) => {
     const verdict = selection.verdict(id, block.named[place] ?? false, !block.unfit.has(place), block.paths[place])
-    if (verdict === 'passed over') passedOver.add(place)
+    if (verdict === 'skipped') skipped.add(place)
     else if (verdict !== 'wanted') refused.push([place, verdict])
   })
   const through = selection.count
-  if (passedOver.size === 0 && refused.length === 0) return Promise.resolve({ ...block, through })
-  return withRefused({ ...block, through, passedOver }, refused, raw)
+  if (skipped.size === 0 && refused.length === 0) return Promise.resolve({ ...block, through })
+  return withRefused({ ...block, through, skipped }, refused, raw)
 }
 
 async function withRefused(

@@ -104,7 +104,7 @@ async function writeBlock(block: Block, step: Step, to: Destination, onRejected:
   block.lengths.forEach((length, place) => {
     const start = end
     end += length
-    if (!block.passedOver?.has(place)) {
+    if (!block.skipped?.has(place)) {
       const row = block.rejected.get(place)
       if (row) rejected.push(row)
       else {

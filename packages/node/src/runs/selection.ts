@@ -19,26 +19,31 @@ export interface SelectionOptions {
   readonly base?: string | undefined
 }
 
-/** What is to become of a record: its step is done, it is rejected for these problems, or it is passed over. */
-export type Verdict = 'wanted' | 'passed over' | readonly Problem[]
+/** What happens to a record: its step runs, it is rejected for these problems, or it is skipped. */
+export type Verdict = 'wanted' | 'skipped' | readonly Problem[]
+
+/** Ids that an unknown one is compared with. */
+export const MAX_KNOWN_IDS = 1000
 
 /**
- * Decides which records a run works on: `take`, `only`, the records done before, and those whose name or path another record had. A record
- * is asked about once, in the order of the table. (`sample` draws from the table before: what it draws cannot be known record by record.)
+ * Decides which records a run processes, by `take`, `only`, the finished records, and repeated names and paths. It is asked about each record
+ * once, in the order of the table. (`sample` is applied to the table before.)
  */
 export class Selection {
-  /** Records that were asked about. */
+  /** Records that were decided on. */
   count = 0
   private readonly names = new Names()
   private readonly paths = new HashSet64(false)
   private left: number
   private found = false
+  /** The first ids, to suggest one for an unknown id. */
+  private readonly known: string[] = []
 
   constructor(private readonly options: SelectionOptions = {}) {
     this.left = options.take ?? Infinity
   }
 
-  /** Whether no further record is wanted. */
+  /** Whether no further record is needed. */
   get full(): boolean {
     return this.left <= 0
   }
@@ -46,24 +51,25 @@ export class Selection {
   verdict(id: string, named: boolean, fits: boolean, path: string | undefined): Verdict {
     const { all, only, done = 0 } = this.options
     if (all) return 'wanted'
-    if (this.full || (only !== undefined && id !== only)) return 'passed over'
+    if (only !== undefined && id !== only && this.known.length < MAX_KNOWN_IDS) this.known.push(id)
+    if (this.full || (only !== undefined && id !== only)) return 'skipped'
     const before = ++this.count <= done
     this.found = true
     if (only !== undefined) this.left = 0
-    if (!fits) return before ? 'passed over' : 'wanted'
+    if (!fits) return before ? 'skipped' : 'wanted'
     const refused = this.refused(id, named, path)
     if (!refused) this.left--
-    return before ? 'passed over' : (refused ?? 'wanted')
+    return before ? 'skipped' : (refused ?? 'wanted')
   }
 
   of({ id, named, prepared, path }: BatchRecord): Verdict {
     return this.verdict(id, named, prepared !== undefined, path)
   }
 
-  /** @throws ProblemError if the one record that was wanted has not come by the end of the table. */
+  /** @throws ProblemError if the table does not have the only wanted record. */
   end(): void {
     const { only } = this.options
-    if (only !== undefined && !this.found) throw new ProblemError([problem('record-unknown', { id: only })])
+    if (only !== undefined && !this.found) throw new ProblemError([problem('record-unknown', { id: only, known: this.known })])
   }
 
   private refused(id: string, named: boolean, path: string | undefined): readonly Problem[] | undefined {

@@ -72,7 +72,7 @@ export async function* doSteps(
     rows += count
     for (const record of records) {
       const verdict = selection.of(record)
-      if (verdict === 'passed over') continue
+      if (verdict === 'skipped') continue
       const place = { record, headings, through: selection.count, bytesRead: (bytesRead * record.row) / Math.max(rows, record.row) }
       const found = verdict === 'wanted' ? step(record, headings) : { problems: verdict }
       if (waiting.length === 0 && !isPromise(found) && !isList(found)) {

@@ -3,10 +3,10 @@ import { finishDocument, instructDocument, readDocument, type FinishedDocument }
 import { partsOf } from './match.js'
 import type { OutputKind } from '../kind.js'
 import { amountsIn, passageFields, typedValue } from '../passages.js'
-import type { Lot } from '../sample/lot.js'
+import type { SampleRandom } from '../sample/random.js'
 import { samplePassage } from '../sample/passages.js'
 import { around } from '../sample/ways.js'
-import { wordsBy } from '../sample/values.js'
+import { wordsOf } from '../sample/prose.js'
 import { ownText, passagesOf, type DocumentShape } from '../shape.js'
 import { schemaOf, type JsonSchema } from '../../interop/to-schema.js'
 import { own, put, withPart } from '../../values/data.js'
@@ -34,10 +34,10 @@ export const documentKind: OutputKind<DocumentShape> = {
   parts: (shape) => [...new Set(passagesOf(shape).map(({ name }) => name))],
   exchange: ({ stretches }, value, other, part) =>
     finishDocument(stretches, withPart((value as FinishedDocument).passages, (other as FinishedDocument).passages, part)),
-  sample: (shape, lot) => withPassages(shape, (one) => samplePassage(one, lot, !ownLine(shape, one.name))),
+  sample: (shape, random) => withPassages(shape, (one) => samplePassage(one, random, !ownLine(shape, one.name))),
   ways: [
     defined(fenced),
-    { ...defined(inProse), make: (shape, value, lot) => (hasEnds(shape) ? defined(inProse).make(shape, value, lot) : undefined) },
+    { ...defined(inProse), make: (shape, value, random) => (hasEnds(shape) ? defined(inProse).make(shape, value, random) : undefined) },
     {
       name: 'heading-in-capitals',
       wrong: false,
@@ -54,7 +54,7 @@ export const documentKind: OutputKind<DocumentShape> = {
     {
       name: 'passage-long',
       wrong: true,
-      make: (shape, value, lot) => longPassage(shape, value as FinishedDocument, lot),
+      make: (shape, value, random) => longPassage(shape, value as FinishedDocument, random),
     },
     {
       name: 'fixed-changed',
@@ -108,10 +108,10 @@ function without(shape: DocumentShape, value: unknown, name: string | undefined)
   return name === undefined ? undefined : stretches.map((one) => (one.name === name ? '' : one.text)).join('')
 }
 
-function longPassage(shape: DocumentShape, { stretches }: FinishedDocument, lot: Lot): string | undefined {
+function longPassage(shape: DocumentShape, { stretches }: FinishedDocument, random: SampleRandom): string | undefined {
   for (const { name, guidance, type } of passagesOf(shape)) {
     const most = type === 'text' ? (amountsIn(guidance).find((one) => one.unit === 'word')?.max ?? Infinity) : Infinity
-    if (most !== Infinity) return stretches.map((one) => (one.name === name ? wordsBy(lot, most + 1) : one.text)).join('')
+    if (most !== Infinity) return stretches.map((one) => (one.name === name ? wordsOf(random, most + 1) : one.text)).join('')
   }
   return undefined
 }

@@ -2,10 +2,11 @@ import { instructFields } from './instruct.js'
 import { readFields } from './read.js'
 import { fieldsSchema } from './schema.js'
 import type { OutputKind, Way } from '../kind.js'
-import { sampleRecord, wordsBy } from '../sample/values.js'
+import { wordsOf } from '../sample/prose.js'
+import { sampleRecord } from '../sample/values.js'
 import { around } from '../sample/ways.js'
 import type { FieldsShape } from '../shape.js'
-import type { Lot } from '../sample/lot.js'
+import type { SampleRandom } from '../sample/random.js'
 import { isRecord, own, withPart } from '../../values/data.js'
 import type { Declared, ValueType } from '../../values/types.js'
 
@@ -20,7 +21,7 @@ export const fieldsKind: OutputKind<FieldsShape> = {
   write: (_, value) => JSON.stringify(value),
   parts: ({ fields }) => fields.map(({ name }) => name),
   exchange: (_, value, other, part) => withPart(value as Data, other as Data, part),
-  sample: (shape, lot) => sampleRecord(shape.fields, lot),
+  sample: (shape, random) => sampleRecord(shape.fields, random),
   // A JSON Schema may ask for more than each field by itself does.
   faithful: ({ check }) => !check,
   ways: [
@@ -58,9 +59,9 @@ export const fieldsKind: OutputKind<FieldsShape> = {
       const field = fields.find((one) => one.type.kind === 'choice')
       return field && JSON.stringify({ ...value, [field.name]: 'none of your labels' })
     }),
-    wrong('out-of-bounds', (value, { fields }, lot) => {
+    wrong('out-of-bounds', (value, { fields }, random) => {
       for (const { name, type } of fields) {
-        const beyond = outOfBounds(type, value[name], lot)
+        const beyond = outOfBounds(type, value[name], random)
         if (beyond !== undefined) return JSON.stringify({ ...value, [name]: beyond })
       }
       return undefined
@@ -82,8 +83,8 @@ function wandering(name: string, make: (text: string, value: Data, shape: Fields
   return { name, wrong: false, make: (shape, value) => (isRecord(value) ? make(JSON.stringify(value), value, shape) : undefined) }
 }
 
-function wrong(name: string, make: (value: Data, shape: FieldsShape, lot: Lot) => string | undefined): Way<FieldsShape> {
-  return { name, wrong: true, make: (shape, value, lot) => (isRecord(value) ? make(value, shape, lot) : undefined) }
+function wrong(name: string, make: (value: Data, shape: FieldsShape, random: SampleRandom) => string | undefined): Way<FieldsShape> {
+  return { name, wrong: true, make: (shape, value, random) => (isRecord(value) ? make(value, shape, random) : undefined) }
 }
 
 function isRequired(field: Declared): boolean {
@@ -91,11 +92,11 @@ function isRequired(field: Declared): boolean {
 }
 
 /** A value that breaks one bound of its type, or undefined where it has none. */
-function outOfBounds(type: ValueType, value: unknown, lot: Lot): unknown {
+function outOfBounds(type: ValueType, value: unknown, random: SampleRandom): unknown {
   switch (type.kind) {
     case 'text':
-      if (type.maxWords !== undefined) return wordsBy(lot, type.maxWords + 1)
-      if (type.minWords !== undefined && type.minWords > 1) return wordsBy(lot, type.minWords - 1)
+      if (type.maxWords !== undefined) return wordsOf(random, type.maxWords + 1)
+      if (type.minWords !== undefined && type.minWords > 1) return wordsOf(random, type.minWords - 1)
       return type.maxLength === undefined ? undefined : 'x'.repeat(type.maxLength + 1)
     case 'integer':
     case 'number':

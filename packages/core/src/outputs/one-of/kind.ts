@@ -1,6 +1,7 @@
 import { defined } from '../../invariant.js'
 import { instructOneOf, readOneOf } from './one-of.js'
 import type { OutputKind } from '../kind.js'
+import { likelyOption } from '../sample/prose.js'
 import { DRAFT, type JsonSchema } from '../../interop/to-schema.js'
 import type { OneOfShape } from '../shape.js'
 
@@ -20,7 +21,7 @@ export const oneOfKind: OutputKind<OneOfShape> = {
   read: readOneOf,
   columns: ({ field }, value) => ({ [field]: value ?? null }),
   write: (_, value) => String(value),
-  sample: ({ of }, lot) => lot.of(of),
+  sample: ({ of }, random) => likelyOption(random, of),
   ways: [
     { name: 'captioned', wrong: false, make: (_, value) => `Grade: ${String(value)}` },
     { name: 'full-stop', wrong: false, make: ({ of }, value) => (of.includes(`${String(value)}.`) ? undefined : `${String(value)}.`) },

@@ -3,7 +3,7 @@ import { matchLine } from './match.js'
 import { instructRows, readRows } from './rows.js'
 import type { OutputKind, Way } from '../kind.js'
 import { passageFields } from '../passages.js'
-import type { Lot } from '../sample/lot.js'
+import type { SampleRandom } from '../sample/random.js'
 import { samplePassage } from '../sample/passages.js'
 import { around } from '../sample/ways.js'
 import { typedValue } from '../passages.js'
@@ -32,10 +32,10 @@ export const rowsKind: OutputKind<RowsShape> = {
     rowsOf(value)
       .map((row) => line(shape, row))
       .join('\n'),
-  sample: (shape, lot) => {
+  sample: (shape, random) => {
     const least = shape.min ?? Math.min(1, shape.max ?? 1)
-    const count = lot.whole(Math.max(least, 1), Math.max(least, 1, Math.min(shape.max ?? least + 2, least + 4)))
-    return Array.from({ length: count }, () => sampleRow(shape, lot))
+    const count = random.whole(Math.max(least, 1), Math.max(least, 1, Math.min(shape.max ?? least + 2, least + 4)))
+    return Array.from({ length: count }, () => sampleRow(shape, random))
   },
   ways: [
     ...around<RowsShape>((shape, value) => rowsKind.write(shape, value), '').map((way) => ({ ...way, make: unlessTaken(way.make) })),
@@ -74,8 +74,8 @@ export const rowsKind: OutputKind<RowsShape> = {
 
 /** Words around the rows are told from them only where they are not in their form. */
 function unlessTaken(make: Way<RowsShape>['make']): Way<RowsShape>['make'] {
-  return (shape, value, lot) => {
-    const reply = make(shape, value, lot)
+  return (shape, value, random) => {
+    const reply = make(shape, value, random)
     const own = rowsOf(value).map((row) => line(shape, row))
     const others = reply?.split('\n').filter((one) => one.trim() !== '' && !own.includes(one)) ?? []
     return others.some((one) => matchLine(shape.stretches, one)) ? undefined : reply
@@ -91,10 +91,10 @@ function line({ stretches }: RowsShape, row: Row): string {
   return stretches.map((one) => (one.kind === 'passage' ? (isThere(one.name) ? String(row[one.name]) : '') : one.text)).join('')
 }
 
-function sampleRow(shape: RowsShape, lot: Lot): Row {
+function sampleRow(shape: RowsShape, random: SampleRandom): Row {
   const row: Row = {}
   for (const stretch of passagesOf(shape)) {
-    const text = samplePassage(stretch, lot, true)
+    const text = samplePassage(stretch, random, true)
     put(row, stretch.name, stretch.type === 'text' ? text : typedValue(stretch.type, text))
   }
   return row

@@ -1,5 +1,6 @@
 import { defined } from '../../invariant.js'
-import type { Lot } from './lot.js'
+import { keyword, likelyOption, phrase, sentences } from './prose.js'
+import type { SampleRandom } from './random.js'
 import type { Automaton } from '../../values/pattern.js'
 import { wholePattern } from '../../values/pattern.js'
 import { acceptType, topLevel } from '../../values/accept.js'
@@ -7,40 +8,17 @@ import type { Problem } from '../../problems/problem.js'
 import { put } from '../../values/data.js'
 import type { DateType, Declared, ListType, NumberType, TextType, ValueType } from '../../values/types.js'
 
-/** Words of no importance: letters only, so that they cannot be taken for a form's own signs. */
-const WORDS =
-  'amber anchor barrel basin beacon bench blanket bottle bracket brass button candle canvas chest copper cradle drawer driftwood feather flagon funnel garden hammer handle harbour harness hinge kettle ladder lantern lattice linen locker marsh mirror needle oar paddle pebble pencil pewter pocket quilt ribbon rope rudder saddle shutter spindle stool tallow thimble timber trunk valley varnish wagon walnut weather wicker window wool'.split(
-    ' ',
-  )
+const MAX_TRIES = 100
 
-/** As many words. */
-export function wordsBy(lot: Lot, count: number): string {
-  const { words = NO_WORDS } = lot.known
-  const plain = words.length === 0 ? WORDS.length : Math.max(0, LEAST_WORDS - words.length)
-  let text = ''
-  for (let i = 0; i < count; i++) {
-    const at = lot.whole(0, words.length + plain - 1)
-    text += `${i === 0 ? '' : ' '}${words[at] ?? defined(WORDS[at - words.length])}`
-  }
-  return text
-}
-
-const NO_WORDS: readonly string[] = []
-
-/** Fewer words than these repeat themselves. */
-const LEAST_WORDS = 16
-
-const MOST_TRIES = 100
-
-/** What cannot be made up, and why. */
+/** No sample is possible, and why. */
 export class NoSample extends Error {
   override readonly name: string = 'NoSample'
 }
 
-/** A made-up value that its declaration accepts. */
-export function sampleValue(type: ValueType, lot: Lot, name: string): unknown {
-  for (let tries = 0; tries < MOST_TRIES; tries++) {
-    const value = candidate(type, lot, name)
+/** A sample value that its declaration accepts. */
+export function sampleValue(type: ValueType, random: SampleRandom, name: string): unknown {
+  for (let tries = 0; tries < MAX_TRIES; tries++) {
+    const value = candidate(type, random, name)
     const faults: Problem[] = []
     acceptType(value, type, topLevel(name), (p) => faults.push(p))
     if (faults.length === 0 && value !== '') return value
@@ -48,94 +26,114 @@ export function sampleValue(type: ValueType, lot: Lot, name: string): unknown {
   throw new NoSample(`no value was found for "${name}"`)
 }
 
-export function sampleRecord(fields: readonly Declared[], lot: Lot): Record<string, unknown> {
+export function sampleRecord(fields: readonly Declared[], random: SampleRandom): Record<string, unknown> {
   const record: Record<string, unknown> = {}
   for (const field of fields) {
-    const skipped = (field.optional || field.default !== undefined) && lot.next() < 0.4
+    const skipped = (field.optional || field.default !== undefined) && random.next() < 0.4
     if (!skipped)
       put(
         record,
         field.name,
-        field.example !== undefined && 'pattern' in field.type ? field.example : sampleValue(field.type, lot, field.name),
+        field.example !== undefined && 'pattern' in field.type ? field.example : sampleValue(field.type, random, field.name),
       )
   }
   return record
 }
 
-function candidate(type: ValueType, lot: Lot, name: string): unknown {
+function candidate(type: ValueType, random: SampleRandom, name: string): unknown {
   switch (type.kind) {
     case 'text':
-      return sampleText(type, lot)
+      return sampleText(type, random, name)
     case 'integer':
     case 'number':
-      return sampleNumber(type, lot)
+      return sampleNumber(type, random)
     case 'boolean':
-      return lot.next() < 0.5
+      return random.next() < 0.5
     case 'date':
     case 'date-time':
-      return sampleDate(type, lot)
+      return sampleDate(type, random)
     case 'choice':
-      return lot.of(type.of)
+      return likelyOption(random, type.of)
     case 'list':
-      return sampleList(type, lot, name)
+      return sampleList(type, random, name)
     case 'table': {
       const row: ValueType = { kind: 'record', ...(type.fields && { fields: type.fields }) }
-      return sampleList({ ...type, kind: 'list', item: row }, lot, name)
+      return sampleList({ ...type, kind: 'list', item: row }, random, name)
     }
     case 'record':
-      return sampleRecord(type.fields ?? [], lot)
+      return sampleRecord(type.fields ?? [], random)
     default:
-      return wordsBy(lot, 2)
+      return `${keyword(random)} ${keyword(random)}`
   }
 }
 
-function sampleText({ minWords = 1, maxWords, minLength = 0, maxLength = Infinity, pattern }: TextType, lot: Lot): string {
-  if (pattern !== undefined) {
-    const { automaton } = wholePattern(pattern)
-    return textOf(automaton, lot)
-  }
-  const said = lot.saying(maxWords ?? Infinity, maxLength)
-  const count = lot.whole(minWords, maxWords ?? minWords + 7) - (said?.split(/\s+/).length ?? 0)
-  let text = [said, wordsBy(lot, Math.max(0, count))].filter((part) => part !== undefined && part !== '').join(' ')
-  while (text.length < minLength) text += maxWords === undefined ? ` ${lot.of(WORDS)}` : lot.of(WORDS)
+/** Words and characters up to which a text is a phrase, and not sentences. */
+const [PHRASE_WORDS, PHRASE_LENGTH] = [10, 60]
+const NAMES = /^(?:heading|headline|title|name|subject)$/
+
+function sampleText(
+  { minWords = 1, maxWords = Infinity, minLength = 0, maxLength = Infinity, pattern }: TextType,
+  random: SampleRandom,
+  name: string,
+): string {
+  if (pattern !== undefined) return textOf(wholePattern(pattern).automaton, random)
+  const required = random.takeRequired(maxWords, maxLength)
+  const used = required?.split(/\s+/).length ?? 0
+  const [least, most] = [Math.max(0, minWords - used), maxWords - used]
+  const isPhrase = NAMES.test(name) || maxWords <= PHRASE_WORDS || maxLength <= PHRASE_LENGTH
+  const plain =
+    most < 1
+      ? ''
+      : isPhrase
+        ? phrase(random, least, Math.min(most, least + 7), { isName: NAMES.test(name) })
+        : sentences(random, least, most).join(' ')
+  let text = [required, plain].filter((part) => part !== undefined && part !== '').join(isPhrase ? ' ' : '. ')
+  while (text.length < minLength) text += maxWords === Infinity ? ` ${keyword(random)}` : keyword(random)
   return text.length > maxLength ? text.slice(0, maxLength).trim() : text
 }
 
-function sampleNumber({ kind, min, max }: NumberType, lot: Lot): number {
+function sampleNumber({ kind, min, max }: NumberType, random: SampleRandom): number {
   const low = min ?? Math.min(0, max ?? 0)
   const high = max ?? low + 1000
-  const fitting = (lot.known.numbers ?? []).filter((one) => one >= low && one <= high && (kind === 'number' || Number.isInteger(one)))
-  if (fitting.length > 0) return lot.of(fitting)
-  if (kind === 'integer') return lot.whole(Math.ceil(low), Math.floor(high))
-  const number = Math.round((low + lot.next() * (high - low)) * 10) / 10
+  const fitting = random.facts.numbers.filter(
+    (number) => number >= low && number <= high && (kind === 'number' || Number.isInteger(number)),
+  )
+  if (fitting.length > 0) return random.of(fitting)
+  if (kind === 'integer') return random.whole(Math.ceil(low), Math.floor(high))
+  const number = Math.round((low + random.next() * (high - low)) * 10) / 10
   return Math.min(Math.max(number, low), high)
 }
 
 const DAY = 86_400_000
 
-function sampleDate({ kind, min, max }: DateType, lot: Lot): string {
+function sampleDate({ kind, min, max }: DateType, random: SampleRandom): string {
   const low = Date.parse(min ?? '1890-01-01')
   const high = Math.max(low, Date.parse(max ?? '2026-12-31'))
-  const iso = new Date(low + lot.whole(0, Math.floor((high - low) / DAY)) * DAY).toISOString()
+  const iso = new Date(low + random.whole(0, Math.floor((high - low) / DAY)) * DAY).toISOString()
   return kind === 'date' ? iso.slice(0, 10) : `${iso.slice(0, 19)}Z`
 }
 
-function sampleList({ item, minItems = 1, maxItems = minItems + 2, unique }: ListType, lot: Lot, name: string): unknown[] {
-  const count = lot.whole(minItems, Math.max(minItems, Math.min(maxItems, minItems + 4)))
+function sampleList({ item, minItems = 1, maxItems = minItems + 2, unique }: ListType, random: SampleRandom, name: string): unknown[] {
+  const count = random.whole(minItems, Math.max(minItems, Math.min(maxItems, minItems + 4)))
   const list: unknown[] = []
-  for (let tries = 0; list.length < count && tries < MOST_TRIES; tries++) {
-    const one = sampleValue(item, lot, name)
-    if (!unique || !list.includes(one)) list.push(one)
+  for (let tries = 0; list.length < count && tries < MAX_TRIES; tries++) {
+    // Items are keywords rather than sentences.
+    const value = item.kind === 'text' && isPlain(item) ? keyword(random) : sampleValue(item, random, name)
+    if (!unique || !list.includes(value)) list.push(value)
   }
   return list
 }
 
-const SIGNS = Array.from('abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_ .,:;/@#+()[]{}!?&%*="\'<>|~^$\\äöüéß')
-/** After so many signs a text goes the shortest way to its end. */
+function isPlain({ minWords = 1, minLength, maxLength, pattern }: TextType): boolean {
+  return minWords === 1 && minLength === undefined && maxLength === undefined && pattern === undefined
+}
+
+const CHARACTERS = Array.from('abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_ .,:;/@#+()[]{}!?&%*="\'<>|~^$\\äöüéß')
+/** After this many characters a text takes the shortest way to its end. */
 const LONG_ENOUGH = 12
 
 /** A text that an automaton accepts, by a walk through it. */
-function textOf({ steps, start }: Automaton, lot: Lot): string {
+function textOf({ steps, start }: Automaton, random: SampleRandom): string {
   const distance = distancesToEnd(steps)
   let text = ''
   for (let state = start; ;) {
@@ -143,13 +141,13 @@ function textOf({ steps, start }: Automaton, lot: Lot): string {
     if (step.kind === 'end') return text
     if (step.kind === 'fork') {
       const nearest = [...step.to].sort((a, b) => defined(distance[a]) - defined(distance[b]))
-      state = text.length >= LONG_ENOUGH || lot.next() < 0.3 ? defined(nearest[0]) : lot.of(step.to)
+      state = text.length >= LONG_ENOUGH || random.next() < 0.3 ? defined(nearest[0]) : random.of(step.to)
       continue
     }
     if (step.kind === 'sign') {
-      const fitting = SIGNS.filter((sign) => step.test.test(sign))
+      const fitting = CHARACTERS.filter((character) => step.test.test(character))
       if (fitting.length === 0) throw new NoSample('its pattern needs rare characters')
-      text += lot.of(fitting)
+      text += random.of(fitting)
     }
     state = step.to
     if (text.length > 10_000) throw new NoSample('its pattern needs very long texts')
