@@ -14,7 +14,16 @@ const REPLACED = [
   [/\bspeaks? of\b/i, 'needs, or mentions'],
   [/\b(is|are) no (whole|valid|name|number|record|JSON|table)\b/i, 'is not a …'],
   [/\bfrom outside\b/i, 'untrusted'],
-  [/\bsigns\b/i, 'characters'],
+  [/(?<!-than )\bsigns?\b/i, 'character'],
+  [/\b(?:somebody|nobody|whoever|wherever|whichever)\b/i, 'the actor'],
+  [/\b(?:is|are|be) let be\b/i, 'ignored'],
+  [/\bby lot\b/i, 'at random'],
+  [/\bworkbench\b/i, 'desk'],
+  [/\bwhere (?:nothing|none) is\b/i, 'default: …'],
+  [/\b(?:is|are) said\b/i, 'reported, or shown'],
+  [/\bcomes? untrusted\b/i, 'is untrusted'],
+  [/\bto verify\b/i, 'unsupported'],
+  [/\bso (?:many|much)\b/i, 'this many'],
 ]
 /** The pages that are still to be rewritten: their words are not checked yet. */
 const OLD_PAGES = ['desk.md', 'performance.md']
@@ -22,7 +31,7 @@ const OLD_PAGES = ['desk.md', 'performance.md']
 const docs = [
   'README.md',
   ...readdirSync('docs')
-    .filter((name) => name.endsWith('.md') && !OLD_PAGES.includes(name))
+    .filter((name) => name.endsWith('.md'))
     .map((name) => join('docs', name)),
 ]
 const sources = ['packages/core/src', 'packages/tables/src', 'packages/node/src', 'packages/cli/src'].flatMap((folder) =>

@@ -1,4 +1,4 @@
-// Makes the pictures in docs/screenshots anew: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
+// Takes the pictures in docs/screenshots: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
 //   node scripts/screenshots.mjs [page] [desk] [terminal [NAME …]]
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
@@ -34,7 +34,7 @@ async function shootPage() {
   const letters = join(profile, 'letters')
   const demo = 'demo/marram-house'
   const loans = ['--replies', `${demo}/data/replies/loan-letters.jsonl`, '--records', `${demo}/data/loans.jsonl`]
-  // Some of the replies are wrong on purpose: then the exit code is not 0.
+  // Some replies are invalid on purpose, so the exit code is not 0.
   spawnSync(process.execPath, [
     'packages/cli/bin/dunelight.js',
     'read',
@@ -80,7 +80,7 @@ async function shootPage() {
   rmSync(profile, { recursive: true, force: true })
 }
 
-/** The desk: a sheet with its source while a sentence is changed, two wordings side by side, values by hand, a reply. */
+/** The desk: a sheet with its source while a sentence is changed, two personas side by side, a form, a reply. */
 async function shootDesk() {
   const folder = mkdtempSync(join(tmpdir(), 'shots-'))
   cpSync('demo/marram-house', join(folder, 'marram-house'), { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
@@ -108,11 +108,11 @@ async function shootDesk() {
   await page.getByRole('option', { name: 'persona storyteller' }).click()
   await wait(300)
   await page.screenshot({ path: `${OUT}/side-by-side.png` })
-  await page.getByText('By hand').click()
+  await page.getByText('Form', { exact: true }).click()
   await page.getByText('child', { exact: true }).click()
   await page.getByRole('textbox', { name: 'title', exact: true }).fill('Diving helmet of the harbour’s last diver')
   await wait(300)
-  await page.screenshot({ path: `${OUT}/by-hand.png` })
+  await page.screenshot({ path: `${OUT}/form.png` })
   await page.getByRole('button', { name: 'Back to the record' }).click()
   await page.getByText('Reply', { exact: true }).click()
   await page
@@ -139,7 +139,7 @@ async function shootTerminal() {
   writeFileSync(join(folder, 'faulty/snippets/house/style.md'), 'Plain words.\n')
   const command = `${process.cwd()}/packages/cli/bin/dunelight.js`
   const demo = 'demo/marram-house'
-  const only = wanted.filter((one) => one !== 'terminal' && one !== 'page')
+  const only = wanted.filter((name) => !['terminal', 'page', 'desk'].includes(name))
   const shots = {
     check: [`dunelight check ${join(folder, 'faulty')}`, `cd ${folder} && node ${command} check faulty`],
     render: [
@@ -168,7 +168,7 @@ async function shootTerminal() {
     ],
     ask: [
       `dunelight ask ${demo} label/write … --record MH-0007 --candidates 2; dunelight review …; dunelight ask … survey/grade; dunelight ask … label/write`,
-      `cd ${folder}; node ${command} mock ${process.cwd()}/${demo} --delay 300 --faults busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 --candidates 2 --runs asked 2>/dev/null | fold -s -w 138; node ${command} pick asked/label-write-1 --keep MH-0007=2; node ${command} pick asked/label-write-1 2>/dev/null; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --faults wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
+      `cd ${folder}; node ${command} mock ${process.cwd()}/${demo} --delay 300 --faults busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 --candidates 2 --runs asked 2>/dev/null | fold -s -w 138; node ${command} review asked/label-write-1 --accept MH-0007=2; node ${command} review asked/label-write-1 2>/dev/null; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --faults wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
     ],
     compare: [
       `dunelight compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv`,
@@ -189,10 +189,10 @@ async function shootTerminal() {
   cpSync(demo, join(folder, 'changed'), { recursive: true })
   const safety = join(folder, 'changed/snippets/house/safety.md')
   writeFileSync(safety, readFileSync(safety, 'utf8').replace('ring or taste', 'ring, taste or sit on'))
-  for (const [name, [says, run]] of Object.entries(shots)) {
+  for (const [name, [shown, run]] of Object.entries(shots)) {
     if (only.length > 0 && !only.includes(name)) continue
     const script = join(folder, `${name}.sh`)
-    writeFileSync(script, `printf '\\033[?25l$ %s\\n' "${says.replace(`${folder}/`, '')}"\n${run}\nsleep 30\n`)
+    writeFileSync(script, `printf '\\033[?25l$ %s\\n' "${shown.replace(`${folder}/`, '')}"\n${run}\nsleep 30\n`)
     const display = spawn('Xvfb', [':77', '-screen', '0', '1280x800x24'], { stdio: 'ignore' })
     await wait(900)
     const env = { ...process.env, DISPLAY: ':77', TERM: 'xterm-256color', NO_COLOR: '' }

@@ -76,10 +76,10 @@ describe('the demo’s prompts', () => {
   const prepared = (): PreparedValues[] => records.flatMap((record) => (record.prepared ? [record.prepared] : []))
 
   test('give the same turns by every way there is', () => {
-    for (const one of prepared()) {
-      const { turns } = one.render({ origins: true })
-      expect(utf8(one.bytes())).toBe(JSON.stringify(turns))
-      expect(one.turns().map((turn) => turn.text)).toEqual(turns.map((turn) => turn.text))
+    for (const preparedValues of prepared()) {
+      const { turns } = preparedValues.render({ origins: true })
+      expect(utf8(preparedValues.bytes())).toBe(JSON.stringify(turns))
+      expect(preparedValues.turns().map((turn) => turn.text)).toEqual(turns.map((turn) => turn.text))
       for (const turn of turns) expect(turn.origins.map((o) => turn.text.slice(o.start, o.end)).join('')).toBe(turn.text)
     }
   })
@@ -96,7 +96,7 @@ describe('the demo’s prompts', () => {
     const prompt = library.prompt('visitor/answer')
     const guide = await readFileValue(`${LIBRARY}/data/handling-guide.md`)
     const slips: BatchRecord[] = []
-    for await (const chunk of readRecords(plainBatch(prompt, { given: { guide } }), `${LIBRARY}/data/questions.csv`))
+    for await (const chunk of readRecords(plainBatch(prompt, { values: { guide } }), `${LIBRARY}/data/questions.csv`))
       slips.push(...chunk.records)
     expect(slips.map((slip) => slip.problems)).toEqual(slips.map(() => []))
     expect(slips).toHaveLength(60)
@@ -137,8 +137,8 @@ describe('the demo’s prompts', () => {
     const prompt = library.prompt('survey/grade')
     let graded = 0
     for await (const chunk of readRecords(plainBatch(prompt), OBJECTS)) {
-      for (const { prepared: one, id } of chunk.records) {
-        const { turns, picks } = one!.render({ record: id })
+      for (const { prepared: preparedValues, id } of chunk.records) {
+        const { turns, picks } = preparedValues!.render({ record: id })
         const { cases, same } = picks[0]!
         const labels = cases.map(({ case: number }) => library.sets.get('condition-notes')!.facts.label!.of(number - 1))
         expect([new Set(labels).size, cases.length, same]).toEqual([4, 6, id === 'MH-0002' ? [1] : []])
@@ -157,7 +157,7 @@ describe('the demo’s prompts', () => {
     const prompt = library.prompt('survey/summary')
     for (const room of rooms) {
       const notes = prepared()
-        .map((one) => one.values['item'] as Record<string, unknown>)
+        .map((preparedValues) => preparedValues.values['item'] as Record<string, unknown>)
         .filter((item) => item['room'] === room.code)
         .map((item) => ({ 'object-no': item['object-no'], title: item['title'], note: item['survey-note'], urgent: false }))
       const { turns } = prompt.render({ room, visits: [12, 30, 18], notes, since: '2026-02-01' })

@@ -58,7 +58,7 @@ beforeAll(async () => {
 
 afterAll(async () => {
   await browser.close()
-  for (const one of servers) one.kill()
+  for (const server of servers) server.kill()
   rmSync(folder, { recursive: true, force: true })
 })
 
@@ -161,7 +161,7 @@ describe('the desk', () => {
     const before = readFileSync(WRITE, 'utf8')
     writeFileSync(WRITE, before.replace('Write the label for', 'Please write the label for'))
     const asked: string[] = []
-    page.on('request', (one) => asked.push(new URL(one.url()).pathname))
+    page.on('request', (request) => asked.push(new URL(request.url()).pathname))
     const comeBack = async () => {
       const marks = page.waitForResponse(/\/api\/marks/)
       await page.evaluate(() => window.dispatchEvent(new Event('focus')))

@@ -72,11 +72,11 @@ describe.each(Object.entries(ORDER))('the package %s', (name, order) => {
   })
 
   test('has no circle of files that import each other at run time', () => {
-    const graph = new Map(files.map((file) => [file, importsOf(file).flatMap((one) => (one.type ? [] : [one.to]))]))
+    const graph = new Map(files.map((file) => [file, importsOf(file).flatMap((item) => (item.type ? [] : [item.to]))]))
     const done = new Set<string>()
     const circles: string[] = []
     const visit = (file: string, path: readonly string[]) => {
-      if (path.includes(file)) circles.push([...path.slice(path.indexOf(file)), file].map((one) => relative(src, one)).join(' → '))
+      if (path.includes(file)) circles.push([...path.slice(path.indexOf(file)), file].map((text) => relative(src, text)).join(' → '))
       if (done.has(file) || path.includes(file)) return
       for (const next of graph.get(file) ?? []) visit(next, [...path, file])
       done.add(file)

@@ -85,7 +85,7 @@ function form(random: Random): string {
   const end = random.from(['>', '>', '>', '', ' x="1">', ' please', '\n'])
   const characters = [...`<${closing}note`, ...(end.startsWith('>') ? ['>'] : [])]
   const noise = random.chance(0.4) ? 0.3 : 0
-  const text = characters.map((one) => written(one, random) + (random.chance(noise) ? random.from(NOTHING) : '')).join('')
+  const text = characters.map((character) => written(character, random) + (random.chance(noise) ? random.from(NOTHING) : '')).join('')
   return text + (end.startsWith('>') ? '' : end)
 }
 
@@ -126,7 +126,7 @@ export function attack(random: Random, count: number): string[] {
   return [...cuts, whole.length].map((cut, i) => whole.slice(i === 0 ? 0 : cuts[i - 1], cut))
 }
 
-const PLAIN = new Map(Object.entries(LOOK_ALIKES).flatMap(([plain, all]) => [...all].map((one) => [one, plain] as const)))
+const PLAIN = new Map(Object.entries(LOOK_ALIKES).flatMap(([plain, all]) => [...all].map((text) => [text, plain] as const)))
 const SIMILAR = new RegExp(`[${[...PLAIN.keys()].join('')}]`, 'gu')
 const REFERENCE =
   /&(?:#(?:x0*([0-9a-f]{1,8})|0*(\d{1,8}));?|([a-z0-9]+);)|\\u\{0*([0-9a-f]{1,6})\}|\\U([0-9a-f]{8})|\\u([0-9a-f]{4})|%u([0-9a-f]{4})|\\x([0-9a-f]{2})|%([0-9a-f]{2})|=([0-9A-F]{2})|\\([0-3]?[0-7]{2})/gi
@@ -136,7 +136,7 @@ function decoded(text: string): string {
   return text.replace(REFERENCE, (whole, ...groups: (string | undefined)[]) => {
     const [h1, dec, name, h2, h3, h4, h5, ...bytes] = groups
     if (name !== undefined) return characterEntities[name] ?? characterEntities[name.toLowerCase()] ?? whole
-    const point = [h1, h2, h3, h4, h5].find((one) => one !== undefined)
+    const point = [h1, h2, h3, h4, h5].find((text) => text !== undefined)
     if (point !== undefined || dec !== undefined) {
       const code = dec === undefined ? parseInt(point!, 16) : Number(dec)
       return code <= 0x10ffff ? String.fromCodePoint(code) : whole
@@ -145,7 +145,7 @@ function decoded(text: string): string {
     const code =
       octal === undefined
         ? parseInt(
-            bytes.slice(0, 3).find((one) => one !== undefined)!,
+            bytes.slice(0, 3).find((byte) => byte !== undefined)!,
             16,
           )
         : parseInt(octal, 8)
@@ -162,7 +162,7 @@ export function readAs(text: string): string {
     if (now === before) break
   }
   return now
-    .replace(SIMILAR, (one) => PLAIN.get(one)!)
+    .replace(SIMILAR, (text) => PLAIN.get(text)!)
     .normalize('NFKD')
     .replace(/[\p{M}\p{Cf}\p{Co}\p{Cn}\p{Cs}\p{Cc}\p{Z}\s\ufffc]/gu, '')
     .toLowerCase()

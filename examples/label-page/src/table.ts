@@ -33,7 +33,7 @@ export async function readTable(file: File, prompt: Prompt): Promise<DeskTable> 
       const reader = prompt.reader(headings)
       const errors = reader.problems.filter((p) => p.severity === 'error')
       if (errors.length > 0) return { name: file.name, objects: [], problems: [...problems, ...errors] }
-      const title = headings.findIndex((one) => /^title$/i.test(one))
+      const title = headings.findIndex((heading) => /^title$/i.test(heading))
       for (const cells of rows) {
         const row = objects.length + 1
         if (cells instanceof Misread) objects.push({ id: String(row), title: '', values: undefined, problems: [cells.problem] })

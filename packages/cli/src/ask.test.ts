@@ -117,7 +117,7 @@ test('several answers keep their numbers where some never come', async () => {
   const numbers = [...out.matchAll(/^\[(\d)\]/gm)].map(([, number]) => Number(number))
   // The first never came: what comes later is held against it all the same.
   expect([code, numbers[0]! > 1, numbers.length > 1]).toEqual([3, true, true])
-  // A served stand-in says the same again.
+  // A served mock model says the same again.
   expect(out).toContain(`nearly the same as ${numbers[0]!}`)
   expect(err).toContain(`6 answers: ${numbers.length} could be read`)
 })
@@ -137,7 +137,7 @@ describe('models.yaml', () => {
       ].join('\n'),
     )
     const { code, out, err } = dunelight('check', library)
-    const said = out + err
+    const text = out + err
     expect(code).toBe(1)
     for (const words of [
       'unknown model "smal"',
@@ -148,10 +148,10 @@ describe('models.yaml', () => {
       'hedaers',
       '"none"',
     ])
-      expect(said).toContain(words)
-    expect(said).toContain('[model-key-invalid]')
-    expect(said).toContain('[secret-in-text]')
-    expect(said).not.toContain('aB3aB3')
+      expect(text).toContain(words)
+    expect(text).toContain('[model-key-invalid]')
+    expect(text).toContain('[secret-in-text]')
+    expect(text).not.toContain('aB3aB3')
   })
 })
 

@@ -55,7 +55,7 @@ describe('a run that asks and is killed', () => {
       house.at(`${name}.jsonl`),
     ]
     const outcome = (name: string) => [text(house.at(`${name}.jsonl`)), text(house.at(`${name}/label-write-1/rejected.jsonl`))]
-    // A stand-in answers the same question in another way when it is asked again: what was under way when all ended may be.
+    // A mock model answers the same question in another way when it is asked again: what was under way when all ended may be.
     const plain = (name: string) => outcome(name)[0]!.replaceAll(/"model":"lane-\d"/g, '')
     await start(...words(0, 'whole')).ended
     let broken = 0

@@ -241,7 +241,7 @@ describe('render', () => {
     }
     expect(
       dunelight('show', LIBRARY, 'visitor/answer', '--records', slips, '--set', `guide=${LIBRARY}/data/handling-guide.md`).out,
-    ).toMatch(/\+ handling-guide\.md as text: text\/markdown, [\d,]+ signs, from guide/)
+    ).toMatch(/\+ handling-guide\.md as text: text\/markdown, [\d,]+ characters, from guide/)
     expect(dunelight('render', LIBRARY, 'visitor/answer', '--records', slips)).toMatchObject({
       code: 1,
       err: expect.stringContaining('"guide" is missing'),
@@ -261,7 +261,7 @@ describe('render', () => {
       'visits=12;30;18',
       'notes=[{"object-no":"MH-1","title":"Churn","note":"gaps","urgent":false}]',
       'since=2026-02-01',
-    ].flatMap((one) => ['--set', one])
+    ].flatMap((text) => ['--set', text])
     const people = dunelight('render', LIBRARY, 'survey/summary', ...set)
     expect([people.code, people.err]).toEqual([0, ''])
     expect(people.out).toContain('It was visited 60 times in 3 weeks: 20 a week,\n12 at the quietest and 30 at the busiest.')
@@ -343,10 +343,10 @@ describe('wrong use', () => {
     [['render', LIBRARY, 'label/write', '--records', OBJECTS, '--take', 'many'], 'not a whole number'],
     [['render', LIBRARY, 'label/write', '--set', 'item'], 'name=value'],
     [['show', LIBRARY, 'label/write', '--record', 'MH-0001'], '--records'],
-  ])('%j', (args, says) => {
+  ])('%j', (args, message) => {
     const { code, out, err } = dunelight(...args)
     expect([code, out]).toEqual([2, ''])
-    expect(err).toContain(says)
+    expect(err).toContain(message)
   })
 
   test('help shows an example each', () => {

@@ -43,8 +43,8 @@ describe('comparing', () => {
         ],
       },
     ]
-    const report = { title: 'Two', facts: [], sections: [{ title: 'T', says: [], pairs: two }] }
-    expect(toHtml(report)).toContain('brass <del>&lt;b&gt;</del></blockquote><blockquote>brass <ins>&quot;oak&quot;</ins>')
+    const report = { title: 'Two', facts: [], sections: [{ title: 'T', notes: [], pairs: two }] }
+    expect(await toHtml(report)).toContain('brass <del>&lt;b&gt;</del></blockquote><blockquote>brass <ins>&quot;oak&quot;</ins>')
     expect(toMarkdown(report)).toContain('> brass **<b>**\n\n> brass **"oak"**')
     const same = await start('compare', house.house, 'survey/grade', '--records', house.objects).ended
     expect([same.code, same.err]).toEqual([2, expect.stringContaining('both sides are the same')])

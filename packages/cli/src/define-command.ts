@@ -57,9 +57,9 @@ export function addCommand(
     if (required) option.makeOptionMandatory()
     command.addOption(option)
   }
-  command.action(async (...given: unknown[]) => {
-    const values = given.slice(0, args.length) as string[]
-    ended(await run(context, values, given[args.length]))
+  command.action(async (...passed: unknown[]) => {
+    const values = passed.slice(0, args.length) as string[]
+    ended(await run(context, values, passed[args.length]))
   })
 }
 

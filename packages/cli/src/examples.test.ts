@@ -36,8 +36,8 @@ describe('examples', () => {
     }
     const rusty = picks('MH-0008')
     expect(rusty.cases.at(-1)).toMatchObject({ case: 31, why: 'cover' })
-    expect(rusty.cases.map((one) => one.score)).toEqual(rusty.cases.map((one) => one.score).sort((a, b) => a - b))
-    expect(new Set(rusty.cases.filter((one) => one.why === 'cover').map((one) => one.case)).size).toBe(4)
+    expect(rusty.cases.map((item) => item.score)).toEqual(rusty.cases.map((item) => item.score).sort((a, b) => a - b))
+    expect(new Set(rusty.cases.filter((item) => item.why === 'cover').map((item) => item.case)).size).toBe(4)
     expect(picks('MH-0002')).toMatchObject({ same: [1], cut: 0 })
     const { out } = dunelight('examples', LIBRARY, 'condition-notes', '--for', 'MH-0002', '--records', OBJECTS)
     expect(out).toContain('left out because it equals the record: case 1')
@@ -66,7 +66,7 @@ describe('examples', () => {
     expect(dunelight('examples', LIBRARY, 'condition-notes', '--leave-one-out', '--to', at('floor.html')).code).toBe(0)
     const page = readFileSync(at('floor.html'), 'utf8')
     const cells = [...page.matchAll(/<td class="(?:right)?"[^>]*>(\d*)<\/td>/g)].map((match) => Number(match[1]))
-    expect([cells.length, cells.reduce((sum, one) => sum + one, 0)]).toEqual([16, 48])
+    expect([cells.length, cells.reduce((sum, number) => sum + number, 0)]).toEqual([16, 48])
   })
 
   test('what is asked wrongly says how it is meant', () => {
@@ -162,9 +162,9 @@ describe('examples add', () => {
     ['a table that is not there', ['--from', at('none.csv')], 1, 'no such file or folder'],
     ['a table without the set’s fields', ['--from', `${LIBRARY}/data/keepers.csv`], 1, 'no column for "grade"'],
     ['no table at all', [], 2, '--from'],
-  ])('%s is refused', (_, args, code, says) => {
+  ])('%s is refused', (_, args, code, message) => {
     const ran = dunelight('examples', 'add', library, 'condition-notes', ...args)
     expect(ran.code).toBe(code)
-    expect(ran.err).toContain(says)
+    expect(ran.err).toContain(message)
   })
 })

@@ -21,10 +21,10 @@ describe('graph', () => {
   })
 
   test('context one member, named or by its file: all that changes with it', () => {
-    const says =
+    const message =
       'snippet house/style\n  draws on         nothing but itself\n  changes with it  prompt label/write, label/revise, loan/letter, survey/summary, tour/stop · batch tonight, upstairs, loan-round, rooms-year\n'
     for (const name of ['house/style', 'snippets/house/style.yaml', `${LIBRARY}/snippets/house/style.yaml`])
-      expect(dunelight('graph', LIBRARY, '--of', name).out).toBe(says)
+      expect(dunelight('graph', LIBRARY, '--of', name).out).toBe(message)
     expect(dunelight('graph', LIBRARY, '--of', 'house/stile')).toMatchObject({
       code: 2,
       err: expect.stringContaining('did you mean "house/style"?'),
@@ -33,7 +33,7 @@ describe('graph', () => {
 
   test('as data, as a drawing and as a page', () => {
     const data = JSON.parse(dunelight('graph', LIBRARY, '--json').out) as { name: string; uses: unknown[] }[]
-    expect(data.find((one) => one.name === 'label/revise')?.uses).toEqual([
+    expect(data.find((item) => item.name === 'label/revise')?.uses).toEqual([
       { kind: 'prompt', name: 'label/write' },
       { kind: 'snippet', name: 'closing/quiet' },
     ])
@@ -41,7 +41,7 @@ describe('graph', () => {
     const svg = readFileSync(at('g.svg'), 'utf8')
     expect([svg.match(/class="member"/g)?.length, svg.match(/class="link"/g)?.length]).toEqual([
       data.length,
-      data.reduce((sum, one) => sum + one.uses.length, 0),
+      data.reduce((sum, item) => sum + item.uses.length, 0),
     ])
     expect(dunelight('graph', LIBRARY, '--to', at('g.html'), '--of', 'closing/quiet').err).toContain('2 members drawn')
     expect(readFileSync(at('g.html'), 'utf8')).toContain('<title>Marram House: what uses what</title>')
@@ -79,7 +79,7 @@ describe('check --touched', () => {
     const { touched } = JSON.parse(dunelight('check', library, '--touched', 'label/write', '--before', before, '--json').out) as {
       touched: { prompts: { prompt: string; tables: { comparison: { changed: number; records: number } }[] }[] }
     }
-    const { changed, records } = touched.prompts.find((one) => one.prompt === 'label/write')!.tables[0]!.comparison
+    const { changed, records } = touched.prompts.find((prompt) => prompt.prompt === 'label/write')!.tables[0]!.comparison
     expect([changed > 0, changed < 60, records]).toEqual([true, true, 180])
     cpSync(before, child)
   })

@@ -81,7 +81,7 @@ const TABLES: Readonly<Record<string, readonly [file: string, content: string | 
   'a list, which is read in one go': ['list.json', `[${jsonl().trim().replaceAll('\n', ',')}]`],
 }
 
-/** The exit code, and what is said. */
+/** The exit code, and what is reported. */
 const EXPECTED: Readonly<Record<string, readonly [code: number, says: string]>> = {
   'invalid cells, blank lines, short and long rows': [3, 'rejected MH-x: row 11101, column "made": "soon" is not a whole number'],
   'names that came before': [3, '11,997 records rendered, 3 records rejected'],
@@ -148,10 +148,10 @@ function comparable(name: string, text: string, runs: string): string {
 
 test.each(CASES)('one thread and several make the same of %s', async (name) => {
   const [table, content, ...options] = TABLES[name] ?? ['', '']
-  const [code, says] = EXPECTED[name] ?? []
+  const [code, message] = EXPECTED[name] ?? []
   writeFileSync(at(table), content)
   const [one, ...others] = await Promise.all(THREADS.map((threads) => run(table, options, threads)))
-  expect([one?.code, one?.err]).toEqual([code, expect.stringContaining(says ?? '')])
+  expect([one?.code, one?.err]).toEqual([code, expect.stringContaining(message ?? '')])
   for (const other of others) {
     expect([other.code, other.err]).toEqual([one?.code, one?.err])
     expect(Object.keys(other.files)).toEqual(Object.keys(one?.files ?? {}))
@@ -162,8 +162,8 @@ test.each(CASES)('one thread and several make the same of %s', async (name) => {
   }
 })
 
-function firstDifference(one: string, other: string): [string, string] {
+function firstDifference(text: string, other: string): [string, string] {
   let i = 0
-  while (i < one.length && one[i] === other[i]) i++
-  return [one.slice(Math.max(0, i - 80), i + 120), other.slice(Math.max(0, i - 80), i + 120)]
+  while (i < text.length && text[i] === other[i]) i++
+  return [text.slice(Math.max(0, i - 80), i + 120), other.slice(Math.max(0, i - 80), i + 120)]
 }

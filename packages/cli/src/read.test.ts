@@ -40,14 +40,14 @@ describe('read', () => {
       at('aside.jsonl'),
     )
     expect([code, out]).toEqual([3, ''])
-    for (const says of [
+    for (const message of [
       '44 records: 30 valid, 10 repaired, 4 rejected',
       'grade     14 sound · 14 watch · 8 treat · 4 urgent',
       'rejected MH-0021: the reply does not choose a label: it mentions watch, treat',
       'there is more than one reply to "MH-0044"',
       'unknown record "MH-9044"',
     ])
-      expect(err).toContain(says)
+      expect(err).toContain(message)
     expect(err.match(/reply-[a-z-]+(?=\])/g)).toEqual(['reply-duplicate', 'reply-row-unknown'])
     const urgent = tableOf(at('graded.urgent.csv'))
     expect(urgent.map((row) => [row['Object No.'], row['grade'], row['repairs']])).toEqual([
@@ -212,11 +212,11 @@ describe('read', () => {
       ['--replies', replies('grades'), '--records', OBJECTS, '--to', OBJECTS, '--overwrite'],
       'would be written over while it is read',
     ],
-  ])('%s is said, and nothing is written', (_, args, says) => {
+  ])('%s is said, and nothing is written', (_, args, message) => {
     writeFileSync(at('empty.jsonl'), '\n')
     const before = readdirSync(folder)
     const { code, err } = dunelight('read', LIBRARY, 'survey/grade', ...args.map((arg) => (arg === 'EMPTY' ? at('empty.jsonl') : arg)))
-    expect([code === 1 || code === 2, err.includes(says)]).toEqual([true, true])
+    expect([code === 1 || code === 2, err.includes(message)]).toEqual([true, true])
     expect(readdirSync(folder)).toEqual(before)
     expect(existsSync('x.xlsx')).toBe(false)
   })
@@ -229,7 +229,7 @@ describe('sample and schema --answer', () => {
       .trim()
       .split('\n')
       .map((line) => JSON.parse(line) as { seed: number; reply: string })
-    expect(made.map((one) => one.seed)).toEqual([5, 6, 7])
+    expect(made.map((item) => item.seed)).toEqual([5, 6, 7])
     expect(JSON.parse(made[0]!.reply)).toHaveProperty('heading')
     expect(dunelight('sample', LIBRARY, 'survey/grade', '--ways').out).toContain('several-labels  refused\n')
     expect(dunelight('sample', LIBRARY, 'loan/letter').err).toContain('name a record: --records FILE --record ID')

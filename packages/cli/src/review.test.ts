@@ -43,24 +43,24 @@ describe('several answers to one question', () => {
       'title: Hours\nvariables: { number: text, question: text }\nturns: [{ user: "{question}" }]\n',
     )
     const library = await openLibraryFor(HOUSE, 'hours')
-    const says = [
+    const message = [
       'The boat house opens at ten, every day but Monday.',
       'The boat house opens at ten, every day but Monday!',
       'Ask at the door.',
     ]
-    const model: Model = ({ candidate }) => Promise.resolve({ text: says[candidate - 1]!, finish: 'done' })
+    const model: Model = ({ candidate }) => Promise.resolve({ text: message[candidate - 1]!, finish: 'done' })
     const ready = { ...readyModel(library, 'hours', 'mock'), model }
     const records = [{ number: 'Q-01', question: 'When do you open?' }]
-    writeFileSync(at('q.jsonl'), records.map((one) => `${JSON.stringify(one)}\n`).join(''))
+    writeFileSync(at('q.jsonl'), records.map((record) => `${JSON.stringify(record)}\n`).join(''))
     const batch = batchModel({ prompt: 'hours', records: { from: 'records' } })
     const setting = { library, folder: HOUSE, name: 'q', batch, records: { from: at('q.jsonl') }, model: ready, corrections: 0 }
     const result = await askBatch({ ...setting, only: 'Q-01', candidates: 3 }).catch((fault: unknown) => fault as Error)
     if (result instanceof Error) throw result
     const picking = await Review.open(result.folder, { library, model: ready })
-    let one: ReviewedRecord | undefined
-    for await (const found of picking.records()) one = found
+    let reviewedRecord: ReviewedRecord | undefined
+    for await (const record of picking.records()) reviewedRecord = record
     await picking.close()
-    expect(one!.candidates.map(({ number, similar }) => [number, similar])).toEqual([
+    expect(reviewedRecord!.candidates.map(({ number, similar }) => [number, similar])).toEqual([
       [1, undefined],
       [2, 1],
       [3, undefined],
@@ -85,7 +85,7 @@ describe('picking from a run', () => {
     expect(pick('loan-round-1', '--accept', 'L-2026-11', '--discard', 'L-2026-12').err).toMatch(
       /L-2026-11: accepted answer 1\n.*L-2026-12: discarded/s,
     )
-    // One passage is written anew, all else is the accepted answer's, sign by sign.
+    // One passage is written anew, all else is the accepted answer's, character by character.
     expect(pick('loan-round-1', '--regenerate', 'L-2026-11:terms').err).toContain(
       'L-2026-11: received answer 2, terms regenerated, the rest from answer 1',
     )
@@ -195,7 +195,7 @@ test('an estimate is corrected by what the runs before it used', async () => {
     Promise.resolve({
       text: 'watch',
       finish: 'done',
-      usage: { sent: turns.reduce((sum, { text: said }) => sum + Math.round(said.length / 2), 0), received: 1 },
+      usage: { sent: turns.reduce((sum, { text: stated }) => sum + Math.round(stated.length / 2), 0), received: 1 },
     })
   const ready = { ...readyModel(library, 'survey/grade', 'mock'), model, identity: 'counts twice' }
   const run = async (more: object = {}) => {

@@ -77,7 +77,7 @@ describe('run', () => {
     expect(dunelight('run', house.house, 'rooms-year').code).toBe(0)
     expect(readdirSync(`${house.house}/out/rooms`)).toEqual(['A2.md', 'B0.md', 'C1.md', 'D0.md', 'H0.md', 'K0.md', 'L1.md', 'S1.md'])
     expect(text(`${house.house}/out/rooms/B0.md`)).toMatch(/It was visited [\d,]+ times in 52 weeks/)
-    // Where another text stands under one of the names, none is handed on.
+    // Where another text stands under one of the names, none is passed on.
     writeFileSync(`${house.house}/out/rooms/K0.md`, 'mine')
     const { code, err } = dunelight('run', house.house, 'rooms-year')
     expect([code, err, text(`${house.house}/out/rooms/K0.md`)]).toEqual([1, expect.stringContaining('K0.md already exists'), 'mine'])
@@ -257,9 +257,9 @@ describe('run', () => {
     ['a join that cannot be read', ['tonight', '--join', 'rooms.json'], 2, 'write --join'],
     ['a table that is not there', ['label/write', '--records', 'gone.csv'], 1, 'cannot read gone.csv'],
     ['a folder', ['label/write', '--records', 'demo'], 1, 'cannot read demo: it is a folder'],
-  ])('says %s, and leaves nothing behind', (_, args, code, says) => {
+  ])('says %s, and leaves nothing behind', (_, args, code, message) => {
     const ran = dunelight('run', house.house, ...args)
-    expect([ran.code, ran.err]).toEqual([code, expect.stringContaining(says)])
+    expect([ran.code, ran.err]).toEqual([code, expect.stringContaining(message)])
     expect(existsSync(`${house.house}/runs`)).toBe(false)
   })
 

@@ -13,10 +13,10 @@ import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from './ui/c
 export type { CommandContext } from './ui/context.js'
 
 /** Runs one command; gives its exit code. Data goes to stdout, everything said about it to stderr. */
-export async function run(given: CommandContext): Promise<number> {
-  const context = guarded(given)
+export async function run(values: CommandContext): Promise<number> {
+  const context = guarded(values)
   let code: number = EXIT.done
-  const program = build(context, (found) => (code = found))
+  const program = build(context, (number) => (code = number))
   // What is written after that is heard of by no one: `dunelight … | head` closes the pipe, and that is no fault.
   const broken = new Promise<never>((_, reject) => {
     context.stdout.on('error', reject)

@@ -30,8 +30,8 @@ describe('a run that broke off', () => {
       const { code, err } = await start(['resume', folderOf(name)])
       if (code === 3) broken++
       else expect(err).toContain('has ended')
-      const same = [readFileSync(house.at(`${name}.jsonl`)), readFileSync(join(folderOf(name), 'rejected.jsonl'))].map((one, i) =>
-        one.equals(whole[i]!),
+      const same = [readFileSync(house.at(`${name}.jsonl`)), readFileSync(join(folderOf(name), 'rejected.jsonl'))].map((bytes, i) =>
+        bytes.equals(whole[i]!),
       )
       expect([k, ...same]).toEqual([k, true, true])
       expect(fileOf(name).counts).toEqual(counts)

@@ -34,9 +34,9 @@ describe('screens', () => {
     const opened = await openLibraryFor(screened(), 'p')
     const sent: string[] = []
     const model: Model = ({ turns }) => {
-      const { text: said } = turns.at(-1)!
-      sent.push(said)
-      return Promise.resolve({ text: reply(said), finish: 'done', usage: { sent: 40, received: 2 } })
+      const { text: stated } = turns.at(-1)!
+      sent.push(stated)
+      return Promise.resolve({ text: reply(stated), finish: 'done', usage: { sent: 40, received: 2 } })
     }
     const ready = { ...readyModel(opened, 'p', 'mock'), model }
     const batch = batchModel({ prompt: 'p', records: { from: 'records' }, tokens: true })
@@ -66,8 +66,8 @@ describe('screens', () => {
       told,
       counts,
       folder: run,
-    } = await asking(questions, (said) =>
-      said.includes('worth') ? 'It is priceless.' : said.includes('real') ? 'It had three masts and a red hull.' : 'Nobody knows.',
+    } = await asking(questions, (text) =>
+      text.includes('worth') ? 'It is priceless.' : text.includes('real') ? 'It had three masts and a red hull.' : 'Nobody knows.',
     )
     expect(told).toHaveLength(3)
     expect(linesOf(join(run, 'rejected.jsonl')).map((line) => (line['problems'] as { message: string }[])[0]!.message)).toEqual([
@@ -90,11 +90,11 @@ describe('screens', () => {
     const key = `tok_${'Zx9'.repeat(10)}`
     const asked: string[] = []
     const never = Array.from({ length: 20 }, (_, i) => `Never asked ${i}.`)
-    const told = await asking(['Sound.', `Use ${key}`, ...never], (said) => {
-      asked.push(said)
+    const told = await asking(['Sound.', `Use ${key}`, ...never], (text) => {
+      asked.push(text)
       return 'Yes.'
     }).catch((fault: unknown) => String(fault))
-    expect(asked.filter((said) => said !== 'Answer: Sound.')).toEqual([])
+    expect(asked.filter((text) => text !== 'Answer: Sound.')).toEqual([])
     expect(told).toContain('the screen "secrets" found a text that has the shape of an access key')
     expect(told).not.toContain('Zx9Zx9')
     expect(dunelight('runs', screened(), '--runs', house.at('screens')).out).toMatch(/failed/)

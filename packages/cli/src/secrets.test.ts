@@ -52,8 +52,8 @@ async function ask(...words: string[]): Promise<string> {
 
 const filesBelow = (path: string) =>
   readdirSync(path, { recursive: true, withFileTypes: true })
-    .filter((one) => one.isFile())
-    .map((one) => join(one.parentPath, one.name))
+    .filter((entry) => entry.isFile())
+    .map((entry) => join(entry.parentPath, entry.name))
 
 type Echo = (header: string) => { readonly status: number; readonly headers?: Record<string, string>; readonly body: string }
 
@@ -67,7 +67,7 @@ const ECHOES: Readonly<Record<string, Echo>> = {
   'a reply': (header) => ({ status: 200, body: JSON.stringify({ said: ways(header).join(' | ') }) }),
   'a reply in escapes': (header) => ({
     status: 200,
-    body: `{"said":"${Array.from(header, (one) => `\\u${one.charCodeAt(0).toString(16).padStart(4, '0')}`).join('')}"}`,
+    body: `{"said":"${Array.from(header, (text) => `\\u${text.charCodeAt(0).toString(16).padStart(4, '0')}`).join('')}"}`,
   }),
   'fields of a reply': (header) => ({
     status: 200,

@@ -70,9 +70,9 @@ describe('the built command', () => {
     const to = at(`out.${format}`)
     const ran = dunelight('run', at('lib'), 'p', '--records', at('o.csv'), '--to', to)
     expect([ran.code, ran.err]).toEqual([0, expect.stringContaining('2 records rendered')])
-    const again = dunelight('fit', at('lib'), 'p', '--records', to)
+    const repeated = dunelight('fit', at('lib'), 'p', '--records', to)
     // JSON Lines hold the turns alone, in which no variable has a column.
-    expect([again.code, again.err]).toEqual([format === 'jsonl' ? 1 : 0, ''])
+    expect([repeated.code, repeated.err]).toEqual([format === 'jsonl' ? 1 : 0, ''])
   })
 
   test.each(['md', 'html', 'docx'])('writes documents as %s', (ending) => {

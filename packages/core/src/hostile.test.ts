@@ -76,8 +76,8 @@ describe('based-on', () => {
   })
 
   test('a circle is named', () => {
-    const found = problemsOf(chain(4, 'based-on: p0\n')).find((p) => p.message.includes('circle') || p.message.includes('p1'))
-    expect(found?.message).toBe('cyclic "based-on": p0 → p1 → p2 → p3 → p0')
+    const problem = problemsOf(chain(4, 'based-on: p0\n')).find((p) => p.message.includes('circle') || p.message.includes('p1'))
+    expect(problem?.message).toBe('cyclic "based-on": p0 → p1 → p2 → p3 → p0')
   })
 })
 
@@ -118,7 +118,7 @@ describe('a rendering', () => {
     let deep: unknown = 1
     for (let i = 0; i < 9000; i++) deep = [deep]
     const twice: unknown[] = [1]
-    const shared = Array.from({ length: 60 }, () => 0).reduce<unknown>((one) => [one, one], twice)
+    const shared = Array.from({ length: 60 }, () => 0).reduce<unknown>((item) => [item, item], twice)
     for (const [type, value] of [
       ['record', self],
       ['record', { deep }],
@@ -172,8 +172,8 @@ describe('a pattern', () => {
     ['(', 'unterminated group'],
     ['('.repeat(500) + ')'.repeat(500), 'nested more than 100 deep'],
   ])('that cannot be tried so is refused when the library opens: %s', (pattern, why) => {
-    const [found] = problemsOf(library(pattern))
-    expect([found!.code, found!.message]).toEqual(['pattern-refused', expect.stringContaining(why)])
+    const [problem] = problemsOf(library(pattern))
+    expect([problem!.code, problem!.message]).toEqual(['pattern-refused', expect.stringContaining(why)])
   })
 
   test.each([
@@ -185,7 +185,7 @@ describe('a pattern', () => {
     ['.{2,3}', ['ab', 'abc', '😀x'], ['a', 'abcd']],
   ])('matches what the engine’s own expression matches: %s', (pattern, yes, no) => {
     for (const text of [...yes, ...no]) expect([text, yes.includes(text)]).toEqual([text, new RegExp(`^(?:${pattern})$`, 'u').test(text)])
-    for (const text of yes.filter((one) => one !== '')) expect(written(library(pattern), { a: text })).toBe(text)
-    for (const text of no.filter((one) => one !== '')) expect(written(library(pattern), { a: text })).toBe('!value-bounds')
+    for (const text of yes.filter((text) => text !== '')) expect(written(library(pattern), { a: text })).toBe(text)
+    for (const text of no.filter((text) => text !== '')) expect(written(library(pattern), { a: text })).toBe('!value-bounds')
   })
 })

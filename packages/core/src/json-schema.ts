@@ -17,17 +17,17 @@ export const validator: Validator = (schema) => {
   })
   ;(addFormats as unknown as (to: Ajv2020) => void)(ajv)
   const check = ajv.compile(schema)
-  return (data) => (check(data) ? [] : (check.errors ?? []).map((one) => finding(one, data)))
+  return (data) => (check(data) ? [] : (check.errors ?? []).map((errorObject) => finding(errorObject, data)))
 }
 
 function finding({ instancePath, message, keyword, params }: ErrorObject, data: unknown): SchemaFinding {
-  const says =
+  const text =
     keyword === 'additionalProperties'
       ? `must not have "${String(params['additionalProperty'])}"`
       : keyword === 'enum'
-        ? `must be one of ${(params['allowedValues'] as unknown[]).map((one) => JSON.stringify(one)).join(', ')}`
+        ? `must be one of ${(params['allowedValues'] as unknown[]).map((item) => JSON.stringify(item)).join(', ')}`
         : (message ?? 'does not match the schema')
-  return { field: pathOf(instancePath, data), says }
+  return { field: pathOf(instancePath, data), message: text }
 }
 
 /** A JSON Pointer as people count: `parts.2.name`. */

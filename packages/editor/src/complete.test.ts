@@ -61,8 +61,8 @@ describe('completion', () => {
 test('problems become squiggles of their own file, with the mend below', () => {
   const text = yaml('{item.titel} {audiense}')
   const { problems } = libraryFrom({ ...files, [FILE]: text })
-  const found = diagnosticsOf(problems, FILE, text.length).filter((d) => d.severity === 'error')
-  expect(found.map((d) => [text.slice(d.from, d.to), d.message])).toEqual([
+  const diagnostics = diagnosticsOf(problems, FILE, text.length).filter((d) => d.severity === 'error')
+  expect(diagnostics.map((d) => [text.slice(d.from, d.to), d.message])).toEqual([
     ['titel', 'unknown field "titel" of "item"\ndid you mean "title"?'],
     ['audiense', 'unknown variable "audiense"\ndid you mean "audience"?'],
   ])

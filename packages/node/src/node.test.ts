@@ -73,18 +73,19 @@ describe('typed tables', () => {
         ['net', null, null],
       ],
     })
-    const said = async (source: TableSource) => (await problemsOf(() => tableOf(source))).map((p) => [p.code, p.hint])
-    expect(await said({ from: path, sheet: 'objects' })).toEqual([['sheet-unknown', 'did you mean "Objects"?']])
-    expect(await said({ from: path, sheet: 'Titled' })).toEqual([
+    const stated = async (source: TableSource) => (await problemsOf(() => tableOf(source))).map((p) => [p.code, p.hint])
+    expect(await stated({ from: path, sheet: 'objects' })).toEqual([['sheet-unknown', 'did you mean "Objects"?']])
+    expect(await stated({ from: path, sheet: 'Titled' })).toEqual([
       ['heading-merged', 'remove the rows above the headings, or save the table on its own sheet'],
     ])
-    expect(await said(file('no.xlsx', 'Title,Made\n'))).toEqual([['file-unreadable', undefined]])
+    expect(await stated(file('no.xlsx', 'Title,Made\n'))).toEqual([['file-unreadable', undefined]])
     const prompt = libraryFrom(onePrompt('{t} {m as number} {s}', '{ t: text, m: integer, s: date }')).prompt('p')
     const columns = batchModel({ prompt: 'p', records: { from: 'x' }, columns: { t: 'Title', m: 'Made', s: 'Seen' } })
     const batch = new Batch(prompt, columns, undefined, {}, undefined)
     const records: string[] = []
     for await (const chunk of readRecords(batch, { from: path, sheet: 'Objects' }))
-      for (const one of chunk.records) records.push(one.prepared?.render().turns[0]!.text ?? one.problems.map((p) => p.message).join('; '))
+      for (const record of chunk.records)
+        records.push(record.prepared?.render().turns[0]!.text ?? record.problems.map((p) => p.message).join('; '))
     expect(records).toEqual(['lamp 1,890 2026-11-23', 'row 2, column "Made" is empty; row 2, column "Seen" is empty'])
   })
 
@@ -116,14 +117,14 @@ describe('typed tables', () => {
         [1890, 'lamp'],
       ],
     })
-    const said = async (query?: string) =>
+    const stated = async (query?: string) =>
       (await problemsOf(() => tableOf({ from: path, ...(query !== undefined && { query }) }))).map((p) => p.message)
-    expect(await said()).toEqual([
+    expect(await stated()).toEqual([
       `cannot read ${path}: it has several tables (objects, rooms); choose one with a query: SELECT * FROM objects`,
     ])
     expect((await problemsOf(() => tableOf({ from: path, query: 'SELECT x' }))).map((p) => p.code)).toEqual(['query-invalid'])
-    expect(await said('SELECT * FROM object')).toEqual([`invalid query for ${path}: no such table: object`])
-    expect(await said('DELETE FROM objects')).toEqual([`cannot read ${path}: a query must be read-only: start it with SELECT`])
+    expect(await stated('SELECT * FROM object')).toEqual([`invalid query for ${path}: no such table: object`])
+    expect(await stated('DELETE FROM objects')).toEqual([`cannot read ${path}: a query must be read-only: start it with SELECT`])
   })
 
   test('of a program are any records, one after another', async () => {
@@ -142,14 +143,14 @@ describe('typed tables', () => {
   })
 
   test('that cannot be had say why', async () => {
-    const said = async (source: TableSource) => (await problemsOf(() => tableOf(source))).map((p) => p.message.replace(folder, ''))
+    const stated = async (source: TableSource) => (await problemsOf(() => tableOf(source))).map((p) => p.message.replace(folder, ''))
     mkdirSync(join(folder, 'a-folder.csv'))
-    expect(await said(join(folder, 'nowhere.csv'))).toEqual(['cannot read /nowhere.csv: no such file or folder'])
-    expect(await said(join(folder, 'a-folder.csv'))).toEqual(['cannot read /a-folder.csv: it is a folder'])
-    expect(await said(file('old.xls', 'x'))).toEqual([
+    expect(await stated(join(folder, 'nowhere.csv'))).toEqual(['cannot read /nowhere.csv: no such file or folder'])
+    expect(await stated(join(folder, 'a-folder.csv'))).toEqual(['cannot read /a-folder.csv: it is a folder'])
+    expect(await stated(file('old.xls', 'x'))).toEqual([
       'cannot read /old.xls: it is a spreadsheet of the older kind; save it as .xlsx or CSV',
     ])
-    expect(await said({ from: file('t.csv', 'a\n'), sheet: 'x' })).toEqual(['cannot read /t.csv: only spreadsheets have sheets'])
+    expect(await stated({ from: file('t.csv', 'a\n'), sheet: 'x' })).toEqual(['cannot read /t.csv: only spreadsheets have sheets'])
     expect((await problemsOf(() => tableOf({ from: 't.csv', format: 'cvs' as never }))).map((p) => [p.code, p.hint])).toEqual([
       ['table-format-unknown', 'did you mean "csv"?'],
     ])
@@ -226,7 +227,7 @@ describe('a table', () => {
       { record: '1', row: 1, prompt: 'p', turns: [{ role: 'user', text: 'x 1' }] },
       { record: '5', row: 5, prompt: 'p', turns: [{ role: 'user', text: 'v 6' }] },
     ])
-    expect(rejected.map((one) => [one.row, one.problems.map((p) => p.code)])).toEqual([
+    expect(rejected.map((rejectedRow) => [rejectedRow.row, rejectedRow.problems.map((p) => p.code)])).toEqual([
       [2, ['cell-invalid']],
       [3, ['cell-missing']],
       [4, ['row-ragged']],

@@ -14,12 +14,12 @@ export async function* csvTable(source: Bytes, options: DecodeOptions): AsyncGen
   const rows = new CsvRows(undefined, options)
   let headings: readonly string[] | undefined
   let bytesRead = 0
-  const table = (found: readonly Row[]): TableRows | undefined => {
-    const [first] = found
+  const table = (item: readonly Row[]): TableRows | undefined => {
+    const [first] = item
     if (!first) return undefined
-    if (headings) return { headings, rows: found, bytesRead }
+    if (headings) return { headings, rows: item, bytesRead }
     headings = headingsOf(first)
-    return { headings, rows: found.slice(1), bytesRead }
+    return { headings, rows: item.slice(1), bytesRead }
   }
   for await (const stretch of decoded(source, options)) {
     bytesRead = stretch.bytesRead

@@ -4,7 +4,7 @@ import { problem, defined } from 'dunelight/host'
 /** Bytes of a source, a chunk at a time: what Node's streams and the browser's are. */
 export type Bytes = AsyncIterable<Uint8Array> | ReadableStream<Uint8Array>
 
-/** A stretch of a source's text. Where `mend` is there, the text is UTF-8 with one sign a byte, and pieces cut of it are mended by it. */
+/** A stretch of a source's text. Where `mend` is there, the text is UTF-8 with one character a byte, and pieces cut of it are mended by it. */
 export interface Stretch {
   readonly text: string
   /** Whether nothing in it is to be mended: it is all ASCII. */
@@ -17,9 +17,9 @@ export interface Stretch {
 export interface ByteText {
   isAscii(bytes: Uint8Array): boolean
   isUtf8(bytes: Uint8Array): boolean
-  /** One sign for each byte. */
+  /** One character for each byte. */
   text(bytes: Uint8Array): string
-  /** The text that such signs stand for. */
+  /** The text that such characters stand for. */
   readonly mend: (piece: string) => string
 }
 
@@ -27,7 +27,7 @@ export interface DecodeOptions {
   /** What the source is called, for faults. */
   readonly name: string
   readonly byteText?: ByteText
-  readonly notice?: (found: Problem) => void
+  readonly notice?: (problem: Problem) => void
 }
 
 /**
@@ -62,10 +62,10 @@ export interface Beginning {
  * @throws ProblemError if they are no text.
  */
 export function beginningOf(bytes: Uint8Array, name: string): Beginning {
-  const [one, two, three] = bytes
-  if (one === 0xef && two === 0xbb && three === 0xbf) return { mark: 3, encoding: undefined }
-  if (one === 0xff && two === 0xfe) return { mark: 2, encoding: 'utf-16le' }
-  if (one === 0xfe && two === 0xff) return { mark: 2, encoding: 'utf-16be' }
+  const [number, two, three] = bytes
+  if (number === 0xef && two === 0xbb && three === 0xbf) return { mark: 3, encoding: undefined }
+  if (number === 0xff && two === 0xfe) return { mark: 2, encoding: 'utf-16le' }
+  if (number === 0xfe && two === 0xff) return { mark: 2, encoding: 'utf-16be' }
   if (bytes.subarray(0, LOOKED_AT).includes(0)) throw new ProblemError([problem('not-text', { file: name })])
   return { mark: 0, encoding: undefined }
 }
@@ -179,12 +179,12 @@ class Decoder {
 
 const NOTHING = new Uint8Array(0)
 
-function joined(one: Uint8Array, other: Uint8Array): Uint8Array {
-  if (one.length === 0) return other
-  if (other.length === 0) return one
-  const both = new Uint8Array(one.length + other.length)
-  both.set(one)
-  both.set(other, one.length)
+function joined(bytes: Uint8Array, other: Uint8Array): Uint8Array {
+  if (bytes.length === 0) return other
+  if (other.length === 0) return bytes
+  const both = new Uint8Array(bytes.length + other.length)
+  both.set(bytes)
+  both.set(other, bytes.length)
   return both
 }
 

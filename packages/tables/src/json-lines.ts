@@ -76,8 +76,8 @@ function itemOf(text: string, line: number): unknown {
 /** What the engine says of a line, without what it repeats of it. */
 function faultOf(fault: unknown, text: string): string {
   if (!text.trimStart().startsWith('{')) return 'it does not start with {'
-  const says = fault instanceof Error ? fault.message : ''
-  if (/end of JSON|Unterminated|end of data/i.test(says)) return 'it ends before it is closed'
-  const place = /position (\d+)/.exec(says)?.[1]
+  const message = fault instanceof Error ? fault.message : ''
+  if (/end of JSON|Unterminated|end of data/i.test(message)) return 'it ends before it is closed'
+  const place = /position (\d+)/.exec(message)?.[1]
   return place === undefined ? 'unexpected character' : `unexpected character at column ${Number(place) + 1}`
 }

@@ -4,7 +4,7 @@ import { decoded, type Bytes, type DecodeOptions } from './decode.js'
 import { unreadable } from './misread.js'
 import type { ListItems } from './table.js'
 
-/** How many items are handed on at a time. */
+/** How many items are passed on at a time. */
 const SOME = 512
 
 /**
@@ -52,6 +52,6 @@ function keepDigits(parser: JSONParser): void {
 /** The parser's fault in our words. */
 function plain(message: string, items: number): string {
   if (message.includes('in state ENDED')) return 'there is text after the list'
-  const sign = /Unexpected (?:[A-Z_]+ \()?"(.+?)"/.exec(message)?.[1]
-  return `it is not valid JSON: unexpected ${sign === undefined ? 'character' : JSON.stringify(sign)} after item ${items}`
+  const character = /Unexpected (?:[A-Z_]+ \()?"(.+?)"/.exec(message)?.[1]
+  return `it is not valid JSON: unexpected ${character === undefined ? 'character' : JSON.stringify(character)} after item ${items}`
 }

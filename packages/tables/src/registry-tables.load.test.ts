@@ -44,7 +44,7 @@ describe('vega-datasets', () => {
     const text = readFileSync(`${base}/${name}`, 'utf8').replace(/^\uFEFF/, '')
     const [first, ...rows] = Papa.parse<string[]>(text, { skipEmptyLines: 'greedy' }).data
     const found = await read(`${base}/${name}`, name.endsWith('.tsv') ? 'tsv' : 'csv')
-    expect([found.headings, found.rows.length]).toEqual([first!.map((one) => one.trim()), rows.length])
+    expect([found.headings, found.rows.length]).toEqual([first!.map((text) => text.trim()), rows.length])
     expect(found.rows).toEqual(rows)
   })
 
@@ -54,13 +54,13 @@ describe('vega-datasets', () => {
       await expect(read(`${base}/${name}`, 'json')).rejects.toThrow('it has no list of records')
       return
     }
-    if (!data.every((one) => typeof one === 'object' && one !== null && !Array.isArray(one))) return
+    if (!data.every((value) => typeof value === 'object' && value !== null && !Array.isArray(value))) return
     const { headings, rows } = await read(`${base}/${name}`, 'json')
     expect(rows).toHaveLength(data.length)
     const records = rows.map((cells) =>
       Object.fromEntries(headings.flatMap((heading, i) => (cells[i] === undefined || cells[i] === null ? [] : [[heading, cells[i]]]))),
     )
-    const plain = (data as object[]).map((one) => Object.fromEntries(Object.entries(one).filter(([, value]) => value !== null)))
+    const plain = (data as object[]).map((item) => Object.fromEntries(Object.entries(item).filter(([, value]) => value !== null)))
     expect(records).toEqual(plain)
   })
 })

@@ -203,7 +203,7 @@ export class RowScanner {
   private afterSpaces(from: number): number {
     const { text, code } = this
     let at = from
-    for (let found = text.charCodeAt(at); (found === SPACE || found === TAB) && found !== code; found = text.charCodeAt(at)) at++
+    for (let number = text.charCodeAt(at); (number === SPACE || number === TAB) && number !== code; number = text.charCodeAt(at)) at++
     return at
   }
 

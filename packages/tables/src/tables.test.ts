@@ -158,7 +158,7 @@ describe('records', () => {
 
   test('of a dropped file come by a stream of the browser', async () => {
     const stream = new Blob(['Title;Made\nlamp;1890\n']).stream()
-    const found = await readTextTable(stream, 'csv', { name: 'dropped.csv' }).next()
-    expect(found.value).toMatchObject({ headings: ['Title', 'Made'], rows: [['lamp', '1890']] })
+    const result = await readTextTable(stream, 'csv', { name: 'dropped.csv' }).next()
+    expect(result.value).toMatchObject({ headings: ['Title', 'Made'], rows: [['lamp', '1890']] })
   })
 })

@@ -7,9 +7,9 @@ export const validator: Validator = (schema) => {
   return (data) =>
     reader
       .validate(data)
-      // What only says that something within is wrong is said better by what is.
+      // What only says that something within is wrong is reported better by what is.
       .errors.filter(({ keyword }) => !WITHIN.has(keyword))
-      .map(({ instanceLocation, error }) => ({ field: pathOf(instanceLocation), says: error.replace(/\.$/, '') }))
+      .map(({ instanceLocation, error }) => ({ field: pathOf(instanceLocation), message: error.replace(/\.$/, '') }))
 }
 
 const WITHIN = new Set(['properties', 'items', 'prefixItems', 'allOf', '$ref', 'if', 'then', 'else', 'false'])

@@ -1,7 +1,7 @@
 import type { Wanted, Beside } from './subject.js'
 import type { DeskTable } from './table.js'
 
-/** What became of a row: not looked at yet, fits, set aside, left out by the batch. */
+/** What became of a row: not looked at yet, fits, rejected, left out by the batch. */
 export const ROW = { unknown: 0, fits: 1, aside: 2, out: 3 } as const
 
 /** What the worker is told. */

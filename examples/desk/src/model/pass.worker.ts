@@ -4,10 +4,10 @@ import { ROW, type FaultOfWorker, type FromWorker, type ToWorker } from './pass.
 import { Opener, Subject } from './subject.js'
 import type { DeskTable } from './table.js'
 
-/** Rows that are looked at before somebody else has a turn, at first and later. */
+/** Rows that are looked at before someone else has a turn, at first and later. */
 const FIRST_SLICE = 200
 const SLICE = 2000
-/** So many rows have their tokens counted: enough to see how they are spread. */
+/** this many rows have their tokens counted: enough to see how they are spread. */
 const COUNTED = 2000
 
 const opener = new Opener()

@@ -27,7 +27,7 @@ export function sheetOf(subject: Subject, row: number, hand: Readonly<Record<str
   }
 }
 
-/** What a row is rendered to, as one text; undefined where it is set aside or left out. */
+/** What a row is rendered to, as one text; undefined where it is rejected or left out. */
 export function turnsText(subject: Subject | undefined, row: number): string | undefined {
   const record = subject?.record(row)
   if (!record?.prepared) return undefined

@@ -26,7 +26,7 @@ export interface Wanted {
   /** A batch of the library says which records there are, and how they are read. */
   readonly batch: string | undefined
   /** Documents that the batch hands to all of its records. */
-  readonly given?: Readonly<Record<string, unknown>>
+  readonly values?: Readonly<Record<string, unknown>>
 }
 
 /** Opens the same library again and again while its texts are being written. */
@@ -56,7 +56,7 @@ export class Subject {
       this.prompt = library.prompt(wanted.prompt)
       const model = wanted.batch === undefined ? undefined : library.artefacts.batches.get(wanted.batch)
       this.batch = model
-        ? batchOf(library, model, wanted.given ? { given: wanted.given } : {})
+        ? batchOf(library, model, wanted.values ? { values: wanted.values } : {})
         : plainBatch(this.prompt, { ...localeOf(library) })
       const pools = poolsOf(this.batch, joined)
       this.rows = table && this.batch.rows(table.headings, pools)

@@ -82,7 +82,7 @@ test('a file written on the disk meanwhile is a conflict, and no text is lost', 
   disk.files[CARD] = DATA.files[CARD]!.replace('made in', 'from')
   disk.marks[CARD] = '7'
   await desk.editing.lookAgain()
-  expect([desk.state.library.files[CARD], desk.state.note?.says]).toEqual([mine, `changed on the disk: ${CARD}`])
+  expect([desk.state.library.files[CARD], desk.state.note?.message]).toEqual([mine, `changed on the disk: ${CARD}`])
   await desk.editing.saveAll()
   expect(desk.state.library.conflict).toEqual({ path: CARD, theirs: disk.files[CARD], mark: '7' })
   await desk.editing.save(CARD, '7')

@@ -76,11 +76,11 @@ export class EditingActions {
       const { data } = this.desk.state.library
       this.desk.change({
         library: { data: withFile(data, path, text, saved.mark), conflict: undefined },
-        note: { says: `saved ${path}`, bad: false },
+        note: { message: `saved ${path}`, bad: false },
       })
     } catch (fault) {
       if (!(fault instanceof ServiceFault)) throw fault
-      this.desk.change({ note: { says: `${path} was not saved: ${fault.message} Your edits are kept in this browser.`, bad: true } })
+      this.desk.change({ note: { message: `${path} was not saved: ${fault.message} Your edits are kept in this browser.`, bad: true } })
     }
   }
 
@@ -128,7 +128,7 @@ export class EditingActions {
         },
         files: { ...data.files, ...only(before.files, edited) },
       },
-      note: { says: `changed on the disk: ${others.join(', ')}`, bad: false },
+      note: { message: `changed on the disk: ${others.join(', ')}`, bad: false },
     })
   }
 }

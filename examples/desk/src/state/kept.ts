@@ -27,7 +27,7 @@ export class Kept {
     write(this.name('place'), place)
   }
 
-  /** Edited texts; whether their files have been written by somebody else since is found out when they are saved. */
+  /** Edited texts; whether their files have been written by someone else since is found out when they are saved. */
   get edits(): Record<string, string> {
     return Object.fromEntries(Object.entries(this.all).map(([path, edit]) => [path, defined(edit).text]))
   }

@@ -75,7 +75,7 @@ export interface PassState {
 }
 
 export interface Note {
-  readonly says: string
+  readonly message: string
   readonly bad: boolean
 }
 

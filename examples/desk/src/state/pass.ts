@@ -46,7 +46,7 @@ export class PassRunner {
     const { pass } = this.desk.state.pass
     if (!pass || message.id !== pass.id) return
     if ('fault' in message) {
-      this.desk.change({ note: { says: `the table could not be looked at: ${message.fault}`, bad: true } })
+      this.desk.change({ note: { message: `the table could not be looked at: ${message.fault}`, bad: true } })
       return
     }
     pass.take(message)
@@ -58,7 +58,7 @@ export class PassRunner {
     const { table, selection, library, pass } = this.desk.state
     if (!this.worker || !table.table || table.reading || selection.wanted.prompt === '') return
     if (this.handed !== table.table) {
-      const joined = new Map([...table.joined].map(([path, one]) => [path, plain(one)]))
+      const joined = new Map([...table.joined].map(([path, deskTable]) => [path, plain(deskTable)]))
       this.tell({ kind: 'table', table: plain(table.table), joined })
       this.handed = table.table
     }

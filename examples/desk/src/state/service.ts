@@ -33,9 +33,9 @@ export class Service {
   }
 
   /** The documents that a batch hands to all of its records. */
-  async given(batch: string): Promise<Readonly<Record<string, unknown>>> {
-    const found = (await (await this.ask(`/api/given?${new URLSearchParams({ batch }).toString()}`)).json()) as Record<string, FileValue>
-    return Object.fromEntries(Object.entries(found).map(([name, one]) => [name, withBytes(one)]))
+  async valuesOf(batch: string): Promise<Readonly<Record<string, unknown>>> {
+    const found = (await (await this.ask(`/api/values?${new URLSearchParams({ batch }).toString()}`)).json()) as Record<string, FileValue>
+    return Object.fromEntries(Object.entries(found).map(([name, fileValue]) => [name, withBytes(fileValue)]))
   }
 
   async marks(): Promise<Readonly<Record<string, string>>> {
@@ -62,13 +62,13 @@ export class Service {
       throw new ServiceFault('The command that serves this page has ended. Start it again: dunelight open')
     })
     if (answer.ok) return answer
-    const said = (await answer.json().catch(() => ({}))) as { problems?: { message: string }[] }
-    throw new ServiceFault(said.problems?.[0]?.message ?? `The server answers with status ${answer.status}.`)
+    const stated = (await answer.json().catch(() => ({}))) as { problems?: { message: string }[] }
+    throw new ServiceFault(stated.problems?.[0]?.message ?? `The server answers with status ${answer.status}.`)
   }
 }
 
 function withBytes(one: (FileValue & { base64?: string }) | string): FileValue | string {
   if (typeof one === 'string' || one.base64 === undefined) return one
   const { base64, ...rest } = one
-  return { ...rest, bytes: Uint8Array.from(atob(base64), (sign) => sign.charCodeAt(0)) }
+  return { ...rest, bytes: Uint8Array.from(atob(base64), (character) => character.charCodeAt(0)) }
 }

@@ -31,12 +31,12 @@ export class TableActions {
     try {
       const { wanted } = this.desk.state.selection
       const model = wanted.batch === undefined ? undefined : this.desk.state.shown.library.artefacts.batches.get(wanted.batch)
-      const given = await this.documentsOf(wanted.batch)
+      const documents = await this.documentsOf(wanted.batch)
       const joined = new Map<string, DeskTable>()
       for (const join of model?.join ?? []) joined.set(join.path, await this.read(join.path, join))
       const table = await this.read(path, model?.records ?? {})
       if (!isLatest()) return
-      if (given) this.desk.change({ selection: { wanted: { ...wanted, given } } })
+      if (documents) this.desk.change({ selection: { wanted: { ...wanted, values: documents } } })
       this.show(path, table, joined, row)
     } catch (fault) {
       if (!(fault instanceof ServiceFault)) throw fault
@@ -73,7 +73,7 @@ export class TableActions {
     const model = batch === undefined ? undefined : this.desk.state.shown.library.artefacts.batches.get(batch)
     if (!model || batch === undefined) return undefined
     const variables = this.desk.selection.wantedPrompt()?.variables ?? []
-    return variables.some(({ name, type }) => type.kind === 'file' && name in model.set) ? this.desk.service.given(batch) : undefined
+    return variables.some(({ name, type }) => type.kind === 'file' && name in model.set) ? this.desk.service.valuesOf(batch) : undefined
   }
 
   private async read(

@@ -123,10 +123,10 @@ function othersOf(desk: Desk): Other[] {
 function withSettings(desk: Desk, files: Readonly<Record<string, string>>, typed: string): Readonly<Record<string, string>> {
   const file = desk.library.fileOf(desk.state.selection.wanted.prompt)
   if (typed.trim() === '' || file === undefined) return files
-  const said: unknown = parseDocument(typed).toJS()
-  if (typeof said !== 'object' || said === null) return files
+  const stated: unknown = parseDocument(typed).toJS()
+  if (typeof stated !== 'object' || stated === null) return files
   const document = parseDocument(files[file] ?? '')
-  for (const [key, value] of Object.entries(said)) document.setIn(['settings', key], value)
+  for (const [key, value] of Object.entries(stated)) document.setIn(['settings', key], value)
   return { ...files, [file]: String(document) }
 }
 

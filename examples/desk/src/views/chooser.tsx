@@ -34,8 +34,8 @@ export const Chooser = memo(
       />
     )
   },
-  (one, other) =>
-    one.value === other.value && one.placeholder === other.placeholder && JSON.stringify(one.data) === JSON.stringify(other.data),
+  (item, other) =>
+    item.value === other.value && item.placeholder === other.placeholder && JSON.stringify(item.data) === JSON.stringify(other.data),
 )
 
 /** Texts that are called what they are. */

@@ -47,6 +47,6 @@ export function ConflictDialog({ desk }: { desk: Desk }) {
   )
 }
 
-function prefixed(text: string, sign: string): string {
-  return text.replace(/^(?=[^])/gm, sign)
+function prefixed(text: string, mark: string): string {
+  return text.replace(/^(?=[^])/gm, mark)
 }

@@ -107,7 +107,7 @@ function NoteLine({ desk }: { desk: Desk }) {
   if (!note) return null
   return (
     <span role="status" className={note.bad ? 'note bad' : 'note'}>
-      {note.says}
+      {note.message}
     </span>
   )
 }

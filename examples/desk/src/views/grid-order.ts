@@ -25,14 +25,14 @@ export function orderOf(table: DeskTable, pass: Pass | undefined, { sort, filter
   const order = Uint32Array.from(shown)
   if (!sort) return order
   const keys = table.rows.map((cells) => keyOf(cellText(cells[sort.column])))
-  const sign = sort.down ? -1 : 1
+  const direction = sort.down ? -1 : 1
   // Empty cells stand last, whichever way it goes.
   return order.sort((a, b) => {
     const [one, other] = [defined(keys[a]), defined(keys[b])]
     if (one === other) return a - b
     if (one === '' || other === '') return one === '' ? 1 : -1
-    if (typeof one === typeof other) return one < other ? -sign : sign
-    return typeof one === 'number' ? -sign : sign
+    if (typeof one === typeof other) return one < other ? -direction : direction
+    return typeof one === 'number' ? -direction : direction
   })
 }
 

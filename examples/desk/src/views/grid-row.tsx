@@ -18,7 +18,7 @@ interface RowProps {
   readonly state: number
   readonly changed: boolean
   readonly tokens: number
-  /** Why it is set aside. */
+  /** Why it is rejected. */
   readonly problems: readonly Problem[]
 }
 
@@ -33,7 +33,7 @@ export const Row = memo(function Row(props: RowProps) {
   }, [chosen, follow])
   const unfit = new Set(problems.flatMap((p) => ('column' in p.data ? [p.data.column] : [])))
   const why = problems.map((p) => p.message).join('; ')
-  const [sign, words] = defined(SIGNS[state])
+  const [mark, words] = defined(SIGNS[state])
   return (
     <div
       ref={self}
@@ -51,7 +51,7 @@ export const Row = memo(function Row(props: RowProps) {
         role="gridcell"
         aria-label={`${words}${changed ? ', changed' : ''}${why === '' ? '' : `: ${why}`}`}
       >
-        {sign}
+        {mark}
         {changed && <span className="changed">≠</span>}
         {tokens > 0 && <span className="tokens">{tokens}</span>}
       </span>
@@ -75,7 +75,7 @@ export const Row = memo(function Row(props: RowProps) {
 
 export const NO_PROBLEMS: readonly Problem[] = []
 
-/** States are told by their signs, not by colour alone. */
+/** States are told by their characters, not by colour alone. */
 const SIGNS: Readonly<Record<number, readonly [string, string]>> = {
   [ROW.unknown]: ['', 'not rendered yet'],
   [ROW.fits]: ['✓', 'fits'],

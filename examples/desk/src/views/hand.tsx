@@ -32,8 +32,8 @@ export function HandView({ desk }: { desk: Desk }) {
       </div>
       <div className="hand-fields">
         {prompt.variables.length === 0 && <p className="empty">This prompt has no variables.</p>}
-        {prompt.variables.map((one) => (
-          <Variable key={one.name} declared={one} value={values[one.name]} onChange={(value) => set(one.name, value)} />
+        {prompt.variables.map((variable) => (
+          <Variable key={variable.name} declared={variable} value={values[variable.name]} onChange={(value) => set(variable.name, value)} />
         ))}
       </div>
     </section>
@@ -43,9 +43,9 @@ export function HandView({ desk }: { desk: Desk }) {
 /** What a form begins with: defaults, and what the prompt gives as an example. */
 function blank(variables: readonly Declared[]): Record<string, unknown> {
   return Object.fromEntries(
-    variables.flatMap((one) => {
-      if (one.type.kind === 'record' && one.type.fields) return [[one.name, blank(one.type.fields)]]
-      return one.default === undefined ? [] : [[one.name, one.default]]
+    variables.flatMap((variable) => {
+      if (variable.type.kind === 'record' && variable.type.fields) return [[variable.name, blank(variable.type.fields)]]
+      return variable.default === undefined ? [] : [[variable.name, variable.default]]
     }),
   )
 }
@@ -78,7 +78,7 @@ function Variable({ declared, value, onChange }: FieldProps) {
   )
 }
 
-/** Choices of so many signs stand beside each other; more of them are a list. */
+/** Choices of this many characters stand beside each other; more of them are a list. */
 const MOST_BESIDE = 20
 
 /** One field is what its type asks for; its question is its name where it has one. */

@@ -26,8 +26,8 @@ export function InView({ desk, rows }: { desk: Desk; rows: readonly number[] }) 
     return () => clearTimeout(timer)
   }, [desk, subject, wanted])
   if (!table) return null
-  const changed = now.filter((one) => one.changed).length
-  const failing = now.filter((one) => !one.fits)
+  const changed = now.filter((item) => item.changed).length
+  const failing = now.filter((item) => !item.fits)
   return (
     <div className="in-view" role="status" aria-label="effect of the edits">
       {isEdited ? (

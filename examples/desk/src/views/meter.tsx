@@ -18,8 +18,8 @@ export function Meter({ desk }: { desk: Desk }) {
   const sheet = useDeferredValue(now)
   const number = useNumber()
   const { total, parts } = useMemo(() => partsOf(desk, sheet), [desk, sheet, exact])
-  const counted = pass?.tokens.filter((one) => one > 0)
-  const over = budget === undefined ? 0 : (counted?.filter((one) => one > budget).length ?? 0)
+  const counted = pass?.tokens.filter((token) => token > 0)
+  const over = budget === undefined ? 0 : (counted?.filter((index) => index > budget).length ?? 0)
   const scale = Math.max(total, budget ?? 0, 1)
   return (
     <div className="meter" aria-label="tokens" role="group">
@@ -91,8 +91,8 @@ function Histogram({ tokens, budget, now }: { tokens: Uint32Array; budget: numbe
   const { bars, least, most, highest } = useMemo(() => {
     const [low, high] = [Math.min(...few(tokens, Math.min)), Math.max(...few(tokens, Math.max))]
     const counts = new Array<number>(BARS).fill(0)
-    for (const one of tokens) {
-      const bar = Math.min(BARS - 1, Math.floor(((one - low) / Math.max(1, high - low)) * BARS))
+    for (const token of tokens) {
+      const bar = Math.min(BARS - 1, Math.floor(((token - low) / Math.max(1, high - low)) * BARS))
       counts[bar] = (counts[bar] ?? 0) + 1
     }
     return { bars: counts, least: low, most: high, highest: Math.max(...counts) }
@@ -123,7 +123,7 @@ function Histogram({ tokens, budget, now }: { tokens: Uint32Array; budget: numbe
   )
 }
 
-/** The least or the most, a part at a time: so many arguments as a table has rows no call takes. */
+/** The least or the most, a part at a time: this many arguments as a table has rows no call takes. */
 function few(tokens: Uint32Array, of: (...values: number[]) => number): number[] {
   const found: number[] = []
   for (let from = 0; from < tokens.length; from += 1000) found.push(of(...tokens.subarray(from, from + 1000)))

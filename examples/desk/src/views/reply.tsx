@@ -7,7 +7,7 @@ import { ProblemList } from './problem-list.js'
 import { useDesk } from './use-desk.js'
 import './reply.css'
 
-/** A reply, pasted or made up, and what it is read as: what is filled, what is missing, what is to be verified. */
+/** A reply, pasted or invented, and what it is read as: what is filled, what is missing, what is to be verified. */
 export function ReplyView({ desk }: { desk: Desk }) {
   const sheet = useDesk(desk, (s) => s.shown.sheet)
   const [text, setText] = useState('')
@@ -118,7 +118,7 @@ function Reading({ read, form }: { read: CheckedReply; form: Form }) {
 function shown(value: unknown): string {
   if (value === null || value === undefined) return 'missing'
   if (typeof value === 'string') return value
-  if (Array.isArray(value) && value.every((one) => typeof one === 'string')) return value.map((one) => `· ${one}`).join('\n')
+  if (Array.isArray(value) && value.every((value) => typeof value === 'string')) return value.map((text) => `· ${text}`).join('\n')
   return JSON.stringify(value, null, 1)
 }
 

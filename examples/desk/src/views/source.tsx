@@ -84,7 +84,7 @@ function FileEditor({ desk, file }: { desk: Desk; file: string }) {
     }
   }, [desk, file])
   useEffect(() => {
-    // Taken back, or written by somebody else: the editor shows what counts.
+    // Taken back, or written by someone else: the editor shows what counts.
     const view = defined(editor.current)
     if (view.state.doc.toString() !== text) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
   }, [text])

@@ -107,15 +107,15 @@ async function askForTable(
   const { name, model: batch, records, to } = namedBatch(library, folder, what, flags)
   const { set = [], fresh = false, overwrite = false, record, candidates, corrections, concurrency, locale, runs } = flags
   const model = modelFor(library, prompt, flags)
-  const given = await readSet(library.prompt(prompt), set, { locale, limit: library.limits.attachmentBytes })
+  const values = await readSet(library.prompt(prompt), set, { locale, limit: library.limits.attachmentBytes })
   return reportAsking(context, model, several, (listener) =>
     askBatch({
       library,
       folder,
       name,
       batch,
-      given,
-      said: set,
+      values,
+      set,
       model,
       fresh,
       overwrite,
@@ -165,7 +165,7 @@ async function askForOne(context: CommandContext, library: Library, folder: stri
   })
   if (answered.text !== undefined) stdout.write(answered.text.endsWith('\n') ? answered.text : `${answered.text}\n`)
   printReading(context, answered, model)
-  return answered.problems.length > 0 ? EXIT.aside : EXIT.done
+  return answered.problems.length > 0 ? EXIT.rejected : EXIT.done
 }
 
 /** What is to be known of an answer beside its text. */
@@ -175,13 +175,13 @@ function printReading({ stderr, env }: CommandContext, { problems, reply, notes,
   for (const p of problems) stderr.write(`${printProblem(p, paint)}\n`)
   for (const p of reply?.repairs ?? []) stderr.write(`${c.yellow('repaired')}: ${p.message}\n`)
   const unsupported = reply?.unsupported ?? []
-  if (unsupported.length > 0) stderr.write(`${c.yellow('to verify')}: ${unsupported.map(unsupportedText).join(c.dim(' · '))}\n`)
-  for (const { screen, says } of notes) stderr.write(`${c.yellow('noted')} by "${screen}": ${says}\n`)
+  if (unsupported.length > 0) stderr.write(`${c.yellow('unsupported')}: ${unsupported.map(unsupportedText).join(c.dim(' · '))}\n`)
+  for (const { screen, message } of notes) stderr.write(`${c.yellow('noted')} by "${screen}": ${message}\n`)
   const last = answers.at(-1)
   if (!last) return
   const usage = last.answer.usage ? `, ${plural(last.answer.usage.sent, 'token')} sent, ${last.answer.usage.received} received` : ''
-  const again = answers.length > 1 ? `, corrected ${plural(answers.length - 1, 'time')}` : ''
-  stderr.write(c.dim(`${model.name}${last.cached ? ', cached' : usage}${again}\n`))
+  const corrected = answers.length > 1 ? `, ${plural(answers.length - 1, 'correction request')}` : ''
+  stderr.write(c.dim(`${model.name}${last.cached ? ', cached' : usage}${corrected}\n`))
 }
 
 /**
@@ -202,13 +202,13 @@ export function reportAsking(
     const result = await start({
       ...reporter.listener,
       onRetry: () => {
-        reporter.again++
+        reporter.retries++
       },
       ...(several && { onAnswer: (_, answered, draw) => printAnswer(context, answered, draw, texts) }),
     })
     reporter.stop()
     reporter.rejected.print(context, true)
-    return printResult(context, result, reporter.again, several)
+    return printResult(context, result, reporter.retries, several)
   }, 'all answers received are saved')
 }
 
@@ -230,46 +230,46 @@ function printAnswer({ stdout, env }: CommandContext, answered: Answered, number
   )
 }
 
-function printResult({ stderr, env }: CommandContext, result: AskResult, again: number, several: boolean): number {
+function printResult({ stderr, env }: CommandContext, result: AskResult, retries: number, several: boolean): number {
   const { folder, file, counts, state } = result
   const { written, rejected, repaired } = counts
   const c = colorsFor(stderr, env)
-  const aside = rejected > 0 ? c.yellow(`${rejected} rejected`) : '0 rejected'
+  const refused = rejected > 0 ? c.yellow(`${rejected} rejected`) : '0 rejected'
   const repairs = repaired > 0 ? `, ${repaired} of them repaired` : ''
-  const answered = c.green(`${written} ${several ? 'could be read' : 'answered'}`)
-  stderr.write(`${plural(written + rejected, several ? 'answer' : 'record')}: ${answered}${repairs}, ${aside}\n`)
+  const answered = c.green(`${written} ${several ? 'valid' : 'answered'}`)
+  stderr.write(`${plural(written + rejected, several ? 'answer' : 'record')}: ${answered}${repairs}, ${refused}\n`)
   if (state === 'interrupted') {
     stderr.write(
       `${c.yellow('interrupted')}: all answers received are saved\n  ${c.bold('resume')}: dunelight resume ${shownPath(folder)}\n`,
     )
     return EXIT.interrupted
   }
-  for (const [name, text] of resultLines(result, again, c.dim(' · '))) stderr.write(`  ${c.dim(name.padEnd(9))} ${text}\n`)
+  for (const [name, text] of resultLines(result, retries, c.dim(' · '))) stderr.write(`  ${c.dim(name.padEnd(9))} ${text}\n`)
   const sent = (file.sent ?? []).map(({ path }) => path)
   stderr.write(`→ ${[file.published?.path ?? `${folder}/${file.output}`, ...sent].map(shownPath).join(', ')}\n`)
   stderr.write(c.dim(`run ${file.run}: ${shownPath(folder)}/report.html\n`))
   if (several && isAskRun(file))
     stderr.write(c.dim(`accept one: dunelight review ${shownPath(folder)} --accept ${file.asking.only ?? ''}=1\n`))
-  return rejected > 0 ? EXIT.aside : EXIT.done
+  return rejected > 0 ? EXIT.rejected : EXIT.done
 }
 
-/** What is worth a line of its own, by its name. */
-function resultLines({ file, counts }: AskResult, again: number, between: string): [string, string][] {
+/** Further lines of the summary, by name. */
+function resultLines({ file, counts }: AskResult, retries: number, between: string): [string, string][] {
   const { requests, cached, corrections, labels, unsupported, noted, usage, estimated } = counts
-  const before = cached > 0 ? `, ${cached} answered before` : ''
+  const before = cached > 0 ? `, ${cached} cached` : ''
   const once = corrections > 0 ? `, ${plural(corrections, 'correction request')}` : ''
-  const repeated = again > 0 ? `, ${plural(again, 'request')} repeated` : ''
+  const repeated = retries > 0 ? `, ${plural(retries, 'retry')}` : ''
   const correction = isAskRun(file) ? file.asking.correction : undefined
   const estimate = estimated > 0 ? `; estimated ${estimateOf(counts, correction)}` : ''
   return [
-    ['asked', `${plural(requests, 'question')}${before}${once}${repeated}`],
+    ['requests', `${formatCount(requests)}${before}${once}${repeated}`],
     ...Object.entries(labels).map(([column, of]): [string, string] => [
       column,
       Object.entries(of)
         .map(([label, n]) => `${n} ${label}`)
         .join(between),
     ]),
-    ...(unsupported > 0 ? [['to verify', `something in ${unsupported} of them`] as [string, string]] : []),
+    ...(unsupported > 0 ? [['unsupported', `claims in ${unsupported} of them`] as [string, string]] : []),
     ...(noted > 0 ? [['noted', `${plural(noted, 'finding')} of screens, in notes.jsonl`] as [string, string]] : []),
     ...(usage.sent + usage.received > 0
       ? [['tokens', `${plural(usage.sent, 'token')} sent, ${formatCount(usage.received)} received${estimate}`] as [string, string]]

@@ -67,8 +67,8 @@ function printTouched({ members, since, prompts }: Touched, file: string, c: Col
               : `held against ${since}`,
           ),
         ]
-  const width = Math.max(0, ...prompts.map((one) => one.prompt.length))
-  return `${[head, ...against, ...prompts.flatMap((one) => touchLines(one, width, c))].join('\n')}\n`
+  const width = Math.max(0, ...prompts.map((prompt) => prompt.prompt.length))
+  return `${[head, ...against, ...prompts.flatMap((prompt) => touchLines(prompt, width, c))].join('\n')}\n`
 }
 
 function touchLines({ prompt, changed, faulty, tables }: Touch, width: number, c: Colors): string[] {

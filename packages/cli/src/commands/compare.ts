@@ -1,4 +1,4 @@
-import { extname } from 'node:path'
+import { basename, extname, resolve } from 'node:path'
 import type { Library, Prompt } from 'dunelight'
 import type { AnswerColumn } from 'dunelight/parts'
 import { defined, problem } from 'dunelight/host'
@@ -8,6 +8,7 @@ import {
   comparedSections,
   compareAnswers,
   openWithWording,
+  pathInLibrary,
   toHtml,
   toMarkdown,
   type AnswerComparison,
@@ -17,7 +18,6 @@ import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, OVERWRITE, TAKE, wh
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { resultFile, writeResult } from '../ui/result-file.js'
 import { RunReporter } from '../ui/run-reporter.js'
-import { shownPath } from '../ui/shown-path.js'
 import { colorsFor, EXIT, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
 import { readSet } from '../flags/values.js'
 
@@ -64,7 +64,7 @@ interface CompareFlags extends BatchFlags {
 /** Asks two things about the same records, and holds the answers against each other. */
 async function compare(context: CommandContext, folder: string, prompt: string, flags: CompareFlags): Promise<number> {
   const { other = prompt, before, otherModel, otherPersona, otherSetting, otherSet, to } = flags
-  if (other === prompt && [before, otherModel, otherPersona, otherSetting, otherSet].every((one) => one === undefined))
+  if (other === prompt && [before, otherModel, otherPersona, otherSetting, otherSet].every((item) => item === undefined))
     throw new WrongUse(
       'both sides are the same',
       'name the difference: --other, --other-model, --other-persona, --other-set, --other-setting or --before',
@@ -82,7 +82,7 @@ async function compare(context: CommandContext, folder: string, prompt: string, 
   })
   const names = namesOf(prompt, other, flags)
   const reporter = new RunReporter(context, 'answered')
-  const one = await askSide(context, reporter, flags, folder, {
+  const askedSide = await askSide(context, reporter, flags, folder, {
     name: names[0],
     library: first,
     folder,
@@ -97,18 +97,18 @@ async function compare(context: CommandContext, folder: string, prompt: string, 
     prompt: other,
     set: [...(flags.set ?? []), ...(otherSet ?? [])],
   }
-  const another = one && (await askSide(context, reporter, flags, folder, { ...side, model: otherModel ?? flags.model }))
-  if (!one || !another) {
+  const another = askedSide && (await askSide(context, reporter, flags, folder, { ...side, model: otherModel ?? flags.model }))
+  if (!askedSide || !another) {
     stderr.write(`${c.yellow('interrupted')}: all answers received are saved and will be reused\n`)
     return EXIT.interrupted
   }
   const others = labelColumns(second.prompt(other)).map(({ name }) => name)
   const labels = labelColumns(first.prompt(prompt)).filter(({ name }) => others.includes(name))
-  const found = await compareAnswers(one, another, labels)
-  if (one.isMock || another.isMock) stdout.write('answers come from the built-in mock model\n\n')
-  stdout.write(printed(found, colorsFor(stdout, context.env), stdout.columns ?? 100))
+  const comparison = await compareAnswers(askedSide, another, labels)
+  if (askedSide.isMock || another.isMock) stdout.write('answers come from the built-in mock model\n\n')
+  stdout.write(printed(comparison, colorsFor(stdout, context.env), stdout.columns ?? 100))
   if (to !== undefined) {
-    await writeReport(to, [one, another], found, flags)
+    await writeReport(to, [askedSide, another], comparison, flags)
     stderr.write(`→ ${to}\n`)
   }
   return EXIT.done
@@ -139,15 +139,15 @@ async function askSide(
   if (model.isMock) notice(problem('mock-answers', {}))
   const { to: _, ...shared } = flags
   const { model: batch, records } = namedBatch(library, folder, prompt, shared)
-  const given = await readSet(library.prompt(prompt), set, { limit: library.limits.attachmentBytes })
+  const values = await readSet(library.prompt(prompt), set, { limit: library.limits.attachmentBytes })
   stderr.write(colorsFor(stderr, env).dim(`asking ${name} …\n`))
   const result = await askBatch({
     library,
     folder,
     name: `compare-${prompt}`,
     batch,
-    given,
-    said: set,
+    values,
+    set,
     model,
     runs,
     ...(records && { records }),
@@ -160,16 +160,17 @@ async function askSide(
 async function writeReport(
   to: string,
   sides: readonly [AskedSide, AskedSide],
-  found: AnswerComparison,
+  comparison: AnswerComparison,
   flags: CompareFlags,
 ): Promise<void> {
+  const { folder, file } = sides[0].result
   const facts: [string, string][] = [
-    ['records', sides[0].result.file.records.from],
-    ...sides.map(({ name, result }): [string, string] => [name, shownPath(result.folder)]),
+    ['records', pathInLibrary(resolve(folder, file.library), file.records.from)],
+    ...sides.map(({ name, result }): [string, string] => [name, basename(result.folder)]),
   ]
   if (sides.some(({ isMock }) => isMock)) facts.push(['mock', 'answers come from the built-in mock model'])
-  const report = { title: `${sides[0].name} and ${sides[1].name}`, facts, sections: comparedSections(found) }
-  await writeResult(to, extname(to) === '.html' ? toHtml(report) : toMarkdown(report), flags.overwrite ?? false, [flags.records])
+  const report = { title: `${sides[0].name} and ${sides[1].name}`, facts, sections: comparedSections(comparison) }
+  await writeResult(to, extname(to) === '.html' ? await toHtml(report) : toMarkdown(report), flags.overwrite ?? false, [flags.records])
 }
 
 function labelColumns({ answerColumns }: Prompt): AnswerColumn[] {
@@ -177,13 +178,13 @@ function labelColumns({ answerColumns }: Prompt): AnswerColumn[] {
 }
 
 /** `temperature=0.2`: a setting's value as data. */
-function settingsOf(said: readonly string[]): Record<string, unknown> {
+function settingsOf(stated: readonly string[]): Record<string, unknown> {
   return Object.fromEntries(
-    said.map((one) => {
-      const at = one.indexOf('=')
-      if (at < 1) throw new WrongUse(`--other-setting needs name=value, not "${one}"`, 'write --other-setting temperature=0.2')
-      const value = one.slice(at + 1).trim()
-      return [one.slice(0, at).trim(), value !== '' && Number.isFinite(Number(value)) ? Number(value) : value]
+    stated.map((text) => {
+      const at = text.indexOf('=')
+      if (at < 1) throw new WrongUse(`--other-setting needs name=value, not "${text}"`, 'write --other-setting temperature=0.2')
+      const value = text.slice(at + 1).trim()
+      return [text.slice(0, at).trim(), value !== '' && Number.isFinite(Number(value)) ? Number(value) : value]
     }),
   )
 }
@@ -197,7 +198,7 @@ function namesOf(prompt: string, other: string, flags: CompareFlags): [string, s
     otherSetting && `with ${otherSetting.join(', ')}`,
     otherSet && `for ${otherSet.join(', ')}`,
     before === undefined ? undefined : 'as it was',
-  ].filter((one) => one !== undefined)
+  ].filter((text) => text !== undefined)
   const first = otherModel === undefined ? prompt : `${prompt}, ${model ?? 'as set'}`
   return [first, [other, ...beside].join(', ')]
 }
@@ -205,17 +206,20 @@ function namesOf(prompt: string, other: string, flags: CompareFlags): [string, s
 /** Two answers that stand on one line. */
 const BRIEF = 60
 
-function printed(found: AnswerComparison, c: Colors, width: number): string {
-  const rows = comparedRows(found)
-  const [one, other] = found.sides
+function printed(comparison: AnswerComparison, c: Colors, width: number): string {
+  const rows = comparedRows(comparison)
+  const [sideFigures, other] = comparison.sides
   const wide = Math.max(...rows.map(([name]) => name.length)) + 2
-  const column = Math.max(18, one.name.length + 2, ...rows.map(([, value]) => value.length + 2))
-  const lines = [`${''.padEnd(wide)}${c.bold(one.name.padEnd(column))}${c.bold(other.name)}`]
+  const column = Math.max(18, sideFigures.name.length + 2, ...rows.map(([, value]) => value.length + 2))
+  const lines = [`${''.padEnd(wide)}${c.bold(sideFigures.name.padEnd(column))}${c.bold(other.name)}`]
   for (const [name, left, right] of rows) lines.push(`${c.dim(name.padEnd(wide))}${left.padEnd(column)}${right}`)
-  lines.push('', `${found.both.toLocaleString('en')} answered by both, ${found.same.toLocaleString('en')} of them in the same words`)
-  for (const { column: name, labels, table, agree, of } of found.labels) {
+  lines.push(
+    '',
+    `${comparison.both.toLocaleString('en')} answered by both, ${comparison.same.toLocaleString('en')} of them in the same words`,
+  )
+  for (const { column: name, labels, table, agree, of } of comparison.labels) {
     const cell = Math.max(8, ...labels.map((label) => label.length + 2))
-    lines.push('', `${name}: the same for ${agree} of ${of}; rows ${one.name}, columns ${other.name}`)
+    lines.push('', `${name}: the same for ${agree} of ${of}; rows ${sideFigures.name}, columns ${other.name}`)
     lines.push(`  ${''.padEnd(cell)}${labels.map((label) => label.padStart(cell)).join('')}`)
     labels.forEach((label, i) => {
       const counts = defined(table[i]).map((count, j) => {
@@ -225,13 +229,13 @@ function printed(found: AnswerComparison, c: Colors, width: number): string {
       lines.push(`  ${label.padEnd(cell)}${counts.join('')}`)
     })
   }
-  if (found.differing.length > 0) lines.push('', 'largest differences:')
+  if (comparison.differing.length > 0) lines.push('', 'largest differences:')
   const room = Math.max(30, Math.min(width, 160) - 6)
   const clip = (text: string) => {
     const line = text.replace(/\s+/g, ' ')
     return line.length > room ? `${line.slice(0, room - 1)}…` : line
   }
-  for (const { record, one: left, other: right } of found.differing.slice(0, 4)) {
+  for (const { record, one: left, other: right } of comparison.differing.slice(0, 4)) {
     if (left.length + right.length < BRIEF) lines.push(`  ${c.bold(record)}  ${left} ${c.dim('|')} ${right}`)
     else lines.push(`  ${c.bold(record)}`, `    ${clip(left)}`, `    ${clip(right)}`)
   }

@@ -81,7 +81,7 @@ export async function addCases(
     ? `${plural(good.length, 'case')} would be added`
     : `${plural(good.length, 'case')} added${to === undefined ? '' : ` → ${to}`}`
   context.stderr.write(`${plural(read.length, 'row')}, ${kept.length} selected, ${added}\n`)
-  return refused.some((why) => why !== undefined) ? EXIT.aside : EXIT.done
+  return refused.some((why) => why !== undefined) ? EXIT.rejected : EXIT.done
 }
 
 interface Named {
@@ -92,13 +92,13 @@ interface Named {
 
 /** What the table's columns are called in a condition: the set's fields by their names, all others as words joined by `-`. */
 function namesOf(rows: CaseRows, { model }: PreparedSet): Named[] {
-  const columns = rows.kind === 'cells' ? rows.headings : [...new Set(rows.records.flatMap((one) => Object.keys(one ?? {})))]
+  const columns = rows.kind === 'cells' ? rows.headings : [...new Set(rows.records.flatMap((record) => Object.keys(record ?? {})))]
   const missing = model.fields.filter(
     (field) => !field.optional && field.default === undefined && !columns.some((column) => foldHeading(column) === foldHeading(field.name)),
   )
   if (missing[0]) throw new ProblemError([problem('heading-missing', { variable: missing[0].name, known: columns })])
   return columns.map((column) => {
-    const field = model.fields.find((one) => foldHeading(one.name) === foldHeading(column))
+    const field = model.fields.find((field) => foldHeading(field.name) === foldHeading(column))
     const name = column
       .trim()
       .toLowerCase()
@@ -110,9 +110,9 @@ function namesOf(rows: CaseRows, { model }: PreparedSet): Named[] {
 
 function rowsOf(rows: CaseRows, names: readonly Named[]): Row[] {
   if (rows.kind === 'records')
-    return rows.records.map((one, i) => ({
+    return rows.records.map((record, i) => ({
       number: i + 1,
-      values: names.map(({ column }) => (one as Record<string, unknown> | null)?.[column] ?? null),
+      values: names.map(({ column }) => (record as Record<string, unknown> | null)?.[column] ?? null),
       unfit: undefined,
     }))
   return rows.rows.map((cells, i) => {

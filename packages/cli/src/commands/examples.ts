@@ -71,7 +71,7 @@ async function glance({ model, facts, picker }: PreparedSet) {
     const label = facts.label?.of(i)
     if (label !== undefined) labels[label] = (labels[label] ?? 0) + 1
   })
-  const sum = tokens.reduce((all, one) => all + one, 0)
+  const sum = tokens.reduce((all, number) => all + number, 0)
   return {
     cases: facts.inputs.length,
     from: model.from?.path,
@@ -80,7 +80,7 @@ async function glance({ model, facts, picker }: PreparedSet) {
     tokens: { all: sum, middle: [...tokens].sort((a, b) => a - b)[tokens.length >> 1] ?? 0, most: Math.max(0, ...tokens) },
     nearest: nearestPairs(picker.index, facts.inputs)
       .slice(0, 5)
-      .map(({ one, other, likeness }) => ({ one: one + 1, other: other + 1, likeness: Math.round(likeness * 100) / 100 })),
+      .map(({ first: number, second, likeness }) => ({ one: number + 1, other: second + 1, likeness: Math.round(likeness * 100) / 100 })),
   }
 }
 
@@ -102,9 +102,9 @@ function printGlance({ model, facts }: PreparedSet, name: string, data: Glance, 
   const rules = [`by ${by}`, atMost && `at most ${atMost}`, cover && `every ${cover}`, budget && `within ${budget} tokens`].filter(Boolean)
   lines.push(`${c.dim('picked')}  ${rules.join(', ')}`)
   if (data.nearest.length > 0) lines.push('', c.dim('nearest pairs'))
-  for (const { one, other, likeness } of data.nearest)
+  for (const { one: number, other, likeness } of data.nearest)
     lines.push(
-      `  ${likeness.toFixed(2)}  ${String(one).padStart(3)}  ${excerpt(defined(facts.inputs[one - 1]))}`,
+      `  ${likeness.toFixed(2)}  ${String(number).padStart(3)}  ${excerpt(defined(facts.inputs[number - 1]))}`,
       `        ${String(other).padStart(3)}  ${excerpt(defined(facts.inputs[other - 1]))}`,
     )
   return `${lines.join('\n')}\n`
@@ -128,7 +128,7 @@ async function sayPicks(
   c: Colors,
 ): Promise<number> {
   if (flags.records === undefined) throw new WrongUse('--for names a record of a table', 'add --records FILE')
-  const users = library.graph.usedBy({ kind: 'example set', name }).flatMap((one) => (one.kind === 'prompt' ? [one.name] : []))
+  const users = library.graph.usedBy({ kind: 'example set', name }).flatMap((member) => (member.kind === 'prompt' ? [member.name] : []))
   const [only] = users
   if (flags.prompt === undefined && users.length !== 1)
     throw new WrongUse(
@@ -136,9 +136,9 @@ async function sayPicks(
       users.length === 0 ? undefined : 'add --prompt NAME',
     )
   const prompt = library.prompt(flags.prompt ?? defined(only))
-  const given = await readSet(prompt, flags.set, { limit: library.limits.attachmentBytes })
-  const { values, id } = await findRecord(prompt, flags.records, flags.for, given)
-  const picks = prompt.render(values, { record: id }).picks.filter((one) => one.set === name)
+  const passed = await readSet(prompt, flags.set, { limit: library.limits.attachmentBytes })
+  const { values, id } = await findRecord(prompt, flags.records, flags.for, passed)
+  const picks = prompt.render(values, { record: id }).picks.filter((pick) => pick.set === name)
   if (flags.json) context.stdout.write(`${JSON.stringify({ record: id, prompt: prompt.name, picks }, null, 2)}\n`)
   else for (const pick of picks) context.stdout.write(await printPick(pick, set, `${prompt.name} for ${id}`, c))
   return EXIT.done
@@ -173,7 +173,7 @@ async function sayLeaveOneOut(
   c: Colors,
 ): Promise<number> {
   if (!facts.label) throw new WrongUse(`the cases of "${name}" have no label: no field of their answer is a choice`)
-  const found = leaveOneOut(picker.index, facts.inputs, (one) => defined(facts.label).of(one), facts.label.options)
+  const found = leaveOneOut(picker.index, facts.inputs, (number) => defined(facts.label).of(number), facts.label.options)
   if (flags.to !== undefined) {
     await writeResult(flags.to, confusionPage(name, facts.label.field, found), flags.overwrite ?? false)
     context.stderr.write(`the table of ${plural(found.cases, 'case')} → ${flags.to}\n`)

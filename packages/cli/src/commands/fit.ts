@@ -30,34 +30,34 @@ async function fit(context: CommandContext, folder: string, what: string, flags:
   const library = await openToRun(folder, what)
   const { model, records } = namedBatch(library, folder, what, flags)
   const prompt = library.prompt(model.prompt?.name ?? '')
-  const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
-  const batch = await readyBatch(library, model, folder, { given, ...(flags.locale !== undefined && { locale: flags.locale }) })
+  const values = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
+  const batch = await readyBatch(library, model, folder, { values, ...(flags.locale !== undefined && { locale: flags.locale }) })
   const paint = paintFor(colorsFor(context.stderr, context.env))
   const notice = { notice: (p: Parameters<typeof printProblem>[0]) => void context.stderr.write(`${printProblem(p, paint)}\n`) }
-  const found = new Fit(batch, await readPools(batch, folder, notice))
+  const fit = new Fit(batch, await readPools(batch, folder, notice))
   for await (const { headings, rows } of readTable(defined(records), notice)) {
-    found.add(headings, rows)
+    fit.add(headings, rows)
     if (context.signal?.aborted) break
   }
-  const report = found.report()
+  const report = fit.report()
   const c = colorsFor(context.stdout, context.env)
   context.stdout.write(flags.json ? `${JSON.stringify(report, null, 2)}\n` : printFit(report, prompt.name, defined(records).from, c))
   if (context.signal?.aborted) return EXIT.interrupted
-  const missing = report.variables.some((one) => one.how === 'missing' && one.required)
-  return missing ? EXIT.problems : report.rejected > 0 ? EXIT.aside : EXIT.done
+  const missing = report.variables.some((variable) => variable.how === 'missing' && variable.required)
+  return missing ? EXIT.problems : report.rejected > 0 ? EXIT.rejected : EXIT.done
 }
 
 function printFit(report: FitReport, prompt: string, table: string, c: Colors): string {
-  const { rows, kept, rejected, variables, unused, columns, hints } = report
-  const head = `${c.bold(prompt)} ${c.dim('and')} ${c.bold(table)}\n${plural(rows, 'row')}${kept < rows ? `, ${kept} selected` : ''}: ${verdict(kept, rejected, variables, c)}\n`
-  const lines = variables.map((one) => line(one, kept, c))
+  const { rows, included, rejected, variables, unused, columns, hints } = report
+  const head = `${c.bold(prompt)} ${c.dim('and')} ${c.bold(table)}\n${plural(rows, 'row')}${included < rows ? `, ${included} selected` : ''}: ${verdict(included, rejected, variables, c)}\n`
+  const lines = variables.map((variable) => line(variable, included, c))
   const painted = (cells: readonly Cell[]) => cells.map(({ text, paint = plain }) => paint(text))
   const grid = aligned([TITLES.map((text) => c.dim(text)), ...lines.map(painted)], { indent: 2 })
   const misfits = variables.flatMap(({ path, heading, misfits: some, invalid }) =>
     invalid === 0
       ? []
       : [
-          `  ${c.bold(heading ?? path)}: ${some.map((one) => `row ${one.row} "${one.cell}"`).join(', ')}${invalid > some.length ? `, and ${invalid - some.length} more` : ''} ${c.dim(`— expected ${some[0]?.expected ?? ''}`)}`,
+          `  ${c.bold(heading ?? path)}: ${some.map((item) => `row ${item.row} "${item.cell}"`).join(', ')}${invalid > some.length ? `, and ${invalid - some.length} more` : ''} ${c.dim(`— expected ${some[0]?.expected ?? ''}`)}`,
         ],
   )
   const spare = unused.map(
@@ -70,10 +70,12 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
     `\n${grid}`,
     part('invalid cells', misfits),
     part('unused columns', spare),
-    columns.length === 0 ? '' : `\n${c.dim('to fix it, add to the batch:')}\ncolumns:\n${columns.map((one) => `  ${one}\n`).join('')}`,
+    columns.length === 0
+      ? ''
+      : `\n${c.dim('to fix it, add to the batch:')}\ncolumns:\n${columns.map((column) => `  ${column}\n`).join('')}`,
     part(
       'hints',
-      hints.map((one) => `  ${one}`),
+      hints.map((hint) => `  ${hint}`),
     ),
   ].join('')
 }
@@ -87,11 +89,11 @@ interface Cell {
 
 const plain = (text: string) => text
 
-function line(one: FittedVariable, rows: number, c: Colors): Cell[] {
-  const { path, takes, required, heading, how, empty, invalid, samples } = one
+function line(fittedVariable: FittedVariable, rows: number, c: Colors): Cell[] {
+  const { path, takes, required, heading, how, empty, invalid, samples } = fittedVariable
   const missing = how === 'missing'
   const column =
-    how === 'given'
+    how === 'set'
       ? 'set'
       : how === 'joined'
         ? 'joined'
@@ -100,7 +102,7 @@ function line(one: FittedVariable, rows: number, c: Colors): Cell[] {
             ? 'MISSING'
             : 'none'
           : `${how === 'same' ? '=' : '≈'} ${defined(heading)}`
-  const share = (count: number) => (missing || how === 'given' || how === 'joined' ? '' : percent(count, rows))
+  const share = (count: number) => (missing || how === 'set' || how === 'joined' ? '' : percent(count, rows))
   return [
     { text: path },
     { text: takes.length > 24 ? `${takes.slice(0, 23)}…` : takes, paint: c.dim },
@@ -118,7 +120,7 @@ function percent(count: number, rows: number): string {
 }
 
 function verdict(kept: number, aside: number, variables: readonly FittedVariable[], c: Colors): string {
-  const missing = variables.filter((one) => one.how === 'missing' && one.required)
+  const missing = variables.filter((variable) => variable.how === 'missing' && variable.required)
   if (missing.length > 0) return c.red(`nothing can run, ${plural(missing.length, 'variable has', 'variables have')} no column`)
   if (kept === 0) return c.yellow('there is nothing to render')
   return aside === 0 ? c.green('all are valid') : `${kept - aside} valid, ${c.yellow(`${aside} would be rejected`)}`

@@ -56,21 +56,21 @@ async function graph(context: CommandContext, folder: string, flags: GraphFlags)
 
 /** Members with all that they draw on and all that draws on them. */
 function neighbourhood({ graph }: Library, centre: readonly Member[]): Member[] {
-  const all = centre.flatMap((one) => [...graph.reaches(one).reverse(), one, ...graph.drawsOn(one)])
-  return [...new Map(all.map((one) => [memberKey(one), one])).values()]
+  const all = centre.flatMap((member) => [...graph.reaches(member).reverse(), member, ...graph.drawsOn(member)])
+  return [...new Map(all.map((member) => [memberKey(member), member])).values()]
 }
 
 function asData({ graph }: Library, members: readonly Member[]) {
-  return members.map((one) => ({ ...one, uses: graph.uses(one), usedBy: graph.usedBy(one) }))
+  return members.map((member) => ({ ...member, uses: graph.uses(member), usedBy: graph.usedBy(member) }))
 }
 
 /** Every member with its own links, kind by kind. */
 function printAll({ graph }: Library, c: Colors): string {
-  const kinds = [...new Set(graph.members.map((one) => one.kind))]
+  const kinds = [...new Set(graph.members.map((member) => member.kind))]
   return kinds
     .map((kind) => {
-      const own = graph.members.filter((one) => one.kind === kind)
-      return `${c.dim(kind === 'batch' ? 'batches' : `${kind}s`)}\n${own.map((one) => printLinks(one, graph.uses(one), graph.usedBy(one), c)).join('')}`
+      const own = graph.members.filter((member) => member.kind === kind)
+      return `${c.dim(kind === 'batch' ? 'batches' : `${kind}s`)}\n${own.map((member) => printLinks(member, graph.uses(member), graph.usedBy(member), c)).join('')}`
     })
     .join('\n')
 }
@@ -85,11 +85,11 @@ function printLinks(member: Member, uses: readonly Member[], used: readonly Memb
 /** One member, all that it draws on and all that would change with it. */
 function printAround({ graph }: Library, centre: readonly Member[], c: Colors): string {
   return centre
-    .map((one) => {
-      const down = graph.drawsOn(one)
-      const up = graph.reaches(one)
+    .map((member) => {
+      const down = graph.drawsOn(member)
+      const up = graph.reaches(member)
       return [
-        c.bold(memberKey(one)),
+        c.bold(memberKey(member)),
         `  draws on         ${down.length === 0 ? c.dim('nothing but itself') : sayMembers(down)}`,
         `  changes with it  ${up.length === 0 ? c.dim('nothing') : sayMembers(up)}`,
       ].join('\n')

@@ -17,12 +17,12 @@ export const listCommand = defineCommand({
 
 interface Row {
   readonly name: string
-  readonly says: string
+  readonly about: string
 }
 
 /** What an answer of an output consists of: fields, labels, passages. */
 function partsOf(output: OutputModel): string {
-  const passages = (text: Text | undefined) => (text ? passagesIn(text).map((one) => one.name) : [])
+  const passages = (text: Text | undefined) => (text ? passagesIn(text).map((passage) => passage.name) : [])
   switch (output.form) {
     case 'fields':
       return output.fields.map((field) => field.name).join(', ')
@@ -40,16 +40,16 @@ async function list(context: CommandContext, folder: string, flags: { json?: boo
   const library = await openToLook(folder)
   const { artefacts } = library
   const kinds: Record<string, Row[]> = {
-    prompts: [...artefacts.prompts.values()].map((p) => ({ name: p.name, says: p.title })),
-    snippets: [...artefacts.snippets.values()].map((s) => ({ name: s.name, says: s.variables.map((v) => v.name).join(', ') })),
-    personas: [...artefacts.personas.values()].map((p) => ({ name: p.name, says: p.title ?? '' })),
+    prompts: [...artefacts.prompts.values()].map((p) => ({ name: p.name, about: p.title })),
+    snippets: [...artefacts.snippets.values()].map((s) => ({ name: s.name, about: s.variables.map((v) => v.name).join(', ') })),
+    personas: [...artefacts.personas.values()].map((p) => ({ name: p.name, about: p.title ?? '' })),
     examples: [...artefacts.examples.values()].map((e) => ({
       name: e.name,
-      says: plural(library.sets.get(e.name)?.rows.length ?? 0, 'case'),
+      about: plural(library.sets.get(e.name)?.rows.length ?? 0, 'case'),
     })),
-    outputs: [...library.outputs.values()].map((o) => ({ name: o.name, says: `${o.form}: ${partsOf(o)}` })),
-    envelopes: [...artefacts.envelopes.values()].map((e) => ({ name: e.name, says: e.title ?? '' })),
-    batches: [...artefacts.batches.values()].map((b) => ({ name: b.name, says: b.prompt?.name ?? '' })),
+    outputs: [...library.outputs.values()].map((o) => ({ name: o.name, about: `${o.form}: ${partsOf(o)}` })),
+    envelopes: [...artefacts.envelopes.values()].map((e) => ({ name: e.name, about: e.title ?? '' })),
+    batches: [...artefacts.batches.values()].map((b) => ({ name: b.name, about: b.prompt?.name ?? '' })),
   }
   const held = Object.entries(kinds).filter(([, rows]) => rows.length > 0)
   if (flags.json) context.stdout.write(`${JSON.stringify({ title: library.title, ...kinds }, null, 2)}\n`)
@@ -58,7 +58,7 @@ async function list(context: CommandContext, folder: string, flags: { json?: boo
     if (library.title !== undefined) context.stdout.write(`${c.bold(library.title)}\n`)
     // One table, so that the names of all kinds have the same width.
     const lines = columns(
-      held.flatMap(([, rows]) => rows.map(({ name, says }) => [name, c.dim(says)])),
+      held.flatMap(([, rows]) => rows.map(({ name, about: message }) => [name, c.dim(message)])),
       { indent: 2 },
     ).split('\n')
     for (const [kind, rows] of held) context.stdout.write(`\n${c.dim(kind)}\n${lines.splice(0, rows.length).join('\n')}\n`)

@@ -101,7 +101,7 @@ async function readAll(
     prompt,
     records: flags.records,
     replies: flags.replies,
-    given: await readSet(prompt, flags.set, { locale, limit: library.limits.attachmentBytes }),
+    values: await readSet(prompt, flags.set, { locale, limit: library.limits.attachmentBytes }),
     ...(locale !== undefined && { locale }),
     strict,
     answered,
@@ -133,7 +133,7 @@ function printResult(
     stderr.write(`${c.yellow('interrupted')}: every line that was written is whole\n`)
     return EXIT.interrupted
   }
-  return summary.refused > 0 || strays.length > 0 ? EXIT.aside : EXIT.done
+  return summary.refused > 0 || strays.length > 0 ? EXIT.rejected : EXIT.done
 }
 
 /** What the answers are written to: standard output, a file, or a file for each label. */
@@ -177,8 +177,8 @@ function checkEnding(path: string): void {
 function labelsOf({ route, to }: ReadFlags, columns: readonly AnswerColumn[]): readonly string[] {
   if (route === undefined) return []
   if (to === undefined) throw new WrongUse('--route needs files to write to', 'add --to FILE: graded.csv becomes graded.LABEL.csv')
-  const column = columns.find((one) => one.name === route)
-  const known = columns.flatMap((one) => (one.labels ? [one.name] : []))
+  const column = columns.find((column) => column.name === route)
+  const known = columns.flatMap((column) => (column.labels ? [column.name] : []))
   if (!column?.labels)
     throw new WrongUse(
       `the answer has no labels under "${route}"`,
@@ -196,7 +196,7 @@ function documentEndings({ documents, as }: ReadFlags, prompt: Prompt): readonly
     throw new WrongUse(`the answers of "${prompt.name}" are not documents`, 'leave --documents out')
   const named = (as ?? 'md').split(',').map((ending) => ending.trim())
   return named.map((ending) => {
-    const found = DOCUMENT_ENDINGS.find((one) => one === ending)
+    const found = DOCUMENT_ENDINGS.find((text) => text === ending)
     if (!found) throw new WrongUse(`documents are written as ${DOCUMENT_ENDINGS.join(', ')}, not as "${ending}"`)
     return found
   })

@@ -60,10 +60,10 @@ async function render(context: CommandContext, folder: string, name: string, fla
   } else if (flags.wordings) throw new WrongUse('--wordings renders one set of values, not a table', 'use --set instead of --records')
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
-  const given = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
+  const values = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
   const out = flags.to === undefined ? context.stdout : await resultFile(flags.to, flags.overwrite ?? false, [flags.records])
   try {
-    const code = !table ? renderOne(context, out, prompt, given, flags) : await renderMany(context, out, prompt, given, table, flags)
+    const code = !table ? renderOne(context, out, prompt, values, flags) : await renderMany(context, out, prompt, values, table, flags)
     if (out !== context.stdout) await closed(out)
     return code
   } catch (fault) {
@@ -72,10 +72,10 @@ async function render(context: CommandContext, folder: string, name: string, fla
   }
 }
 
-function renderOne(context: CommandContext, out: Writable, prompt: Prompt, given: Record<string, unknown>, flags: RenderFlags): number {
+function renderOne(context: CommandContext, out: Writable, prompt: Prompt, values: Record<string, unknown>, flags: RenderFlags): number {
   const options = { ...(flags.seed !== undefined && { seed: flags.seed }), ...(flags.locale !== undefined && { locale: flags.locale }) }
   const c = colorsFor(flags.to === undefined ? context.stdout : {}, context.env)
-  const all = flags.wordings ? prompt.renderAll(given, options) : [{ wording: '', rendering: prompt.render(given, options) }]
+  const all = flags.wordings ? prompt.renderAll(values, options) : [{ wording: '', rendering: prompt.render(values, options) }]
   for (const { wording, rendering } of all) {
     for (const p of rendering.problems) context.stderr.write(`${printProblem(p, paintFor(colorsFor(context.stderr, context.env)))}\n`)
     const masked = Object.keys(rendering.masked).length > 0 ? { masked: rendering.masked } : {}
@@ -93,7 +93,7 @@ async function renderMany(
   context: CommandContext,
   out: Writable,
   prompt: Prompt,
-  given: Record<string, unknown>,
+  values: Record<string, unknown>,
   table: TableFile,
   flags: RenderFlags,
 ): Promise<number> {
@@ -107,7 +107,7 @@ async function renderMany(
       records: table,
       bytes: await sizeOf(table.from),
       to: out,
-      given,
+      values,
       ...(rejected && { rejected }),
       ...(seed !== undefined && { seed }),
       ...(locale !== undefined && { locale }),
@@ -126,7 +126,7 @@ async function renderMany(
     }
     const aside = report.rejected > 0 ? `, ${plural(report.rejected, 'record')} rejected` : ''
     stderr.write(`${records} rendered${aside}${flags.to === undefined ? '' : ` → ${flags.to}`}\n`)
-    return report.rejected > 0 ? EXIT.aside : EXIT.done
+    return report.rejected > 0 ? EXIT.rejected : EXIT.done
   }, 'all that was written before is whole')
 }
 

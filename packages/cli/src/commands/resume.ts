@@ -17,9 +17,9 @@ export const resumeCommand = defineCommand({
 })
 
 async function resume(context: CommandContext, folder: string, overwrite: boolean): Promise<number> {
-  const { file, library, given } = await openRun(folder)
-  if (!isAskRun(file)) return reportRun(context, ({ listener }) => resumeRun(folder, { library, given, overwrite, ...listener }))
+  const { file, library, values } = await openRun(folder)
+  if (!isAskRun(file)) return reportRun(context, ({ listener }) => resumeRun(folder, { library, values, overwrite, ...listener }))
   const model = readyModel(library, file.prompt.name, file.asking.model, file.asking.mock)
   const several = file.asking.candidates !== undefined
-  return reportAsking(context, model, several, (listener) => resumeAsking(folder, { library, model, given, overwrite, ...listener }))
+  return reportAsking(context, model, several, (listener) => resumeAsking(folder, { library, model, values, overwrite, ...listener }))
 }

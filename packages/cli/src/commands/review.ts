@@ -49,17 +49,17 @@ interface ReviewFlags {
   readonly json?: boolean
 }
 
-/** Picks from the answers of a run: keeps, rejects, asks again, and hands on what is settled. */
+/** Picks from the answers of a run: keeps, rejects, asks again, and passes on what is settled. */
 async function review(context: CommandContext, folder: string, flags: ReviewFlags): Promise<number> {
   const ending = readEnding(flags.to)
-  const { file: run, library, given } = await openRun(folder)
+  const { file: run, library, values: passed } = await openRun(folder)
   if (!isAskRun(run)) throw new ProblemError([problem('run-without-answers', { run: run.run })])
   const home = libraryOf(folder, run)
   const model = readyModel(library, run.prompt.name, run.asking.model, run.asking.mock)
   const { stderr } = context
   const c = colorsFor(stderr, context.env)
   const notice = (p: Parameters<typeof printProblem>[0]) => stderr.write(`${printProblem(p, paintFor(c))}\n`)
-  const opened = await Review.open(folder, { library, model, given, notice, ...(context.signal && { signal: context.signal }) })
+  const opened = await Review.open(folder, { library, model, values: passed, notice, ...(context.signal && { signal: context.signal }) })
   let refused = 0
   try {
     const actions = actionsOf(flags)
@@ -84,21 +84,21 @@ async function review(context: CommandContext, folder: string, flags: ReviewFlag
   } finally {
     await opened.close()
   }
-  return refused > 0 ? EXIT.aside : EXIT.done
+  return refused > 0 ? EXIT.rejected : EXIT.done
 }
 
 function actionsOf({ accept = [], discard = [], regenerate = [], acceptRest, regenerateRest }: ReviewFlags): ReviewAction[] {
   if (acceptRest && regenerateRest)
     throw new WrongUse('--accept-rest and --regenerate-rest cannot be combined', 'run them one after the other')
   return [
-    ...accept.map((said): ReviewAction => {
-      const [, record, answer] = /^(.*)=(\d+)$/.exec(said) ?? []
-      return { does: 'accept', records: new Set([record ?? said]), ...(answer !== undefined && { answer: Number(answer) }) }
+    ...accept.map((text): ReviewAction => {
+      const [, record, answer] = /^(.*)=(\d+)$/.exec(text) ?? []
+      return { does: 'accept', records: new Set([record ?? text]), ...(answer !== undefined && { answer: Number(answer) }) }
     }),
     ...(discard.length > 0 ? [{ does: 'discard', records: new Set(discard) } as const] : []),
-    ...regenerate.map((said): ReviewAction => {
-      const [, record, part] = /^(.*):([^:]+)$/.exec(said) ?? []
-      return { does: 'regenerate', records: new Set([record ?? said]), ...(part !== undefined && { part }) }
+    ...regenerate.map((text): ReviewAction => {
+      const [, record, part] = /^(.*):([^:]+)$/.exec(text) ?? []
+      return { does: 'regenerate', records: new Set([record ?? text]), ...(part !== undefined && { part }) }
     }),
     ...(acceptRest ? [{ does: 'accept', records: 'open' } as const] : []),
     ...(regenerateRest ? [{ does: 'regenerate', records: 'unaccepted' } as const] : []),
@@ -127,23 +127,27 @@ async function showAll(context: CommandContext, opened: Review, json: boolean): 
   const c = colorsFor(stdout, context.env)
   const count = { accepted: 0, discarded: 0, open: 0 }
   const room = Math.max(20, (stdout.columns ?? 100) - 34)
-  const rows = [['record', 'state', 'answers', 'says'].map((title) => c.dim(title))]
+  const rows = [['record', 'state', 'answers', 'answer'].map((title) => c.dim(title))]
   let shown = 0
-  for await (const one of opened.records()) {
-    count[one.state]++
+  for await (const record of opened.records()) {
+    count[record.state]++
     if (json) {
-      stdout.write(`${JSON.stringify(one)}\n`)
+      stdout.write(`${JSON.stringify(record)}\n`)
       continue
     }
     if (++shown > MOST_SHOWN) continue
     const best =
-      one.candidates.find(({ number }) => number === one.accepted) ??
-      one.candidates.findLast(({ answer }) => answer) ??
-      one.candidates.at(-1)
-    const says = best?.answer ? said(best) : c.yellow(one.problems[0]?.message ?? best?.problems[0]?.message ?? 'no answer')
+      record.candidates.find(({ number }) => number === record.accepted) ??
+      record.candidates.findLast(({ answer }) => answer) ??
+      record.candidates.at(-1)
+    const message = best?.answer ? answerText(best) : c.yellow(record.problems[0]?.message ?? best?.problems[0]?.message ?? 'no answer')
     const state =
-      one.state === 'accepted' ? c.green(`accepted ${one.accepted ?? ''}`) : one.state === 'discarded' ? c.red('discarded') : 'open'
-    rows.push([one.record, state, String(one.candidates.length), clipped(says, room)])
+      record.state === 'accepted'
+        ? c.green(`accepted ${record.accepted ?? ''}`)
+        : record.state === 'discarded'
+          ? c.red('discarded')
+          : 'open'
+    rows.push([record.record, state, String(record.candidates.length), clipped(message, room)])
   }
   if (shown > 0 && !json) stdout.write(columns(rows))
   if (shown > MOST_SHOWN && !json) stdout.write(c.dim(`… and ${plural(shown - MOST_SHOWN, 'record')} more: --json lists them all\n`))
@@ -154,17 +158,17 @@ async function showAll(context: CommandContext, opened: Review, json: boolean): 
 
 async function showOne(context: CommandContext, opened: Review, id: string, json: boolean): Promise<number> {
   const { stdout, stderr } = context
-  for await (const one of opened.records()) {
-    if (one.record !== id) continue
-    if (json) stdout.write(`${JSON.stringify(one, null, 2)}\n`)
+  for await (const record of opened.records()) {
+    if (record.record !== id) continue
+    if (json) stdout.write(`${JSON.stringify(record, null, 2)}\n`)
     else {
       const c = colorsFor(stdout, context.env)
-      stdout.write(one.candidates.map((candidate) => candidateText(candidate, one, c)).join('\n'))
-      for (const p of one.candidates.length === 0 ? one.problems : []) stderr.write(`${printProblem(p, paintFor(c))}\n`)
-      if (one.parts.length > 1)
-        stderr.write(c.dim(`parts that can be regenerated: ${one.parts.map((part) => `${id}:${part}`).join(', ')}\n`))
+      stdout.write(record.candidates.map((candidate) => candidateText(candidate, record, c)).join('\n'))
+      for (const p of record.candidates.length === 0 ? record.problems : []) stderr.write(`${printProblem(p, paintFor(c))}\n`)
+      if (record.parts.length > 1)
+        stderr.write(c.dim(`parts that can be regenerated: ${record.parts.map((part) => `${id}:${part}`).join(', ')}\n`))
     }
-    return one.candidates.length === 0 ? EXIT.aside : EXIT.done
+    return record.candidates.length === 0 ? EXIT.rejected : EXIT.done
   }
   throw new ProblemError([problem('record-unknown', { id })])
 }
@@ -189,7 +193,7 @@ async function exportAccepted(
 }
 
 /** An answer on one line. */
-function said({ answer, text }: Candidate): string {
+function answerText({ answer, text }: Candidate): string {
   const entries = Object.entries(answer ?? {})
   return entries.length === 1 ? String(defined(entries[0])[1]) : text
 }

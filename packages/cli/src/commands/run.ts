@@ -69,15 +69,15 @@ async function run(context: CommandContext, folder: string, what: string, flags:
   const library = await openToRun(folder, what)
   const { name, model, records, to } = namedBatch(library, folder, what, flags)
   const { set = [], locale, workers, runs, bare = false, overwrite = false } = flags
-  const given = await readSet(library.prompt(model.prompt?.name ?? ''), set, { locale, limit: library.limits.attachmentBytes })
+  const values = await readSet(library.prompt(model.prompt?.name ?? ''), set, { locale, limit: library.limits.attachmentBytes })
   return reportRun(context, (reporter) =>
     runBatch({
       library,
       folder,
       name,
       batch: model,
-      given,
-      said: set,
+      values,
+      set,
       ...(records && { records }),
       ...(to !== undefined && { to }),
       ...(locale !== undefined && { locale }),
@@ -120,5 +120,5 @@ function printResult(context: CommandContext, reporter: RunReporter, { folder, f
   }
   const to = shownPath(file.published?.path ?? `${folder}/${file.output}`)
   stderr.write(`${summary} → ${to}\n${c.dim(`run ${file.run}: ${shownPath(folder)}/report.html`)}\n`)
-  return counts.rejected > 0 ? EXIT.aside : EXIT.done
+  return counts.rejected > 0 ? EXIT.rejected : EXIT.done
 }

@@ -35,7 +35,7 @@ const PAGE_TYPES: Readonly<Record<string, string>> = {
 
 /**
  * What the desk asks of this machine: the library's files, its tables, and to save a file. It answers to its own address alone, so that no
- * name of somebody else's leads here, and to those who know the key; nothing outside of the library's folder is read or written.
+ * name of someone else's leads here, and to those who know the key; nothing outside of the library's folder is read or written.
  */
 export function deskApp({ root, key, host, pages }: DeskOptions): Hono {
   const app = new Hono()
@@ -66,13 +66,13 @@ export function deskApp({ root, key, host, pages }: DeskOptions): Hono {
   })
   app.get('/api/marks', async (c) => c.json(marksOf((await readLibraryTexts(root)).files)))
   app.get('/api/table', (c) => sendTable(c, root))
-  app.get('/api/given', async (c) => c.json(await givenBy(root, c.req.query('batch') ?? '')))
+  app.get('/api/values', async (c) => c.json(await valuesSetBy(root, c.req.query('batch') ?? '')))
   app.put('/api/file', bodyLimit({ maxSize: MOST_BYTES }), async (c) => {
     const { path, text, was } = await c.req.json<{ path: unknown; text: unknown; was: unknown }>()
     if (typeof path !== 'string' || typeof text !== 'string' || (was !== null && typeof was !== 'string'))
       return c.json({ problems: [{ message: 'a saving needs path, text and was' }] }, 400)
     if (!isLibraryFile(path)) return c.json({ problems: [{ message: `"${path}" is not a file of a library` }] }, 422)
-    // That somebody else wrote the file meanwhile is an answer, no fault.
+    // That someone else wrote the file meanwhile is an answer, no fault.
     return c.json(await saveText(root, path, text, was))
   })
   app.get('*', (c) => {
@@ -134,12 +134,12 @@ function isTable(name: string): boolean {
 }
 
 /** The documents that a batch hands to all of its records. */
-async function givenBy(root: string, name: string): Promise<Record<string, unknown>> {
+async function valuesSetBy(root: string, name: string): Promise<Record<string, unknown>> {
   const library = await openLibrary(root, { countTokens: () => 0 })
   const model = library.artefacts.batches.get(name)
   if (!model?.prompt) return {}
   const found = await filesThatItSets(library.prompt(model.prompt.name), model, root, library.limits.attachmentBytes)
-  return Object.fromEntries(Object.entries(found).map(([key, one]) => [key, asData(one as FileValue)]))
+  return Object.fromEntries(Object.entries(found).map(([key, value]) => [key, asData(value as FileValue)]))
 }
 
 /** A text as it is; a table of any other kind as JSON Lines. */

@@ -28,7 +28,7 @@ export async function serveDesk(context: CommandContext, folder: string, flags: 
   const server = await listening(app.fetch, flags.port ?? USUAL_PORT, flags.port !== undefined)
   place = (server.address() as { port: number }).port
   const c = colorsFor(context.stderr, context.env)
-  // The key stands behind the #: it is sent to nobody and kept in no log.
+  // The key stands behind the #: it is sent to no one and kept in no log.
   context.stdout.write(`http://127.0.0.1:${place}/#${key}\n`)
   // Whoever reads the address from a pipe opens it as they like.
   if (flags.browser !== false && context.stdout.isTTY) await inBrowser(`http://127.0.0.1:${place}/#${key}`)
@@ -56,7 +56,7 @@ async function inBrowser(address: string): Promise<void> {
 
 const USUAL_PORT = 7118
 
-/** Listens there; where nobody asked for that port and it is taken, at any that is free. */
+/** Listens there; where no one asked for that port and it is taken, at any that is free. */
 function listening(fetch: Parameters<typeof serve>[0]['fetch'], port: number, asked: boolean): Promise<ServerType> {
   return new Promise((resolve, reject) => {
     const server = serve({ fetch, port, hostname: '127.0.0.1' }, () => resolve(server))

@@ -32,8 +32,8 @@ export interface BatchFlags extends TableFlags {
 /** The table that the options name. */
 export function tableOf({ records, format, sheet, query }: TableFlags): TableFile | undefined {
   if (records === undefined) {
-    for (const [flag, said] of Object.entries({ format, sheet, query }))
-      if (said !== undefined) throw new WrongUse(`--${flag} needs --records`, 'add --records FILE')
+    for (const [flag, text] of Object.entries({ format, sheet, query }))
+      if (text !== undefined) throw new WrongUse(`--${flag} needs --records`, 'add --records FILE')
     return undefined
   }
   if (format !== undefined && !(TABLE_FORMATS as readonly string[]).includes(format)) {
@@ -100,17 +100,17 @@ function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<strin
   }
 }
 
-function pairOf(said: string): [string, string] {
-  const at = said.indexOf('=')
-  if (at < 1) throw new WrongUse(`--column needs variable=heading, not "${said}"`, 'write --column "item.number=Object No."')
-  return [said.slice(0, at).trim(), said.slice(at + 1).trim()]
+function pairOf(text: string): [string, string] {
+  const at = text.indexOf('=')
+  if (at < 1) throw new WrongUse(`--column needs variable=heading, not "${text}"`, 'write --column "item.number=Object No."')
+  return [text.slice(0, at).trim(), text.slice(at + 1).trim()]
 }
 
 /** `rooms.json as room where item.room is room.code`; `as room many` for all rows that match. */
-function joinOf(said: string): Record<string, unknown> {
-  const [, from, as, many, where] = /^\s*(.+?)\s+as\s+(\S+)(\s+many)?\s+where\s+(.+)$/.exec(said) ?? []
+function joinOf(text: string): Record<string, unknown> {
+  const [, from, as, many, where] = /^\s*(.+?)\s+as\s+(\S+)(\s+many)?\s+where\s+(.+)$/.exec(text) ?? []
   if (from === undefined)
-    throw new WrongUse(`invalid --join "${said}"`, 'write --join "data/rooms.json as room where item.room is room.code"')
+    throw new WrongUse(`invalid --join "${text}"`, 'write --join "data/rooms.json as room where item.room is room.code"')
   return { from: `../${from}`, as, where, ...(many !== undefined && { many: true }) }
 }
 

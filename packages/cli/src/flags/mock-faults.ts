@@ -2,11 +2,11 @@ import { MOCK_FAULTS, nearest, type MockFault, type MockOptions } from 'duneligh
 import { WrongUse } from '../ui/context.js'
 
 /** `busy=10%,empty=0.05`: the share of answers that have each fault. */
-export function readMockFaults(said: string): NonNullable<MockOptions['faults']> {
+export function readMockFaults(stated: string): NonNullable<MockOptions['faults']> {
   const known = Object.keys(MOCK_FAULTS) as MockFault[]
-  const shares = said.split(',').map((part) => {
+  const shares = stated.split(',').map((part) => {
     const [, name = '', digits, percent] = /^\s*([a-z0-9-]+)\s*=\s*(\d+(?:\.\d+)?)\s*(%?)\s*$/.exec(part) ?? []
-    const way = known.find((one) => one === name)
+    const way = known.find((text) => text === name)
     if (digits === undefined) throw new WrongUse(`"${part.trim()}" is not a share such as busy=10%`, 'write --faults busy=10%,empty=5%')
     if (!way) {
       const near = nearest(name, known)
@@ -15,6 +15,6 @@ export function readMockFaults(said: string): NonNullable<MockOptions['faults']>
     return [way, Number(digits) / (percent === '' ? 1 : 100)] as const
   })
   if (shares.reduce((sum, [, share]) => sum + share, 0) > 1 + 1e-9)
-    throw new WrongUse(`the shares in "${said}" are more than 100%`, 'the shares add up to 100 % at most')
+    throw new WrongUse(`the shares in "${stated}" are more than 100%`, 'the shares add up to 100 % at most')
   return Object.fromEntries(shares)
 }

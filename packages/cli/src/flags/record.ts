@@ -15,14 +15,14 @@ export interface ValueFlags {
 export async function namedValues(library: Library, prompt: Prompt, { set, records, record }: ValueFlags) {
   if (record !== undefined && records === undefined) throw new WrongUse('--record needs --records', 'add --records FILE')
   if (set === undefined && records === undefined) return undefined
-  const given = await readSet(prompt, set, { limit: library.limits.attachmentBytes })
-  return records === undefined ? { values: given, id: '' } : findRecord(prompt, records, record, given)
+  const values = await readSet(prompt, set, { limit: library.limits.attachmentBytes })
+  return records === undefined ? { values, id: '' } : findRecord(prompt, records, record, values)
 }
 
 /** The record of an id, or the first. */
-export async function findRecord(prompt: Prompt, table: string, id: string | undefined, given: Record<string, unknown>) {
+export async function findRecord(prompt: Prompt, table: string, id: string | undefined, values: Record<string, unknown>) {
   const known: string[] = []
-  for await (const { records } of readRecords(plainBatch(prompt, { given }), table)) {
+  for await (const { records } of readRecords(plainBatch(prompt, { values }), table)) {
     for (const record of records) {
       if (id !== undefined && record.id !== id) {
         if (known.length < MAX_KNOWN_IDS) known.push(record.id)

@@ -4,11 +4,11 @@ import { libraryOf } from '@dunelight/node/host'
 import { openToRender } from './open-library.js'
 import { readSet } from './values.js'
 
-/** A run’s file, its library, and the values that its options set, for whoever continues it. */
-export async function openRun(folder: string): Promise<{ file: RunFile; library: Library; given: Record<string, unknown> }> {
+/** A run’s file, its library, and the values that its options set, for the caller that continues it. */
+export async function openRun(folder: string): Promise<{ file: RunFile; library: Library; values: Record<string, unknown> }> {
   const file = await readRun(folder)
-  const { prompt, locale, said } = file
+  const { prompt, locale, set: stated } = file
   const library = await openToRender(libraryOf(folder, file), prompt.name)
-  const given = await readSet(library.prompt(prompt.name), said, { locale, limit: library.limits.attachmentBytes })
-  return { file, library, given }
+  const values = await readSet(library.prompt(prompt.name), stated, { locale, limit: library.limits.attachmentBytes })
+  return { file, library, values }
 }

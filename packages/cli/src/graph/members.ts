@@ -17,17 +17,17 @@ const FOLDER_KINDS = {
  * The members of a library that a person means: by name (`house/style`), or by file, from the library's folder (`snippets/house/style.yaml`)
  * or from where the command was started.
  */
-export function membersNamed(library: Library, folder: string, said: string): Member[] {
+export function membersNamed(library: Library, folder: string, text: string): Member[] {
   const { members } = library.graph
-  const path = withoutFolder(said.replace(/\\/g, '/').replace(/^\.\//, ''), folder)
+  const path = withoutFolder(text.replace(/\\/g, '/').replace(/^\.\//, ''), folder)
   const [, kindFolder = '', name = ''] = /^(\w+)\/(.+?)(?:\.\w+)?$/.exec(path) ?? []
   const kind = Object.hasOwn(FOLDER_KINDS, kindFolder) ? FOLDER_KINDS[kindFolder as keyof typeof FOLDER_KINDS] : undefined
-  const found = members.filter((one) => one.name === said || one.name === path || (one.kind === kind && one.name === name))
+  const found = members.filter((member) => member.name === text || member.name === path || (member.kind === kind && member.name === name))
   if (found.length > 0) return found
-  const known = members.map((one) => one.name)
-  const near = nearest(said, known) ?? nearest(name, known)
+  const known = members.map((member) => member.name)
+  const near = nearest(text, known) ?? nearest(name, known)
   throw new WrongUse(
-    `the library contains nothing named "${said}"`,
+    `the library contains nothing named "${text}"`,
     near === undefined ? 'dunelight list shows what it contains' : `did you mean "${near}"?`,
   )
 }

@@ -38,14 +38,18 @@ export interface TouchedFlags {
 export async function touchedBy(library: Library, folder: string, flags: TouchedFlags): Promise<Touched> {
   const members = membersNamed(library, folder, flags.touched)
   const prompts = [
-    ...new Set(members.flatMap((one) => [one, ...library.graph.reaches(one)]).flatMap((one) => (one.kind === 'prompt' ? [one.name] : []))),
+    ...new Set(
+      members
+        .flatMap((member) => [member, ...library.graph.reaches(member)])
+        .flatMap((member) => (member.kind === 'prompt' ? [member.name] : [])),
+    ),
   ]
   const file = artefactFile(library.artefacts, defined(members[0]))
   const earlier = file === undefined ? undefined : await earlierText(join(folder, file), flags.before)
   const before = earlier && (await openToRender(folder, undefined, { instead: { [defined(file)]: earlier.text } }))
   const touches: Touch[] = []
   for (const name of prompts.sort()) touches.push(await touch(name, library, before, folder, flags.records))
-  return { members, since: earlier?.says, prompts: touches }
+  return { members, since: earlier?.message, prompts: touches }
 }
 
 async function touch(
@@ -104,16 +108,16 @@ function validPrompt(library: Library, name: string): Prompt | undefined {
 }
 
 /** The file as it was: another file that the caller names, else what the last commit holds, where the folder is under version control. */
-async function earlierText(path: string, was: string | undefined): Promise<{ text: string; says: string } | undefined> {
+async function earlierText(path: string, was: string | undefined): Promise<{ text: string; message: string } | undefined> {
   if (was !== undefined) {
     const text = await readFile(was, 'utf8').catch((fault: unknown) => {
       throw new WrongUse(`cannot read ${was}: ${reason(fault)}`)
     })
-    return { text, says: was }
+    return { text, message: was }
   }
   try {
     const { stdout } = await promisify(execFile)('git', ['show', `HEAD:./${basename(path)}`], { cwd: dirname(path), maxBuffer: 1 << 26 })
-    return { text: stdout, says: 'the last commit' }
+    return { text: stdout, message: 'the last commit' }
   } catch {
     return undefined
   }

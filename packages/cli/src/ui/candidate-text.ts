@@ -22,7 +22,7 @@ export function candidateText(
     ...(similar === undefined ? [] : [c.yellow(`nearly the same as ${similar}`)]),
     ...(isRegenerated ? [`${isRegenerated.part} regenerated, the rest from ${isRegenerated.of}`] : []),
     ...(problems.length > 0 ? [c.red(`rejected: ${defined(problems[0]).message}`)] : []),
-    ...(unsupported.length > 0 ? [c.dim(`to verify: ${unsupported.join(' · ')}`)] : []),
+    ...(unsupported.length > 0 ? [c.dim(`unsupported: ${unsupported.join(' · ')}`)] : []),
   ]
   return `${c.bold(`[${number}]`)}${marks.length > 0 ? ` ${marks.join(', ')}` : ''}\n${text.trimEnd()}\n`
 }

@@ -15,8 +15,8 @@ function summary({ cases, rightByOne, rightByFew, alone }: LeaveOneOut): string[
 }
 
 /** True labels down, labels of the nearest cases across. */
-export function printConfusion(name: string, found: LeaveOneOut, c: Colors): string {
-  const { labels, table } = found
+export function printConfusion(name: string, leaveOneOut: LeaveOneOut, c: Colors): string {
+  const { labels, table } = leaveOneOut
   const width = Math.max(5, ...labels.map((label) => label.length)) + 2
   const lines = [
     c.bold(`${name}, each case left out in turn`),
@@ -31,18 +31,18 @@ export function printConfusion(name: string, found: LeaveOneOut, c: Colors): str
     lines.push(
       `${label.padEnd(width)}${cells.join('')}   ${share(
         defined(row[i]),
-        row.reduce((sum, one) => sum + one, 0),
+        row.reduce((sum, index) => sum + index, 0),
       ).padStart(5)}`,
     )
   })
-  return `${[...lines, '', ...summary(found)].join('\n')}\n`
+  return `${[...lines, '', ...summary(leaveOneOut)].join('\n')}\n`
 }
 
 /** The same as a page. A cell's shade goes by its share of its row; its figure says the same. */
-export function confusionPage(name: string, field: string, found: LeaveOneOut): string {
-  const { labels, table } = found
+export function confusionPage(name: string, field: string, leaveOneOut: LeaveOneOut): string {
+  const { labels, table } = leaveOneOut
   const rows = labels.map((label, i) => {
-    const all = defined(table[i]).reduce((sum, one) => sum + one, 0)
+    const all = defined(table[i]).reduce((sum, index) => sum + index, 0)
     const cells = defined(table[i]).map((count, j) => {
       const part = all === 0 ? 0 : count / all
       const dark = part > 0.55
@@ -64,7 +64,7 @@ export function confusionPage(name: string, field: string, found: LeaveOneOut): 
   td.right { outline: 2px solid #1f4e5f; outline-offset: -5px } .share { color: #4d5c5b; font-size: 15px } caption { text-align: left; color: #4d5c5b; padding-bottom: 8px }
 </style>
 <h1>${escape(name)}, each case left out in turn</h1>
-${summary(found)
+${summary(leaveOneOut)
   .map((line) => `<p>${escape(line)}</p>`)
   .join('\n')}
 <table>

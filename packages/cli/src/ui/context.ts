@@ -13,7 +13,7 @@ export interface CommandContext {
   readonly signal?: AbortSignal
 }
 
-export const EXIT = { done: 0, problems: 1, use: 2, aside: 3, interrupted: 130 } as const
+export const EXIT = { done: 0, problems: 1, use: 2, rejected: 3, interrupted: 130 } as const
 
 const COLOURS = ['red', 'yellow', 'green', 'blue', 'cyan', 'magenta', 'dim', 'bold'] as const
 export type Colors = Readonly<Record<(typeof COLOURS)[number], (text: string) => string>>
@@ -51,6 +51,6 @@ export function formatCount(count: number): string {
   return NUMBERS.format(count)
 }
 
-export function plural(count: number, one: string, many = `${one}s`): string {
-  return `${formatCount(count)} ${count === 1 ? one : many}`
+export function plural(count: number, text: string, many = `${text}s`): string {
+  return `${formatCount(count)} ${count === 1 ? text : many}`
 }

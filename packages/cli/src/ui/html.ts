@@ -1,4 +1,4 @@
 import { defined } from 'dunelight/host'
 export function escape(text: string): string {
-  return text.replace(/[&<>"]/g, (sign) => defined({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }[sign]))
+  return text.replace(/[&<>"]/g, (character) => defined({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }[character]))
 }

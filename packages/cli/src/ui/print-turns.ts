@@ -14,6 +14,6 @@ export function turnHead(turn: Turn, c: Colors): string {
 
 /** What a turn hands over beside its text, in a line. */
 export function printPart(part: Part, c: Colors): string {
-  const size = part.kind === 'text' ? plural(part.text.length, 'sign') : plural(part.size, 'byte')
+  const size = part.kind === 'text' ? plural(part.text.length, 'character') : plural(part.size, 'byte')
   return c.yellow(`+ ${part.name} as ${part.kind}: ${part.mediaType}, ${size}, from ${part.from}`)
 }

@@ -6,7 +6,7 @@ import { plural, type Colors } from './context.js'
 
 /** Replies of fewer words than this are alike by nature. */
 const LEAST_WORDS = 8
-/** So many replies are compared with each other; equal ones are found among all. */
+/** this many replies are compared with each other; equal ones are found among all. */
 const MOST_COMPARED = 2000
 
 /** What a file of replies came to. */
@@ -85,8 +85,8 @@ export class RepliesSummary {
       unsupportedRecords: this.unsupportedRecords,
       unsupported: this.unsupported,
       equal: [...this.same.values()].filter((ids) => ids.length > 1),
-      nearlyEqual: alikePairs(this.texts.map((one) => one.text)).map(
-        ({ one, other }) => [defined(this.texts[one]).id, defined(this.texts[other]).id] as const,
+      nearlyEqual: alikePairs(this.texts.map((text) => text.text)).map(
+        ({ first: number, second }) => [defined(this.texts[number]).id, defined(this.texts[second]).id] as const,
       ),
     }
   }
@@ -153,7 +153,7 @@ export function printSummary(summary: Summary, c: Colors): string {
   const line = (name: string, text: string) => `  ${c.dim(name.padEnd(9))} ${text}\n`
   const reasonLines = Object.entries(reasons).slice(0, MOST_REASONS)
   const more = Object.keys(reasons).length - reasonLines.length
-  const alike = [...equal.map((ids) => ids.join(' = ')), ...nearlyEqual.map(([one, other]) => `${one} ≈ ${other}`)]
+  const alike = [...equal.map((ids) => ids.join(' = ')), ...nearlyEqual.map(([text, other]) => `${text} ≈ ${other}`)]
   return [
     `${plural(records, 'record')}: ${c.green(`${valid} valid`)}, ${repaired} repaired, ${refused > 0 ? c.yellow(`${refused} rejected`) : '0 rejected'}\n`,
     repaired > 0
@@ -164,7 +164,7 @@ export function printSummary(summary: Summary, c: Colors): string {
     ...Object.entries(labels).map(([name, of]) => line(name, counts(of))),
     unsupported > 0
       ? line(
-          'to verify',
+          'unsupported',
           `${plural(unsupported, 'figure, date, name or sentence', 'figures, dates, names or sentences')} in ${unsupportedRecords} of them`,
         )
       : '',

@@ -48,7 +48,7 @@ class ResultFile extends Writable {
     private readonly flags: string,
   ) {
     super({ decodeStrings: false })
-    // Whoever writes hears of a fault by the write; nobody has to listen besides.
+    // Whoever writes hears of a fault by the write; no one has to listen besides.
     this.on('error', () => undefined)
   }
 
@@ -87,6 +87,6 @@ export function exists(path: string): Promise<boolean> {
 
 /** Whether two paths name one file, links followed. */
 async function sameFile(a: string, b: string): Promise<boolean> {
-  const [one, other] = await Promise.all([a, b].map((path) => realpath(path).catch(() => resolve(path))))
-  return one === other
+  const [text, other] = await Promise.all([a, b].map((path) => realpath(path).catch(() => resolve(path))))
+  return text === other
 }

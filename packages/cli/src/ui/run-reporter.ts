@@ -14,7 +14,7 @@ const STEPS = 1000
 export class RunReporter {
   readonly rejected = new RejectedList()
   /** Requests that were repeated. */
-  again = 0
+  retries = 0
   private readonly noticed = new Set<string>()
   private bar: SingleBar | undefined
 
@@ -68,18 +68,18 @@ export class RunReporter {
     const { stderr } = this.context
     if (!stderr.isTTY || share === undefined) return
     const { written, rejected } = counts
-    const again = this.again > 0 ? ` · ${formatCount(this.again)} repeated` : ''
+    const text = this.retries > 0 ? ` · ${formatCount(this.retries)} repeated` : ''
     const left = share > 0 ? clock((seconds / share) * (1 - share)) : '?'
-    const says = `${formatCount(written)} ${this.done} · ${formatCount(rejected)} rejected${again} · ${formatCount((written + rejected) / Math.max(seconds, 0.001))} per second · ${left} left`
+    const message = `${formatCount(written)} ${this.done} · ${formatCount(rejected)} rejected${text} · ${formatCount((written + rejected) / Math.max(seconds, 0.001))} per second · ${left} left`
     this.bar ??= progressBar(stderr)
-    this.bar.update(Math.round(share * STEPS), { says })
+    this.bar.update(Math.round(share * STEPS), { text: message })
   }
 }
 
 /** A bar that leaves nothing behind. */
 function progressBar(stream: CommandContext['stderr']): SingleBar {
   const bar = new SingleBar({
-    format: '{bar} {percentage}% · {says}',
+    format: '{bar} {percentage}% · {text}',
     stream: rawStream(stream),
     hideCursor: true,
     clearOnComplete: true,
@@ -87,7 +87,7 @@ function progressBar(stream: CommandContext['stderr']): SingleBar {
     barIncompleteChar: '─',
     barsize: 24,
   })
-  bar.start(STEPS, 0, { says: '' })
+  bar.start(STEPS, 0, { text: '' })
   return bar
 }
 

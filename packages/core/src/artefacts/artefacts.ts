@@ -107,7 +107,7 @@ export function* allTurns(turns: readonly TurnModel[]): Generator<TurnModel> {
 
 /** The turns that a prompt itself says: its own, those that it adds to its base's and those that it puts in their place. */
 export function ownTurns({ turns, addTurns, replace }: PromptModel): TurnModel[] {
-  return [...allTurns([...turns, ...addTurns, ...replace.map((one) => one.turn)])]
+  return [...allTurns([...turns, ...addTurns, ...replace.map((item) => item.turn)])]
 }
 
 export interface SnippetModel extends Artefact {
@@ -205,7 +205,7 @@ export function textsOfOutput(output: OutputModel): Text[] {
 /** A condition of the language in a batch. */
 export interface OutputOccurrence {
   readonly condition: Condition
-  readonly says: string
+  readonly phrases: string
   readonly span: Span
 }
 /** A table that a batch reads. */
@@ -282,7 +282,7 @@ export interface Limits {
   readonly repeats: number
   readonly renderingBytes: number
   readonly attachmentBytes: number
-  /** How long a reply may be that is read, in signs. */
+  /** How long a reply may be that is read, in characters. */
   readonly replyCharacters: number
   /** Items, and runs of 32 characters, that formats and conditions of one rendering may go through. */
   readonly steps: number

@@ -76,7 +76,7 @@ class BatchReader {
       about: keys.text('about'),
       prompt: reader.named('prompt'),
       records,
-      join: (keys.get('join')?.items() ?? []).flatMap((one) => this.join(one)),
+      join: (keys.get('join')?.items() ?? []).flatMap((yamlNode) => this.join(yamlNode)),
       keep: this.condition(keys.get('keep'), 'keep'),
       columns: this.columns(keys.get('columns')),
       set: (keys.get('set')?.data() ?? {}) as Record<string, unknown>,
@@ -88,7 +88,7 @@ class BatchReader {
       envelope: reader.named('envelope'),
       tokens: keys.boolean('tokens') ?? false,
       budget: this.budget(keys.get('budget')),
-      send: (keys.get('send')?.items() ?? []).flatMap((one) => this.send(one)),
+      send: (keys.get('send')?.items() ?? []).flatMap((yamlNode) => this.send(yamlNode)),
     }
   }
 
@@ -130,7 +130,7 @@ class BatchReader {
     if (!node) return undefined
     const { report } = this.reader
     const condition = parseWholeText(node.source, what, this.reading.limits.nesting, report, parseCondition)
-    return condition && { condition, says: node.string ?? '', span: node.span }
+    return condition && { condition, phrases: node.string ?? '', span: node.span }
   }
 
   private columns(node: YamlNode | undefined): ReadonlyMap<string, ColumnModel> {
@@ -166,9 +166,9 @@ class BatchReader {
   }
 
   private budget(node: YamlNode | undefined): number | undefined {
-    const found = node && readAmount(node.string ?? '')
-    if (node && found === undefined) this.unfit('budget', 'a number of tokens such as 500k or 2m', node)
-    return found
+    const number = node && readAmount(node.string ?? '')
+    if (node && number === undefined) this.unfit('budget', 'a number of tokens such as 500k or 2m', node)
+    return number
   }
 
   /** Where the records go: a path below the library's folder, in which slots may stand. */

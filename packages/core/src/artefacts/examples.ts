@@ -54,7 +54,8 @@ function readExpected(reader: ArtefactReader<keyof typeof SET_KEYS>): Text | 'ou
   const { keys, report } = reader
   const form = keys.get('expected-form')
   if (!form) return reader.textAt('expected')
-  const invalid = (found: string, expected: string) => report(problem('key-invalid', { key: 'expected-form', expected, found }, form.span))
+  const invalid = (text: string, expected: string) =>
+    report(problem('key-invalid', { key: 'expected-form', expected, found: text }, form.span))
   if (form.string?.trim() !== 'output') invalid(JSON.stringify(form.string), '"output"')
   else if (keys.has('expected')) invalid('both', 'a set without "expected"')
   return 'output'
@@ -73,7 +74,7 @@ function readPick(node: YamlNode | undefined, fields: readonly Declared[], repor
   const keys = new Keys<keyof typeof PICK_KEYS>(node, 'pick', PICK_KEYS, report)
   const named = <N extends string>(key: 'by' | 'order', known: readonly N[]): N | undefined => {
     const word = keys.text(key)
-    const found = known.find((one) => one === word)
+    const found = known.find((item) => item === word)
     if (word !== undefined && !found) report(problem('pick-invalid', { key, found: word, known }, defined(keys.get(key)).span))
     return found
   }
@@ -95,7 +96,7 @@ function readPick(node: YamlNode | undefined, fields: readonly Declared[], repor
     by:
       named(
         'by',
-        STRATEGIES.map((one) => one.name),
+        STRATEGIES.map((strategy) => strategy.name),
       ) ?? 'all',
     atMost,
     atLeast,

@@ -21,7 +21,7 @@ const TEXTS = [
   '',
 ]
 
-const said = (problems: readonly Problem[]) => problems.map((p) => [p.code, p.message, p.place?.file, p.place?.line, p.place?.column])
+const stated = (problems: readonly Problem[]) => problems.map((p) => [p.code, p.message, p.place?.file, p.place?.line, p.place?.column])
 
 describe('files that are cache between two openings', () => {
   test('make no difference to what is found or rendered, whatever is written into which file', () => {
@@ -32,10 +32,10 @@ describe('files that are cache between two openings', () => {
         let files: Record<string, string> = { ...FILES }
         for (const [path, text] of edits) {
           files = { ...files, [path]: text }
-          const [again, anew] = [libraryFrom(files, { cache }), libraryFrom(files)]
-          expect(said(again.problems)).toEqual(said(anew.problems))
+          const [repeated, anew] = [libraryFrom(files, { cache }), libraryFrom(files)]
+          expect(stated(repeated.problems)).toEqual(stated(anew.problems))
           for (const name of anew.artefacts.prompts.keys()) {
-            const rendered = [again, anew].map((library) => {
+            const rendered = [repeated, anew].map((library) => {
               try {
                 return library
                   .prompt(name)

@@ -37,7 +37,7 @@ export function readOutput(reading: Reading): OutputModel {
   if (reading.file.name.endsWith('.schema.json')) return readSchemaOutput(reading)
   const { report, root } = reading
   const kind = root.entries().find((entry) => entry.key === 'kind')?.value
-  const form = FORMS.find((one) => one === kind?.string)
+  const form = FORMS.find((text) => text === kind?.string)
   if (!kind) report(problem('key-missing', { key: 'kind', of: 'an output' }, root.span))
   else if (!form)
     report(
@@ -101,13 +101,13 @@ class OutputReader {
 
   private show(): Show | undefined {
     const { keys, report } = this.reader
-    const said = keys.text('show')
-    const show = SHOWS.find((one) => one === said)
-    if (said !== undefined && !show)
+    const stated = keys.text('show')
+    const show = SHOWS.find((text) => text === stated)
+    if (stated !== undefined && !show)
       report(
         problem(
           'value-invalid',
-          { path: 'show', expected: `one of ${SHOWS.join(', ')}`, found: JSON.stringify(said) },
+          { path: 'show', expected: `one of ${SHOWS.join(', ')}`, found: JSON.stringify(stated) },
           defined(keys.get('show')).span,
         ),
       )

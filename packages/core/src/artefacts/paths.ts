@@ -15,8 +15,8 @@ function pathInLibrary(file: string, path: string): string | undefined {
 }
 
 /** The path that a file says, from the library's folder; one that leaves it is reported. */
-export function ownPath(said: string, span: Span, file: string, report: Report): string | undefined {
-  const path = pathInLibrary(file, said)
-  if (path === undefined) report(problem('path-leaves-library', { path: said }, span))
+export function ownPath(text: string, span: Span, file: string, report: Report): string | undefined {
+  const path = pathInLibrary(file, text)
+  if (path === undefined) report(problem('path-leaves-library', { path: text }, span))
   return path
 }

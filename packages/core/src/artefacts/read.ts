@@ -58,7 +58,7 @@ export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs', 'answers
 export const OTHER_FOLDERS: readonly string[] = ['data', 'out', 'runs', 'answers']
 
 /**
- * Files that were read before: those whose text is the same are not read again. For whoever opens one library after the other while a single
+ * Files that were read before: those whose text is the same are not read again. For the caller that opens one library after the other while a single
  * file is being written.
  */
 export class FileCache {
@@ -73,15 +73,15 @@ export class FileCache {
       const artefact = read((p) => problems.push(p))
       this.read.set(path, (known = { text, artefact, problems }))
     }
-    for (const one of known.problems) report(one)
+    for (const problem of known.problems) report(problem)
     return known.artefact
   }
 
   /** Under other limits all is read anew. */
   under(limits: Limits): void {
-    const said = JSON.stringify(limits)
-    if (said !== this.limits) this.read.clear()
-    this.limits = said
+    const text = JSON.stringify(limits)
+    if (text !== this.limits) this.read.clear()
+    this.limits = text
   }
 }
 
@@ -128,7 +128,7 @@ export function readLibraryFiles(files: Readonly<Record<string, string>>, report
 /** The library's own files that turns attach, as paths below its folder. */
 export function attachedFiles({ prompts }: LibraryFiles): string[] {
   const attached = [...prompts.values()].flatMap(ownTurns).flatMap((turn) => (turn.kind === 'text' ? turn.attach : []))
-  return [...new Set(attached.flatMap((one) => (one.kind === 'path' ? [one.path] : [])))]
+  return [...new Set(attached.flatMap((attachment) => (attachment.kind === 'path' ? [attachment.path] : [])))]
 }
 
 /** The tables that example sets take their cases from, as paths below the library's folder. */
@@ -164,10 +164,10 @@ const MODELS_FILE = 'models.yaml'
 
 function openYaml(file: Source, limits: Limits, report: Report): YamlNode | undefined {
   const { root, faults } = parseYaml(file, limits.aliases)
-  for (const fault of faults) report(problem('yaml-invalid', { says: fault.says }, fault.span))
+  for (const fault of faults) report(problem('yaml-invalid', { detail: fault.message }, fault.span))
   if (faults.length > 0) return undefined
   if (root.kind === 'map') return root
-  report(problem('yaml-invalid', { says: 'the file has no keys' }, file.span(0, 0)))
+  report(problem('yaml-invalid', { detail: 'the file has no keys' }, file.span(0, 0)))
   return undefined
 }
 

@@ -20,7 +20,7 @@ export function artefactOf({ name, file, root }: Reading): Artefact {
   return { name, file, span: root.span, content: root.data() }
 }
 
-/** A reading of one artefact: its keys, and its texts with the signs that it allows. */
+/** A reading of one artefact: its keys, and its texts with the characters that it allows. */
 export class ArtefactReader<K extends string> {
   readonly keys: Keys<K | 'allow'>
   private readonly allow: ReadonlySet<string>
@@ -31,7 +31,7 @@ export class ArtefactReader<K extends string> {
     known: Readonly<Record<K, KeyKind>>,
   ) {
     this.keys = new Keys<K | 'allow'>(reading.root, of, { allow: 'list', ...known }, reading.report)
-    this.allow = new Set((this.keys.texts('allow') ?? []).map((sign) => sign.toUpperCase()))
+    this.allow = new Set((this.keys.texts('allow') ?? []).map((character) => character.toUpperCase()))
   }
 
   get report(): Report {

@@ -54,12 +54,12 @@ export function readSchemaOutput(reading: Reading): FieldsModel {
 /** Whether all its records let other fields be, or none does: declarations cannot say it of each. */
 function isUniform(schema: JsonSchema): boolean {
   const closed = new Set<boolean>()
-  const visit = (one: unknown) => {
-    if (Array.isArray(one)) one.forEach(visit)
-    if (!isRecord(one)) return
-    if (isRecord(own(one, 'properties'))) closed.add(own(one, 'additionalProperties') === false)
-    if (isRecord(own(one, 'additionalProperties'))) closed.add(true).add(false)
-    Object.values(one).forEach(visit)
+  const visit = (item: unknown) => {
+    if (Array.isArray(item)) item.forEach(visit)
+    if (!isRecord(item)) return
+    if (isRecord(own(item, 'properties'))) closed.add(own(item, 'additionalProperties') === false)
+    if (isRecord(own(item, 'additionalProperties'))) closed.add(true).add(false)
+    Object.values(item).forEach(visit)
   }
   visit(schema)
   return closed.size <= 1

@@ -1,13 +1,13 @@
 import { problem, type Report } from '../problems/problem.js'
 import type { YamlNode } from '../source/yaml.js'
 
-/** The encodings in which tokens can be counted; the first where nothing is said. */
+/** The encodings in which tokens can be counted; the first where nothing is reported. */
 export const TOKEN_ENCODINGS = ['o200k', 'cl100k', 'p50k', 'r50k'] as const
 export type TokenEncoding = (typeof TOKEN_ENCODINGS)[number]
 
 const between = (least: number, most: number) => (value: unknown) => typeof value === 'number' && value >= least && value <= most
 
-/** Settings that are known are checked; all are handed on as they are. */
+/** Settings that are known are checked; all are passed on as they are. */
 export const KNOWN_SETTINGS: Readonly<Record<string, { expected: string; fits: (value: unknown) => boolean }>> = {
   model: { expected: 'a name', fits: (v) => typeof v === 'string' && v !== '' },
   temperature: { expected: 'a number from 0 to 2', fits: between(0, 2) },

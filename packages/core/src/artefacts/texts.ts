@@ -11,8 +11,8 @@ export function readText(node: YamlNode, report: Report, options: ParseOptions):
   const style = source.host?.style
   const raw = source.file.text.slice(node.span.start, node.span.end)
   if ((style === 'folded' || style === 'plain') && raw.includes('\n')) {
-    const found = DIRECTIVE_BEGINNING.exec(source.text)
-    if (found) report(problem('text-folded', {}, source.span(found.index + found[0].indexOf('~'), found.index + found[0].length)))
+    const match = DIRECTIVE_BEGINNING.exec(source.text)
+    if (match) report(problem('text-folded', {}, source.span(match.index + match[0].indexOf('~'), match.index + match[0].length)))
   }
   return parseText(source, report, options)
 }

@@ -92,8 +92,8 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
       return [{ kind: 'examples', ...common, set: namedOf(value), to: to && reading.text(to) }]
     }
     case 'input': {
-      const given = (keys.get('with')?.entries() ?? []).map((e) => ({ name: e.key, span: e.keySpan, text: reading.text(e.value) }))
-      return [{ kind: 'input', ...common, set: namedOf(value), begins: keys.boolean('begin-answer') ?? false, with: given }]
+      const bindings = (keys.get('with')?.entries() ?? []).map((e) => ({ name: e.key, span: e.keySpan, text: reading.text(e.value) }))
+      return [{ kind: 'input', ...common, set: namedOf(value), begins: keys.boolean('begin-answer') ?? false, with: bindings }]
     }
     case 'each': {
       const head = parseWholeText(value.source, 'each', reading.nesting, report, parseLoopHead)

@@ -139,7 +139,7 @@ function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, co
   }
   const name = words.trim()
   if (onSlot && (name === 'file' || name === 'turns')) {
-    report(problem('type-unknown', { name, known: TYPE_NAMES.filter((one) => one !== 'file' && one !== 'turns') }, node.span))
+    report(problem('type-unknown', { name, known: TYPE_NAMES.filter((text) => text !== 'file' && text !== 'turns') }, node.span))
     return { kind: 'any' }
   }
   switch (name) {

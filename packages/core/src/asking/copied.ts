@@ -2,7 +2,7 @@ import { defined } from '../invariant.js'
 import { rememberLong } from '../values/remember.js'
 import { standInARow, wordsIn } from '../values/words.js'
 
-/** Finds so many words in a row that stand in what was sent. */
+/** Finds this many words in a row that stand in what was sent. */
 export class Copied {
   constructor(private readonly most: number) {}
 
@@ -18,7 +18,7 @@ export class Copied {
         else begins.set(defined(words[at]), [at])
       }
       let earliest = Infinity
-      for (const one of sent) earliest = Math.min(earliest, this.earliest(words, begins, wordsIn(one)))
+      for (const text of sent) earliest = Math.min(earliest, this.earliest(words, begins, wordsIn(text)))
       if (earliest < Infinity) return words.slice(earliest, earliest + this.most).join(' ')
     }
     return undefined
@@ -32,7 +32,7 @@ export class Copied {
     const size = Math.ceil(this.most / 2)
     for (let at = 0; at + size <= words.length; at += size) {
       const block = words.slice(at, at + size)
-      if (sent.some((one) => standInARow(block, lowerCase(one)))) return true
+      if (sent.some((text) => standInARow(block, lowerCase(text)))) return true
     }
     return false
   }

@@ -79,7 +79,7 @@ describe('the mock model', () => {
     const waits: number[] = []
     const pause = (milliseconds: number) => Promise.resolve(void waits.push(milliseconds))
     const fault = async (way: MockFault) =>
-      mockModel({ delay: 20, faults: { [way]: 1 }, pause })(requestFor('grade'), { signal }).catch((one: unknown) => one)
+      mockModel({ delay: 20, faults: { [way]: 1 }, pause })(requestFor('grade'), { signal }).catch((item: unknown) => item)
     expect(await fault('busy')).toMatchObject({ options: { retry: true, retryAfter: 1 } })
     for (const way of ['broken', 'dropped', 'endless'] as const) expect(await fault(way)).toBeInstanceOf(ModelFault)
     await fault('slow')

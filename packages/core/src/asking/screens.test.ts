@@ -11,8 +11,8 @@ const screen = (more: Partial<ScreenModel>): ScreenModel => ({
   limit: 0,
   ...more,
 })
-const found = (one: ScreenModel, texts: readonly string[], sent: readonly string[] = []) =>
-  new Screens([one]).find('reply', texts, sent)[0]?.says
+const found = (screenModel: ScreenModel, texts: readonly string[], sent: readonly string[] = []) =>
+  new Screens([screenModel]).find('reply', texts, sent)[0]?.message
 
 describe('a screen for personal data', () => {
   const personal = (text: string) => found(screen({ finds: 'personal-data' }), [text])
@@ -22,8 +22,8 @@ describe('a screen for personal data', () => {
     ['Call 0049 (30) 90 18 20.', 'a telephone number'],
     ['DE89 3704 0044 0532 0130 00', 'an account number'],
     ['4111 1111 1111 1111', 'a card number'],
-  ])('finds what is one: %s', (text, says) => {
-    expect(personal(text)).toBe(says)
+  ])('finds what is one: %s', (text, message) => {
+    expect(personal(text)).toBe(message)
   })
   test.each([
     'MH-0007 measures 460 mm and weighs 17,800 g.',
@@ -65,10 +65,10 @@ describe('a screen for copied passages', () => {
     const runs = (words: readonly string[], most: number) =>
       words.slice(0, Math.max(0, words.length - most + 1)).map((_, i) => words.slice(i, i + most).join(' '))
     fc.assert(
-      fc.property(text, text, fc.integer({ min: 1, max: 5 }), (said, sent, most) => {
+      fc.property(text, text, fc.integer({ min: 1, max: 5 }), (text, sent, most) => {
         const known = new Set(runs(sent.split(' ').filter(Boolean), most))
-        const first = runs(said.split(' ').filter(Boolean), most).find((run) => known.has(run))
-        expect(copied(said, sent, most)).toBe(first && `${most} words as they stood in the prompt: "${first}"`)
+        const first = runs(text.split(' ').filter(Boolean), most).find((run) => known.has(run))
+        expect(copied(text, sent, most)).toBe(first && `${most} words as they stood in the prompt: "${first}"`)
       }),
     )
   })
@@ -82,6 +82,6 @@ test('tokens are counted only where the text could have too many', () => {
   }
   const screens = new Screens([screen({ side: 'request', finds: 'tokens', limit: 30 })], count)
   expect([screens.find('request', ['ten signs.']), counted]).toEqual([[], 0])
-  expect(screens.find('request', ['a text of more than thirty signs.'])[0]?.says).toBe('33 tokens, more than 30')
+  expect(screens.find('request', ['a text of more than thirty signs.'])[0]?.message).toBe('33 tokens, more than 30')
   expect(screens.find('reply', ['a text of more than thirty signs.'])).toEqual([])
 })

@@ -9,7 +9,7 @@ export interface ScreenFinding {
   readonly screen: string
   readonly side: ScreenModel['side']
   readonly action: ScreenAction
-  readonly says: string
+  readonly message: string
 }
 
 /** Looks at texts; `sent` is what the model was told before. */
@@ -31,8 +31,8 @@ export class Screens {
   /** What the screens of one side find. */
   find(side: ScreenModel['side'], texts: readonly string[], sent: readonly string[] = []): ScreenFinding[] {
     return this.all.flatMap(({ screen: { name, side: own, action }, look }) => {
-      const says = own === side ? look(texts, sent) : undefined
-      return says === undefined ? [] : [{ screen: name, side, action, says }]
+      const message = own === side ? look(texts, sent) : undefined
+      return message === undefined ? [] : [{ screen: name, side, action, message }]
     })
   }
 }
@@ -42,8 +42,8 @@ function lookOf({ finds, words, limit }: ScreenModel, countTokens: (text: string
     case 'personal-data': {
       const look = rememberLong((text) => personalDataIn(text) ?? null)
       return (texts) => {
-        const found = first(texts, look)
-        return found && (/^[aeiou]/.test(found) ? `an ${found}` : `a ${found}`)
+        const text = first(texts, look)
+        return text && (/^[aeiou]/.test(text) ? `an ${text}` : `a ${text}`)
       }
     }
     case 'key-shaped':
@@ -52,8 +52,8 @@ function lookOf({ finds, words, limit }: ScreenModel, countTokens: (text: string
       const shapes = words.map((word) => [word, wholeWord(word)] as const)
       const look = rememberLong((text) => shapes.find(([, shape]) => shape.test(text))?.[0] ?? null)
       return (texts) => {
-        const found = first(texts, look)
-        return found && `the word "${found}"`
+        const text = first(texts, look)
+        return text && `the word "${text}"`
       }
     }
     case 'tokens':
@@ -74,10 +74,10 @@ function lookOf({ finds, words, limit }: ScreenModel, countTokens: (text: string
 
 const keyShaped = rememberLong(holdsKey)
 
-// eslint-disable-next-line no-control-regex -- all signs of ASCII, those that are not printed too
+// eslint-disable-next-line no-control-regex -- all characters of ASCII, those that are not printed too
 const BEYOND_ASCII = /[^\u0000-\u007f]/
 
-/** No token is shorter than a byte, and beyond ASCII no sign longer than three of them for each of its halves. */
+/** No token is shorter than a byte, and beyond ASCII no character longer than three of them for each of its halves. */
 function mayExceed(texts: readonly string[], tokens: number): boolean {
   return texts.reduce((sum, text) => sum + mostTokens(text), 0) > tokens
 }

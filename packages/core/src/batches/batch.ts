@@ -16,7 +16,7 @@ import { itemType, type Declared } from '../values/types.js'
 
 export interface BatchOptions {
   /** Values that are the same for all records, over those that the batch sets. */
-  readonly given?: AnyValues
+  readonly values?: AnyValues
   readonly locale?: string
 }
 
@@ -41,7 +41,7 @@ export class Batch {
     readonly model: BatchModel,
     /** What its conditions and names are compiled by, and where its envelope stands. */
     readonly library: Library | undefined,
-    readonly given: AnyValues,
+    readonly values: AnyValues,
     readonly locale: string | undefined,
   ) {
     this.joins = readyJoins(model)
@@ -119,12 +119,12 @@ export function batchOf(library: Library, model: BatchModel, options: BatchOptio
   const own = library.problems.filter((p) => p.severity === 'error' && p.place?.file === model.file.name)
   if (own.length > 0) throw new ProblemError(own)
   const locale = options.locale ?? library.artefacts.library.locale
-  return new Batch(library.prompt(model.prompt?.name ?? ''), model, library, { ...model.set, ...options.given }, locale)
+  return new Batch(library.prompt(model.prompt?.name ?? ''), model, library, { ...model.set, ...options.values }, locale)
 }
 
 /** The batch of a table that is handed to a prompt as it stands. */
-export function plainBatch(prompt: Prompt, { given = {}, locale }: BatchOptions = {}): Batch {
-  return new Batch(prompt, batchModel({ prompt: prompt.name, records: { from: 'records' } }), undefined, given, locale)
+export function plainBatch(prompt: Prompt, { values = {}, locale }: BatchOptions = {}): Batch {
+  return new Batch(prompt, batchModel({ prompt: prompt.name, records: { from: 'records' } }), undefined, values, locale)
 }
 
 /**

@@ -56,7 +56,9 @@ function records(
   if (unjoined.length > 0) throw new ProblemError(unjoined)
   const reader = batch.rows(HEADINGS, pools)
   if (reader.problems.some((p) => p.severity === 'error')) throw new ProblemError(reader.problems)
-  const found = rows.map((cells, i) => reader.read(cells, i + 1)).filter((one): one is BatchRecord => one !== undefined)
+  const found = rows
+    .map((cells, i) => reader.read(cells, i + 1))
+    .filter((batchRecord): batchRecord is BatchRecord => batchRecord !== undefined)
   return { batch, reader, found }
 }
 
@@ -75,7 +77,7 @@ function said(definition: Record<string, unknown>, tables: Tables = {}, rows = R
 /** The codes of all that keeps records, or the whole batch, from being rendered. */
 function codes(definition: Record<string, unknown>, tables: Tables = {}, rows = ROWS): string[] {
   try {
-    return records(definition, tables, rows).found.flatMap((one) => one.problems.map((p) => p.code))
+    return records(definition, tables, rows).found.flatMap((batchRecord) => batchRecord.problems.map((p) => p.code))
   } catch (fault) {
     if (fault instanceof ProblemError) return fault.problems.flatMap((p) => (p.severity === 'error' ? [p.code] : []))
     throw fault
@@ -89,7 +91,7 @@ describe('the records of a batch', () => {
 
   test('are chosen by conditions over any column, before the others are looked at', () => {
     expect(said({ keep: 'item.status is "on display" and item.made < 1800' }).at(-1)).toBe('A1: A1')
-    // A row that is left out is not set aside for a cell that nobody asked for.
+    // A row that is left out is not rejected for a cell that no one asked for.
     expect(said({ keep: 'item.status is "on display"' })).toHaveLength(3)
     expect(said({ keep: 'item.made > 1800' })).toEqual(['A1: A1', 'A2: row 2, column "Made": "c. 1890" is not a whole number'])
     expect(said({ keep: 'item.statsu is "x"' })[0]).toMatch(/^! .*statsu/)
@@ -98,7 +100,7 @@ describe('the records of a batch', () => {
   })
 
   test('are named by a text, and go where a path says', () => {
-    expect(said({ name: '{item.room}-{item.number}' }).map((one) => one.split(':')[0])).toEqual(['B0-A1', 'L1-A2', 'ZZ-A3', 'B0-A1'])
+    expect(said({ name: '{item.room}-{item.number}' }).map((text) => text.split(':')[0])).toEqual(['B0-A1', 'L1-A2', 'ZZ-A3', 'B0-A1'])
     expect(said({ to: '../out/{item.room}/{item.number}.md', keep: 'item.made' })[0]).toBe('A1: A1 → out/B0/A1.md')
     expect(said({ name: '{item.made}' })[2]).toBe('A3: the id of the record in row 3 is empty')
     expect(codes({ name: '{item.made}' })).toContain('record-unnamed')
@@ -302,7 +304,7 @@ roles: { user: visitor }
     const attempt = (envelope: string) => {
       const model = batchModel({ prompt: 'p', records: { from: 'x' }, envelope: 'e' })
       const batch = batchOf(libraryFrom(files(envelope)), model, {
-        given: { guide: { name: 'g.md', mediaType: 'text/markdown', text: 'Lift with both hands.' } },
+        values: { guide: { name: 'g.md', mediaType: 'text/markdown', text: 'Lift with both hands.' } },
       })
       const record = batch.rows(['Who'], []).read(['Ines'], 1)!
       return JSON.parse(batch.writer(['Who'], {}).line(record, record.prepared!).bytes) as { all: { beside: unknown[] }[] }
@@ -322,7 +324,7 @@ roles: { user: visitor }
       { mood, who: 'Ines' },
       { mood, who: 'Éva' },
     ])
-    for (const one of values) expect(utf8(prompt.prepare(one).bytes())).toBe(JSON.stringify(prompt.render(one).turns))
+    for (const item of values) expect(utf8(prompt.prepare(item).bytes())).toBe(JSON.stringify(prompt.render(item).turns))
   })
 })
 

@@ -1,10 +1,10 @@
 /** Lines that are longer are values: they hardly come again. */
 const LONGEST_KEPT = 400
-/** So many lines are held, twice: those of now, and those of before. */
+/** this many lines are held, twice: those of now, and those of before. */
 const MOST_KEPT = 20_000
 
 /**
- * Counts a text in pieces, each once. It is cut at line ends that are followed by a sign of ASCII which is neither blank nor a stroke: there no
+ * Counts a text in pieces, each once. It is cut at line ends that are followed by a character of ASCII which is neither blank nor a stroke: there no
  * encoding joins what stands before with what comes after. Cuts anywhere else would count too many or too few.
  */
 export function countedByLines(count: (text: string) => number): (text: string) => number {
@@ -33,7 +33,7 @@ export function countedByLines(count: (text: string) => number): (text: string) 
   }
 }
 
-/** Whether a line that begins with this sign stands for itself. */
+/** Whether a line that begins with this character stands for itself. */
 function isCut(unit: number): boolean {
   return unit > 0x20 && unit < 0x7f && unit !== 0x2f
 }

@@ -57,7 +57,7 @@ export class EnvelopeWriter implements LineWriter {
     this.whole = this.model.line ? compileShape(this.model.line, (text) => this.compileText(text)) : () => '{}'
   }
 
-  /** A record's line with the turns as they are said: those of its rendering, or more of them. */
+  /** A record's line with the turns as they are reported: those of its rendering, or more of them. */
   of(record: BatchRecord, prepared: PreparedValues, turns: readonly ByteTurn[], fingerprint: string): string {
     const options = renderOptions(this.options, record.id)
     this.refuseLost(turns)
@@ -142,12 +142,12 @@ export class EnvelopeWriter implements LineWriter {
       const placed = Object.hasOwn(this.names, path.name) ? this.names[path.name] : undefined
       if (!placed) return unknownName(path.name, Object.keys(this.names), path.span)
       if (path.steps.length === 0) return placed.json
-      return (filling) => jsonOf(path.steps.reduce<unknown>((found, step) => own(found, step.key), placed.data(filling)))
+      return (filling) => jsonOf(path.steps.reduce<unknown>((item, step) => own(item, step.key), placed.data(filling)))
     })
     const last = fallback && jsonOf(fallback.value)
     return (filling) => {
-      for (const one of tries) {
-        const json = one(filling)
+      for (const piece of tries) {
+        const json = piece(filling)
         if (json !== undefined) return json
       }
       return last
@@ -160,7 +160,7 @@ export class EnvelopeWriter implements LineWriter {
     const renamed = (Object.entries(roles) as [Role, string][]).some(([role, name]) => role !== name)
     if (!turn && !renamed) return byteList
     const write = turn ? turnPiece(turn, () => (this.partsPlaced = true)) : standardTurn
-    return (turns) => `[${turns.map((one) => write({ turn: one, role: roles[one.role] })).join(',')}]`
+    return (turns) => `[${turns.map((turn) => write({ turn, role: roles[turn.role] })).join(',')}]`
   }
 }
 

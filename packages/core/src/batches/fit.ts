@@ -17,7 +17,7 @@ export interface FittedVariable {
   readonly required: boolean
   /** The column that gives it; undefined where none does. */
   readonly heading: string | undefined
-  readonly how: Column['how'] | 'missing' | 'given' | 'joined'
+  readonly how: Column['how'] | 'missing' | 'set' | 'joined'
   readonly empty: number
   readonly invalid: number
   /** A few of its cells that fit, each another. */
@@ -30,7 +30,7 @@ export interface FittedVariable {
 export interface FitReport {
   readonly rows: number
   /** Rows that a condition keeps; all of them where there is none. */
-  readonly kept: number
+  readonly included: number
   /** Kept rows that cannot become values of the prompt. */
   readonly rejected: number
   readonly variables: readonly FittedVariable[]
@@ -53,8 +53,8 @@ interface Count {
 /** Looks at every row of a table and counts. Headings that come later, of records with further keys, are taken in. */
 export class Fit {
   private rows = 0
-  private kept = 0
-  private aside = 0
+  private included = 0
+  private rejectedCount = 0
   private reader: BatchRows | undefined
   private headings: readonly string[] = []
   private readonly counts = new Map<string, Count>()
@@ -73,13 +73,13 @@ export class Fit {
     for (const cells of rows) {
       this.rows++
       if (!isCells(cells)) {
-        this.kept++
-        this.aside++
+        this.included++
+        this.rejectedCount++
         continue
       }
       const record = this.reader.read(cells, this.rows)
-      if (record) this.kept++
-      if (record?.problems.length) this.aside++
+      if (record) this.included++
+      if (record?.problems.length) this.rejectedCount++
       if (record && cells.length === headings.length) this.look(cells)
     }
   }
@@ -128,28 +128,30 @@ export class Fit {
     const variables = reader.targets.map((declared) => this.fitted(declared, `${prefix}${declared.name}`, reader.columns))
     const others = this.batch.prompt.variables.flatMap((d): FittedVariable[] => {
       if (reader.targets.includes(d) || d === reader.record) return []
-      const how = joined.has(d.name) ? 'joined' : Object.hasOwn(this.batch.given, d.name) ? 'given' : undefined
+      const how = joined.has(d.name) ? 'joined' : Object.hasOwn(this.batch.values, d.name) ? 'set' : undefined
       return how || isNeeded(d) ? [{ ...this.fitted(d, d.name, []), how: how ?? 'missing' }] : []
     })
     const used = new Set(reader.columns.map((column) => column.heading))
-    const unused = this.headings.filter((one) => !used.has(one)).map((heading) => ({ heading, samples: this.spare.get(heading) ?? [] }))
+    const unused = this.headings
+      .filter((heading) => !used.has(heading))
+      .map((heading) => ({ heading, samples: this.spare.get(heading) ?? [] }))
     const all = [...variables, ...others]
     return {
       rows: this.rows,
-      kept: this.kept,
-      rejected: this.aside,
+      included: this.included,
+      rejected: this.rejectedCount,
       variables: all,
       unused,
       columns: mends(
-        variables.filter((one) => one.how === 'missing'),
-        unused.map((one) => one.heading),
+        variables.filter((variable) => variable.how === 'missing'),
+        unused.map((item) => item.heading),
       ),
       hints: all.flatMap(hintsFor),
     }
   }
 
   private fitted(declared: Declared, path: string, columns: readonly Column[]): FittedVariable {
-    const column = columns.find((one) => one.declared === declared)
+    const column = columns.find((column) => column.declared === declared)
     const { empty, invalid, samples, misfits } = this.countOf(declared.name)
     const takes = describe(declared.type)
     const how = column?.how ?? 'missing'
@@ -177,7 +179,7 @@ function mends(missing: readonly FittedVariable[], unused: readonly string[]): s
     const name = defined(path.split('.').at(-1))
     const near = nearest(foldHeading(name), free.map(foldHeading))
     const shared = () => free.find((heading) => wordsOf(heading).some((word) => wordsOf(name).includes(word)))
-    const heading = (near === undefined ? undefined : free.find((one) => foldHeading(one) === near)) ?? shared()
+    const heading = (near === undefined ? undefined : free.find((text) => foldHeading(text) === near)) ?? shared()
     if (heading === undefined) return []
     free.splice(free.indexOf(heading), 1)
     return [`${path}: ${JSON.stringify(heading)}`]

@@ -8,7 +8,7 @@ import { jsonBytes, utf8Bytes } from '../render/json-bytes.js'
 export interface LineOptions {
   readonly seed?: number
   readonly locale?: string
-  /** SHA-256 of bytes that are one sign each; the platform's own is many times quicker than the core's. */
+  /** SHA-256 of bytes that are one character each; the platform's own is many times quicker than the core's. */
   readonly hash?: (bytes: string) => string
   /** Counts the tokens of a text, where they are asked for. */
   readonly countTokens?: (text: string) => number
@@ -18,7 +18,7 @@ export interface LineOptions {
 
 /** A record's line, and what was found out about it on the way. */
 export interface Line {
-  /** JSON in UTF-8, one sign for each byte, without a line end. */
+  /** JSON in UTF-8, one character for each byte, without a line end. */
   readonly bytes: string
   readonly fingerprint: string | undefined
   readonly tokens: number | undefined

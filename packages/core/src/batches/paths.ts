@@ -40,7 +40,7 @@ export interface Equality {
 export function equalitiesOf(condition: Condition, as: string): readonly Equality[] | undefined {
   if (condition.kind === 'and') {
     const all = condition.parts.map((part) => equalitiesOf(part, as))
-    return all.every((one) => one !== undefined) ? all.flat() : undefined
+    return all.every((item) => item !== undefined) ? all.flat() : undefined
   }
   if (condition.kind !== 'compare' || condition.operator !== 'is') return undefined
   const { left, right } = condition

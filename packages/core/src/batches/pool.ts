@@ -35,7 +35,7 @@ export class Pool {
       const { as, of } = this.join
       const wanted = [...this.keys.map((path) => defined(path.steps[0]).key), ...(of === undefined ? [] : [nameOf(of)])]
       const missing = wanted.filter((name) => !this.columns.some((d) => d.name === name))
-      const known = headings.filter((one) => one !== '')
+      const known = headings.filter((heading) => heading !== '')
       if (missing.length > 0) return missing.map((heading) => problem('column-unknown', { heading, variable: as, known }))
     }
     const places = this.keys.map((path) => this.columns.findIndex((d) => d.name === defined(path.steps[0]).key))
@@ -76,7 +76,7 @@ export class Pool {
     return { name: as, type: many ? { kind: 'list', item: record } : record, optional: true, untrusted: false, span: undefined }
   }
 
-  /** What belongs to a record: a row, a list of them where `many` is said, null where there is none. */
+  /** What belongs to a record: a row, a list of them where `many` is reported, null where there is none. */
   find(values: readonly unknown[], problems: Problem[]): unknown {
     const key = keyOf(values)
     const found = key === undefined ? [] : (this.entries.get(key) ?? [])
@@ -87,11 +87,11 @@ export class Pool {
       return null
     }
     const records: unknown[] = []
-    for (const one of found) {
-      if ('record' in one) records.push(column === undefined ? one.record : (one.record[column] ?? null))
-      else for (const p of one.problems) problems.push(problem('join-row-invalid', { table: path, says: p.message }))
+    for (const entry of found) {
+      if ('record' in entry) records.push(column === undefined ? entry.record : (entry.record[column] ?? null))
+      else for (const p of entry.problems) problems.push(problem('join-row-invalid', { table: path, detail: p.message }))
     }
-    return many ? records.filter((one) => one !== null) : (records[0] ?? null)
+    return many ? records.filter((record) => record !== null) : (records[0] ?? null)
   }
 }
 

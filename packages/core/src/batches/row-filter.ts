@@ -81,13 +81,13 @@ export class RowFilter {
   }
 }
 
-/** What a value is as a step of a path: signs that part steps, or that some disks do not take, are dashes. */
+/** What a value is as a step of a path: characters that part steps, or that some disks do not take, are dashes. */
 function asStep(value: unknown): unknown {
   // eslint-disable-next-line no-control-regex -- such names cannot be typed
   if (typeof value === 'string') return value.replace(/[/\\:*?"<>|\u0000-\u001f]+/g, '-').replace(/^\.+/, '-')
   if (Array.isArray(value)) return value.map(asStep)
   if (typeof value !== 'object' || value === null) return value
-  return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, asStep(one)]))
+  return Object.fromEntries(Object.entries(value).map(([key, value]) => [key, asStep(value)]))
 }
 
 function placeOf(path: Path, scope: readonly Declared[]): { at: number; steps: readonly string[] } {
@@ -105,7 +105,7 @@ function placeOf(path: Path, scope: readonly Declared[]): { at: number; steps: r
 
 function stepInto(value: unknown, keys: readonly string[]): unknown {
   return keys.reduce<unknown>(
-    (found, key) => (typeof found === 'object' && found !== null ? (found as Record<string, unknown>)[key] : undefined),
+    (item, key) => (typeof item === 'object' && item !== null ? (item as Record<string, unknown>)[key] : undefined),
     value,
   )
 }

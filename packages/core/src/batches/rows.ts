@@ -39,10 +39,10 @@ export class BatchRows {
     readonly headings: readonly string[],
     private readonly pools: readonly Pool[],
   ) {
-    const { model, prompt, given, locale } = batch
+    const { model, prompt, values, locale } = batch
     const columns = new Map([...model.columns].flatMap(([path, { heading }]) => (heading === undefined ? [] : [[path, heading] as const])))
     const shape: RowShape = {
-      given,
+      values,
       columns,
       elsewhere: new Set(pools.map((pool) => pool.join.as)),
       ...(locale !== undefined && { locale }),

@@ -27,8 +27,8 @@ export interface ScopeTable {
 
 /** All columns as declarations: those of the prompt, and every other heading as text, or as the batch types it. None is required. */
 export function columnsOf({ as, headings, declared, columns }: ScopeTable): Declared[] {
-  const said = (name: string) => columns.get(as === undefined ? name : `${as}.${name}`)
-  const headingFor = (name: string) => foldHeading(said(name)?.heading ?? name)
+  const stated = (name: string) => columns.get(as === undefined ? name : `${as}.${name}`)
+  const headingFor = (name: string) => foldHeading(stated(name)?.heading ?? name)
   const folded = new Set(headings.map(foldHeading))
   const own = declared.flatMap((d) => (folded.has(headingFor(d.name)) ? [{ ...d, optional: true }] : []))
   const taken = new Set(own.map((d) => headingFor(d.name)))
@@ -36,7 +36,7 @@ export function columnsOf({ as, headings, declared, columns }: ScopeTable): Decl
     const name = nameOf(heading)
     if (taken.has(foldHeading(heading)) || !isName(name) || own.some((d) => d.name === name)) return []
     taken.add(foldHeading(heading))
-    return [{ name, type: said(name)?.type ?? TEXT, optional: true, untrusted: false, span: undefined }]
+    return [{ name, type: stated(name)?.type ?? TEXT, optional: true, untrusted: false, span: undefined }]
   })
   // Columns that the batch names itself, under names of its own.
   const named = [...columns].flatMap(([path, { heading, type }]): Declared[] => {
@@ -68,7 +68,8 @@ export class ScopeReader {
     const { as, headings, locale } = table
     const named = new Map<string, string>()
     for (const { name } of columns) {
-      const heading = table.columns.get(as === undefined ? name : `${as}.${name}`)?.heading ?? headings.find((one) => nameOf(one) === name)
+      const heading =
+        table.columns.get(as === undefined ? name : `${as}.${name}`)?.heading ?? headings.find((heading) => nameOf(heading) === name)
       if (heading !== undefined) named.set(name, heading)
     }
     const shape: RowShape = { columns: named, ...(locale !== undefined && { locale }) }

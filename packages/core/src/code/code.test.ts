@@ -37,10 +37,10 @@ const survey = makePrompt({
   ],
 })
 const once = makePrompt({ title: 'Once', variables: { parts: 'list of text', note: 'text' }, turns: [{ user: '{parts} {note}' }] })
-const again = makePrompt({ 'based-on': once, title: 'Again', bind: { parts: 'rim' }, output: card })
+const repeated = makePrompt({ 'based-on': once, title: 'Again', bind: { parts: 'rim' }, output: card })
 const house = makeLibrary({
   title: 'Marram House',
-  prompts: { 'survey/grade': survey, 'survey/once': once, 'survey/again': again },
+  prompts: { 'survey/grade': survey, 'survey/once': once, 'survey/again': repeated },
   snippets: { 'house/style': style },
   personas: { registrar },
   examples: { notes },

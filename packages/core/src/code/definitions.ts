@@ -12,7 +12,7 @@ interface Shaped<S> {
 interface Described {
   readonly title?: string
   readonly about?: string
-  /** Invisible signs that its texts may hold, as `U+200D`. */
+  /** Invisible characters that its texts may hold, as `U+200D`. */
   readonly allow?: readonly string[]
 }
 

@@ -26,7 +26,7 @@ const WORDS = { prompts: 'prompt', snippets: 'snippet', personas: 'persona', exa
 export function filesOf(input: LibraryInput): Record<string, string> {
   const { title, about, locale, settings, limits } = input
   const main = { title, about, locale, settings, limits }
-  const files: Record<string, string> = Object.values(main).some((one) => one !== undefined) ? { 'dunelight.yaml': yamlOf(main) } : {}
+  const files: Record<string, string> = Object.values(main).some((item) => item !== undefined) ? { 'dunelight.yaml': yamlOf(main) } : {}
   const names = new Map<unknown, string>()
   const onShelf = (folder: (typeof SHELVES)[number]) => Object.entries<Definition | string>(input[folder] ?? {})
   for (const folder of SHELVES) for (const [name, one] of onShelf(folder)) if (typeof one !== 'string') names.set(one, name)
@@ -47,17 +47,17 @@ function yamlOf(document: unknown): string {
 /** A definition as plain data: names in place of definitions, blocks without the indentation of the code around them. */
 function plain(value: unknown, names: ReadonlyMap<unknown, string>, of: string): unknown {
   if (typeof value === 'string') return block(value)
-  if (Array.isArray(value)) return value.map((one) => plain(one, names, of))
+  if (Array.isArray(value)) return value.map((value) => plain(value, names, of))
   if (typeof value !== 'object' || value === null || value instanceof Date) return value
   if (isDefinition(value)) {
     const name = names.get(value)
     if (name !== undefined) return name
-    const folder = defined(SHELVES.find((one) => WORDS[one] === value.kind))
+    const folder = defined(SHELVES.find((text) => WORDS[text] === value.kind))
     throw new TypeError(
       `${of} uses ${value.kind === 'output' ? 'an' : 'a'} ${value.kind} that the library does not contain: add it under "${folder}"`,
     )
   }
-  return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, plain(one, names, of)]))
+  return Object.fromEntries(Object.entries(value).map(([key, value]) => [key, plain(value, names, of)]))
 }
 
 function isDefinition(value: object): value is Definition {

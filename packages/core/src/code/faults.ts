@@ -57,7 +57,7 @@ type Slots<Line extends string, Stack extends Open> = Line extends `${infer Head
   : Stack
 
 /** Letters have two cases; scripts that have none pass for no letters, and are looked at later. */
-type IsLetter<Sign extends string> = Sign extends '_' ? true : Lowercase<Sign> extends Uppercase<Sign> ? false : true
+type IsLetter<Mark extends string> = Mark extends '_' ? true : Lowercase<Mark> extends Uppercase<Mark> ? false : true
 
 type Inline<Said extends string, Stack extends Open> = Said extends
   `${'when' | 'each' | 'use' | 'otherwise' | 'end' | 'aside'} ${string}` | 'otherwise' | 'end' | 'vary' | 'instead' | 'aside'
@@ -216,8 +216,8 @@ type WithoutStrings<S extends string, Done extends string = ''> = S extends `${i
   : `${Done}${S}`
 
 type Spaced<S extends string> = Replace<Replace<Replace<Replace<Replace<S, '('>, ')'>, ','>, '<'>, '>'>
-type Replace<S extends string, Sign extends string, Done extends string = ''> = S extends `${infer Before}${Sign}${infer After}`
-  ? Replace<After, Sign, `${Done}${Before} `>
+type Replace<S extends string, Mark extends string, Done extends string = ''> = S extends `${infer Before}${Mark}${infer After}`
+  ? Replace<After, Mark, `${Done}${Before} `>
   : `${Done}${S}`
 
 type Keyword = 'is' | 'not' | 'empty' | 'in' | 'has' | 'and' | 'or' | 'true' | 'false' | '=' | ''

@@ -6,7 +6,7 @@ import type { Text } from '../text/nodes.js'
 import type { Declared, ValueType } from '../values/types.js'
 
 /** Who takes the type: a caller that hands values over, or a program that reads a reply. */
-type Side = 'given' | 'read'
+type Side = 'input' | 'read'
 
 /**
  * Prints the types of a library's prompts as a declaration file: the values that each takes and the answers that it gives.
@@ -37,7 +37,7 @@ export function printTypes<P extends object>(typed: Library<P>): string {
 function printPrompt(library: Library, name: string): string {
   const prompt = library.prompt(name)
   const outputs = prompt.outputs.map((output) => printReply(defined(library.outputs.get(output))))
-  const values = prompt.variables.length === 0 ? 'Readonly<Record<string, never>>' : printFields(prompt.variables, 'given', '    ')
+  const values = prompt.variables.length === 0 ? 'Readonly<Record<string, never>>' : printFields(prompt.variables, 'input', '    ')
   return [
     `${doc(prompt.title, '  ')}  ${key(name)}: {`,
     `    readonly values: ${values}`,
@@ -71,7 +71,7 @@ function printFields(fields: readonly Declared[], side: Side, indent: string): s
     const { name, type, optional, about } = field
     const missable = optional || field.default !== undefined
     const written = printType(type, side, `${indent}  `)
-    return `${about === undefined ? '' : doc(about, `${indent}  `)}${indent}  readonly ${key(name)}${missable ? '?' : ''}: ${written}${missable ? ' | null' : ''}${missable && side === 'given' ? ' | undefined' : ''}`
+    return `${about === undefined ? '' : doc(about, `${indent}  `)}${indent}  readonly ${key(name)}${missable ? '?' : ''}: ${written}${missable ? ' | null' : ''}${missable && side === 'input' ? ' | undefined' : ''}`
   })
   return `{\n${lines.join('\n')}\n${indent}}`
 }
@@ -82,12 +82,12 @@ function printType(type: ValueType, side: Side, indent: string): string {
       return 'string'
     case 'integer':
     case 'number':
-      return side === 'given' ? 'number | bigint' : 'number'
+      return side === 'input' ? 'number | bigint' : 'number'
     case 'boolean':
       return 'boolean'
     case 'date':
     case 'date-time':
-      return side === 'given' ? 'string | Date' : 'string'
+      return side === 'input' ? 'string | Date' : 'string'
     case 'choice':
       return options(type.of)
     case 'list':

@@ -1,5 +1,5 @@
 import type { Context } from './context.js'
-import { compileGiven } from './given.js'
+import { compileValue } from './value.js'
 import type { Compilation } from './env.js'
 import type { Attachment } from '../artefacts/artefacts.js'
 import { problem } from '../problems/problem.js'
@@ -10,7 +10,9 @@ import { describe, type ValueType } from '../values/types.js'
 
 /** What a turn hands over beside its text. What is no file, and files of the library that are not there, are reported. */
 export function attachmentPlans(attach: readonly Attachment[], { env }: Compilation, context: Context): AttachmentPlan[] {
-  return attach.flatMap((one) => (one.kind === 'path' ? ofLibrary(one, env.attachments, context) : ofValue(one, context)))
+  return attach.flatMap((attachment) =>
+    attachment.kind === 'path' ? ofLibrary(attachment, env.attachments, context) : ofValue(attachment, context),
+  )
 }
 
 function ofLibrary(
@@ -28,19 +30,19 @@ function ofLibrary(
 
 function ofValue({ value, as, span }: Extract<Attachment, { kind: 'value' }>, context: Context): AttachmentPlan[] {
   const { shared, role } = context
-  const given = compileGiven(value, context)
-  if (!given) return []
+  const compiled = compileValue(value, context)
+  if (!compiled) return []
   const from = textAt(span)
-  if (!isFiles(given.type)) {
-    shared.report(problem('attach-invalid', { path: from, type: describe(given.type) }, span))
+  if (!isFiles(compiled.type)) {
+    shared.report(problem('attach-invalid', { path: from, type: describe(compiled.type) }, span))
     return []
   }
-  // A document from outside is as much a stranger's text as a value in a turn: handed over as text it stands within a fence.
-  const fenced = given.untrusted && role !== 'assistant' && as !== 'file'
+  // A document untrusted is as much a stranger's text as a value in a turn: handed over as text it stands within a fence.
+  const fenced = compiled.untrusted && role !== 'assistant' && as !== 'file'
   const tag = value.paths[0]?.steps.at(-1)?.key ?? value.paths[0]?.name
   if (fenced && tag !== undefined) shared.fences.add(tag)
   if (fenced && (tag === undefined || !isName(tag))) shared.report(problem('fence-tag-invalid', { tag }, span))
-  return [{ get: given.get, as, from, fence: fenced ? tag : undefined, span }]
+  return [{ get: compiled.get, as, from, fence: fenced ? tag : undefined, span }]
 }
 
 function isFiles(type: ValueType): boolean {

@@ -77,8 +77,8 @@ function answerWriter({ model, label }: PreparedSet, form: FormPlan, lacks: (fie
   switch (shape.form) {
     case 'fields': {
       const places = shape.fields.map((field) => ({ field, at: at(field.name) }))
-      for (const one of places) if (one.at < 0 && !one.field.optional) lacks(one.field.name)
-      const held = places.filter((one) => one.at >= 0)
+      for (const place of places) if (place.at < 0 && !place.field.optional) lacks(place.field.name)
+      const held = places.filter((place) => place.at >= 0)
       return (row) =>
         JSON.stringify(Object.fromEntries(held.flatMap(({ field, at }) => (isThere(row[at]) ? [[field.name, toJson(row[at])]] : []))))
     }
@@ -99,10 +99,10 @@ function answerWriter({ model, label }: PreparedSet, form: FormPlan, lacks: (fie
       if (whole >= 0) return (row) => text(row, whole)
       const places = passagesOf(shape).map(({ name }) => ({ name, at: at(name) }))
       // Where the record decides what stands around the passages, they alone are no document.
-      for (const one of form.fixed ? places : [{ name: 'document', at: whole }]) if (one.at < 0) lacks(one.name)
+      for (const item of form.fixed ? places : [{ name: 'document', at: whole }]) if (item.at < 0) lacks(item.name)
       return (row, form) => {
         const { shape: own } = form() as { shape: DocumentShape }
-        return finishDocument(own.stretches, Object.fromEntries(places.map((one) => [one.name, text(row, one.at)]))).text
+        return finishDocument(own.stretches, Object.fromEntries(places.map((place) => [place.name, text(row, place.at)]))).text
       }
     }
   }
@@ -133,7 +133,7 @@ export function pickerOp(
     const count = picked.cases.length
     if (count < (pick.atLeast ?? 0))
       (run.warnings ??= []).push(problem('picked-few', { set: model.name, count, least: defined(pick.atLeast) }, model.pickSpan))
-    return picked.cases.map((one) => one.case)
+    return picked.cases.map((pickedCase) => pickedCase.case)
   }
 }
 

@@ -1,6 +1,6 @@
 import type { Context } from './context.js'
 import { compileFormats, formattedGet } from './formats.js'
-import { literalType } from './given.js'
+import { literalType } from './value.js'
 import { resolvePath } from './path.js'
 import { assertNever } from '../invariant.js'
 import { problem } from '../problems/problem.js'
@@ -17,7 +17,7 @@ interface Side {
   readonly get: Get
   readonly type: ValueType
   readonly literal: Literal | undefined
-  readonly says: string
+  readonly description: string
 }
 
 /** A condition's test, its types checked before anything is rendered; undefined where something was reported. */
@@ -63,14 +63,14 @@ function compileSide(operand: Operand, context: Context): Side | undefined {
       get: () => literal.value,
       type: literalType(literal.value),
       literal,
-      says: literal.kind === 'string' ? `the text "${literal.spelled}"` : literal.spelled,
+      description: literal.kind === 'string' ? `the text "${literal.spelled}"` : literal.spelled,
     }
   }
   const path = resolvePath(operand.path, context)
   const chain = path && compileFormats(operand.formats, path.type, path.text, context)
   if (!chain) return undefined
   const get = formattedGet(path.get, chain)
-  return { get, type: chain.type, literal: undefined, says: `"${path.text}" (${describe(chain.type)})` }
+  return { get, type: chain.type, literal: undefined, description: `"${path.text}" (${describe(chain.type)})` }
 }
 
 type CompareNode = Extract<Condition, { kind: 'compare' }>
@@ -129,10 +129,11 @@ function ordered(
 function sortOf(left: Side, right: Side, operator: string, node: Condition, context: Context): Sort | 'any' | undefined {
   const sort = commonSort(left, right, operator)
   if (!sort) {
-    context.shared.report(problem('types-incompatible', { left: left.says, right: right.says, operator }, node.span))
+    context.shared.report(problem('types-incompatible', { left: left.description, right: right.description, operator }, node.span))
     return undefined
   }
-  const known = checkOption(left.type, right.literal, left.says, context) && checkOption(right.type, left.literal, right.says, context)
+  const known =
+    checkOption(left.type, right.literal, left.description, context) && checkOption(right.type, left.literal, right.description, context)
   return known ? sort : undefined
 }
 
@@ -184,7 +185,9 @@ function contains(whole: Side, part: Side, node: CompareNode, context: Context):
       : sortOf(part, { ...whole, type: type.kind === 'choice' ? { kind: 'text' } : type }, node.operator, node, context)
   if (!sort) return undefined
   if (!list && type.kind !== 'any' && sort !== 'text' && sort !== 'any') {
-    context.shared.report(problem('types-incompatible', { left: part.says, right: whole.says, operator: node.operator }, node.span))
+    context.shared.report(
+      problem('types-incompatible', { left: part.description, right: whole.description, operator: node.operator }, node.span),
+    )
     return undefined
   }
   // A list that is asked for one item after the other, as in a loop, is asked by an index from the second time on.
@@ -201,16 +204,16 @@ function contains(whole: Side, part: Side, node: CompareNode, context: Context):
     if (holder === asked?.holder) return (asked.index ??= indexOf(holder, sort)).has(keyOf(item, sort))
     asked = { holder, index: undefined }
     run.spend(holder)
-    return holder.some((one) => {
-      const actual = sort === 'any' ? sortOfValues(one, item) : sort
-      return !isMissing(one) && actual !== undefined && equal(one, item, actual)
+    return holder.some((value) => {
+      const actual = sort === 'any' ? sortOfValues(value, item) : sort
+      return !isMissing(value) && actual !== undefined && equal(value, item, actual)
     })
   }
 }
 
 /** The items of a list by what they are compared by. */
 function indexOf(list: readonly unknown[], sort: Sort | 'any'): Set<unknown> {
-  return new Set(list.filter((one) => !isMissing(one)).map((one) => keyOf(one, sort)))
+  return new Set(list.filter((item) => !isMissing(item)).map((item) => keyOf(item, sort)))
 }
 
 /** The same for values that are equal as values of that sort. */
@@ -230,7 +233,7 @@ function compileAmong(node: Extract<Condition, { kind: 'among' }>, context: Cont
       get: () => literal.value,
       type: literalType(literal.value),
       literal,
-      says: literal.kind === 'string' ? `the text "${literal.spelled}"` : literal.spelled,
+      description: literal.kind === 'string' ? `the text "${literal.spelled}"` : literal.spelled,
     }
     return sortOf(left, right, 'in', node, context)
   })

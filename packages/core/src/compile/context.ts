@@ -12,7 +12,7 @@ import type { Scope } from './scope.js'
 export interface Context {
   readonly scope: Scope
   readonly role: Role
-  /** What this text's own fixed signs are. */
+  /** What this text's own fixed characters are. */
   readonly kind: OriginKind
   readonly via: Via | undefined
   /** How deep snippets and blocks are nested here. */
@@ -39,7 +39,7 @@ export interface Shared {
   draws: Draws
   /** The fences that are written somewhere, by the names of their tags. */
   fences: Set<string>
-  /** Whether free text from outside is written without a fence. */
+  /** Whether free text untrusted is written without a fence. */
   untrusted: boolean
   /** Where a text names the tag of a fence: `{fence.note}`. */
   readonly mentions: { readonly name: string; readonly span: Span }[]
@@ -58,8 +58,8 @@ export interface Draws {
 }
 
 /**
- * Compiles a text that becomes a value, and tells what is in it: whether it holds fences, and whether it writes free text from outside without
- * one, so that the value is from outside, too.
+ * Compiles a text that becomes a value, and tells what is in it: whether it holds fences, and whether it writes free text untrusted without
+ * one, so that the value is untrusted, too.
  */
 export function compileValueText<T>(
   shared: Shared,
@@ -91,7 +91,7 @@ export interface Artefacts {
 }
 
 /** A value that a text may hand on: to a slot, a loop, a snippet. */
-export interface Given {
+export interface CompiledValue {
   readonly type: ValueType
   readonly optional: boolean
   readonly untrusted: boolean
@@ -101,5 +101,5 @@ export interface Given {
 }
 
 export function textOrigin(context: Context, span: Span, more: Partial<TextOrigin> = {}): TextOrigin {
-  return { kind: context.kind, span, via: context.via, given: false, ...more }
+  return { kind: context.kind, span, via: context.via, fromValue: false, ...more }
 }

@@ -31,7 +31,7 @@ export interface PreparedSet {
 /** Writes a set's cases, and looks at them: what is wrong with the set itself is reported. */
 export function prepareSet(model: ExampleSetModel, shelves: CompileEnv, alone: Context, report: Report): PreparedSet {
   const { fields, cases, pick } = model
-  const rows = cases.map((one) => caseRow(model, one))
+  const rows = cases.map((exampleCase) => caseRow(model, exampleCase))
   const context: Context = { ...alone, scope: caseScope(model), kind: 'example', place: model.name }
   const ask = compileText(model.input, context, true)
   const answer = model.expected === 'output' ? undefined : compileText(model.expected, { ...context, role: 'assistant' }, true)
@@ -43,16 +43,16 @@ export function prepareSet(model: ExampleSetModel, shelves: CompileEnv, alone: C
   const { countTokens } = shelves
   if (pick.budget !== undefined && !countTokens) report(problem('budget-uncounted', { set: model.name }, model.pickSpan))
   const tokens = new Map<number, number>()
-  const tokensOf = (one: number): number => {
-    const known = tokens.get(one) ?? countTokens?.(`${defined(inputs[one])}\n${expected[one] ?? ''}`) ?? 0
-    tokens.set(one, known)
+  const tokensOf = (index: number): number => {
+    const known = tokens.get(index) ?? countTokens?.(`${defined(inputs[index])}\n${expected[index] ?? ''}`) ?? 0
+    tokens.set(index, known)
     return known
   }
-  const texts = (one: number, field: number) => write(defined(rows[one])[field], defined(fields[field]).type)
+  const texts = (index: number, field: number) => write(defined(rows[index])[field], defined(fields[field]).type)
   const picker = new Picker({
     texts: inputs,
     rule: pick,
-    labelOf: grouped < 0 ? undefined : (one) => texts(one, grouped),
+    labelOf: grouped < 0 ? undefined : (index) => texts(index, grouped),
     tokensOf,
     likeness: shelves.likeness.get(model.name),
   })
@@ -66,11 +66,11 @@ export function prepareSet(model: ExampleSetModel, shelves: CompileEnv, alone: C
     label: label && {
       field: label.name,
       options: label.type.kind === 'choice' ? label.type.of : [],
-      of: (one) => texts(one, at),
+      of: (index) => texts(index, at),
     },
-    readBack: (one) => {
-      const read = reader?.(expected[one] ?? '')
-      return !reader || (read !== undefined && [...read].every(([field, text]) => texts(one, field).trim() === text.trim()))
+    readBack: (index) => {
+      const read = reader?.(expected[index] ?? '')
+      return !reader || (read !== undefined && [...read].every(([field, text]) => texts(index, field).trim() === text.trim()))
     },
     index: () => picker.index,
   }
@@ -134,8 +134,8 @@ function answerReader(layout: Text, fields: readonly Declared[]): ((answer: stri
   }
   const expression = new RegExp(`^${pattern}$`, 'u')
   return (answer) => {
-    const found = expression.exec(answer)
-    return found ? new Map(slots.map((field, i) => [field, defined(found[i + 1])])) : undefined
+    const match = expression.exec(answer)
+    return match ? new Map(slots.map((field, i) => [field, defined(match[i + 1])])) : undefined
   }
 }
 

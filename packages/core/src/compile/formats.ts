@@ -42,15 +42,15 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
     }
     const args = checkArguments(format, call, context)
     if (!args) return undefined
-    const given = gives(format, current, args)
-    if (!given) {
+    const valueType = gives(format, current, args)
+    if (!valueType) {
       context.shared.report(
         problem('format-invalid', { format: format.name, type: describe(current), path, takes: format.takes }, call.span),
       )
       return undefined
     }
     steps.push({ format, args, type: current })
-    current = given
+    current = valueType
   }
   const last = calls.at(-1)?.name
   const pure = calls.every((call) => call.name !== 'masked')
@@ -74,8 +74,8 @@ function gives(format: Format, type: ValueType, args: readonly Argument[]): Valu
   if (type.kind === 'any')
     return format.gives({ kind: 'list', item: { kind: 'any' } }, args)?.kind === 'integer' ? { kind: 'integer' } : { kind: 'any' }
   if (type.kind === 'list' && type.item.kind === 'any' && format.maps) return { kind: 'list', item: { kind: 'any' } }
-  const given = format.gives(type, args)
-  if (given || type.kind !== 'list' || type.item.kind !== 'any') return given
+  const valueType = format.gives(type, args)
+  if (valueType || type.kind !== 'list' || type.item.kind !== 'any') return valueType
   return format.gives({ kind: 'list', item: { kind: 'number' } }, args)
 }
 

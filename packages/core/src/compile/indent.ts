@@ -23,9 +23,9 @@ export function indentedOp(op: Op, { lead, blank }: Continuation, made: TextOrig
     for (const line of text.split('\n')) {
       const isFirst = at === 0
       const last = at + line.length === text.length
-      const sign = (isFirst && !first) || (last && line === '' && first) ? '' : line.trim() === '' ? blank : lead
-      if (sign !== '') places.push({ at: before.length + at, length: sign.length })
-      moved += sign + line + (last ? '' : '\n')
+      const spaces = (isFirst && !first) || (last && line === '' && first) ? '' : line.trim() === '' ? blank : lead
+      if (spaces !== '') places.push({ at: before.length + at, length: spaces.length })
+      moved += spaces + line + (last ? '' : '\n')
       at += line.length + 1
     }
     run.out = before + (json ? jsonBytes(moved) : moved)

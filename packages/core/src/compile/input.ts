@@ -1,7 +1,7 @@
 import { exampleSet, liveText } from './cases.js'
 import { compileValueText, textOrigin, type Context } from './context.js'
 import { fixedBeginning } from './example-set.js'
-import { compileGiven } from './given.js'
+import { compileValue } from './value.js'
 import { Scope, type Binding, variableBinding } from './scope.js'
 import type { Compilation } from './env.js'
 import { compileText } from './text.js'
@@ -28,12 +28,12 @@ export function compileInput(turn: InputTurn, compilation: Compilation, context:
   if (!set) return []
   const { model } = set
   const bindings: Binding[] = []
-  for (const given of turn.with)
-    if (!model.fields.some((f) => f.name === given.name))
-      report(problem('with-unknown', { name: given.name, of: model.name, known: model.fields.map((f) => f.name) }, given.span))
+  for (const binding of turn.with)
+    if (!model.fields.some((f) => f.name === binding.name))
+      report(problem('with-unknown', { name: binding.name, of: model.name, known: model.fields.map((f) => f.name) }, binding.span))
   for (const field of model.fields) {
-    const given = turn.with.find((w) => w.name === field.name)
-    const value = given ? inputValue(given.text, context) : context.scope.find(field.name)
+    const binding = turn.with.find((w) => w.name === field.name)
+    const value = binding ? inputValue(binding.text, context) : context.scope.find(field.name)
     if (!value) {
       if (field.optional || field.default !== undefined) bindings.push(variableBinding(field, () => field.default ?? null))
       continue
@@ -44,7 +44,7 @@ export function compileInput(turn: InputTurn, compilation: Compilation, context:
         problem(
           'with-invalid',
           { name: field.name, of: model.name, expected: describe(field.type), found: describe(value.type) },
-          given?.span ?? turn.span,
+          binding?.span ?? turn.span,
         ),
       )
     bindings.push({
@@ -71,7 +71,7 @@ export function compileInput(turn: InputTurn, compilation: Compilation, context:
 /** A text of one slot hands its value on as it is; any other text is written first. */
 function inputValue(text: Text, context: Context) {
   const value = soleSlot(text)
-  if (value) return compileGiven(value, context)
+  if (value) return compileValue(value, context)
   const {
     compiled: op,
     holdsFences,

@@ -1,6 +1,6 @@
 import type { Context } from './context.js'
 import { compileCondition } from './condition.js'
-import { compileGiven } from './given.js'
+import { compileValue } from './value.js'
 import type { Binding } from './scope.js'
 import { problem } from '../problems/problem.js'
 import type { Run, Test, Get } from '../render/run.js'
@@ -21,25 +21,25 @@ export interface Loop {
 /** Finds what a loop goes through, and gives its names to what stands within. */
 export function openLoop(head: LoopHead, context: Context): { readonly loop: Loop; readonly within: Context } {
   const { shared } = context
-  const given = compileGiven(head.value, context)
-  const item = given && itemType(given.type)
-  if (given && !item) {
+  const compiled = compileValue(head.value, context)
+  const item = compiled && itemType(compiled.type)
+  if (compiled && !item) {
     const path = head.value.paths[0]
     const text = path ? path.span.source.text.slice(path.span.start, path.span.end) : 'this'
-    shared.report(problem('each-invalid', { path: text, type: describe(given.type) }, head.value.span))
+    shared.report(problem('each-invalid', { path: text, type: describe(compiled.type) }, head.value.span))
   }
   const slot = shared.locals++
   const counter = shared.locals++
   const name = loopBinding(head.name, context, {
     type: item ?? { kind: 'any' },
-    untrusted: given?.untrusted ?? false,
+    untrusted: compiled?.untrusted ?? false,
     slot,
-    path: [...(given?.path ?? []), { loop: slot }],
+    path: [...(compiled?.path ?? []), { loop: slot }],
   })
   const position = head.position && loopBinding(head.position, context, { type: INTEGER, untrusted: false, slot: counter, path: [] })
   const within = { ...context, scope: context.scope.with(name, ...(position ? [position] : [])) }
   const keep = head.keep && compileCondition(head.keep, within)
-  return { loop: { get: given?.get ?? (() => []), path: head.value.paths[0]?.name ?? '', slot, counter, keep }, within }
+  return { loop: { get: compiled?.get ?? (() => []), path: head.value.paths[0]?.name ?? '', slot, counter, keep }, within }
 }
 
 interface LoopName {

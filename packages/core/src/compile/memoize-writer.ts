@@ -2,14 +2,14 @@ import { flat } from './op-list.js'
 import type { Run } from '../render/run.js'
 import type { Locale } from '../values/locale.js'
 
-/** So many values of a slot are known at a time, each with a text no longer than that. */
+/** this many values of a slot are known at a time, each with a text no longer than that. */
 const MOST = 1000
 const LONGEST = 200
 
 /**
  * The same step, with what it wrote for values before: a table's columns hold mostly the same few dates, numbers and lists, and to find one
  * again is many times quicker than to format it. Only for steps that write the same for the same value and locale. A column whose values do
- * not come again is let be.
+ * not come again is ignored.
  */
 export function memoizeWriter(write: (value: unknown, run: Run) => void): (value: unknown, run: Run) => void {
   const known = new Map<unknown, string>()
@@ -22,7 +22,7 @@ export function memoizeWriter(write: (value: unknown, run: Run) => void): (value
     write(value, run)
     const text = run.out
     run.out = out + text
-    // A text with a sign that could begin a fence's tag is looked at anew in each rendering.
+    // A text with a character that could begin a fence's tag is looked at anew in each rendering.
     if (run.suspect || text.length > LONGEST) return
     if (known.size === MOST) {
       worthIt = hits > MOST
@@ -52,7 +52,7 @@ export function memoizeWriter(write: (value: unknown, run: Run) => void): (value
   }
 }
 
-/** Values that stay what they are: lists only where nobody can change them. Long texts seldom come again. */
+/** Values that stay what they are: lists only where no one can change them. Long texts seldom come again. */
 function isKey(value: unknown): boolean {
   if (typeof value === 'string') return value.length <= LONGEST_KEY
   return typeof value === 'number' || (typeof value === 'object' && Object.isFrozen(value))

@@ -18,7 +18,7 @@ export interface PlainValue {
   readonly kind: 'value'
   readonly variable: number
   readonly field: string | undefined
-  /** Whether it is free text, which could hold a sign of a fence's tag. */
+  /** Whether it is free text, which could hold a character of a fence's tag. */
   readonly free: boolean
   readonly from: TextOrigin
 }
@@ -137,7 +137,7 @@ function tracePlain(part: Fixed | PlainValue, run: Run): void {
     traceFixed(part, run)
   } else {
     const value = read(part, run)
-    if (value !== null && value !== undefined) run.writeGiven(value, part.from)
+    if (value !== null && value !== undefined) run.writeValue(value, part.from)
   }
 }
 

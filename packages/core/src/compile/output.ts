@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import { compileGiven } from './given.js'
+import { compileValue } from './value.js'
 import { textOrigin, type Context } from './context.js'
 import type { CompileEnv } from './env.js'
 import { compileText } from './text.js'
@@ -44,23 +44,23 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Co
   const { shared } = context
   const { varying } = shared
   const texts = (all: readonly Text[]) => all.map((text) => compileText(text, within, true))
-  const says = { must: texts(output.mustSay), mustNot: texts(output.mustNotSay) }
+  const message = { must: texts(output.mustSay), mustNot: texts(output.mustNotSay) }
   const own = output.form === 'rows' ? output.row : output.form === 'document' ? output.text : undefined
   const op = own && compileText(own, within, true)
   const textsVary = shared.varying !== varying
   const bounds = output.slots.map((slot) => compileBound(slot, within))
   const ready = (run: Run, values: readonly number[]): Ready => {
-    const said = (ops: readonly Op[]) => ops.map((one) => captured(one, run).trim()).filter((text) => text !== '')
+    const stated = (ops: readonly Op[]) => ops.map((op) => captured(op, run).trim()).filter((text) => text !== '')
     const common = {
       name: output.name,
       about: output.about,
       show: output.show ?? 'skeleton',
-      mustSay: said(says.must),
-      mustNotSay: said(says.mustNot),
+      mustSay: stated(message.must),
+      mustNotSay: stated(message.mustNot),
     }
     const bare = shapeOf(output, common, op ? stretchesOf(op, run) : [], shelves.checks.get(output.name))
     const shape = bounds.reduce(
-      (one, { path, bound }, i) => withBound(one, path, bound, defined(values[i]), (found) => run.fail(found)),
+      (shape, { path, bound }, i) => withBound(shape, path, bound, defined(values[i]), (problem) => run.fail(problem)),
       bare,
     )
     const form = new Form(shape, shelves.replyCharacters)
@@ -83,10 +83,10 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Co
     last = { values, ready: found }
     return found
   }
-  const from = textOrigin(within, output.span, { given: textsVary })
+  const from = textOrigin(within, output.span, { fromValue: textsVary })
   const instruct: Op = (run) => {
     const { head, json, goesOn } = readyFor(run)
-    if (textsVary && head !== '') run.writeGiven(head, from)
+    if (textsVary && head !== '') run.writeValue(head, from)
     else {
       run.out += run.json ? json : head
       if (run.trace) run.trace.add(run.out.length, from)
@@ -140,16 +140,16 @@ function compileBound({ path, bound, text }: BoundSlot, context: Context): Compi
   const { report } = context.shared
   const span = text.source.span(0, text.source.text.length)
   const slot = soleSlot(text)
-  const given = slot && compileGiven(slot, context)
-  const number = given?.type.kind === 'integer' || given?.type.kind === 'number' || given?.type.kind === 'any'
+  const compiled = slot && compileValue(slot, context)
+  const number = compiled?.type.kind === 'integer' || compiled?.type.kind === 'number' || compiled?.type.kind === 'any'
   if (!slot) report(problem('bound-invalid', { bound, why: 'is not a number or a single slot' }, span))
-  else if (given && !number) report(problem('bound-invalid', { bound, why: `is ${given.type.kind}, not a number` }, span))
-  else if (given?.optional) report(problem('bound-invalid', { bound, why: 'may have no value' }, span))
+  else if (compiled && !number) report(problem('bound-invalid', { bound, why: `is ${compiled.type.kind}, not a number` }, span))
+  else if (compiled?.optional) report(problem('bound-invalid', { bound, why: 'may have no value' }, span))
   return {
     path,
     bound,
     get: (run) => {
-      const value = given?.get(run)
+      const value = compiled?.get(run)
       return typeof value === 'number'
         ? value
         : run.fail(problem('bound-invalid', { bound, why: `evaluates to ${JSON.stringify(value ?? null)}` }, span))

@@ -83,7 +83,7 @@ function directGet(variable: number, field: string | undefined): Get {
   }
 }
 
-/** Whether something within the value is marked as from outside. */
+/** Whether something within the value is marked as untrusted. */
 function holdsUntrusted(type: ValueType): boolean {
   if (type.kind === 'list') return holdsUntrusted(type.item)
   if (type.kind !== 'record' && type.kind !== 'table') return false

@@ -12,7 +12,7 @@ const MOST = 1000
 export function possibleTexts(text: Text, scope: Scope): string[] | undefined {
   const line = soleLine(text)
   const all = line && possible(line.pieces, scope)
-  return all && [...new Set(all.map((one) => one.trim()))]
+  return all && [...new Set(all.map((text) => text.trim()))]
 }
 
 /** The same text as a function of the rendering, without writing it: for names that are chosen in every one. */
@@ -79,7 +79,7 @@ function declaredAt(path: Path, scope: Scope): { readonly type: ValueType; reado
   let found: { readonly type: ValueType; readonly optional: boolean } | undefined = scope.find(path.name)
   for (const step of path.steps) {
     const { type, optional }: NonNullable<typeof found> = found ?? { type: ANY, optional: true }
-    const field: Declared | undefined = type.kind === 'record' ? type.fields?.find((one) => one.name === step.key) : undefined
+    const field: Declared | undefined = type.kind === 'record' ? type.fields?.find((field) => field.name === step.key) : undefined
     found = field && { type: field.type, optional: optional || (field.optional && field.default === undefined) }
   }
   return found

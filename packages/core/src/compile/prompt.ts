@@ -114,7 +114,7 @@ class PromptCompiler implements Compilation {
       persona,
       output,
       forms: this.forms,
-      answerColumns: columnsOf([...this.forms.values()].map((one) => one.outline.shape)),
+      answerColumns: columnsOf([...this.forms.values()].map((form) => form.outline.shape)),
       locale,
     }
   }
@@ -165,12 +165,12 @@ class PromptCompiler implements Compilation {
     } = compileValueText(context.shared, () => compileText(text, { ...context, role: 'assistant' }, true))
     const fixed = possibleTexts(text, context.scope)
     if (fixed && declared.type.kind !== 'text') {
-      for (const one of fixed)
-        readCell(one, declared.type, undefined, (expected) =>
+      for (const item of fixed)
+        readCell(item, declared.type, undefined, (expected) =>
           this.report(
             problem(
               'bind-invalid',
-              { name: declared.name, why: `"${one}" is not ${expected}` },
+              { name: declared.name, why: `"${item}" is not ${expected}` },
               text.source.span(0, text.source.text.length),
             ),
           ),

@@ -9,7 +9,7 @@ export interface Binding {
   readonly type: ValueType
   /** Whether a rendering may find nothing there. */
   readonly optional: boolean
-  /** Whether the value comes from outside: written only within a fence. */
+  /** Whether the value comes untrusted: written only within a fence. */
   readonly untrusted: boolean
   readonly get: Get
   /** Where the value comes from in the record handed in. */

@@ -1,7 +1,7 @@
 import { defined } from '../invariant.js'
 import { textOrigin, drawsOnMore, type Context } from './context.js'
 import { indentedOp } from './indent.js'
-import { compileAlternatives, type Alternative } from './given.js'
+import { compileAlternatives, type Alternative } from './value.js'
 import { continuationOf, type Continuation, type LineState } from './line.js'
 import type { PlainValue } from './op-list.js'
 import { memoizeWriter } from './memoize-writer.js'
@@ -32,7 +32,7 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, restA
     const free = a.untrusted && !a.chain.fence && isFreeText(a.chain.type)
     context.shared.untrusted ||= free
     if (free && context.role !== 'assistant') {
-      const uses = context.via ? [{ says: 'used here', span: context.via.span }] : []
+      const uses = context.via ? [{ message: 'used here', span: context.via.span }] : []
       context.shared.report(problem('untrusted-unfenced', { path: a.text }, slot.span, uses))
       return undefined
     }
@@ -99,7 +99,7 @@ function plainValue(value: SlotValue, [only]: readonly Alternative[], slot: Slot
     kind: 'value',
     ...only.direct,
     free: kind === 'text',
-    from: textOrigin(context, slot.span, { kind: 'value', given: true, path: only.steps }),
+    from: textOrigin(context, slot.span, { kind: 'value', fromValue: true, path: only.steps }),
   }
 }
 
@@ -143,15 +143,15 @@ function writer(a: Alternative, slot: Slot, context: Context, more: Continuation
   const path = { path: a.steps }
   const kind = context.kind === 'example' || context.kind === 'persona' ? context.kind : 'value'
   const format = a.chain.last === undefined ? {} : { format: a.chain.last }
-  const from = textOrigin(context, slot.span, { kind, given: context.kind !== 'persona', ...path, ...format })
+  const from = textOrigin(context, slot.span, { kind, fromValue: context.kind !== 'persona', ...path, ...format })
   const made = textOrigin(context, slot.span, { kind: 'made', ...path, ...format })
   const { apply, type, fence } = a.chain
   const plain = type.kind === 'text' || type.kind === 'choice' || type.kind === 'date' || type.kind === 'date-time'
-  // Only free text can hold a sign of a fence's tag.
+  // Only free text can hold a character of a fence's tag.
   const free = isFreeText(type)
-  const put = more ? continued(more, from, made) : (text: string, run: Run) => (free ? run.writeGiven(text, from) : run.write(text, from))
+  const put = more ? continued(more, from, made) : (text: string, run: Run) => (free ? run.writeValue(text, from) : run.write(text, from))
   if (fence) return fenceWriter(a, fence.tag, put, made, more, context.shared)
-  if (!apply && plain && !more) return (value, run) => run.writeGiven(value as string, from)
+  if (!apply && plain && !more) return (value, run) => run.writeValue(value as string, from)
   if (!apply) return (value, run) => put(write(value, type), run)
   const formatted = (value: unknown, run: Run) => writeResult(apply(value, run), type, run, put, made, more)
   return a.chain.pure ? memoizeWriter(formatted) : formatted
@@ -209,19 +209,19 @@ function fenceWriter(
 function continued(more: Continuation, from: TextOrigin, made: TextOrigin): (text: string, run: Run) => void {
   return (text, run) => {
     if (!holds(text, '\n')) {
-      run.writeGiven(text, from)
+      run.writeValue(text, from)
       return
     }
     if (!run.trace) {
-      run.writeGiven(indented(text, more), from)
+      run.writeValue(indented(text, more), from)
       return
     }
     text.split('\n').forEach((line, i) => {
       if (i > 0) {
-        run.writeGiven('\n', from)
+        run.writeValue('\n', from)
         run.write(line.trim() === '' ? more.blank : more.lead, made)
       }
-      run.writeGiven(line, from)
+      run.writeValue(line, from)
     })
   }
 }

@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import { compileGiven } from './given.js'
+import { compileValue } from './value.js'
 import { liveInput } from './input.js'
 import { caseOps, exampleSet, pickerOp } from './cases.js'
 import { onceWhereConstant } from './constant.js'
@@ -83,16 +83,16 @@ function useExamples(use: Use, context: Context, compilation: Compilation): Op |
   if (!set) return undefined
   for (const { name } of use.with)
     if (name.name !== 'to') report(problem('with-unknown', { name: name.name, of: set.model.name, known: ['to'] }, name.span))
-  const to = use.with.find((one) => one.name.name === 'to')
-  const given = to && compileGiven(to.value, context)
-  const asked = given ? (run: Run) => write(given.get(run), given.type) : liveInput(set.model.name, compilation, context)
+  const to = use.with.find((item) => item.name.name === 'to')
+  const compiled = to && compileValue(to.value, context)
+  const asked = compiled ? (run: Run) => write(compiled.get(run), compiled.type) : liveInput(set.model.name, compilation, context)
   const { ask, answer } = caseOps(set, compilation, context, use.head, context.role)
   const pick = pickerOp(set, asked, use.head, report)
   const between = textOrigin({ ...context, kind: 'example' }, use.head, { kind: 'made' })
   drawsOnMore(context.shared)
   return (run) => {
-    pick(run).forEach((one, i) => {
-      run.example = defined(set.rows[one])
+    pick(run).forEach((index, i) => {
+      run.example = defined(set.rows[index])
       if (i > 0) run.write('\n\n', between)
       ask(run)
       run.write('\n', between)

@@ -46,7 +46,7 @@ function compileItems(items: readonly Item[], context: Context, dedent: number, 
     if (written) {
       // §5.4: between two blank lines stands only what may write nothing; if it does, the second blank line goes.
       const between = new OpList()
-      for (const one of items.slice(i + 1, end)) compileItem(one, context, dedent, false, between)
+      for (const item of items.slice(i + 1, end)) compileItem(item, context, dedent, false, between)
       const blank = new OpList()
       compileItem(defined(items[end]), context, dedent, false, blank)
       ops.op(unlessNothing(between.done(), blank.done()))
@@ -99,7 +99,7 @@ function goesOn(piece: Piece): boolean {
     case 'when':
     case 'vary':
     case 'each':
-      return piece.form === 'line' || branchesOf<Item | Piece>(piece).some((branch) => branch.body.some((one) => goesOn(one as Piece)))
+      return piece.form === 'line' || branchesOf<Item | Piece>(piece).some((branch) => branch.body.some((item) => goesOn(item as Piece)))
     case 'use':
     case 'aside':
       return piece.form === 'line'

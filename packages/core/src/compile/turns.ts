@@ -66,7 +66,7 @@ function compileHistory(turn: HistoryTurn, context: Context): TurnPlan[] {
   if (binding.untrusted && fence === undefined) shared.report(problem('history-unfenced', { name: turn.from.name }, turn.from.span))
   if (fence !== undefined && !isName(fence)) shared.report(problem('fence-tag-invalid', { tag: fence }, defined(turn.fence).span))
   if (fence !== undefined) shared.fences.add(fence)
-  const value = textOrigin(context, turn.from.span, { kind: 'value', given: true, path: [turn.from.name] })
+  const value = textOrigin(context, turn.from.span, { kind: 'value', fromValue: true, path: [turn.from.name] })
   const made = textOrigin(context, turn.span, { kind: 'made' })
   const tag = { ...made, tag: true }
   return [{ kind: 'history', get: binding.get, fence, user: value, made, tag, assistant: value, span: turn.span }]
@@ -81,5 +81,5 @@ function compileExamples(turn: ExamplesTurn, compilation: Compilation, context: 
     ? liveText(compileText(turn.to, { ...context, role: 'assistant' }, true))
     : liveInput(set.model.name, compilation, context)
   const pick = pickerOp(set, live, turn.set.span, context.shared.report)
-  return [{ kind: 'examples', pick: (run) => pick(run).map((one) => defined(set.rows[one])), ask, answer, span: turn.span }]
+  return [{ kind: 'examples', pick: (run) => pick(run).map((index) => defined(set.rows[index])), ask, answer, span: turn.span }]
 }

@@ -1,6 +1,6 @@
 import { defined } from '../invariant.js'
-import { textOrigin, type Context, type Given } from './context.js'
-import { compileGiven, literalType } from './given.js'
+import { textOrigin, type Context, type CompiledValue } from './context.js'
+import { compileValue, literalType } from './value.js'
 import { Scope, type Binding } from './scope.js'
 import { problem, type Problem } from '../problems/problem.js'
 import type { Get, Op } from '../render/run.js'
@@ -62,17 +62,17 @@ function snippetNames(
   const slotAt = use.steps.findIndex((step) => typeof step !== 'string')
   if (slotAt < 0) return { all: [use.steps.filter((step) => typeof step === 'string').join('/')], options: [] }
   const slot = use.steps[slotAt] as Exclude<(typeof use.steps)[number], string>
-  const given = compileGiven(slot, context)
-  if (!given) return undefined
+  const compiled = compileValue(slot, context)
+  if (!compiled) return undefined
   const path = slot.span.source.text.slice(slot.span.start, slot.span.end)
   const others = use.steps.filter((step) => typeof step !== 'string').length > 1
-  if (given.type.kind !== 'choice' || given.type.of.length === 0 || given.optional || others) {
-    const type = others ? 'one of several slots' : given.optional ? 'may be missing' : describe(given.type)
+  if (compiled.type.kind !== 'choice' || compiled.type.of.length === 0 || compiled.optional || others) {
+    const type = others ? 'one of several slots' : compiled.optional ? 'may be missing' : describe(compiled.type)
     context.shared.report(problem('use-name-invalid', { path, type }, slot.span))
     return undefined
   }
   const nameFor = (option: string) => use.steps.map((step, i) => (i === slotAt ? option : (step as string))).join('/')
-  const { get, type } = given
+  const { get, type } = compiled
   return { all: type.of.map(nameFor), options: type.of, choose: (run) => get(run) as string }
 }
 
@@ -101,18 +101,18 @@ function compileSnippet(name: string, use: Use, context: Context, compileText: C
 /** Each variable of the snippet: from `with`; else, without a default, from the caller; else its default (language §4). */
 function bindAll(snippet: string, declared: readonly Declared[], use: Use, context: Context): Binding[] {
   const { report } = context.shared
-  const given = new Map<string, Given>()
+  const compiledValues = new Map<string, CompiledValue>()
   const unread = new Set<string>()
   for (const { name, value } of use.with) {
     if (!declared.some((d) => d.name === name.name))
       report(problem('with-unknown', { name: name.name, of: snippet, known: declared.map((d) => d.name) }, name.span))
-    const compiled = compileGiven(value, context)
-    if (compiled) given.set(name.name, compiled)
+    const compiled = compileValue(value, context)
+    if (compiled) compiledValues.set(name.name, compiled)
     else unread.add(name.name)
   }
   return declared.map((d) => {
-    const handed = given.get(d.name)
-    if (handed) return bindGiven(d, handed, snippet, use, context)
+    const handed = compiledValues.get(d.name)
+    if (handed) return bindValue(d, handed, snippet, use, context)
     return (
       (d.default === undefined && !unread.has(d.name) && fromCaller(d, snippet, use, context)) ||
       standing(d, snippet, use, context, unread.has(d.name))
@@ -120,10 +120,11 @@ function bindAll(snippet: string, declared: readonly Declared[], use: Use, conte
   })
 }
 
-function bindGiven(d: Declared, given: Given, snippet: string, use: Use, context: Context): Binding {
+function bindValue(d: Declared, compiled: CompiledValue, snippet: string, use: Use, context: Context): Binding {
   const { report } = context.shared
   const span = use.with.find((w) => w.name.name === d.name)?.value.span ?? use.head
-  const ok = given.literal === undefined ? given.type.kind === 'any' || fits(given.type, d.type) : literalFits(given.literal, d.type)
+  const ok =
+    compiled.literal === undefined ? compiled.type.kind === 'any' || fits(compiled.type, d.type) : literalFits(compiled.literal, d.type)
   if (!ok)
     report(
       problem(
@@ -132,25 +133,25 @@ function bindGiven(d: Declared, given: Given, snippet: string, use: Use, context
           name: d.name,
           of: snippet,
           expected: describe(d.type),
-          found: given.literal === undefined ? describe(given.type) : JSON.stringify(given.literal),
+          found: compiled.literal === undefined ? describe(compiled.type) : JSON.stringify(compiled.literal),
         },
         span,
       ),
     )
-  else if (given.optional && !d.optional && d.default === undefined)
+  else if (compiled.optional && !d.optional && d.default === undefined)
     report(problem('with-optional', { name: d.name, of: snippet, path: span.source.text.slice(span.start, span.end) }, span))
   const type =
-    given.literal === undefined && given.type.kind !== 'any'
-      ? given.type
+    compiled.literal === undefined && compiled.type.kind !== 'any'
+      ? compiled.type
       : d.type.kind === 'any'
-        ? literalType(given.literal ?? '')
+        ? literalType(compiled.literal ?? '')
         : d.type
-  return binding(d, { type, untrusted: given.untrusted, path: given.path, get: settled(d, given, context, span) })
+  return binding(d, { type, untrusted: compiled.untrusted, path: compiled.path, get: settled(d, compiled, context, span) })
 }
 
 /** A default counts where what is handed over is missing; a value of an open record is looked at when it is there. */
-function settled(d: Declared, given: Given, context: Context, span: Use['head']): Get {
-  const { get, type } = given
+function settled(d: Declared, compiled: CompiledValue, context: Context, span: Use['head']): Get {
+  const { get, type } = compiled
   if (type.kind !== 'any') return d.default === undefined ? get : (run) => (isMissing(get(run)) ? d.default : get(run))
   return (run) => {
     const value = get(run)
@@ -172,7 +173,7 @@ function fromCaller(d: Declared, snippet: string, use: Use, context: Context): B
   return binding(d, { type: caller.type, untrusted: caller.untrusted, path: caller.path, get: caller.get, optional: caller.optional })
 }
 
-/** A default, or nothing; a required variable that nobody gives is reported. */
+/** A default, or nothing; a required variable that no one gives is reported. */
 function standing(d: Declared, snippet: string, use: Use, context: Context, reported: boolean): Binding {
   if (d.default === undefined && !d.optional && !reported) {
     const caller = context.scope.find(d.name)
@@ -182,9 +183,9 @@ function standing(d: Declared, snippet: string, use: Use, context: Context, repo
   return binding(d, { type: d.type, untrusted: false, path: [d.name], get: () => d.default ?? null })
 }
 
-function unlikeness(given: ValueType, wanted: ValueType): string {
-  const [found, needed] = [describe(given), describe(wanted)]
-  return found === needed ? 'has other fields than are needed' : `is ${found}, not ${needed}`
+function unlikeness(valueType: ValueType, wanted: ValueType): string {
+  const [text, needed] = [describe(valueType), describe(wanted)]
+  return text === needed ? 'has other fields than are needed' : `is ${text}, not ${needed}`
 }
 
 function binding(

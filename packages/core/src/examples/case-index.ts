@@ -26,7 +26,7 @@ export class CaseIndex {
   constructor(readonly texts: readonly string[]) {
     const terms = texts.map(termsOf)
     const counts = terms.map(countTerms)
-    const lengths = counts.map((one) => sum(one.values()))
+    const lengths = counts.map((count) => sum(count.values()))
     const average = sum(lengths) / Math.max(1, lengths.length)
     const holders = new Map<string, [number, number][]>()
     counts.forEach((held, i) => {
@@ -47,7 +47,7 @@ export class CaseIndex {
     }
     // What stands in every case is the layout's: it makes no two of them alike.
     if (texts.length > 2) for (const [term, list] of holders) if (list.length === texts.length) this.everywhere.add(term)
-    this.bags = terms.map((one) => this.bagOf(this.own(one)))
+    this.bags = terms.map((term) => this.bagOf(this.own(term)))
     this.scores = new Float64Array(texts.length)
   }
 
@@ -73,13 +73,13 @@ export class CaseIndex {
     for (const i of this.touched) scores[i] = 0
     const touched: number[] = []
     for (const [term, times] of countTerms(termsOf(text))) {
-      const found = this.postings.get(term)
-      if (!found) continue
-      const { cases, weights } = found
+      const postings = this.postings.get(term)
+      if (!postings) continue
+      const { cases, weights } = postings
       for (let i = 0; i < cases.length; i++) {
-        const one = defined(cases[i])
-        if (scores[one] === 0) touched.push(one)
-        scores[one] = defined(scores[one]) + times * defined(weights[i])
+        const index = defined(cases[i])
+        if (scores[index] === 0) touched.push(index)
+        scores[index] = defined(scores[index]) + times * defined(weights[i])
       }
     }
     this.touched = touched
@@ -87,8 +87,8 @@ export class CaseIndex {
   }
 
   /** How alike a case is to a bag of terms: 1 where they hold the same words, whatever their order (Dice's measure). */
-  likeness(one: number, other: number): number {
-    return overlap(defined(this.bags[one]), defined(this.bags[other]))
+  likeness(index: number, other: number): number {
+    return overlap(defined(this.bags[index]), defined(this.bags[other]))
   }
 
   /** The terms of a text that is no case, to be held against cases. Terms that no case has are likeness lost. */
@@ -97,8 +97,8 @@ export class CaseIndex {
     return Uint32Array.from(this.own(termsOf(text)), (term) => this.numbers.get(term) ?? unknown--).sort()
   }
 
-  likenessTo(one: number, bag: Uint32Array): number {
-    return overlap(defined(this.bags[one]), bag)
+  likenessTo(index: number, bag: Uint32Array): number {
+    return overlap(defined(this.bags[index]), bag)
   }
 }
 
@@ -123,6 +123,6 @@ function countTerms(terms: readonly string[]): Map<string, number> {
 
 function sum(numbers: Iterable<number>): number {
   let total = 0
-  for (const one of numbers) total += one
+  for (const index of numbers) total += index
   return total
 }

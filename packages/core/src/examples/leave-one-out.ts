@@ -22,18 +22,18 @@ export interface LeaveOneOut {
 export function leaveOneOut(
   index: CaseIndex,
   inputs: readonly string[],
-  labelOf: (one: number) => string,
+  labelOf: (index: number) => string,
   options: readonly string[],
   few = 5,
 ): LeaveOneOut {
-  const labels = [...new Set([...options, ...inputs.map((_, one) => labelOf(one))])]
+  const labels = [...new Set([...options, ...inputs.map((_, index) => labelOf(index))])]
   const table = labels.map(() => labels.map(() => 0))
   let rightByOne = 0
   let rightByFew = 0
   let alone = 0
-  inputs.forEach((ask, one) => {
+  inputs.forEach((ask, item) => {
     const { scores, touched } = index.score(ask)
-    const near = topOf(scores, touched, few, new Set([one]))
+    const near = topOf(scores, touched, few, new Set([item]))
     if (near.length === 0) {
       alone++
       return
@@ -41,7 +41,7 @@ export function leaveOneOut(
     const weights = new Map<string, number>()
     for (const other of near) weights.set(labelOf(other), (weights.get(labelOf(other)) ?? 0) + defined(scores[other]))
     const [[voted] = ['']] = [...weights].sort((a, b) => b[1] - a[1])
-    const own = labelOf(one)
+    const own = labelOf(item)
     const row = defined(table[labels.indexOf(own)])
     const column = labels.indexOf(voted)
     row[column] = (row[column] ?? 0) + 1

@@ -2,8 +2,8 @@ import { CaseIndex } from './case-index.js'
 import { topOf } from './top.js'
 
 export interface Pair {
-  readonly one: number
-  readonly other: number
+  readonly first: number
+  readonly second: number
   readonly likeness: number
 }
 
@@ -21,14 +21,14 @@ const LOOKED_AT = 4
 /** Each case with the one most like it, each pair once, the most alike first. */
 export function nearestPairs(index: CaseIndex, inputs: readonly string[]): Pair[] {
   const pairs = new Map<string, Pair>()
-  inputs.forEach((ask, one) => {
+  inputs.forEach((ask, item) => {
     const { scores, touched } = index.score(ask)
     let best: Pair | undefined
-    for (const other of topOf(scores, touched, LOOKED_AT, new Set([one]))) {
-      const likeness = index.likeness(one, other)
-      if (likeness > (best?.likeness ?? 0)) best = { one: Math.min(one, other), other: Math.max(one, other), likeness }
+    for (const other of topOf(scores, touched, LOOKED_AT, new Set([item]))) {
+      const likeness = index.likeness(item, other)
+      if (likeness > (best?.likeness ?? 0)) best = { first: Math.min(item, other), second: Math.max(item, other), likeness }
     }
-    if (best) pairs.set(`${best.one} ${best.other}`, best)
+    if (best) pairs.set(`${best.first} ${best.second}`, best)
   })
-  return [...pairs.values()].sort((a, b) => b.likeness - a.likeness || a.one - b.one || a.other - b.other)
+  return [...pairs.values()].sort((a, b) => b.likeness - a.likeness || a.first - b.first || a.second - b.second)
 }

@@ -28,9 +28,9 @@ export interface PickerSetting {
   readonly texts: readonly string[]
   readonly rule: PickRule
   /** Each case's value of the field that is covered, or by which cases are grouped. */
-  readonly labelOf: ((one: number) => string) | undefined
+  readonly labelOf: ((index: number) => string) | undefined
   /** Each case's length in tokens; only asked where there is a budget. */
-  readonly tokensOf: (one: number) => number
+  readonly tokensOf: (index: number) => number
   readonly likeness: Likeness | undefined
 }
 
@@ -58,7 +58,7 @@ interface Shared {
 }
 const NOTHING_SHARED: Shared = { scores: [], touched: [] }
 
-/** Two texts are nearly equal where they share so much, and have so many terms at least that this says something. */
+/** Two texts are nearly equal where they share so much, and have this many terms at least that this says something. */
 const NEARLY = 0.9
 const FEWEST_TERMS = 5
 /** How many of the nearest cases are looked at for being nearly equal. */
@@ -78,7 +78,7 @@ export class Picker {
   private readonly strategy: Strategy
 
   constructor(private readonly setting: PickerSetting) {
-    this.strategy = STRATEGIES.find((one) => one.name === setting.rule.by) ?? defined(STRATEGIES[0])
+    this.strategy = STRATEGIES.find((strategy) => strategy.name === setting.rule.by) ?? defined(STRATEGIES[0])
   }
 
   private readonly byText = new Map<string, number[]>()
@@ -100,19 +100,23 @@ export class Picker {
   private groups: readonly string[] | undefined
   private get labels(): readonly string[] | undefined {
     const { labelOf, texts } = this.setting
-    return (this.groups ??= labelOf && texts.map((_, one) => labelOf(one)))
+    return (this.groups ??= labelOf && texts.map((_, index) => labelOf(index)))
   }
 
   /** `asked` is the live ask side, where there is one; `lot` gives a number for a name, by seed and record. */
-  pick(asked: string | undefined, lot: (name: string) => number): Picked {
+  pick(asked: string | undefined, random: (name: string) => number): Picked {
     const { rule, texts } = this.setting
     const own = asked === undefined || this.few ? NOTHING_SHARED : this.index.score(asked)
     const same = asked === undefined ? [] : this.sameAs(asked, own)
     const most = rule.atMost === undefined ? texts.length : Math.min(texts.length, rule.atMost)
-    const question = this.question(asked, own, new Set(same), lot)
+    const question = this.question(asked, own, new Set(same), random)
     const ranked = this.strategy.rank(question, most, rule.cover === undefined ? undefined : this.labels)
     const { taken, cut } = this.served(ranked, most)
-    const cases = this.ordered(taken, question.scores).map(({ one, why }) => ({ case: one, score: question.scores[one] ?? 0, why }))
+    const cases = this.ordered(taken, question.scores).map(({ one: index, why }) => ({
+      case: index,
+      score: question.scores[index] ?? 0,
+      why,
+    }))
     return { cases, same, cut }
   }
 
@@ -121,16 +125,16 @@ export class Picker {
     return this.setting.rule.by === 'all' && this.setting.texts.length < 50
   }
 
-  private question(asked: string | undefined, own: Shared, barred: ReadonlySet<number>, lot: (name: string) => number): Question {
+  private question(asked: string | undefined, own: Shared, barred: ReadonlySet<number>, random: (name: string) => number): Question {
     const { texts, likeness } = this.setting
-    const given = likeness && this.strategy.compares && asked !== undefined ? likeness(asked, texts) : undefined
+    const ownScores = likeness && this.strategy.compares && asked !== undefined ? likeness(asked, texts) : undefined
     const index = () => this.index
     return {
       count: texts.length,
       barred,
-      scores: given ?? (this.strategy.compares ? own.scores : []),
-      touched: given ? texts.map((_, one) => one) : own.touched,
-      lot: (one) => lot(String(one)),
+      scores: ownScores ?? (this.strategy.compares ? own.scores : []),
+      touched: ownScores ? texts.map((_, index) => index) : own.touched,
+      random: (index) => random(String(index)),
       get index() {
         return index()
       },
@@ -140,10 +144,10 @@ export class Picker {
   /** The cases that say what is asked, or nearly: the record itself is most often among the examples by mistake. */
   private sameAs(asked: string, { scores, touched }: Shared): number[] {
     const { texts } = this.setting
-    if (this.few) return texts.flatMap((text, one) => (alike(text, asked) ? [one] : []))
+    if (this.few) return texts.flatMap((text, index) => (alike(text, asked) ? [index] : []))
     const bag = this.index.bag(asked)
     const near = bag.length < FEWEST_TERMS ? [] : topOf(scores, touched, LOOKED_AT)
-    const nearly = near.filter((one) => this.index.likenessTo(one, bag) >= NEARLY)
+    const nearly = near.filter((index) => this.index.likenessTo(index, bag) >= NEARLY)
     return [...new Set([...(this.exactly.get(asked) ?? []), ...nearly])].sort((a, b) => a - b)
   }
 
@@ -154,19 +158,19 @@ export class Picker {
     const wanted: { one: number; why: PickedCase['why'] }[] = []
     if (rule.cover !== undefined && labels) {
       const seen = new Set<string>()
-      for (const one of ranked) {
-        const label = defined(labels[one])
+      for (const index of ranked) {
+        const label = defined(labels[index])
         if (seen.has(label)) continue
         seen.add(label)
-        wanted.push({ one, why: 'cover' })
+        wanted.push({ one: index, why: 'cover' })
       }
     }
-    const covered = new Set(wanted.map(({ one }) => one))
-    for (const one of ranked) if (wanted.length < most && !covered.has(one)) wanted.push({ one, why: 'rank' })
+    const covered = new Set(wanted.map(({ one: index }) => index))
+    for (const index of ranked) if (wanted.length < most && !covered.has(index)) wanted.push({ one: index, why: 'rank' })
     if (rule.budget === undefined) return { taken: wanted, cut: 0 }
     let left = rule.budget
-    const taken = wanted.filter(({ one }) => {
-      const tokens = tokensOf(one)
+    const taken = wanted.filter(({ one: index }) => {
+      const tokens = tokensOf(index)
       if (tokens > left) return false
       left -= tokens
       return true
@@ -176,16 +180,16 @@ export class Picker {
 
   private ordered(taken: readonly { one: number; why: PickedCase['why'] }[], scores: ArrayLike<number>) {
     const { rule } = this.setting
-    const score = (one: number) => scores[one] ?? 0
+    const score = (index: number) => scores[index] ?? 0
     const order = rule.order ?? (this.strategy.compares ? 'best-last' : undefined)
     if (order === undefined) return this.strategy.name === 'seeded' ? taken : [...taken].sort((a, b) => a.one - b.one)
     const byWorth = [...taken].sort((a, b) => score(b.one) - score(a.one) || a.one - b.one)
     if (order === 'best-first') return byWorth
     if (order === 'best-last') return byWorth.reverse()
     const groups = new Map<string, typeof byWorth>()
-    for (const one of byWorth.reverse()) {
-      const label = this.labels?.[one.one] ?? ''
-      groups.set(label, [...(groups.get(label) ?? []), one])
+    for (const item of byWorth.reverse()) {
+      const label = this.labels?.[item.one] ?? ''
+      groups.set(label, [...(groups.get(label) ?? []), item])
     }
     if (order === 'grouped') return [...groups.values()].flat()
     const longest = Math.max(0, ...[...groups.values()].map((group) => group.length))

@@ -22,7 +22,7 @@ const rendered = (pick: string, note: string, options: LibraryOptions = {}, more
     .prompt('p')
     .render({ note }, more)
 const picks = (pick: string, note: string, options: LibraryOptions = {}, more = {}) =>
-  rendered(pick, note, options, more).picks[0]!.cases.map((one) => one.case)
+  rendered(pick, note, options, more).picks[0]!.cases.map((pickedCase) => pickedCase.case)
 
 const RUSTY = 'Active rust at the hinge, flakes on the artefacts.'
 
@@ -51,7 +51,7 @@ describe('picking', () => {
 
   test('covers every value of a field first', () => {
     const { cases } = rendered('{ by: likeness, at-most: 5, cover: grade, order: best-first }', RUSTY).picks[0]!
-    expect(cases.map((one) => [one.case, one.why])).toEqual([
+    expect(cases.map((pickedCase) => [pickedCase.case, pickedCase.why])).toEqual([
       [8, 'cover'],
       [2, 'cover'],
       [1, 'cover'],
@@ -68,7 +68,7 @@ describe('picking', () => {
   })
 
   test('groups labels, or mixes them', () => {
-    const grades = (order: string) => picks(`{ by: likeness, at-most: 6, order: ${order} }`, RUSTY).map((one) => NOTES[one - 1]![1])
+    const grades = (order: string) => picks(`{ by: likeness, at-most: 6, order: ${order} }`, RUSTY).map((pick) => NOTES[pick - 1]![1])
     const grouped = grades('grouped')
     expect(grouped.filter((grade, i) => grouped.indexOf(grade) !== i && grouped[i - 1] !== grade)).toEqual([])
     const mixed = grades('mixed')
@@ -93,7 +93,7 @@ describe('picking', () => {
   })
 
   test('is the program’s own where it hands over a measure', () => {
-    const likeness = { notes: (asked: string, cases: readonly string[]) => cases.map((one, i) => (asked.includes('flakes') ? i : -i)) }
+    const likeness = { notes: (asked: string, cases: readonly string[]) => cases.map((text, i) => (asked.includes('flakes') ? i : -i)) }
     expect(picks('{ by: likeness, at-most: 2 }', RUSTY, { likeness })).toEqual([7, 8])
     expect(picks('{ by: likeness, at-most: 2 }', 'Lid.', { likeness })).toEqual([2, 1])
   })

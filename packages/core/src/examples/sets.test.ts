@@ -11,23 +11,23 @@ const GOOD = [
   ['Lid warped by six millimetres since spring.', 'watch'],
   ['Active rust under the mudguards.', 'treat'],
 ] as const
-const says = (set: string, more: Files = {}) => problemsOf({ 'examples/s.yaml': set, ...more }).map((p) => `${p.code}: ${p.message}`)
+const report = (set: string, more: Files = {}) => problemsOf({ 'examples/s.yaml': set, ...more }).map((p) => `${p.code}: ${p.message}`)
 
 describe('a set is looked at when the library opens', () => {
   const layout = 'input: "{note as fenced}"\nexpected: "Grade: {grade}"\n'
   const set = (...all: (readonly [string, string])[]) => `${FIELDS}${layout}${cases(...GOOD, ...all)}`
 
   test('and one that is well made raises nothing', () => {
-    expect(says(set())).toEqual([])
+    expect(report(set())).toEqual([])
   })
 
   test('for labels without a case, or with one where others have several', () => {
-    expect(says(`${FIELDS}${layout}${cases(GOOD[0], GOOD[1])}`)).toEqual(['label-without-case: no case has the grade "treat"'])
+    expect(report(`${FIELDS}${layout}${cases(GOOD[0], GOOD[1])}`)).toEqual(['label-without-case: no case has the grade "treat"'])
     const more = [
       ['Paint flaking at the waterline.', 'watch'],
       ['Gasket hardened and crumbling.', 'watch'],
     ] as const
-    expect(says(set(...more))).toEqual([
+    expect(report(set(...more))).toEqual([
       'label-without-case: only one case has the grade "sound"',
       'label-without-case: only one case has the grade "treat"',
     ])
@@ -35,33 +35,33 @@ describe('a set is looked at when the library opens', () => {
 
   test('for a label that has most of the cases', () => {
     const many = Array.from({ length: 9 }, (_, i) => [`Shelf ${i}: ${'abcdefghi'[i]!.repeat(5)} dust in corner ${i * 7}`, 'watch'] as const)
-    expect(says(set(...many)).filter((one) => one.startsWith('labels'))).toEqual([
+    expect(report(set(...many)).filter((text) => text.startsWith('labels'))).toEqual([
       'labels-unbalanced: there are 10 times as many cases of "watch" as of "treat"',
     ])
   })
 
   test('for cases that contradict each other, and for near-copies', () => {
-    expect(says(set(['HAIRLINE crack on the rim: stable!', 'watch']))).toEqual([
+    expect(report(set(['HAIRLINE crack on the rim: stable!', 'watch']))).toEqual([
       'cases-contradict: cases 1 and 4 have the same input and different expected sides',
     ])
-    expect(says(set(['Lid warped by six millimetres since the spring.', 'watch']))).toEqual([
+    expect(report(set(['Lid warped by six millimetres since the spring.', 'watch']))).toEqual([
       'cases-alike: cases 2 and 4 are nearly the same',
     ])
   })
 
   test('for a case that is far longer than the rest', () => {
     expect(
-      says(set([`Dust, ${'and more dust, '.repeat(40)}everywhere.`, 'sound'])).filter((one) => one.startsWith('case-long')),
+      report(set([`Dust, ${'and more dust, '.repeat(40)}everywhere.`, 'sound'])).filter((text) => text.startsWith('case-long')),
     ).toHaveLength(1)
   })
 
   test('for expected that their layout cannot tell apart', () => {
     const two = (answer: string) =>
       `title: T\nfields: { ask: text, a: text, b: text }\ninput: "{ask}"\nexpected: ${JSON.stringify(answer)}\ncases: [{ ask: q, a: one two, b: three }]\n`
-    expect(says(two('{a} {b}'))).toEqual([
+    expect(report(two('{a} {b}'))).toEqual([
       'expected-not-readable: the expected side of case 1, "one two three", cannot be read back by its layout',
     ])
-    expect(says(two('{a}; {b}'))).toEqual([])
+    expect(report(two('{a}; {b}'))).toEqual([])
   })
 })
 
@@ -134,8 +134,8 @@ describe('a set without layouts', () => {
     })
 
     test('a row that lacks a passage, and one too many, cannot be read', () => {
-      const [one] = errors(`${LIST}cases: [{ note: a, rows: [{ what: Bell }] }]`, ROWS)
-      expect(one).toMatch(/^case-unreadable: .*case 1/)
+      const [text] = errors(`${LIST}cases: [{ note: a, rows: [{ what: Bell }] }]`, ROWS)
+      expect(text).toMatch(/^case-unreadable: .*case 1/)
       const many = Array.from({ length: 4 }, () => '{ what: Bell, year: 1 }').join(', ')
       expect(errors(`${LIST}cases: [{ note: a, rows: [${many}] }]`, ROWS)).toEqual([expect.stringMatching(/^case-unreadable: /)])
     })

@@ -1,12 +1,12 @@
 import { defined } from '../invariant.js'
-/** Scripts that write no blanks between words: there, two neighbouring signs are a term. */
+/** Scripts that write no blanks between words: there, two neighbouring characters are a term. */
 const UNSPACED = /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Thai}\p{Script=Lao}\p{Script=Khmer}\p{Script=Myanmar}]/u
 const WORDS = /[\p{L}\p{N}][\p{L}\p{M}\p{N}]*/gu
-/** Texts without a sign of such a script need no second look. */
+/** Texts without a character of such a script need no second look. */
 const NEVER_BEYOND = /^[^\u0e00-\u10ff\u1780-\u17ff\u3000-\u{3ffff}]*$/u
 
 /**
- * The terms by which texts are likened: words folded by NFKC and case, and where a script writes no blanks, pairs of signs.
+ * The terms by which texts are likened: words folded by NFKC and case, and where a script writes no blanks, pairs of characters.
  *
  * @example termsOf('Rim CRACKED, twice'); // => ['rim', 'cracked', 'twice']
  */
@@ -17,6 +17,6 @@ export function termsOf(text: string): string[] {
 }
 
 function pairs(word: string): string[] {
-  const signs = Array.from(word)
-  return signs.length === 1 ? signs : signs.slice(1).map((sign, i) => defined(signs[i]) + sign)
+  const characters = Array.from(word)
+  return characters.length === 1 ? characters : characters.slice(1).map((character, i) => defined(characters[i]) + character)
 }

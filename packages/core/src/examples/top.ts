@@ -8,19 +8,19 @@ const LONG = 64
  */
 export function topOf(scores: ArrayLike<number>, cases: readonly number[], most: number, barred?: ReadonlySet<number>): number[] {
   if (most > LONG) {
-    const all = cases.filter((one) => !barred?.has(one))
+    const all = cases.filter((index) => !barred?.has(index))
     return all.sort((a, b) => (before(scores, a, b) ? -1 : 1)).slice(0, most)
   }
   const top: number[] = []
   let floor = -Infinity
   for (let i = 0; i < cases.length; i++) {
-    const one = defined(cases[i])
-    const score = defined(scores[one])
-    if (score < floor || barred?.has(one)) continue
+    const index = defined(cases[i])
+    const score = defined(scores[index])
+    if (score < floor || barred?.has(index)) continue
     let at = top.length
-    while (at > 0 && before(scores, one, defined(top[at - 1]))) at--
+    while (at > 0 && before(scores, index, defined(top[at - 1]))) at--
     if (at >= most) continue
-    top.splice(at, 0, one)
+    top.splice(at, 0, index)
     if (top.length > most) top.pop()
     if (top.length === most) floor = defined(scores[defined(top[most - 1])])
   }
@@ -28,6 +28,6 @@ export function topOf(scores: ArrayLike<number>, cases: readonly number[], most:
 }
 
 /** Whether a case ranks before another. */
-export function before(scores: ArrayLike<number>, one: number, other: number): boolean {
-  return defined(scores[one]) > defined(scores[other]) || (scores[one] === scores[other] && one < other)
+export function before(scores: ArrayLike<number>, index: number, other: number): boolean {
+  return defined(scores[index]) > defined(scores[other]) || (scores[index] === scores[other] && index < other)
 }

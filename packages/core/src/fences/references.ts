@@ -52,8 +52,8 @@ export function loneByte(code: number): number {
   return code >= BYTE ? code - BYTE : code
 }
 
-function byte(found: Reference | undefined): Reference | undefined {
-  return found && found.code >= 0x80 && found.code <= 0xff ? { ...found, code: BYTE + found.code } : found
+function byte(reference: Reference | undefined): Reference | undefined {
+  return reference && reference.code >= 0x80 && reference.code <= 0xff ? { ...reference, code: BYTE + reference.code } : reference
 }
 
 /** `&#60;`, `&#x3c;`, with any number of leading zeros. */
@@ -62,8 +62,8 @@ function numbered(at: (i: number) => number): Reference | undefined {
   const start = hex ? 3 : 2
   let zeros = 0
   while (at(start + zeros) === 0x30) zeros++
-  const found = digits(at, start + zeros, hex ? 16 : 10, zeros > 0 ? 0 : 1, 8)
-  return found && { code: found.code, length: found.length + (at(found.length) === SEMICOLON ? 1 : 0) }
+  const reference = digits(at, start + zeros, hex ? 16 : 10, zeros > 0 ? 0 : 1, 8)
+  return reference && { code: reference.code, length: reference.length + (at(reference.length) === SEMICOLON ? 1 : 0) }
 }
 
 const SEMICOLON = 0x3b
@@ -83,8 +83,8 @@ function named(at: (i: number) => number): Reference | undefined {
 }
 
 function entity(name: string): number | undefined {
-  const found = own(name) ?? own(name.toLowerCase())
-  return found?.codePointAt(0)
+  const text = own(name) ?? own(name.toLowerCase())
+  return text?.codePointAt(0)
 }
 
 function own(name: string): string | undefined {
@@ -122,8 +122,8 @@ function backslashed(at: (i: number) => number): Reference | undefined {
     if (at(2) === 0x7b) {
       let zeros = 0
       while (at(3 + zeros) === 0x30) zeros++
-      const found = digits(at, 3 + zeros, 16, zeros > 0 ? 0 : 1, 6)
-      return found && at(found.length) === 0x7d ? { code: found.code, length: found.length + 1 } : undefined
+      const reference = digits(at, 3 + zeros, 16, zeros > 0 ? 0 : 1, 6)
+      return reference && at(reference.length) === 0x7d ? { code: reference.code, length: reference.length + 1 } : undefined
     }
     if (isLetter(next, 'x')) return byte(digits(at, 2, 16, 2, 2))
     return (next === 0x55 ? digits(at, 2, 16, 8, 8) : undefined) ?? digits(at, 2, 16, 4, 4)

@@ -37,7 +37,7 @@ function pieceOf(code: number): Piece {
   const bracket = BRACKETS.get(character)
   if (bracket !== undefined) return bracket.charCodeAt(0)
   if (INVISIBLE.test(character)) return DROPPED
-  const plain = [...character.normalize('NFKD').replace(/[\p{M}\s]/gu, '')].map((one) => defined(one.codePointAt(0)))
+  const plain = [...character.normalize('NFKD').replace(/[\p{M}\s]/gu, '')].map((text) => defined(text.codePointAt(0)))
   return plain.length === 1 ? defined(plain[0]) : plain.length === 0 ? DROPPED : plain
 }
 
@@ -49,7 +49,7 @@ function isHalf(code: number): boolean {
 function folded(code: number): string {
   if (isHalf(code)) return ''
   const plain = String.fromCodePoint(loneByte(code)).toLowerCase().normalize('NFKD').replace(/\p{M}/gu, '')
-  return [...plain].map((one) => LOOK_ALIKES.get(one) ?? one).join('')
+  return [...plain].map((text) => LOOK_ALIKES.get(text) ?? text).join('')
 }
 
 /** Answers of `pieceOf` and `folded` by code: a table for ASCII, and for the rest those that were asked for. */
@@ -157,11 +157,11 @@ export class Skeleton {
       if (piece === SPACE || (piece === DROPPED && next !== code)) this.gap()
       if (piece === SPACE || piece === DROPPED) return
       this.add(piece, start, stop)
-      const found = joined(piece, this.ahead) ?? (piece < 128 && isLead[piece] === 1 ? referenceAt(piece, this.ahead) : undefined)
-      if (!found) return
-      stop = defined(this.ends[this.size - found.length])
-      this.size -= found.length
-      next = found.code
+      const reference = joined(piece, this.ahead) ?? (piece < 128 && isLead[piece] === 1 ? referenceAt(piece, this.ahead) : undefined)
+      if (!reference) return
+      stop = defined(this.ends[this.size - reference.length])
+      this.size -= reference.length
+      next = reference.code
     }
   }
 

@@ -8,7 +8,7 @@ import { foldName } from './skeleton.js'
 const inClass = (characters: string) => characters.replace(/[\\\]^-]/g, '\\$&').replace(/[\uD800-\uDFFF]/g, '')
 const WIDE = inClass(
   Array.from(OPENING + WIDE_LEADS)
-    .filter((one) => one > '\x7f')
+    .filter((text) => text > '\x7f')
     .join(''),
 )
 

@@ -48,14 +48,14 @@ const MOST_KNOWN = 100
 /** The folded names of tags, and what a text has in it if it holds one. */
 function sought(tags: readonly string[]): Sought {
   const key = tags.join(' ')
-  let found = known.get(key)
-  if (!found) {
+  let folded = known.get(key)
+  if (!folded) {
     const names = [...new Set(tags.map(foldName))].filter((name) => name !== '')
-    found = { names, look: lookFor(names) }
+    folded = { names, look: lookFor(names) }
     if (known.size >= MOST_KNOWN) known.clear()
-    known.set(key, found)
+    known.set(key, folded)
   }
-  return found
+  return folded
 }
 
 /** Whether a stretch between those that are left out could hold a tag. */

@@ -57,7 +57,7 @@ export const batchSchema: JsonSchema = artefactSchema(
     set: 'Values that are the same for all records.',
     name: 'The id of a record, with slots. Default: its id column, or its row number.',
     take: ['The most records that are rendered.', { minimum: 1 }],
-    sample: ['So many records, drawn by lot.', either({ type: 'integer', minimum: 1 }, sample)],
+    sample: ['This many records, chosen at random by seed.', either({ type: 'integer', minimum: 1 }, sample)],
     seed: 'Decides between the wordings of vary.',
     to: 'Where the records go: .jsonl, .csv, .tsv, .xlsx, .parquet, or a file for each, with slots.',
     envelope: 'The form of a line.',

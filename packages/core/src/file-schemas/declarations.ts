@@ -13,12 +13,12 @@ const TYPE: JsonSchema = {
 
 const WORDS: Readonly<Record<keyof typeof VARIABLE_KEYS, KeyWords>> = {
   type: ['What its values are.', TYPE],
-  about: 'Help for whoever fills it in: stands in forms, schemas and types.',
+  about: 'Help in forms, schemas and types.',
   question: 'The words with which a form asks for it.',
   example: 'A value for previews and docs.',
   optional: 'Whether it may be missing.',
   default: 'What it is where it is missing.',
-  untrusted: 'Whether somebody else wrote it: then it is written only within a fence.',
+  untrusted: 'Whether it was written outside the team: then it can only be inserted fenced.',
   of: ['The options of a choice.', texts],
   fields: ['The fields of a record or table.', mapOf(ref('declaration'))],
   min: ['The least number, or the first date.', { type: ['number', 'string'] }],

@@ -34,12 +34,12 @@ function readingRefuses(path: string, data: unknown): boolean {
 function* misspelt(data: unknown, at = ''): Generator<{ at: string; data: unknown }> {
   if (Array.isArray(data))
     for (const [i, item] of data.entries())
-      for (const one of misspelt(item, `${at}/${i}`)) yield { ...one, data: data.with(i, one.data) as unknown }
+      for (const element of misspelt(item, `${at}/${i}`)) yield { ...element, data: data.with(i, element.data) as unknown }
   if (!isRecord(data)) return
   for (const key of Object.keys(data)) {
     const { [key]: value, ...rest } = data
     yield { at: `${at}/${key}`, data: { ...rest, [`${key}x`]: value } }
-    for (const one of misspelt(value, `${at}/${key}`)) yield { ...one, data: { ...data, [key]: one.data } }
+    for (const item of misspelt(value, `${at}/${key}`)) yield { ...item, data: { ...data, [key]: item.data } }
   }
 }
 
@@ -68,12 +68,12 @@ test.each(FILE_KINDS)(
 test('every key that a schema knows is said in words', () => {
   const silent: string[] = []
   const look = (schema: unknown, at: string): void => {
-    if (Array.isArray(schema)) schema.forEach((one, i) => look(one, `${at}/${i}`))
+    if (Array.isArray(schema)) schema.forEach((value, i) => look(value, `${at}/${i}`))
     if (!isRecord(schema)) return
     const { properties, const: only } = schema as { properties?: Record<string, { description?: string }>; const?: unknown }
     if (only !== undefined) return
-    for (const [key, one] of Object.entries(properties ?? {})) if (!one.description && !at.endsWith('/if')) silent.push(`${at}/${key}`)
-    for (const [key, one] of Object.entries(schema)) look(one, `${at}/${key}`)
+    for (const [key, value] of Object.entries(properties ?? {})) if (!value.description && !at.endsWith('/if')) silent.push(`${at}/${key}`)
+    for (const [key, value] of Object.entries(schema)) look(value, `${at}/${key}`)
   }
   for (const { name, schema } of FILE_KINDS) look(schema, name)
   expect(silent).toEqual([])

@@ -25,8 +25,8 @@ export function mapSchema<K extends string>(
 ): JsonSchema {
   const properties = Object.fromEntries(
     (Object.keys(known) as K[]).map((key) => {
-      const said = words[key]
-      const [about, takes] = typeof said === 'string' ? [said, undefined] : said
+      const stated = words[key]
+      const [about, takes] = typeof stated === 'string' ? [stated, undefined] : stated
       return [key, { description: about, ...OF_KIND[known[key]], ...takes }]
     }),
   )

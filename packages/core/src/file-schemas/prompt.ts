@@ -6,7 +6,7 @@ import { KNOWN_SETTINGS, TOKEN_ENCODINGS } from '../artefacts/settings.js'
 import { ATTACHMENT_KEYS, HISTORY_KEYS, TURN_KEYS, TURN_SAYS } from '../artefacts/turns.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 
-/** `settings:` of a library or prompt: those that are known are described, others are handed on. */
+/** `settings:` of a library or prompt: those that are known are described, others are passed on. */
 export const SETTINGS: JsonSchema = {
   type: 'object',
   properties: Object.fromEntries(

@@ -88,12 +88,12 @@ class SchemaReading {
     const examples = own(property, 'examples')
     const fallback = own(property, 'default')
     const keys: Keys = { ...this.type(inner, path, depth) }
-    const says = (key: 'about' | 'question', from: string) => {
+    const message = (key: 'about' | 'question', from: string) => {
       const text = own(property, from)
       if (typeof text === 'string') keys[key] = text
     }
-    says('about', 'description')
-    says('question', 'title')
+    message('about', 'description')
+    message('question', 'title')
     if (fallback !== undefined && fallback !== null) keys.default = fallback
     else if (!required || nullable) keys.optional = true
     if (Array.isArray(examples) && examples.length > 0) keys.example = examples[0] as unknown
@@ -125,14 +125,14 @@ class SchemaReading {
   private withoutNull(schema: JsonSchema, path: string): { inner: JsonSchema; nullable: boolean } {
     const type = own(schema, 'type')
     if (Array.isArray(type)) {
-      const others = type.filter((one) => one !== 'null')
+      const others = type.filter((value) => value !== 'null')
       if (others.length > 1) this.unfit(path, `it may be ${others.join(' or ')}, and a variable has one type`)
       return { inner: { ...schema, type: others[0] as unknown }, nullable: others.length < type.length }
     }
     for (const word of ['anyOf', 'oneOf'] as const) {
       const options = own(schema, word)
       if (!Array.isArray(options)) continue
-      const others = options.filter(isRecord).filter((one) => own(one, 'type') !== 'null')
+      const others = options.filter(isRecord).filter((option) => own(option, 'type') !== 'null')
       const nullable = others.length < options.length
       const [first] = others
       if (first && (others.length === 1 || isFile(others))) return { inner: isFile(others) ? schema : this.followed(first, path), nullable }
@@ -171,8 +171,8 @@ class SchemaReading {
   }
 
   private choice(options: readonly unknown[], path: string): Pick<Keys, 'type'> & Partial<Keys> {
-    const texts = options.filter((one) => one !== null)
-    if (!texts.every((one) => typeof one === 'string')) this.unfit(path, 'a choice has texts as its options')
+    const texts = options.filter((option) => option !== null)
+    if (!texts.every((text) => typeof text === 'string')) this.unfit(path, 'a choice has texts as its options')
     return { type: 'choice', of: texts.map(String) }
   }
 
@@ -219,11 +219,11 @@ class SchemaReading {
 
 /** The two forms in which a document travels as JSON. */
 function isFile(options: readonly Record<string, unknown>[]): boolean {
-  return options.length === 2 && options.some((one) => own(one, 'pattern') === '^data:')
+  return options.length === 2 && options.some((option) => own(option, 'pattern') === '^data:')
 }
 
 function mediaOf(options: readonly unknown[]): { media?: readonly string[] } {
-  const properties = options.map((one) => own(own(own(one, 'properties'), 'mediaType'), 'enum')).find(Array.isArray)
+  const properties = options.map((option) => own(own(own(option, 'properties'), 'mediaType'), 'enum')).find(Array.isArray)
   return properties ? { media: properties.map(String) } : {}
 }
 

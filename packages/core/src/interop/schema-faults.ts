@@ -43,7 +43,7 @@ export function schemaFaults(root: JsonSchema): string[] {
     for (const word of ONE) if (own(schema, word) !== undefined) visit(own(schema, word), `${at}/${word}`, depth + 1)
     for (const word of LIST) {
       const list = own(schema, word) ?? schema[word]
-      if (Array.isArray(list)) list.forEach((one, i) => visit(one, `${at}/${word}/${i}`, depth + 1))
+      if (Array.isArray(list)) list.forEach((value, i) => visit(value, `${at}/${word}/${i}`, depth + 1))
     }
     for (const word of NAMED) {
       const named = own(schema, word)

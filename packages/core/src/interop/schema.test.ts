@@ -189,7 +189,7 @@ describe('a JSON Schema from elsewhere', () => {
       { $defs: { a: { $ref: '#/$defs/a' } }, properties: { a: { $ref: '#/$defs/a' } } },
       '"a" cannot be converted to a declaration: "#/$defs/a" does not exist in the schema',
     ],
-  ])('with %s says so', (_, schema, says) => {
-    expect(read(schema).says.join('\n')).toContain(says)
+  ])('with %s says so', (_, schema, message) => {
+    expect(read(schema).says.join('\n')).toContain(message)
   })
 })

@@ -53,7 +53,7 @@ function objectOf(declared: readonly Declared[], options: SchemaOptions): Record
 
 function propertyOf(d: Declared, options: SchemaOptions): JsonSchema {
   const schema = schemaOfType(d.type, options)
-  const description = [d.about, options.told ? toldOf(d.type) : undefined].filter((said) => said !== undefined && said !== '').join('; ')
+  const description = [d.about, options.told ? toldOf(d.type) : undefined].filter((text) => text !== undefined && text !== '').join('; ')
   const marks = { ...(d.untrusted && { untrusted: true }), ...marksOf(d.type) }
   return {
     ...(d.question !== undefined && { title: d.question }),
@@ -96,8 +96,13 @@ export function innerSchema(schema: JsonSchema, ...dropped: readonly string[]): 
 }
 
 /** Two bounds in words: `35 to 60 words`, `at most 8 words`; nothing where there are none. */
-export function boundsInWords(least: number | string | undefined, most: number | string | undefined, one: string, several: string): string {
-  const unit = (count: number | string) => (Number(count) === 1 ? one : several)
+export function boundsInWords(
+  least: number | string | undefined,
+  most: number | string | undefined,
+  text: string,
+  several: string,
+): string {
+  const unit = (count: number | string) => (Number(count) === 1 ? text : several)
   if (least !== undefined && most !== undefined) return least === most ? `${least} ${unit(least)}` : `${least} to ${most} ${several}`
   if (most !== undefined) return `at most ${most} ${unit(most)}`
   return least !== undefined ? `at least ${least} ${unit(least)}` : ''
@@ -191,7 +196,7 @@ function schemaOfType(type: ValueType, options: SchemaOptions): Record<string, u
 
 /** A document travels as JSON by its text, or as a `data:` URI. */
 function fileSchema(media: readonly string[] | undefined): Record<string, unknown> {
-  const exact = media?.every((one) => !one.endsWith('/*'))
+  const exact = media?.every((text) => !text.endsWith('/*'))
   const mediaType = media && exact ? { type: 'string', enum: [...media] } : { type: 'string' }
   const uri = { type: 'string', pattern: '^data:' }
   const withText = {

@@ -16,10 +16,10 @@ export function acceptedCase(
   const asked = askTurns(prompts, prompt).flatMap((turn) => (turn.set.name === set.name ? turn.with : []))
   const named = (name: string): unknown => {
     if (Object.hasOwn(answer, name)) return answer[name]
-    const given = asked.find((one) => one.name === name)
-    const path = given && soleSlot(given.text)?.paths[0]
+    const passed = asked.find((item) => item.name === name)
+    const path = passed && soleSlot(passed.text)?.paths[0]
     if (path) return path.steps.reduce<unknown>((value, { key }) => own(value, key), own(values, path.name))
-    const holder = [values, ...Object.values(values)].find((one) => isRecord(one) && Object.hasOwn(one, name))
+    const holder = [values, ...Object.values(values)].find((item) => isRecord(item) && Object.hasOwn(item, name))
     return own(holder, name)
   }
   return Object.fromEntries(set.fields.map(({ name }) => [name, named(name) ?? null]))

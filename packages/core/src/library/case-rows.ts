@@ -22,7 +22,7 @@ export function withRows(set: ExampleSetModel, tables: Readonly<Record<string, C
   const cases =
     rows.kind === 'cells'
       ? cellCases(set, rows, first, report)
-      : rows.records.map((one, i) => ({ number: first + i, values: caseOf(one, first + i, set.fields, span, report), span }))
+      : rows.records.map((record, i) => ({ number: first + i, values: caseOf(record, first + i, set.fields, span, report), span }))
   return { ...set, cases: [...set.cases, ...cases] }
 }
 
@@ -34,13 +34,13 @@ function cellCases(
 ): ExampleCase[] {
   const { path, span } = defined(set.from)
   const reader = new RowReader(set.fields, headings)
-  const says = (why: string) => report(problem('case-row-invalid', { path, why }, span))
+  const message = (why: string) => report(problem('case-row-invalid', { path, why }, span))
   const errors = reader.problems.filter((p) => p.severity === 'error')
-  for (const p of errors) says(p.message)
+  for (const p of errors) message(p.message)
   if (errors.length > 0) return []
   return rows.flatMap((cells, i) => {
     const { accepted, problems } = reader.read(cells, i + 1)
-    for (const p of problems ?? []) says(p.message)
+    for (const p of problems ?? []) message(p.message)
     return accepted
       ? [{ number: first + i, values: Object.fromEntries(set.fields.map((field, at) => [field.name, accepted[at]])), span }]
       : []

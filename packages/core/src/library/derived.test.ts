@@ -51,7 +51,7 @@ describe('what a derived prompt breaks is its own fault, with both places', () =
     problemsOf(files).map((p) => [
       p.message,
       `${p.place?.file}:${p.place?.line}`,
-      ...p.related.map((r) => `${r.says} ${r.span.source.place(r.span.start).file}:${r.span.source.place(r.span.start).line}`),
+      ...p.related.map((r) => `${r.message} ${r.span.source.place(r.span.start).file}:${r.span.source.place(r.span.start).line}`),
     ])
 
   test('a variable of the base that it dropped', () => {

@@ -23,13 +23,13 @@ export function fingerprintOf(
   /** What else decides how it is rendered. */
   beside: unknown,
 ): string {
-  const content = (one: Member): unknown => {
-    if (one.kind === 'file') return fileContent(files.attachments[one.name])
-    const from = one.kind === 'example set' ? artefacts.examples.get(one.name)?.from?.path : undefined
-    const said = artefactOf(artefacts, one)?.content
-    return from === undefined ? said : [said, files.tables[from]]
+  const content = (member: Member): unknown => {
+    if (member.kind === 'file') return fileContent(files.attachments[member.name])
+    const from = member.kind === 'example set' ? artefacts.examples.get(member.name)?.from?.path : undefined
+    const stated = artefactOf(artefacts, member)?.content
+    return from === undefined ? stated : [stated, files.tables[from]]
   }
-  const drawn = graph.drawsOn(member).map((one) => [memberKey(one), content(one)] as const)
+  const drawn = graph.drawsOn(member).map((member) => [memberKey(member), content(member)] as const)
   return hashOf([READING, member.kind, content(member), Object.fromEntries(drawn), beside])
 }
 
@@ -38,7 +38,7 @@ export function hashOf(data: unknown): string {
   return bytesToHex(sha256(utf8ToBytes(canonical(data))))
 }
 
-/** SHA-256 of bytes that are one sign each, in hexadecimal digits. */
+/** SHA-256 of bytes that are one character each, in hexadecimal digits. */
 export function hashBytes(bytes: string): string {
   const units = new Uint8Array(bytes.length)
   for (let i = 0; i < bytes.length; i++) units[i] = bytes.charCodeAt(i)

@@ -16,7 +16,7 @@ const FILES: Files = {
   'batches/tonight.yaml': 'prompt: label\nrecords: { from: ../data/objects.csv }\n',
 }
 const { graph, problems } = libraryFrom(FILES)
-const names = (members: readonly Member[]) => members.map((one) => `${one.kind} ${one.name}`)
+const names = (members: readonly Member[]) => members.map((member) => `${member.kind} ${member.name}`)
 
 describe('what uses what', () => {
   test('downward: all that a prompt draws on, through snippets and bases', () => {
@@ -99,7 +99,7 @@ describe('a fingerprint', () => {
 
   test('of a rendering is that of its turns', () => {
     const prompt = libraryFrom(FILES).prompt('label')
-    const [one, same, other] = [{ child: true }, { child: true }, { child: false }].map((values) => prompt.render(values).fingerprint)
-    expect([one === same, one === other, one?.length]).toEqual([true, false, 64])
+    const [text, same, other] = [{ child: true }, { child: true }, { child: false }].map((values) => prompt.render(values).fingerprint)
+    expect([text === same, text === other, text?.length]).toEqual([true, false, 64])
   })
 })

@@ -34,7 +34,7 @@ export class LibraryGraph {
     readonly links: readonly Link[],
     members: readonly Member[],
   ) {
-    const all = new Map(members.map((one) => [memberKey(one), one]))
+    const all = new Map(members.map((member) => [memberKey(member), member]))
     for (const link of links) {
       if (!all.has(memberKey(link.to))) all.set(memberKey(link.to), link.to)
       push(this.out, memberKey(link.from), link)
@@ -55,17 +55,17 @@ export class LibraryGraph {
 
   /** All that a member draws on, directly or through others, in order of first use. */
   drawsOn(member: Member): Member[] {
-    return this.reach(member, (one) => this.uses(one))
+    return this.reach(member, (member) => this.uses(member))
   }
 
   /** All that changes where a member changes, in order of distance. */
   reaches(member: Member): Member[] {
-    return this.reach(member, (one) => this.usedBy(one))
+    return this.reach(member, (member) => this.usedBy(member))
   }
 
   /** All that at least one of the members draws on, themselves left out unless another one draws on them. */
   drawnOnByAny(members: readonly Member[]): Member[] {
-    return [...this.visited(members, (one) => this.uses(one)).values()]
+    return [...this.visited(members, (member) => this.uses(member)).values()]
   }
 
   private reach(start: Member, next: (member: Member) => Member[]): Member[] {
@@ -77,12 +77,12 @@ export class LibraryGraph {
   /** Depth first: what a member uses stands right behind it. */
   private visited(starts: readonly Member[], next: (member: Member) => Member[]): Map<string, Member> {
     const found = new Map<string, Member>()
-    const open = starts.toReversed().flatMap((one) => next(one).toReversed())
-    for (let one = open.pop(); one; one = open.pop()) {
-      const key = memberKey(one)
+    const open = starts.toReversed().flatMap((member) => next(member).toReversed())
+    for (let member = open.pop(); member; member = open.pop()) {
+      const key = memberKey(member)
       if (found.has(key)) continue
-      found.set(key, one)
-      open.push(...next(one).toReversed())
+      found.set(key, member)
+      open.push(...next(member).toReversed())
     }
     return found
   }
@@ -107,7 +107,7 @@ function push<V>(map: Map<string, V[]>, key: string, value: V): void {
 }
 
 function unique(members: readonly Member[]): Member[] {
-  return [...new Map(members.map((one) => [memberKey(one), one])).values()]
+  return [...new Map(members.map((member) => [memberKey(member), member])).values()]
 }
 
 /** The artefact that a member is; undefined for a file, and for what the library does not hold. */
@@ -187,10 +187,10 @@ function linksOfPrompt(from: Member, prompt: PromptModel, artefacts: LibraryFile
   if (basedOn) add('prompt', basedOn.name, basedOn.span)
   for (const turn of ownTurns(prompt)) {
     if (turn.kind === 'examples' || turn.kind === 'input') add('example set', turn.set.name, turn.set.span)
-    if (turn.kind === 'input') for (const given of turn.with) links.push(...linksOfText(from, given.text, artefacts))
+    if (turn.kind === 'input') for (const binding of turn.with) links.push(...linksOfText(from, binding.text, artefacts))
     if (turn.kind !== 'text') continue
     links.push(...linksOfText(from, turn.text, artefacts))
-    for (const one of turn.attach) if (one.kind === 'path') add('file', one.path, one.span)
+    for (const attachment of turn.attach) if (attachment.kind === 'path') add('file', attachment.path, attachment.span)
   }
   for (const bound of prompt.bind) links.push(...linksOfText(from, bound.text, artefacts))
   const scope = persona || output ? scopeOf(prompt, artefacts) : new Scope([])
@@ -233,9 +233,13 @@ function namedIn(text: Text | undefined, known: ReadonlyMap<string, unknown>, sc
 function scopeOf(prompt: PromptModel, { prompts }: LibraryFiles): Scope {
   const declared = new Map<string, Declared>()
   const seen = new Set<string>()
-  for (let one: PromptModel | undefined = prompt; one && !seen.has(one.name); one = one.basedOn && prompts.get(one.basedOn.name)) {
-    seen.add(one.name)
-    for (const d of one.variables) if (!declared.has(d.name)) declared.set(d.name, d)
+  for (
+    let promptModel: PromptModel | undefined = prompt;
+    promptModel && !seen.has(promptModel.name);
+    promptModel = promptModel.basedOn && prompts.get(promptModel.basedOn.name)
+  ) {
+    seen.add(promptModel.name)
+    for (const d of promptModel.variables) if (!declared.has(d.name)) declared.set(d.name, d)
   }
   return new Scope([...declared.values()].map((d) => variableBinding(d, () => null)))
 }

@@ -18,7 +18,7 @@ export class PromptJoiner {
   /** Each prompt is joined once, however many are based on it, and however long the chain. */
   join(prompt: PromptModel, report: Report): JoinedPrompt | undefined {
     const { prompt: joined, problems } = this.known.get(prompt.name) ?? this.joinChain(prompt)
-    for (const one of problems) report(one)
+    for (const problem of problems) report(problem)
     return joined
   }
 
@@ -39,11 +39,13 @@ export class PromptJoiner {
       chain.push(next)
       last = next
     }
-    for (const one of chain.reverse()) {
+    for (const promptModel of chain.reverse()) {
       const own = [...base.problems]
-      const joined = one.basedOn ? base.prompt && derive(one, base.prompt, (p) => own.push(p)) : { ...one, bind: [], changed: [] }
+      const joined = promptModel.basedOn
+        ? base.prompt && derive(promptModel, base.prompt, (p) => own.push(p))
+        : { ...promptModel, bind: [], changed: [] }
       base = { prompt: joined, problems: own }
-      this.known.set(one.name, base)
+      this.known.set(promptModel.name, base)
     }
     return base
   }
@@ -51,16 +53,16 @@ export class PromptJoiner {
 
 function derive(prompt: PromptModel, base: JoinedPrompt, report: Report): JoinedPrompt {
   const known = base.variables.map((d) => d.name)
-  const related = [{ says: `the base "${base.name}" is declared here`, span: base.span }]
+  const related = [{ message: `the base "${base.name}" is declared here`, span: base.span }]
   const bind = [...base.bind]
   for (const bound of prompt.bind) {
     const declared = base.variables.find((d) => d.name === bound.name)
     if (declared) bind.push({ declared, text: bound.text })
     else report(problem('bind-unknown', { name: bound.name, known }, bound.span, related))
   }
-  for (const one of prompt.without)
-    if (!known.includes(one.name)) report(problem('bind-unknown', { name: one.name, known }, one.span, related))
-  const gone = new Set([...bind.map((b) => b.declared.name), ...prompt.without.map((one) => one.name)])
+  for (const item of prompt.without)
+    if (!known.includes(item.name)) report(problem('bind-unknown', { name: item.name, known }, item.span, related))
+  const gone = new Set([...bind.map((b) => b.declared.name), ...prompt.without.map((item) => item.name)])
   const merged = new Map([...base.variables, ...prompt.variables].map((d) => [d.name, d]))
   const redeclared = prompt.variables.filter((d) => known.includes(d.name) && d.span)
   return {
@@ -84,10 +86,10 @@ function derive(prompt: PromptModel, base: JoinedPrompt, report: Report): Joined
 /** Turns are replaced wherever they stand, within repeated turns too. */
 function replaced(turns: readonly TurnModel[], prompt: PromptModel, report: Report): TurnModel[] {
   const names = [...allTurns(turns)].flatMap((turn) => (turn.name === undefined ? [] : [turn.name]))
-  for (const one of prompt.replace)
-    if (!names.includes(one.name)) report(problem('bind-unknown', { name: one.name, known: names }, one.span))
+  for (const item of prompt.replace)
+    if (!names.includes(item.name)) report(problem('bind-unknown', { name: item.name, known: names }, item.span))
   const swap = (turn: TurnModel): TurnModel => {
-    const by = prompt.replace.find((one) => one.name === turn.name)
+    const by = prompt.replace.find((item) => item.name === turn.name)
     if (by) return { ...by.turn, name: turn.name }
     return turn.kind === 'each' ? { ...turn, turns: turn.turns.map(swap) } : turn
   }

@@ -94,8 +94,8 @@ describe('a library', () => {
   test('says all that is wrong with the values at once', () => {
     const variables =
       '{ a: integer, b: { type: choice, of: [adult, child] }, c: { type: text, pattern: "MH-[0-9]+" }, d: { type: list of text, max-items: 1, unique: true } }'
-    const found = problemsOf(onePrompt('{a}{b}{c}{d}', variables), { a: 1.5, b: 'chidl', c: 'x MH-1', d: ['u', 'u'], e: 1 })
-    expect(found.map((p) => `${p.message}${p.hint === undefined ? '' : ` (${p.hint})`}`)).toEqual([
+    const problems = problemsOf(onePrompt('{a}{b}{c}{d}', variables), { a: 1.5, b: 'chidl', c: 'x MH-1', d: ['u', 'u'], e: 1 })
+    expect(problems.map((p) => `${p.message}${p.hint === undefined ? '' : ` (${p.hint})`}`)).toEqual([
       'the prompt has no variable "e" (variables: a, b, c, d)',
       '"a" must be an integer, not 1.5',
       '"b" must be one of adult, child, not "chidl" (did you mean "child"?)',

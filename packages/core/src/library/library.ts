@@ -121,7 +121,7 @@ export class Library<P extends object = AnyPrompts> {
       if (envelope && !artefacts.envelopes.has(envelope.name))
         report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] }, envelope.span))
     }
-    this.problems = inOrder([...found, ...[...this.compiled.values()].flatMap((one) => one.problems)])
+    this.problems = inOrder([...found, ...[...this.compiled.values()].flatMap((item) => item.problems)])
   }
 
   /** What is wrong with files by themselves; what a prompt found wrong while it was compiled stands beside its plan. */
@@ -182,7 +182,7 @@ export class Library<P extends object = AnyPrompts> {
 
   /**
    * SHA-256 over an artefact with all that it draws on, in hexadecimal digits: the same on every machine, whatever the order of keys, the
-   * comments and the line ends; another one wherever a rendering could be another. A name that the library does not hold has none.
+   * comments and the line ends; different if any rendering could differ. Undefined for an unknown name.
    */
   fingerprint(member: Member): string | undefined {
     const artefact = artefactOf(this.artefacts, member)
@@ -202,9 +202,9 @@ export class Library<P extends object = AnyPrompts> {
     const { model } = set
     const first = model.cases.length + 1
     const found = values.map((): Problem[] => [])
-    const cases = values.map((one, i) => {
+    const cases = values.map((item, i) => {
       const number = first + i
-      return { number, values: caseOf(one, number, model.fields, model.span, (p) => defined(found[i]).push(p)), span: model.span }
+      return { number, values: caseOf(item, number, model.fields, model.span, (p) => defined(found[i]).push(p)), span: model.span }
     })
     const sound = cases.filter((_, i) => defined(found[i]).length === 0)
     compileSet({ ...model, cases: [...model.cases, ...sound] }, this.env, (p) => {
@@ -235,7 +235,7 @@ export class Library<P extends object = AnyPrompts> {
   /** What keeps a prompt from being rendered: errors of its own, and of the files of all that it draws on. */
   private errorsOf(name: string): Problem[] {
     const member: Member = { kind: 'prompt', name }
-    const files = new Set([member, ...this.graph.drawsOn(member)].map((one) => artefactOf(this.artefacts, one)?.file.name))
+    const files = new Set([member, ...this.graph.drawsOn(member)].map((member) => artefactOf(this.artefacts, member)?.file.name))
     return [
       ...this.filed.filter((p) => p.place !== undefined && files.has(p.place.file)),
       ...(this.compiled.get(name)?.problems ?? []),
@@ -264,9 +264,9 @@ function unusedIn(artefacts: LibraryFiles, graph: LibraryGraph): Problem[] {
   if (artefacts.prompts.size === 0) return []
   const prompts = [...artefacts.prompts.keys()].map((name) => ({ kind: 'prompt' as const, name }))
   const drawn = new Set(graph.drawnOnByAny(prompts).map(memberKey))
-  return graph.members.flatMap((one) => {
-    if (!DRAWN_ON.includes(one.kind) || drawn.has(memberKey(one))) return []
-    return [problem('artefact-unused', { what: one.kind, name: one.name }, defined(artefactOf(artefacts, one)).span)]
+  return graph.members.flatMap((member) => {
+    if (!DRAWN_ON.includes(member.kind) || drawn.has(memberKey(member))) return []
+    return [problem('artefact-unused', { what: member.kind, name: member.name }, defined(artefactOf(artefacts, member)).span)]
   })
 }
 

@@ -38,7 +38,7 @@ function joinOutput(output: OutputModel, outputs: Outputs, report: Report, below
 
 function derive(output: OutputModel, base: OutputModel, report: Report): OutputModel {
   const contradicts = (why: string, span = defined(output.basedOn).span) =>
-    report(problem('output-contradicts', { base: base.name, why }, span, [{ says: `"${base.name}" is defined here`, span: base.span }]))
+    report(problem('output-contradicts', { base: base.name, why }, span, [{ message: `"${base.name}" is defined here`, span: base.span }]))
   const common = {
     about: output.about ?? base.about,
     show: output.show ?? base.show,
@@ -55,13 +55,13 @@ function derive(output: OutputModel, base: OutputModel, report: Report): OutputM
     }
     const names = new Set(output.fields.map((field) => field.name))
     const merged = base.fields.map((field) => own.get(field.name) ?? field)
-    const added = output.fields.filter((field) => !base.fields.some((one) => one.name === field.name))
+    const added = output.fields.filter((field) => !base.fields.some((declared) => declared.name === field.name))
     const slots = [...base.slots.filter((slot) => !names.has(slot.path[0] ?? '')), ...output.slots]
     return { ...output, ...common, fields: [...merged, ...added], slots } satisfies FieldsModel
   }
   if (output.form === 'one-of' && base.form === 'one-of') {
-    const said = output.of.length > 0 || output.from !== undefined
-    return { ...output, ...common, of: said ? output.of : base.of, from: said ? output.from : base.from }
+    const stated = output.of.length > 0 || output.from !== undefined
+    return { ...output, ...common, of: stated ? output.of : base.of, from: stated ? output.from : base.from }
   }
   if (output.form === 'rows' && base.form === 'rows')
     return {
@@ -106,10 +106,10 @@ function withLabels(output: OneOfModel, sets: ReadonlyMap<string, PreparedSet>, 
   const { set: named, field } = output.from
   const set = sets.get(named.name)
   const fields = set?.model.fields ?? []
-  const declared = fields.find((one) => one.name === field.name)
+  const declared = fields.find((declared) => declared.name === field.name)
   if (!set) report(problem('use-unknown', { name: named.name, what: 'example set', known: [...sets.keys()] }, named.span))
   else if (!declared)
-    report(problem('field-unknown', { name: field.name, of: named.name, known: fields.map((one) => one.name) }, field.span))
+    report(problem('field-unknown', { name: field.name, of: named.name, known: fields.map((field) => field.name) }, field.span))
   if (!set || !declared) return output
   const of = labelsOf(set, declared)
   if (of.length === 0) report(problem('labels-missing', { field: field.name, set: named.name }, field.span))

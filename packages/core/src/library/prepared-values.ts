@@ -35,7 +35,7 @@ export class PreparedValues {
   }
 
   /**
-   * The turns as a JSON list in UTF-8, one sign for each byte: for tables of many rows. It is several times quicker than turning them into
+   * The turns as a JSON list in UTF-8, one character for each byte: for tables of many rows. It is several times quicker than turning them into
    * JSON afterwards, and is written as it is, `file.write(bytes, 'latin1')`.
    */
   bytes(options: RenderOptions = {}): string {

@@ -100,8 +100,8 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
 
   /** The encoding in which its tokens are counted. */
   get tokenEncoding(): TokenEncoding {
-    const said = this.model.settings[ENCODING] ?? this.library.settings[ENCODING]
-    return TOKEN_ENCODINGS.find((one) => one === said) ?? TOKEN_ENCODINGS[0]
+    const stated = this.model.settings[ENCODING] ?? this.library.settings[ENCODING]
+    return TOKEN_ENCODINGS.find((text) => text === stated) ?? TOKEN_ENCODINGS[0]
   }
 
   /**
@@ -210,8 +210,8 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     const checked = (reply: string, read: Reply<R>): CheckedReply<R> => {
       const language = (options.locale ?? this.library.locale)?.split('-')[0]
       const examples = () => this.exampleTexts(picks)
-      const given = () => this.givenTexts(accepted, turns, examples())
-      const unsupported = doubtsIn({ given, examples, language, reply, value: read.partial })
+      const sources = () => this.givenTexts(accepted, turns, examples())
+      const unsupported = doubtsIn({ sources, examples, language, reply, value: read.partial })
       return { ...read, unsupported }
     }
     const rendered = this.run(accepted, options, choose, options.origins ?? false)
@@ -223,7 +223,11 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     }
     const { turns, warnings, masked, picks } = rendered
     return {
-      picks: picks.map(({ cases, same, ...pick }) => ({ ...pick, cases: cases.map(countedFromOne), same: same.map((one) => one + 1) })),
+      picks: picks.map(({ cases, same, ...pick }) => ({
+        ...pick,
+        cases: cases.map(countedFromOne),
+        same: same.map((number) => number + 1),
+      })),
       turns: turns.map((turn, i) => new LazyTurn(turn, () => originsOf(traceOf(turn, i)))),
       problems: warnings,
       masked: Object.fromEntries(masked),
@@ -248,10 +252,10 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   private exampleTexts(picks: readonly SetPick[]): readonly string[] {
     return picks.flatMap(({ set, cases }) => {
       const prepared = this.sets.get(set)
-      return cases.flatMap((one) => [
-        prepared?.inputs[one.case] ?? '',
-        prepared?.expected[one.case] ?? '',
-        ...givenTexts(prepared?.rows[one.case]),
+      return cases.flatMap((pickedCase) => [
+        prepared?.inputs[pickedCase.case] ?? '',
+        prepared?.expected[pickedCase.case] ?? '',
+        ...givenTexts(prepared?.rows[pickedCase.case]),
       ])
     })
   }
@@ -269,8 +273,8 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   private setting(options: RenderOptions, choose: Choose, traced: boolean): RunSetting {
-    const lot = (name: string) => seededRandom(options.seed ?? 0, options.record ?? '', name)
-    return { locale: this.localeFor(options.locale), limits: this.library.limits, choose, lot, traced }
+    const random = (name: string) => seededRandom(options.seed ?? 0, options.record ?? '', name)
+    return { locale: this.localeFor(options.locale), limits: this.library.limits, choose, random, traced }
   }
 
   private localeFor(named: string | undefined): Locale {
@@ -286,6 +290,6 @@ function plainReply<R>(reply: string): Reply<R> {
   return { value: reply as R, partial: reply, problems: [], repairs: [] }
 }
 
-function countedFromOne(one: PickedCase): PickedCase {
-  return { ...one, case: one.case + 1 }
+function countedFromOne(pickedCase: PickedCase): PickedCase {
+  return { ...pickedCase, case: pickedCase.case + 1 }
 }

@@ -10,14 +10,14 @@ export function seenFrom(prompt: JoinedPrompt, p: Problem): Problem {
   const { basedOn, file } = prompt
   if (!basedOn || !p.place || !p.span || p.place.file === file.name) return p
   const missed = variableMissed(p)
-  const change = [...prompt.changed].reverse().find((one) => one.name === missed)
+  const change = [...prompt.changed].reverse().find((item) => item.name === missed)
   const base = p.place.file.replace(/^prompts\//, '').replace(/\.\w+$/, '')
   if (change && p.severity === 'error')
     return problem('base-needs', { name: change.name, base, dropped: change.dropped }, change.span, [
-      { says: `needed here: ${p.message}`, span: p.span },
+      { message: `needed here: ${p.message}`, span: p.span },
     ])
   if (!p.place.file.startsWith('prompts/')) return p
-  return { ...p, related: [...p.related, { says: `in "${prompt.name}", which is based on this`, span: basedOn.span }] }
+  return { ...p, related: [...p.related, { message: `in "${prompt.name}", which is based on this`, span: basedOn.span }] }
 }
 
 /** The variable that a fault speaks of. */

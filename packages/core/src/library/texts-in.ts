@@ -20,10 +20,10 @@ export interface FileTexts {
  */
 export function textsIn(library: Library, file: string): FileTexts {
   const { prompts, snippets, personas, examples, outputs } = library.artefacts
-  for (const one of prompts.values()) {
-    if (one.file.name !== file) continue
-    const others = [one.persona, one.output, one.locale].filter((text) => text !== undefined)
-    return { texts: [...ownTurns(one).flatMap(textsOfTurn), ...one.bind.map((b) => b.text), ...others], variables: one.variables }
+  for (const prompt of prompts.values()) {
+    if (prompt.file.name !== file) continue
+    const others = [prompt.persona, prompt.output, prompt.locale].filter((text) => text !== undefined)
+    return { texts: [...ownTurns(prompt).flatMap(textsOfTurn), ...prompt.bind.map((b) => b.text), ...others], variables: prompt.variables }
   }
   for (const snippet of snippets.values()) if (snippet.file.name === file) return { texts: [snippet.text], variables: snippet.variables }
   for (const persona of personas.values())
@@ -40,5 +40,5 @@ export function textsIn(library: Library, file: string): FileTexts {
 
 function textsOfTurn(turn: TurnModel): Text[] {
   if (turn.kind === 'text') return [turn.text]
-  return turn.kind === 'input' ? turn.with.map((given) => given.text) : []
+  return turn.kind === 'input' ? turn.with.map((binding) => binding.text) : []
 }

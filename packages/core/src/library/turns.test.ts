@@ -105,10 +105,10 @@ describe('turns', () => {
   })
 
   test('that say two things, nothing, or what does not belong to them are refused', () => {
-    const says = (turn: string) => problemsOf({ 'prompts/p.yaml': `title: P\nturns:\n${turn}` }).map((p) => p.message)
-    expect(says('  - system: x\n    user: y\n')).toEqual(['"user" must be a turn of its own, not one beside "system", not both'])
-    expect(says('  - name: x\n')).toEqual(['a turn (or system, assistant, history, examples, input, each) needs the key "user"'])
-    expect(says('  - user: x\n    turns: []\n')).toEqual(['"turns" cannot be used with "user"'])
+    const message = (turn: string) => problemsOf({ 'prompts/p.yaml': `title: P\nturns:\n${turn}` }).map((p) => p.message)
+    expect(message('  - system: x\n    user: y\n')).toEqual(['"user" must be a turn of its own, not one beside "system", not both'])
+    expect(message('  - name: x\n')).toEqual(['a turn (or system, assistant, history, examples, input, each) needs the key "user"'])
+    expect(message('  - user: x\n    turns: []\n')).toEqual(['"turns" cannot be used with "user"'])
   })
 })
 
@@ -161,14 +161,14 @@ describe('repeated turns', () => {
   })
 
   test('are checked like any text', () => {
-    const says = (turn: string) => problemsOf(tour(turn)).map((p) => `${p.place?.line}:${p.place?.column} ${p.message}`)
-    expect(says('  - each: stop in stops\n    turns: [{ user: "{stop.rom}" }]\n')).toEqual(['6:28 unknown field "rom" of "stop"'])
-    expect(says('  - each: stop in halts\n    turns: [{ user: "{stops as count}" }]\n')).toEqual(['5:19 unknown variable "halts"'])
-    expect(says('  - each: stop of stops\n    turns: [{ user: "{stops as count}" }]\n')).toContain(
+    const message = (turn: string) => problemsOf(tour(turn)).map((p) => `${p.place?.line}:${p.place?.column} ${p.message}`)
+    expect(message('  - each: stop in stops\n    turns: [{ user: "{stop.rom}" }]\n')).toEqual(['6:28 unknown field "rom" of "stop"'])
+    expect(message('  - each: stop in halts\n    turns: [{ user: "{stops as count}" }]\n')).toEqual(['5:19 unknown variable "halts"'])
+    expect(message('  - each: stop of stops\n    turns: [{ user: "{stops as count}" }]\n')).toContain(
       '5:16 expected "," or "in" after "stop" in "each"',
     )
-    expect(says('  - each: stop in stops joined ", "\n    turns: [{ user: "{stop.room}" }]\n').join()).toContain('expected nothing more')
-    expect(says('  - each: stop in stops\n  - user: "{stops as count}"\n')).toEqual(['5:5 a turn needs the key "turns"'])
+    expect(message('  - each: stop in stops joined ", "\n    turns: [{ user: "{stop.room}" }]\n').join()).toContain('expected nothing more')
+    expect(message('  - each: stop in stops\n  - user: "{stops as count}"\n')).toEqual(['5:5 a turn needs the key "turns"'])
   })
 })
 

@@ -11,7 +11,7 @@ export interface Bound {
 const OF_ITEMS = ['min-items', 'max-items']
 
 /** The same shape with one bound set; one that contradicts another is handed to `fail`. */
-export function withBound(shape: Shape, path: readonly string[], bound: string, value: number, fail: (found: Problem) => never): Shape {
+export function withBound(shape: Shape, path: readonly string[], bound: string, value: number, fail: (problem: Problem) => never): Shape {
   if (shape.form === 'fields') return { ...shape, fields: boundFields(shape.fields, path, bound, value, fail) }
   if (shape.form !== 'rows') return shape
   return ordered({ ...shape, [bound]: value }, bound, fail)
@@ -22,12 +22,12 @@ function boundFields(
   [name, ...rest]: readonly string[],
   bound: string,
   value: number,
-  fail: (found: Problem) => never,
+  fail: (problem: Problem) => never,
 ): Declared[] {
   return fields.map((field) => (field.name === name ? { ...field, type: boundType(field.type, rest, bound, value, fail) } : field))
 }
 
-function boundType(type: ValueType, path: readonly string[], bound: string, value: number, fail: (found: Problem) => never): ValueType {
+function boundType(type: ValueType, path: readonly string[], bound: string, value: number, fail: (problem: Problem) => never): ValueType {
   if ((type.kind === 'record' || type.kind === 'table') && path.length > 0)
     return { ...type, fields: boundFields(type.fields ?? [], path, bound, value, fail) }
   // A list's own bounds count its items; all others speak of each of them.
@@ -42,7 +42,7 @@ function keyOf(bound: string): string {
   return bound.replace(/-(\w)/, (_, letter: string) => letter.toUpperCase())
 }
 
-function ordered<T extends object>(bounded: T, bound: string, fail: (found: Problem) => never): T {
+function ordered<T extends object>(bounded: T, bound: string, fail: (problem: Problem) => never): T {
   const unit = bound.slice(3)
   const spelled = unit.replace(/[A-Z]/, (letter) => `-${letter.toLowerCase()}`)
   const values = bounded as Record<string, unknown>

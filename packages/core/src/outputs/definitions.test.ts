@@ -122,10 +122,10 @@ describe('an output asks for its form', () => {
 
   test('with its origin: what stands in the output, and values as values', () => {
     const [turn] = rendered(LETTER).turns
-    const of = (text: string) => turn!.origins.find((one) => turn!.text.slice(one.start, one.end).includes(text))
+    const of = (text: string) => turn!.origins.find((origin) => turn!.text.slice(origin.start, origin.end).includes(text))
     expect(of('What we ask')).toMatchObject({ kind: 'output', place: { file: 'outputs/o.yaml', line: 7 } })
-    expect(of('What we ask')!.within.map((one) => [one.what, one.name])).toEqual([['output', 'o']])
-    expect(turn!.origins.filter((one) => one.kind === 'value').map((one) => one.path)).toEqual(['item.title', 'item.title'])
+    expect(of('What we ask')!.within.map((item) => [item.what, item.name])).toEqual([['output', 'o']])
+    expect(turn!.origins.filter((origin) => origin.kind === 'value').map((origin) => origin.path)).toEqual(['item.title', 'item.title'])
   })
 
   test('the same text however often, and bounds from the prompt’s values', () => {
@@ -317,9 +317,9 @@ describe('bad definitions are found when the library opens', () => {
     ],
   ]
   test.each(CASES)('%s: %#', (code, output, message) => {
-    const found = problemsOf(typeof output === 'string' ? using(output) : output)
-    expect(found.map((p) => p.code)).toContain(code)
-    expect(found.find((p) => p.code === code)).toMatchObject({
+    const problems = problemsOf(typeof output === 'string' ? using(output) : output)
+    expect(problems.map((p) => p.code)).toContain(code)
+    expect(problems.find((p) => p.code === code)).toMatchObject({
       message: expect.stringContaining(message),
       place: { file: expect.stringContaining('outputs/') },
     })

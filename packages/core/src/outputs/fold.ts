@@ -23,14 +23,14 @@ const ALIKE: Readonly<Record<string, string>> = {
 }
 const ALIKE_SIGNS = new RegExp(`[${Object.keys(ALIKE).join('')}]`, 'gu')
 
-/** Most texts hold no sign that has a look-alike. */
+/** Most texts hold no character that has a look-alike. */
 const RARE = /[^\n\x20-\x5f\x61-\x7e]/
 
-/** A text in which look-alikes are one sign and case makes no difference; every sign keeps its place. */
+/** A text in which look-alikes are one character and case makes no difference; every character keeps its place. */
 export function foldSigns(text: string): string {
-  const alike = RARE.test(text) ? text.replace(ALIKE_SIGNS, (sign) => defined(ALIKE[sign])) : text
+  const alike = RARE.test(text) ? text.replace(ALIKE_SIGNS, (character) => defined(ALIKE[character])) : text
   const lower = alike.toLowerCase()
-  // A few capitals become two signs: then case stays, as places count for more.
+  // A few capitals become two characters: then case stays, as places count for more.
   return lower.length === text.length ? lower : alike
 }
 
@@ -40,7 +40,7 @@ export function foldText(text: string): string {
   return /[\n\r]| {2}/.test(folded) ? folded.replace(/[ \n\r]+/g, ' ') : folded
 }
 
-/** The same, and where each of its signs stood. */
+/** The same, and where each of its characters stood. */
 export interface Folded {
   readonly text: string
   readonly places: readonly number[]
@@ -51,10 +51,10 @@ export function foldBlanks(text: string): Folded {
   const places: number[] = []
   let out = ''
   for (let i = 0; i < folded.length; i++) {
-    const sign = defined(folded[i])
-    const blank = sign === ' ' || sign === '\n' || sign === '\r'
+    const character = defined(folded[i])
+    const blank = character === ' ' || character === '\n' || character === '\r'
     if (blank && out.endsWith(' ')) continue
-    out += blank ? ' ' : sign
+    out += blank ? ' ' : character
     places.push(i)
   }
   places.push(folded.length)

@@ -57,7 +57,7 @@ const KINDS: { readonly [F in Shape['form']]: OutputKind<Extract<Shape, { form: 
 }
 
 /**
- * The form of an answer: an output with its slots filled. It asks, describes, reads and makes up.
+ * The form of an answer: an output with its slots filled. It asks, describes, reads and invents.
  *
  * @example libraryFrom({ 'outputs/o.yaml': 'kind: one-of\nof: [sound, watch]', 'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]' }).prompt('p').form().read('Grade: Watch.').value; // => 'watch'
  */
@@ -86,8 +86,8 @@ export class Form<R = unknown> {
   get asking(): { readonly head: string; readonly own: string } {
     if (this.shape.show === 'none') return { head: '', own: '' }
     const { asks, gap, own } = this.kind.instruct(this.shape)
-    const says = saysAndSaysNot(this.shape)
-    return { head: `${asks}${says === '' ? '' : `\n${says}`}${gap}`, own }
+    const message = saysAndSaysNot(this.shape)
+    return { head: `${asks}${message === '' ? '' : `\n${message}`}${gap}`, own }
   }
 
   /** The JSON Schema (2020-12) of what a reply is read as. `strict`: everything required, null where it may be missing. */
@@ -113,9 +113,9 @@ export class Form<R = unknown> {
       value = this.kind.read(this.shape, reading)
       sayings(this.shape, value, reading)
     }
-    const refused = options.strict ? reading.repaired.map((one) => problem('reply-not-exact', { says: one.message }, one.span)) : []
+    const refused = options.strict ? reading.repaired.map((item) => problem('reply-not-exact', { detail: item.message }, item.span)) : []
     const problems = [...reading.problems, ...refused]
-    const partial = reading.kept ?? value
+    const partial = reading.partial ?? value
     return { value: problems.length > 0 ? undefined : (value as R), partial, problems, repairs: reading.repaired }
   }
 
@@ -158,9 +158,9 @@ export class Form<R = unknown> {
    */
   sample(seed: number, options: SampleOptions = {}): string | undefined {
     const { kind, shape } = this
-    const way: Way<Shape> | undefined = kind.ways.find((one) => one.name === options.as)
+    const way: Way<Shape> | undefined = kind.ways.find((way) => way.name === options.as)
     if (options.as !== undefined && !way)
-      throw new TypeError(`unknown way "${options.as}"; known: ${kind.ways.map((one) => one.name).join(', ')}`)
+      throw new TypeError(`unknown way "${options.as}"; known: ${kind.ways.map((way) => way.name).join(', ')}`)
     const random = new SampleRandom(seed, options.values)
     const value = this.sampleValue(random)
     return way ? way.make(shape, value, random) : kind.write(shape, value)

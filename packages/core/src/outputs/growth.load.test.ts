@@ -48,8 +48,8 @@ function countingSearches(): () => void {
   const until = (self: unknown, [, from = 0]: readonly unknown[], at: unknown) => (Number(at) < 0 ? whole(self) : Number(at)) - Number(from)
   const pattern = (self: unknown, [text]: readonly unknown[], result: unknown) => {
     const { sticky } = self as RegExp
-    const found = result as RegExpExecArray | null
-    return sticky ? (found?.[0].length ?? 1) : found ? found[0].length + 1 : String(text).length
+    const match = result as RegExpExecArray | null
+    return sticky ? (match?.[0].length ?? 1) : match ? match[0].length + 1 : String(text).length
   }
   const undo = [
     countCalls(String.prototype, 'indexOf', until),
@@ -59,7 +59,7 @@ function countingSearches(): () => void {
     countCalls(String.prototype, 'toLowerCase', whole),
     countCalls(RegExp.prototype, 'exec', pattern),
   ]
-  return () => undo.forEach((one) => one())
+  return () => undo.forEach((item) => item())
 }
 
 /** How many steps a reading takes. */

@@ -22,15 +22,15 @@ export function saysAndSaysNot({ mustSay, mustNotSay }: Shape): string {
 /** Whether a value says what it must and nothing that it must not. */
 export function sayings({ mustSay, mustNotSay }: Shape, value: unknown, reading: Reading): void {
   if (mustSay.length === 0 && mustNotSay.length === 0) return
-  const said = textsIn(value).map(foldText)
-  const whole = isFinished(value) ? [foldText(value.text)] : said
+  const stated = textsIn(value).map(foldText)
+  const whole = isFinished(value) ? [foldText(value.text)] : stated
   const isIn = (texts: readonly string[], words: string) => {
     const wanted = foldWords(words)
-    return texts.some((one) => placeOf(one, wanted) >= 0)
+    return texts.some((text) => placeOf(text, wanted) >= 0)
   }
   for (const text of mustSay) if (!isIn(whole, text)) reading.report(problem('reply-text-missing', { text }))
   for (const text of mustNotSay) {
-    if (!isIn(said, text)) continue
+    if (!isIn(stated, text)) continue
     const folded = foldBlanks(reading.text)
     const at = placeOf(folded.text, foldWords(text))
     const place = at < 0 ? undefined : reading.span(defined(folded.places[at]), defined(folded.places[at + foldText(text).length - 1]) + 1)
@@ -45,7 +45,7 @@ export function foldWords(words: string): string {
 
 /** Where folded words stand by themselves in a folded text, or -1: "art" does not stand in "part". */
 export function placeOf(folded: string, wanted: string): number {
-  const joins = (sign: string | undefined) => sign !== undefined && /[\p{L}\p{N}]/u.test(sign)
+  const joins = (character: string | undefined) => character !== undefined && /[\p{L}\p{N}]/u.test(character)
   if (wanted === '') return -1
   for (let at = folded.indexOf(wanted); at >= 0; at = folded.indexOf(wanted, at + 1)) {
     const before = joins(wanted[0]) && joins(folded[at - 1])

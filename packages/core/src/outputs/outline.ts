@@ -35,7 +35,7 @@ export function shapeOf(
 }
 
 function stretchesOf(text: Text | undefined): PassageStretch[] {
-  const passages = new Map((text ? passagesIn(text) : []).map((one) => [one.name, one]))
+  const passages = new Map((text ? passagesIn(text) : []).map((passage) => [passage.name, passage]))
   return [...passages.values()].map(stretchOf)
 }
 
@@ -59,7 +59,7 @@ function sourceOf({ source, start, end }: Span): string {
 /** A passage as it was written down: its guidance is what stands behind the colon, without the type that it begins with. */
 export function passageStretch(name: string, type: PassageType, text: string): PassageStretch {
   const behind = text.slice(1 + name.length, -1).trim()
-  const said = behind.startsWith(':') ? behind.slice(1).trim() : ''
-  const guidance = said.startsWith(type) ? said.slice(type.length).replace(/^[\s,:;]+/, '') : said
+  const stated = behind.startsWith(':') ? behind.slice(1).trim() : ''
+  const guidance = stated.startsWith(type) ? stated.slice(type.length).replace(/^[\s,:;]+/, '') : stated
   return { kind: 'passage', name, type, guidance, text }
 }

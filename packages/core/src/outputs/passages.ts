@@ -129,16 +129,16 @@ export function typedValue(type: 'integer' | 'number' | 'date', text: string): u
 
 /** The passages as the fields of a record: what a reply in JSON holds. */
 export function passageFields(stretches: readonly Stretch[]): Declared[] {
-  return stretches.flatMap((one): Declared[] => {
-    if (one.kind !== 'passage') return []
+  return stretches.flatMap((stretch): Declared[] => {
+    if (stretch.kind !== 'passage') return []
     return [
       {
-        name: one.name,
-        type: { kind: one.type },
+        name: stretch.name,
+        type: { kind: stretch.type },
         optional: false,
         untrusted: false,
         span: undefined,
-        ...(one.guidance !== '' && { about: one.guidance }),
+        ...(stretch.guidance !== '' && { about: stretch.guidance }),
       },
     ]
   })

@@ -9,7 +9,7 @@ export class Reading {
   readonly problems: Problem[] = []
   readonly repaired: Problem[] = []
   /** What could be read of a reply that is refused. */
-  kept: unknown
+  partial: unknown
 
   constructor(readonly source: Source) {}
 
@@ -17,12 +17,12 @@ export class Reading {
     return this.source.text
   }
 
-  readonly report = (found: Problem): void => {
-    this.problems.push(found)
+  readonly report = (problem: Problem): void => {
+    this.problems.push(problem)
   }
 
-  repair(repair: Repair, says: string, at?: { readonly start: number; readonly end: number }): void {
-    this.repaired.push(problem('reply-repaired', { repair, says }, at && this.span(at.start, at.end)))
+  repair(repair: Repair, message: string, at?: { readonly start: number; readonly end: number }): void {
+    this.repaired.push(problem('reply-repaired', { repair, detail: message }, at && this.span(at.start, at.end)))
   }
 
   span(start: number, end: number): Span {
@@ -37,6 +37,6 @@ export class Reading {
   take(other: Reading): void {
     this.problems.push(...other.problems)
     this.repaired.push(...other.repaired)
-    this.kept = other.kept
+    this.partial = other.partial
   }
 }

@@ -311,7 +311,9 @@ text: |
       text: good.trimEnd(),
     })
     expect(
-      (value as { stretches: { kind: string; text: string }[] }).stretches.slice(0, 4).map((one) => [one.kind, one.text.trim()]),
+      (value as { stretches: { kind: string; text: string }[] }).stretches
+        .slice(0, 4)
+        .map((stretch) => [stretch.kind, stretch.text.trim()]),
     ).toEqual([
       ['fixed', '# To'],
       ['value', 'the Harbour School'],

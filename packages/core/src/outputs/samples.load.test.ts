@@ -70,7 +70,7 @@ const pieces = fc.uniqueArray(fc.tuple(fc.constantFrom('opening', 'terms', 'clos
   selector: ([key]) => key,
 })
 const documents = fc.tuple(pieces, fc.constantFrom('# For the loan of a lamp\n\n', ''), fc.boolean()).map(([all, head, tail]) => {
-  const text = all.map(([key, says, after], i) => `<${key}${says}>${i < all.length - 1 || tail ? after : ''}`).join('')
+  const text = all.map(([key, message, after], i) => `<${key}${message}>${i < all.length - 1 || tail ? after : ''}`).join('')
   return { kind: 'document', text: `${head}${text}${tail ? ' Ines Brook of Marram House' : ''}` }
 })
 const rows = fc
@@ -82,7 +82,7 @@ const rows = fc
     fc.constantFrom(' -> ', ' (', ' | ', '; '),
     bounded('min', 'max'),
   )
-  .map(([all, between, count]) => ({ kind: 'rows', row: `${all.map(([key, says]) => `<${key}${says}>`).join(between)}.`, count }))
+  .map(([all, between, count]) => ({ kind: 'rows', row: `${all.map(([key, message]) => `<${key}${message}>`).join(between)}.`, count }))
 const labels = fc
   .uniqueArray(fc.constantFrom('sound', 'watch', 'treat', 'in store', 'urgent'), { minLength: 1 })
   .map((of) => ({ kind: 'one-of', of }))
@@ -178,10 +178,10 @@ describe('whatever is defined', () => {
 /** The strict profile has every field: null where nothing is given. */
 function withNulls(data: unknown, schema: unknown): unknown {
   const { properties, items } = schema as { properties?: Record<string, unknown>; items?: unknown }
-  if (Array.isArray(data)) return data.map((one) => withNulls(one, items))
+  if (Array.isArray(data)) return data.map((value) => withNulls(value, items))
   if (typeof data !== 'object' || data === null || !properties) return data
   const own = data as Record<string, unknown>
   return Object.fromEntries(
-    Object.entries(properties).map(([key, one]) => [key, Object.hasOwn(own, key) ? withNulls(own[key], one) : null]),
+    Object.entries(properties).map(([key, value]) => [key, Object.hasOwn(own, key) ? withNulls(own[key], value) : null]),
   )
 }

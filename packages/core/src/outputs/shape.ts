@@ -15,7 +15,7 @@ interface Common {
 /** What a validator finds wrong: the place in the data as `parts.2.name`, and a sentence without a subject. */
 export interface SchemaFinding {
   readonly field: string
-  readonly says: string
+  readonly message: string
 }
 /** Validates data against the schema of an output. */
 export type CheckData = (data: unknown) => readonly SchemaFinding[]
@@ -62,15 +62,15 @@ export interface DocumentShape extends Common {
 export type Shape = FieldsShape | OneOfShape | RowsShape | DocumentShape
 
 export function passagesOf(shape: RowsShape | DocumentShape): PassageStretch[] {
-  return shape.stretches.filter((one): one is PassageStretch => one.kind === 'passage')
+  return shape.stretches.filter((stretch): stretch is PassageStretch => stretch.kind === 'passage')
 }
 
 /** A row's or document's own text, its passages as they were written down. */
 export function ownText({ stretches }: RowsShape | DocumentShape): string {
-  return stretches.map((one) => one.text).join('')
+  return stretches.map((stretch) => stretch.text).join('')
 }
 
 /** The same with its passages as names alone: their guidance stands elsewhere. */
 export function bareText({ stretches }: RowsShape | DocumentShape): string {
-  return stretches.map((one) => (one.kind === 'passage' ? `<${one.name}>` : one.text)).join('')
+  return stretches.map((stretch) => (stretch.kind === 'passage' ? `<${stretch.name}>` : stretch.text)).join('')
 }

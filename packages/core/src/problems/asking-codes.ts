@@ -34,11 +34,11 @@ export const askingCodes = {
     (d) => `model "${d.model}" is unreachable: ${d.why} (${d.count} requests failed in a row)`,
     () => 'fix the connection, then resume the run',
   ),
-  'screen-found': error<{ screen: string; side: 'request' | 'reply'; says: string }>(
+  'screen-found': error<{ screen: string; side: 'request' | 'reply'; detail: string }>(
     'A screen of dunelight.yaml found something in a request or a reply.',
-    (d) => `the screen "${d.screen}" found ${d.says} in the ${d.side}`,
+    (d) => `the screen "${d.screen}" found ${d.detail} in the ${d.side}`,
   ),
-  'answer-refused': error<{ says: string }>('The model refused to answer.', (d) => `the model refused: "${d.says}"`),
+  'answer-refused': error<{ detail: string }>('The model refused to answer.', (d) => `the model refused: "${d.detail}"`),
   'answer-not-found': error<{ pointer: string; keys: readonly string[] }>(
     'The response has no text where the model’s description says.',
     (d) => `the response has no text at ${d.pointer}`,

@@ -4,21 +4,21 @@ export type Severity = 'error' | 'warning' | 'info'
 export interface Code<D> {
   readonly severity: Severity
   /** One sentence. It never changes once published: people search for it. */
-  readonly says: (data: D) => string
+  readonly message: (data: D) => string
   /** The likeliest mend. */
   readonly hint?: (data: D) => string | undefined
   /** For the reference: when it comes up and why it matters. */
   readonly about: string
 }
 
-export function error<D>(about: string, says: (data: D) => string, hint?: (data: D) => string | undefined): Code<D> {
-  return { severity: 'error', says, about, ...(hint && { hint }) }
+export function error<D>(about: string, message: (data: D) => string, hint?: (data: D) => string | undefined): Code<D> {
+  return { severity: 'error', message, about, ...(hint && { hint }) }
 }
 
-export function warning<D>(about: string, says: (data: D) => string, hint?: (data: D) => string | undefined): Code<D> {
-  return { ...error(about, says, hint), severity: 'warning' }
+export function warning<D>(about: string, message: (data: D) => string, hint?: (data: D) => string | undefined): Code<D> {
+  return { ...error(about, message, hint), severity: 'warning' }
 }
 
-export function info<D>(about: string, says: (data: D) => string, hint?: (data: D) => string | undefined): Code<D> {
-  return { ...error(about, says, hint), severity: 'info' }
+export function info<D>(about: string, message: (data: D) => string, hint?: (data: D) => string | undefined): Code<D> {
+  return { ...error(about, message, hint), severity: 'info' }
 }

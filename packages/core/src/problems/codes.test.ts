@@ -280,11 +280,11 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
 
 describe('problem codes', () => {
   test.each(CASES)('%s is raised', (code, files, ...[values]) => {
-    const found = problemsOf(files, values)
-    expect(found.map((p) => p.code)).toContain(code)
-    const one = found.find((p) => p.code === code)!
-    expect(one.message).not.toBe('')
-    if (values === undefined) expect(one.place?.file).toMatch(/^(prompts|snippets|examples|outputs|promts)\//)
+    const problems = problemsOf(files, values)
+    expect(problems.map((p) => p.code)).toContain(code)
+    const problem = problems.find((p) => p.code === code)!
+    expect(problem.message).not.toBe('')
+    if (values === undefined) expect(problem.place?.file).toMatch(/^(prompts|snippets|examples|outputs|promts)\//)
   })
 
   test('all of the registry are raised, here or in a test that names them', () => {

@@ -4,7 +4,7 @@ import { suggestion, nearest } from './suggest.js'
 
 /** Problems in a library's files. */
 export const fileCodes = {
-  'yaml-invalid': error<{ says: string }>('The file is not valid YAML.', (d) => `invalid YAML: ${d.says}`),
+  'yaml-invalid': error<{ detail: string }>('The file is not valid YAML.', (d) => `invalid YAML: ${d.detail}`),
   'key-unknown': error<{ key: string; known: readonly string[]; of: string; renamed?: string | undefined; cut?: boolean }>(
     'A key is unknown. It would otherwise be ignored without a word.',
     (d) => `unknown key "${d.key}" of ${d.of}`,

@@ -75,7 +75,7 @@ export function printProblem(p: Problem, paint: Paint = plainPaint): string {
   if (p.span) parts.push(frame(p.span, paint, mark))
   for (const related of p.related) {
     const at = related.span.source.place(related.span.start)
-    parts.push(`  ${related.says}: ${at.file}:${at.line}:${at.column}`)
+    parts.push(`  ${related.message}: ${at.file}:${at.line}:${at.column}`)
   }
   if (p.hint !== undefined) parts.push(`  ${paint.bold('help')}: ${p.hint}`)
   return parts.join('\n')

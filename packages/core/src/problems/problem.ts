@@ -5,11 +5,11 @@ import { registry } from './registry.js'
 type Registry = typeof registry
 /** The code of a problem: it never changes its meaning. */
 export type ProblemCode = keyof Registry
-export type ProblemData<C extends ProblemCode> = Parameters<Registry[C]['says']>[0]
+export type ProblemData<C extends ProblemCode> = Parameters<Registry[C]['message']>[0]
 
 /** Another place that belongs to a problem: the opener of a wrong end, the use of a snippet, a declaration. */
 export interface Related {
-  readonly says: string
+  readonly message: string
   readonly span: Span
 }
 
@@ -30,7 +30,7 @@ export type Problem = { [C in ProblemCode]: ProblemOf<C> }[ProblemCode]
 /** Makes a problem of the registry's sentence for `code`. */
 export function problem<C extends ProblemCode>(code: C, data: ProblemData<C>, span?: Span, related: readonly Related[] = []): Problem {
   const entry = registry[code]
-  const say = entry.says as (data: ProblemData<C>) => string
+  const say = entry.message as (data: ProblemData<C>) => string
   const hint = 'hint' in entry ? (entry.hint as (data: ProblemData<C>) => string | undefined) : undefined
   return {
     code,
@@ -98,7 +98,7 @@ export function problemRecord(p: Problem): ProblemRecord {
     message: p.message,
     ...(p.hint !== undefined && { hint: p.hint }),
     ...p.place,
-    ...(p.related.length > 0 && { related: p.related.map((r) => ({ says: r.says, ...r.span.source.place(r.span.start) })) }),
+    ...(p.related.length > 0 && { related: p.related.map((r) => ({ message: r.message, ...r.span.source.place(r.span.start) })) }),
     data: p.data,
   }
 }

@@ -22,7 +22,10 @@ export const replyCodes = {
     (d) => `"${d.field}" is missing`,
     (d) => d.near && `it has "${d.near}"`,
   ),
-  'reply-field-invalid': error<{ field: string; says: string }>('A field does not match its definition.', (d) => `"${d.field}" ${d.says}`),
+  'reply-field-invalid': error<{ field: string; detail: string }>(
+    'A field does not match its definition.',
+    (d) => `"${d.field}" ${d.detail}`,
+  ),
   'reply-label-unknown': error<{ found: string; labels: readonly string[] }>(
     'The reply is not one of the labels.',
     (d) => `"${d.found}" is not one of ${d.labels.join(', ')}`,
@@ -32,16 +35,16 @@ export const replyCodes = {
     (d) => `the reply does not choose a label: it mentions ${d.found.join(', ')}`,
   ),
   'reply-row-invalid': error<{ row: number; why: string }>('A line does not match the row pattern.', (d) => `row ${d.row} ${d.why}`),
-  'reply-rows-count': error<{ count: number; says: string }>(
+  'reply-rows-count': error<{ count: number; detail: string }>(
     'The reply has too many or too few rows.',
-    (d) => `${d.count} ${d.count === 1 ? 'row' : 'rows'}, ${d.says}`,
+    (d) => `${d.count} ${d.count === 1 ? 'row' : 'rows'}, ${d.detail}`,
   ),
   'reply-passage-missing': error<{ passage: string; left: boolean }>('A passage was not written.', (d) =>
     d.left ? `the passage "${d.passage}" was left as a placeholder` : `the passage "${d.passage}" is missing`,
   ),
-  'reply-passage-invalid': error<{ passage: string; says: string }>(
+  'reply-passage-invalid': error<{ passage: string; detail: string }>(
     'A passage does not follow its guidance.',
-    (d) => `the passage "${d.passage}" ${d.says}`,
+    (d) => `the passage "${d.passage}" ${d.detail}`,
   ),
   'reply-fixed-changed': error<{ asked: string; found: string; difference: string }>(
     'Fixed text of a document was changed. The message shows what was [-removed-] and {+added+}.',
@@ -50,14 +53,14 @@ export const replyCodes = {
   'reply-fixed-missing': error<{ asked: string }>('Fixed text of a document is missing.', (d) => `fixed text is missing: "${d.asked}"`),
   'reply-text-missing': error<{ text: string }>('The reply lacks a required text.', (d) => `it does not contain "${d.text}"`),
   'reply-text-forbidden': error<{ text: string }>('The reply contains a forbidden text.', (d) => `it contains "${d.text}"`),
-  'reply-schema-invalid': error<{ field: string; says: string }>('The reply does not match the JSON Schema of its output.', (d) =>
-    d.field === '' ? `the reply ${d.says}` : `"${d.field}" ${d.says}`,
+  'reply-schema-invalid': error<{ field: string; detail: string }>('The reply does not match the JSON Schema of its output.', (d) =>
+    d.field === '' ? `the reply ${d.detail}` : `"${d.field}" ${d.detail}`,
   ),
-  'reply-not-exact': error<{ says: string }>(
+  'reply-not-exact': error<{ detail: string }>(
     'The reply needs a repair, and repairs are not allowed (strict).',
-    (d) => `the reply is not in the exact form: ${d.says}`,
+    (d) => `the reply is not in the exact form: ${d.detail}`,
   ),
-  'reply-repaired': info<{ repair: string; says: string }>('A repair that the reader made.', (d) => d.says),
+  'reply-repaired': info<{ repair: string; detail: string }>('A repair that the reader made.', (d) => d.detail),
   'reply-unsupported': warning<{ what: string; text: string }>(
     'A figure, date, year, amount or name occurs in no input of the prompt. It may be invented.',
     (d) => `the ${d.what} "${d.text}" occurs neither in the prompt nor in the record`,

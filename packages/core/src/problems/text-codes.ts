@@ -46,9 +46,9 @@ export const textCodes = {
     () => 'there is no open block to end',
     () => 'remove it, or restore the start of the block',
   ),
-  'end-wrong': error<{ says: string; open: string; line: number }>(
+  'end-wrong': error<{ detail: string; open: string; line: number }>(
     'An "end" names a block other than the open one.',
-    (d) => `this ends "${d.says}", but "${d.open}" in line ${d.line} is open`,
+    (d) => `this ends "${d.detail}", but "${d.open}" in line ${d.line} is open`,
   ),
   'forms-mixed': error<{ word: string; open: string; line: number }>(
     'A block that starts in braces ends in braces; a block that starts with a line ends with a line.',
@@ -70,10 +70,10 @@ export const textCodes = {
     (d) => `"${d.name}" is a reserved word`,
     (d) => `choose another name, for example "${d.name}-text"`,
   ),
-  'invisible-character': error<{ sign: string }>(
+  'invisible-character': error<{ character: string }>(
     'Invisible and bidirectional characters make a text read differently from how it looks.',
-    (d) => `the text contains an invisible character, ${d.sign}`,
-    (d) => `remove it, or allow it in this file: allow: [${d.sign}]`,
+    (d) => `the text contains an invisible character, ${d.character}`,
+    (d) => `remove it, or allow it in this file: allow: [${d.character}]`,
   ),
   'nesting-too-deep': error<{ limit: number }>(
     'Blocks, parentheses and snippets are nested too deep.',

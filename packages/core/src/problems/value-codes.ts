@@ -22,9 +22,9 @@ export const valueCodes = {
     (d) => `"${d.path}" must be ${d.expected}, not ${d.found}`,
     (d) => d.hint,
   ),
-  'value-bounds': error<{ path: string; says: string }>(
+  'value-bounds': error<{ path: string; detail: string }>(
     'A value is outside the bounds of its declaration.',
-    (d) => `"${d.path}" ${d.says}`,
+    (d) => `"${d.path}" ${d.detail}`,
   ),
   'step-not-found': error<{ path: string }>(
     'A path into an open record or a list finds nothing.',
@@ -186,9 +186,9 @@ export const tableCodes = {
     (d) => `${d.count} rows of ${d.table} match "${d.key}"`,
     () => 'set many: true in the join to use all of them',
   ),
-  'join-row-invalid': error<{ table: string; says: string }>(
+  'join-row-invalid': error<{ table: string; detail: string }>(
     'The matching row of a joined table is invalid. The record is rejected.',
-    (d) => `in ${d.table}: ${d.says}`,
+    (d) => `in ${d.table}: ${d.detail}`,
   ),
   'join-none': error<{ table: string; variable: string }>(
     'No row of a joined table matches, and the prompt requires one. The record is rejected.',
@@ -234,9 +234,9 @@ export const tableCodes = {
     () => 'use a value in the path that is different for every record',
   ),
   'run-unreadable': error<{ folder: string; why: string }>('A folder is not a run folder.', (d) => `${d.folder} is not a run: ${d.why}`),
-  'run-changed': error<{ what: string; says: string }>(
+  'run-changed': error<{ what: string; detail: string }>(
     'Something that the run started with has changed, so it cannot be resumed.',
-    (d) => `the run cannot be resumed: ${d.what} ${d.says}`,
+    (d) => `the run cannot be resumed: ${d.what} ${d.detail}`,
     () => 'restore it, or start a new run',
   ),
   'run-active': error<{ run: string; process: number }>(
@@ -268,9 +268,9 @@ export const tableCodes = {
     (d) => `the first row of ${d.file} has only "${d.found}": a title, not headings`,
     () => 'remove the rows above the headings, or save the table on its own sheet',
   ),
-  'query-invalid': error<{ file: string; says: string; tables: readonly string[] }>(
+  'query-invalid': error<{ file: string; detail: string; tables: readonly string[] }>(
     'The database rejects the query.',
-    (d) => `invalid query for ${d.file}: ${d.says}`,
+    (d) => `invalid query for ${d.file}: ${d.detail}`,
     (d) => (d.tables.length > 0 ? `its tables: ${d.tables.join(', ')}` : undefined),
   ),
   'pipe-waits': info<{ file: string }>(
@@ -286,6 +286,6 @@ export const tableCodes = {
 }
 
 function nearSlip(heading: string, known: readonly string[]): string | undefined {
-  const says = suggestion(heading, known, '')
-  return says?.startsWith('did') ? says : undefined
+  const message = suggestion(heading, known, '')
+  return message?.startsWith('did') ? message : undefined
 }

@@ -7,8 +7,8 @@ import { ownLocale } from '../values/locale.js'
 export function chooseBy(seed: number, record: string): Choose {
   return (place, count) => {
     let hash = 0x811c9dc5
-    for (const sign of `${seed}\n${record}\n${place}`) {
-      hash ^= defined(sign.codePointAt(0))
+    for (const character of `${seed}\n${record}\n${place}`) {
+      hash ^= defined(character.codePointAt(0))
       hash = Math.imul(hash, 0x01000193)
     }
     // The last step spreads neighbouring seeds: FNV's low bits alone move little.
@@ -19,7 +19,7 @@ export function chooseBy(seed: number, record: string): Choose {
   }
 }
 
-/** A number for a name, by hash of seed and record id: what decides where cases are drawn by lot. */
+/** A number for a name, by hash of seed and record id: what decides where cases are drawn at random. */
 export function seededRandom(seed: number, record: string, name: string): number {
   return chooseBy(seed, record)(`lot ${name}`, 0x40000000)
 }

@@ -4,8 +4,8 @@ import { Trace, type TextOrigin } from './trace.js'
 import { Source } from '../source/source.js'
 
 const span = new Source('p', 'x').span(0, 1)
-const value: TextOrigin = { kind: 'value', span, via: undefined, given: true }
-const made: TextOrigin = { kind: 'made', span, via: undefined, given: false }
+const value: TextOrigin = { kind: 'value', span, via: undefined, fromValue: true }
+const made: TextOrigin = { kind: 'made', span, via: undefined, fromValue: false }
 const tag: TextOrigin = { ...made, tag: true }
 
 /** A turn of pieces, each with what wrote it. */

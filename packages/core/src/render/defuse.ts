@@ -18,21 +18,21 @@ export function defuse(turn: RenderedTurn, tags: readonly string[]): RenderedTur
   invariant(trace !== undefined, 'a turn is defused without knowing where its text comes from')
   for (let round = 0; ; round++) {
     const own = ownTags(trace)
-    const given = givenStretches(trace)
-    const forms = findTags(text, tags, own).filter(({ core }) => meets(given, core))
+    const untrusted = valueStretches(trace)
+    const forms = findTags(text, tags, own).filter(({ core }) => meets(untrusted, core))
     if (forms.length === 0) break
     invariant(round < MOST_ROUNDS, 'a value goes on to imitate the tag of a fence, however often it is changed')
     ;({ text, trace } = edited(
       text,
       trace,
-      forms.flatMap((form) => editsFor(form, given)),
+      forms.flatMap((form) => editsFor(form, untrusted)),
     ))
   }
   checkFences(text, trace, tags)
   return { ...turn, text, trace }
 }
 
-/** A text that comes from outside as a whole, such as a document that is handed over beside a turn. */
+/** A text that comes untrusted as a whole, such as a document that is handed over beside a turn. */
 export function defuseText(text: string, tags: readonly string[]): string {
   let out = ''
   let at = 0
@@ -53,14 +53,14 @@ interface Edit extends Stretch {
 }
 
 /** Brackets become `(` and `)` as far as a value wrote them. Where the opening bracket is fixed text, `(` is put before the value's part. */
-function editsFor({ core, opening, closing }: TagForm, given: readonly Stretch[]): Edit[] {
-  const parts = within(given, opening)
-  const [first] = parts.length > 0 ? parts : within(given, core)
+function editsFor({ core, opening, closing }: TagForm, values: readonly Stretch[]): Edit[] {
+  const parts = within(values, opening)
+  const [first] = parts.length > 0 ? parts : within(values, core)
   const start: Edit[] =
     parts.length > 0
       ? parts.map((part, i) => ({ ...part, text: i === 0 ? '(' : '' }))
       : [{ start: defined(first).start, end: defined(first).start, text: '(' }]
-  const end = closing ? within(given, closing).map((part, i) => ({ ...part, text: i === 0 ? ')' : '' })) : []
+  const end = closing ? within(values, closing).map((part, i) => ({ ...part, text: i === 0 ? ')' : '' })) : []
   return [...start, ...end]
 }
 
@@ -91,12 +91,12 @@ function ownTags({ ends, sources }: Trace): Stretch[] {
 }
 
 /** What comes from values, neighbours joined. */
-function givenStretches({ ends, sources }: Trace): Stretch[] {
+function valueStretches({ ends, sources }: Trace): Stretch[] {
   const stretches: { start: number; end: number }[] = []
   let start = 0
   ends.forEach((end, i) => {
     const last = stretches.at(-1)
-    if (defined(sources[i]).given) {
+    if (defined(sources[i]).fromValue) {
       if (last?.end === start) last.end = end
       else stretches.push({ start, end })
     }
@@ -131,14 +131,14 @@ function firstEndingAfter(stretches: readonly Stretch[], at: number): number {
 
 /** What must hold of a turn that is sent: each fence's tag stands as it was written, on a line that no value shares, and no value holds one. */
 export function checkFences(text: string, trace: Trace, tags: readonly string[]): void {
-  const given = givenStretches(trace)
+  const values = valueStretches(trace)
   for (const { start, end } of ownTags(trace)) {
     const tag = /^<\/?(.*)>$/.exec(text.slice(start, end))?.[1]
     invariant(tag !== undefined && tags.includes(tag), 'the tag of a fence was changed')
     const line = { start: text.lastIndexOf('\n', start - 1) + 1, end: text.indexOf('\n', end) }
-    invariant(!meets(given, { ...line, end: line.end < 0 ? text.length : line.end }), 'a value stands on the line of a fence')
+    invariant(!meets(values, { ...line, end: line.end < 0 ? text.length : line.end }), 'a value stands on the line of a fence')
   }
   // Where the value ends in the middle of a name, the letter behind it stands for the rest.
-  for (const { start, end } of given)
+  for (const { start, end } of values)
     invariant(findTags(`${text.slice(start, end)}x`, tags).length === 0, 'a value holds the tag of a fence')
 }

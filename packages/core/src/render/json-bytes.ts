@@ -2,12 +2,12 @@ import { defined } from '../invariant.js'
 import { unitAt } from '../values/data.js'
 
 /** What a JSON string in UTF-8 does not hold as it stands. */
-// eslint-disable-next-line no-control-regex -- JSON escapes control signs
+// eslint-disable-next-line no-control-regex -- JSON escapes control characters
 const CHANGED = /["\\\u0000-\u001f\u0080-\uffff]/
 const BEYOND_ASCII = /[\u0080-\uffff]/
 
 /**
- * A text as it stands between the quotes of a JSON string, in UTF-8 with one sign for each byte. Such texts stay in an engine's narrow
+ * A text as it stands between the quotes of a JSON string, in UTF-8 with one character for each byte. Such texts stay in an engine's narrow
  * strings and are written without being encoded once more, which costs more than rendering them.
  *
  * @example jsonBytes('a "quay"'); // => 'a \\"quay\\"'
@@ -31,7 +31,7 @@ export function jsonBytes(text: string): string {
   return from < text.length ? bytes + text.slice(from) : bytes
 }
 
-/** How JSON writes the signs of ASCII that do not stand for themselves. */
+/** How JSON writes the characters of ASCII that do not stand for themselves. */
 const ESCAPES: readonly string[] = Array.from({ length: 0x80 }, (_, unit) => JSON.stringify(String.fromCharCode(unit)).slice(1, -1))
 
 /** Half a surrogate pair, which UTF-8 has no bytes for. */
@@ -39,7 +39,7 @@ function isHalf(point: number): boolean {
   return point >= 0xd800 && point < 0xe000
 }
 
-/** A text's UTF-8, one sign for each byte. Half a surrogate pair becomes the sign for what cannot be read. */
+/** A text's UTF-8, one character for each byte. Half a surrogate pair becomes the character for what cannot be read. */
 export function utf8Bytes(text: string): string {
   if (!BEYOND_ASCII.test(text)) return text
   let bytes = ''

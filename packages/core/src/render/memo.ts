@@ -17,7 +17,7 @@ interface Kept {
  * where nothing that the turn draws on has changed, it is not written again.
  */
 export class TurnMemo {
-  private readonly kept: { text?: Kept | undefined; json?: Kept | undefined } = {}
+  private readonly cached: { text?: Kept | undefined; json?: Kept | undefined } = {}
 
   /** `variables`: all that the turn draws on, by index. */
   constructor(private readonly variables: readonly number[]) {}
@@ -25,17 +25,17 @@ export class TurnMemo {
   /** The text, if nothing has changed since it was written. */
   take(run: Run): string | undefined {
     const { variables } = this
-    const kept = this.kept[formOf(run)]
+    const kept = this.cached[formOf(run)]
     if (kept?.locale !== run.locale || kept.persona !== run.persona || kept.output !== run.output) return undefined
     for (let i = 0; i < variables.length; i++) if (run.values[defined(variables[i])] !== kept.values[i]) return undefined
     run.repeats += kept.repeats
     return kept.text
   }
 
-  /** Keeps what has just been written. A text with a sign that could begin a fence's tag is looked at anew in each rendering. */
+  /** Keeps what has just been written. A text with a character that could begin a fence's tag is looked at anew in each rendering. */
   keep(run: Run, text: string, repeats: number): void {
     const { locale, persona, output, suspect } = run
-    this.kept[formOf(run)] = suspect
+    this.cached[formOf(run)] = suspect
       ? undefined
       : { values: this.variables.map((at) => run.values[at]), locale, persona, output, text, repeats }
   }

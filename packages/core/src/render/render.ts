@@ -30,7 +30,7 @@ export interface Rendered {
   readonly warnings: readonly Problem[]
   /** Which cases of which example sets were written, and why. */
   readonly picks: readonly SetPick[]
-  /** What `masked` replaced: the sign written and the text that it stands for. */
+  /** What `masked` replaced: the character written and the text that it stands for. */
   readonly masked: ReadonlyMap<string, string>
 }
 
@@ -39,7 +39,7 @@ export interface RunSetting {
   readonly limits: Limits
   readonly choose: Choose
   /** A number for a name, by seed and record. */
-  readonly lot: (name: string) => number
+  readonly random: (name: string) => number
   readonly traced: boolean
 }
 
@@ -53,8 +53,8 @@ export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunS
   const safe = run.attached ? whole.map((turn) => withSafeParts(turn, run.fences)) : whole
   const trimmed: RenderedTurn[] = []
   for (const turn of safe) {
-    const one = trimTurn(turn)
-    if (one.text !== '' || one.parts) trimmed.push(one)
+    const renderedTurn = trimTurn(turn)
+    if (renderedTurn.text !== '' || renderedTurn.parts) trimmed.push(renderedTurn)
   }
   if (trimmed.length === 0) throw new ProblemError([problem('no-turn-left', {})])
   checkBytes(trimmed, setting.limits)
@@ -73,7 +73,7 @@ export function formOf(plan: Plan, values: readonly unknown[], setting: RunSetti
   return plan.forms.get(plan.output(run))?.form(run)
 }
 
-/** A turn in UTF-8, one sign for each byte. */
+/** A turn in UTF-8, one character for each byte. */
 export interface ByteTurn {
   readonly role: Role
   readonly name: string | undefined
@@ -136,7 +136,7 @@ function quickBytes(plan: Plan, values: readonly unknown[], setting: RunSetting)
   return length === 0 || length > limits.renderingBytes ? undefined : found
 }
 
-/** Whether a turn's text, escaped, begins with a sign: no blank line is to be taken off, and the turn is not empty. */
+/** Whether a turn's text, escaped, begins with a character: no blank line is to be taken off, and the turn is not empty. */
 function beginsFirmly(text: string): boolean {
   const first = text.charCodeAt(0)
   return first > 32 && (first !== 92 || (text[1] !== 'n' && text[1] !== 't'))
@@ -169,10 +169,10 @@ function isSuspectRun({ fences, suspect }: Run, { openEnd }: Plan): boolean {
 }
 
 function beginRun(plan: Plan, values: readonly unknown[], setting: RunSetting): Run {
-  const { limits, choose, lot } = setting
-  const start = new Run(values, setting.locale, limits, plan.guarded, plan.nonce, choose, lot)
+  const { limits, choose, random } = setting
+  const start = new Run(values, setting.locale, limits, plan.guarded, plan.nonce, choose, random)
   const locale = plan.locale?.(start) ?? setting.locale
-  return locale === setting.locale ? start : new Run(values, locale, limits, plan.guarded, plan.nonce, choose, lot)
+  return locale === setting.locale ? start : new Run(values, locale, limits, plan.guarded, plan.nonce, choose, random)
 }
 
 function runOnce(
@@ -198,8 +198,8 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
         turns.push(remembered(turn.memo, turn, run))
         return
       }
-      const one = written(turn.role, turn.name, run, traced, turn.op)
-      turns.push(turn.attach.length > 0 ? withParts(one, turn.attach, run) : one)
+      const renderedTurn = written(turn.role, turn.name, run, traced, turn.op)
+      turns.push(turn.attach.length > 0 ? withParts(renderedTurn, turn.attach, run) : renderedTurn)
       return
     }
     case 'each':
@@ -212,13 +212,13 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
         const { fence } = turn
         const op = () => {
           if (role !== 'user' || fence === undefined) {
-            run.writeGiven(text, turn.assistant)
+            run.writeValue(text, turn.assistant)
             return
           }
           const tag = run.tagFor(fence)
           run.write(`<${tag}>`, turn.tag)
           run.write('\n', turn.made)
-          run.writeGiven(text, turn.user)
+          run.writeValue(text, turn.user)
           run.write('\n', turn.made)
           run.write(`</${tag}>`, turn.tag)
         }
@@ -239,9 +239,9 @@ function remembered(memo: TurnMemo, { role, name, op }: Extract<TurnPlan, { kind
   const before = memo.take(run)
   if (before !== undefined) return { role, text: before, trace: undefined, ...(name !== undefined && { name }) }
   const { repeats } = run
-  const one = written(role, name, run, false, op)
-  memo.keep(run, one.text, run.repeats - repeats)
-  return one
+  const renderedTurn = written(role, name, run, false, op)
+  memo.keep(run, renderedTurn.text, run.repeats - repeats)
+  return renderedTurn
 }
 
 function withParts(turn: RenderedTurn, attach: readonly AttachmentPlan[], run: Run): RenderedTurn {

@@ -37,7 +37,7 @@ export class Run implements Setting {
   lineStart = ''
   blanks = 0
   repeats = 0
-  /** Whether a value holds a sign that could begin a fence's tag; only looked for where the prompt has fences. */
+  /** Whether a value holds a character that could begin a fence's tag; only looked for where the prompt has fences. */
   suspect = false
   /** Tags of the fences written so far. */
   fences: readonly string[] = NONE
@@ -94,7 +94,7 @@ export class Run implements Setting {
 
   replaced: Masks | undefined
 
-  /** The most signs that a text may have: as many as bytes, since no sign takes less than one. */
+  /** The most characters that a text may have: as many as bytes, since no character takes less than one. */
   private readonly most: number
 
   /** Writes text of one origin that does not come from a value. */
@@ -110,7 +110,7 @@ export class Run implements Setting {
   }
 
   /** Writes text that comes from a value. */
-  writeGiven(text: string, descent: TextOrigin): void {
+  writeValue(text: string, descent: TextOrigin): void {
     if (this.json && isHarmless(text)) this.out += text
     else {
       if (this.guarded && !this.suspect) this.suspect = isSuspect(text)
@@ -159,8 +159,8 @@ export class Run implements Setting {
     throw new ProblemError([problem('bytes-over-limit', { limit: this.limits.renderingBytes })])
   }
 
-  fail(found: Problem): never {
-    throw new ProblemError([found])
+  fail(problem: Problem): never {
+    throw new ProblemError([problem])
   }
 }
 

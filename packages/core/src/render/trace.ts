@@ -23,7 +23,7 @@ export interface TextOrigin {
   readonly path?: readonly PathStep[]
   readonly format?: string
   /** Characters that were handed in at rendering: only these can be an attempt to close a fence. */
-  readonly given: boolean
+  readonly fromValue: boolean
   /** The tag of a fence, as the fence wrote it: nothing is looked for in it, and nothing changes it. */
   readonly tag?: boolean
 }
@@ -101,7 +101,7 @@ export class Trace {
     return trace
   }
 
-  /** `made` signs were put before the signs at `places` (ascending, in the old text), `length` of them each. */
+  /** `made` characters were put before the characters at `places` (ascending, in the old text), `length` of them each. */
   insert(places: readonly { readonly at: number; readonly length: number }[], source: TextOrigin): void {
     const [first] = places
     if (!first) return

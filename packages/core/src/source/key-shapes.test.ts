@@ -81,8 +81,8 @@ describe('a text that has the shape of a key', () => {
   test('is in none of the demo’s files, nor in 50,000 generated records', async () => {
     const files = (folder: string): string[] =>
       readdirSync(folder, { recursive: true, withFileTypes: true })
-        .filter((one) => one.isFile() && /\.(?:yaml|csv|json|jsonl|md)$/.test(one.name))
-        .map((one) => join(one.parentPath, one.name))
+        .filter((entry) => entry.isFile() && /\.(?:yaml|csv|json|jsonl|md)$/.test(entry.name))
+        .map((entry) => join(entry.parentPath, entry.name))
         .filter((path) => !/\/(?:runs|out|answers)\//.test(path))
     for (const path of files('demo/marram-house')) expect([path, keysInFile(readFileSync(path, 'utf8'))]).toEqual([path, []])
     const folder = mkdtempSync(join(tmpdir(), 'dunelight-keys-'))

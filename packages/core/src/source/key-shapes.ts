@@ -89,7 +89,7 @@ export function keysIn(text: string, shapes: readonly KeyShape[] = KEY_SHAPES): 
     }
   }
   const sorted = found.sort((a, b) => a.start - b.start || b.end - a.end)
-  return sorted.filter((one, i) => sorted.slice(0, i).every((other) => other.end <= one.start))
+  return sorted.filter((foundKey, i) => sorted.slice(0, i).every((other) => other.end <= foundKey.start))
 }
 
 /** The keys in a file of a library. */

@@ -60,7 +60,7 @@ function plainLines(inner: string, start: number, quoted: boolean): RawLine[] {
 
 /**
  * Lays raw lines beside the value they make: each line's content, without the blanks that indentation and folding take, occurs in the
- * value after that of the line before. Blanks that are content belong to the stretch before them, one column per sign.
+ * value after that of the line before. Blanks that are content belong to the stretch before them, one column per character.
  */
 function alignLines(value: string, lines: readonly RawLine[]): Segment[] {
   const segments: Segment[] = []
@@ -68,13 +68,13 @@ function alignLines(value: string, lines: readonly RawLine[]): Segment[] {
   for (const line of lines) {
     const content = line.text.trim()
     if (content === '') continue
-    const found = value.indexOf(content, at)
-    if (found < 0) continue
+    const index = value.indexOf(content, at)
+    if (index < 0) continue
     const lead = line.text.length - line.text.trimStart().length
-    const lineStart = Math.max(value.lastIndexOf('\n', found - 1) + 1, at)
-    const kept = value.slice(lineStart, found).trim() === '' ? Math.min(found - lineStart, lead) : 0
-    segments.push({ at: found - kept, host: line.at + lead - kept })
-    at = found + content.length
+    const lineStart = Math.max(value.lastIndexOf('\n', index - 1) + 1, at)
+    const kept = value.slice(lineStart, index).trim() === '' ? Math.min(index - lineStart, lead) : 0
+    segments.push({ at: index - kept, host: line.at + lead - kept })
+    at = index + content.length
   }
   return segments.length > 0 ? segments : [{ at: 0, host: lines[0]?.at ?? 0 }]
 }
@@ -88,8 +88,8 @@ function alignDouble(inner: string, start: number): Segment[] {
   let i = 0
   const mark = () => segments.push({ at, host: start + i })
   while (i < inner.length) {
-    const sign = defined(inner[i])
-    if (sign === '\\') {
+    const character = defined(inner[i])
+    if (character === '\\') {
       const kind = inner[i + 1] ?? ''
       if (kind === '\n' || kind === '\r') {
         i += inner.startsWith('\r\n', i + 1) ? 3 : 2

@@ -111,7 +111,7 @@ export class Source {
   }
 }
 
-/** The number of code points in a text: what a person counts as signs, closely enough for columns. */
+/** The number of code points in a text: what a person counts as characters, closely enough for columns. */
 export function codePoints(text: string): number {
   let count = 0
   for (let i = 0; i < text.length; i++) {

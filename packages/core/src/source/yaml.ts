@@ -4,7 +4,7 @@ import { Source, type Span } from './source.js'
 
 /** A fault that the YAML parser found. */
 export interface YamlFault {
-  readonly says: string
+  readonly message: string
   readonly span: Span
 }
 
@@ -100,17 +100,17 @@ export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faul
   const document = documentOf(source.text)
   if (!document) {
     const whole = source.span(0, 0)
-    return { root: new YamlNode(source, parseDocument(''), null, whole), faults: [{ says: TOO_DEEP, span: whole }] }
+    return { root: new YamlNode(source, parseDocument(''), null, whole), faults: [{ message: TOO_DEEP, span: whole }] }
   }
-  const faults = document.errors.map((e) => ({ says: tidy(e.message), span: source.span(e.pos[0], Math.max(e.pos[0], e.pos[1])) }))
-  if (faults.some(({ says }) => says === TOO_DEEP)) faults.splice(0, faults.length, { says: TOO_DEEP, span: source.span(0, 0) })
+  const faults = document.errors.map((e) => ({ message: tidy(e.message), span: source.span(e.pos[0], Math.max(e.pos[0], e.pos[1])) }))
+  if (faults.some(({ message }) => message === TOO_DEEP)) faults.splice(0, faults.length, { message: TOO_DEEP, span: source.span(0, 0) })
   const whole = source.span(0, 0)
   if (faults.length === 0) {
     const { count, circular, deep } = looked(document)
     const at = (node: Node | undefined) => (node?.range ? source.span(node.range[0], node.range[1]) : whole)
-    if (circular) faults.push({ says: 'an anchor contains itself', span: at(circular) })
-    else if (deep) faults.push({ says: TOO_DEEP, span: at(deep) })
-    else if (count > aliases) faults.push({ says: `more than ${aliases} aliases`, span: whole })
+    if (circular) faults.push({ message: 'an anchor contains itself', span: at(circular) })
+    else if (deep) faults.push({ message: TOO_DEEP, span: at(deep) })
+    else if (count > aliases) faults.push({ message: `more than ${aliases} aliases`, span: whole })
   }
   const root = faults.length > 0 ? null : document.contents
   return { root: new YamlNode(source, document, root, whole), faults }
@@ -154,21 +154,21 @@ interface Looked {
 }
 
 function looked(document: Document): Looked {
-  const found: Looked = { count: 0, circular: undefined, deep: undefined }
+  const nesting: Looked = { count: 0, circular: undefined, deep: undefined }
   const costs = new Map<unknown, number>()
   const open = new Set<unknown>()
   const cost = (node: unknown, depth: number): number => {
     const known = costs.get(node)
     if (known !== undefined) return known
     if (depth > DEEPEST) {
-      found.deep ??= node as Node
+      nesting.deep ??= node as Node
       return 0
     }
     let sum = 0
     open.add(node)
     if (isAlias(node)) {
       const target = node.resolve(document)
-      if (open.has(target)) found.circular ??= node
+      if (open.has(target)) nesting.circular ??= node
       else sum = 1 + cost(target, depth + 1)
     } else if (isMap(node)) for (const pair of node.items) sum += cost(pair.value, depth + 1)
     else if (isSeq(node)) for (const item of node.items) sum += cost(item, depth + 1)
@@ -176,6 +176,6 @@ function looked(document: Document): Looked {
     costs.set(node, sum)
     return sum
   }
-  found.count = cost(document.contents, 0)
-  return found
+  nesting.count = cost(document.contents, 0)
+  return nesting
 }

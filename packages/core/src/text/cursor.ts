@@ -41,23 +41,23 @@ export class Cursor {
     return this.source.span(start, this.at)
   }
 
-  /** The next sign, blanks passed over. */
+  /** The next character, blanks passed over. */
   peek(): string {
     this.blanks()
     return this.at < this.end ? defined(this.source.text[this.at]) : ''
   }
 
-  /** Takes `sign` if it stands here. */
-  take(sign: string): boolean {
+  /** Takes `character` if it stands here. */
+  take(character: string): boolean {
     this.blanks()
-    if (this.at + sign.length > this.end || !this.source.text.startsWith(sign, this.at)) return false
-    this.at += sign.length
+    if (this.at + character.length > this.end || !this.source.text.startsWith(character, this.at)) return false
+    this.at += character.length
     return true
   }
 
-  /** Takes `sign` only directly here, no blanks before it. */
-  takeClose(sign: string): boolean {
-    if (this.at >= this.end || this.source.text[this.at] !== sign) return false
+  /** Takes `character` only directly here, no blanks before it. */
+  takeClose(character: string): boolean {
+    if (this.at >= this.end || this.source.text[this.at] !== character) return false
     this.at++
     return true
   }
@@ -87,18 +87,18 @@ export class Cursor {
 
   takeNumber(): string | undefined {
     this.blanks()
-    const found = this.match(NUMBER_HERE)
-    if (found === undefined) return undefined
-    this.at += found.length
-    return found
+    const match = this.match(NUMBER_HERE)
+    if (match === undefined) return undefined
+    this.at += match.length
+    return match
   }
 
   takeInteger(): string | undefined {
     this.blanks()
-    const found = this.match(INTEGER_HERE)
-    if (found === undefined) return undefined
-    this.at += found.length
-    return found
+    const match = this.match(INTEGER_HERE)
+    if (match === undefined) return undefined
+    this.at += match.length
+    return match
   }
 
   /** A string in double quotes with `\"`, `\\`, `\n`, `\t`. */
@@ -106,13 +106,13 @@ export class Cursor {
     if (this.peek() !== '"') return undefined
     let value = ''
     for (let i = this.at + 1; i < this.end; i++) {
-      const sign = defined(this.source.text[i])
-      if (sign === '"') {
+      const character = defined(this.source.text[i])
+      if (character === '"') {
         this.at = i + 1
         return value
       }
-      if (sign !== '\\') {
-        value += sign
+      if (character !== '\\') {
+        value += character
         continue
       }
       const escaped = { '"': '"', '\\': '\\', n: '\n', t: '\t' }[this.source.text[i + 1] ?? '']
@@ -129,13 +129,13 @@ export class Cursor {
 
   private match(pattern: RegExp): string | undefined {
     pattern.lastIndex = this.at
-    const found = pattern.exec(this.source.text)?.[0]
-    return found !== undefined && this.at + found.length <= this.end ? found : undefined
+    const match = pattern.exec(this.source.text)?.[0]
+    return match !== undefined && this.at + match.length <= this.end ? match : undefined
   }
 }
 
 /**
- * How the brace at `at` is written as a plain sign. In a double-quoted YAML scalar the backslash itself is doubled; after `\p`, `\begin`
+ * How the brace at `at` is written as a plain character. In a double-quoted YAML scalar the backslash itself is doubled; after `\p`, `\begin`
  * and the like the whole expression was most likely meant.
  */
 export function braceHint(source: Source, at: number): BraceHint {

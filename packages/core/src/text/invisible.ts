@@ -7,18 +7,18 @@ const INVISIBLE = /\p{Cf}/gu
 const EMOJI_BEFORE = /[\p{Extended_Pictographic}\p{Emoji_Modifier}\uFE0F]$/u
 const EMOJI_AFTER = /^\p{Extended_Pictographic}/u
 
-/** Invisible and bidirectional signs in a text (language §1.7); a joiner within an emoji is none, and a mark at the start is dropped. */
+/** Invisible and bidirectional characters in a text (language §1.7); a joiner within an emoji is none, and a mark at the start is dropped. */
 export function reportInvisible(source: Source, allowed: ReadonlySet<string>, report: Report): void {
   if (!BEYOND_ASCII.test(source.text)) return
   for (const match of source.text.matchAll(INVISIBLE)) {
     const at = match.index
     if (at === 0 && match[0] === '\uFEFF') continue
-    const sign = `U+${defined(match[0].codePointAt(0)).toString(16).toUpperCase().padStart(4, '0')}`
+    const character = `U+${defined(match[0].codePointAt(0)).toString(16).toUpperCase().padStart(4, '0')}`
     const end = at + match[0].length
     const joins =
       match[0] === '\u200D' &&
       EMOJI_BEFORE.test(source.text.slice(Math.max(0, at - 2), at)) &&
       EMOJI_AFTER.test(source.text.slice(end, end + 2))
-    if (!joins && !allowed.has(sign)) report(problem('invisible-character', { sign }, source.span(at, end)))
+    if (!joins && !allowed.has(character)) report(problem('invisible-character', { character }, source.span(at, end)))
   }
 }

@@ -1,6 +1,6 @@
 import type { Source, Span } from '../source/source.js'
 
-/** A parsed text. Its tree keeps every sign of the source: `printText` gives it back byte for byte. */
+/** A parsed text. Its tree keeps every character of the source: `printText` gives it back byte for byte. */
 export interface Text {
   readonly source: Source
   readonly items: readonly Item[]

@@ -211,12 +211,12 @@ describe('recovery', () => {
   })
 
   test('says what was expected, and after which words', () => {
-    const says = (text: string) => read(text).problems[0]?.message
-    expect(says('{item name}')).toBe('expected "}", "as" or "or" after "item"')
-    expect(says('{item as}')).toBe('expected a format after "item as"')
-    expect(says('{item."a}')).toBe('expected a closing " after "item."a}"')
-    expect(says('~ each x of l\n~ end')).toBe('expected "," or "in" after "each x" in "each"')
-    expect(says('~ use a with b 1')).toBe('expected "=" after "use a with b" in "use"')
-    expect(says('~ when a is\n~ end')).toBe('expected a name or a literal after "when a is" in "when"')
+    const message = (text: string) => read(text).problems[0]?.message
+    expect(message('{item name}')).toBe('expected "}", "as" or "or" after "item"')
+    expect(message('{item as}')).toBe('expected a format after "item as"')
+    expect(message('{item."a}')).toBe('expected a closing " after "item."a}"')
+    expect(message('~ each x of l\n~ end')).toBe('expected "," or "in" after "each x" in "each"')
+    expect(message('~ use a with b 1')).toBe('expected "=" after "use a with b" in "use"')
+    expect(message('~ when a is\n~ end')).toBe('expected a name or a literal after "when a is" in "when"')
   })
 })

@@ -48,7 +48,7 @@ interface OpenBranch {
 
 interface OpenBlock {
   readonly syntax: DirectiveSyntax
-  readonly said: unknown
+  readonly content: unknown
   readonly form: Form
   readonly indent: string
   readonly head: Span
@@ -76,7 +76,7 @@ class TextParser {
   private readonly stack: OpenBlock[] = []
   private varied = 0
   /** Set where nesting went over its limit: the rest of the text is not read. */
-  private given = false
+  private isLiteral = false
   private readonly context: ValueContext
 
   constructor(
@@ -95,7 +95,7 @@ class TextParser {
     const { text } = this.source
     for (const line of sourceLines(text)) {
       const open = this.top()
-      if (this.given) this.rest(line)
+      if (this.isLiteral) this.rest(line)
       else if (open?.syntax.word === 'untouched') this.untouchedLine(open, line)
       else {
         const lead = firstSign(text, line)
@@ -105,7 +105,7 @@ class TextParser {
       }
     }
     for (let open = this.top(); open; open = this.top()) {
-      if (!this.given)
+      if (!this.isLiteral)
         this.report(
           problem(
             'end-missing',
@@ -218,26 +218,26 @@ class TextParser {
   /** A directive's opener, or a whole directive of one line. */
   private opener(word: string, cursor: Cursor, form: Form, head: Span, indent: string): void {
     const syntax = defined(DIRECTIVE_WORDS.get(word))
-    const said = this.attempt(word, cursor, form, () => {
+    const stated = this.attempt(word, cursor, form, () => {
       const result = syntax.head(cursor, this.context)
       if (!cursor.done) cursor.fail(form === 'line' ? 'the end of the line' : '"}"')
       return { result }
     })
     if (!syntax.branches) {
       const span = head
-      if (said) this.put(syntax.build(said.result, { form, indent, head, span, tail: span, branches: [] }, 0), form)
+      if (stated) this.put(syntax.build(stated.result, { form, indent, head, span, tail: span, branches: [] }, 0), form)
       else this.broken(head, form, indent)
       return
     }
     if (this.stack.length >= this.nesting) {
       this.report(problem('nesting-too-deep', { limit: this.nesting }, head))
-      this.given = true
+      this.isLiteral = true
       this.broken(head, form, indent)
       return
     }
     if (syntax.word === 'vary') this.varied++
     const branch: OpenBranch = { head, condition: undefined, body: { items: [], line: undefined }, pieces: [] }
-    this.stack.push({ syntax, said: said?.result, form, indent, head, branches: [branch], number: this.varied })
+    this.stack.push({ syntax, content: stated?.result, form, indent, head, branches: [branch], number: this.varied })
   }
 
   /** otherwise, instead, end */
@@ -268,16 +268,21 @@ class TextParser {
   }
 
   private end(top: OpenBlock, cursor: Cursor, span: Span): void {
-    const says = cursor.takeName()
-    if (says !== undefined && says !== top.syntax.word)
+    const message = cursor.takeName()
+    if (message !== undefined && message !== top.syntax.word)
       this.report(
-        problem('end-wrong', { says, open: top.syntax.word, line: top.head.source.place(top.head.start).line }, span, opened(top)),
+        problem(
+          'end-wrong',
+          { detail: message, open: top.syntax.word, line: top.head.source.place(top.head.start).line },
+          span,
+          opened(top),
+        ),
       )
     else if (!cursor.done)
       this.report(
         problem(
           'directive-unreadable',
-          { directive: 'end', expected: 'nothing more', after: `end${says === undefined ? '' : ` ${says}`}` },
+          { directive: 'end', expected: 'nothing more', after: `end${message === undefined ? '' : ` ${message}`}` },
           span,
         ),
       )
@@ -297,11 +302,11 @@ class TextParser {
       return
     }
     const condition = this.attempt(word, cursor, top.form, () => {
-      const found =
+      const condition =
         word === 'otherwise' && top.syntax.word === 'when' && cursor.takeWord('when') ? parseCondition(cursor, this.context) : undefined
       if (!cursor.done)
-        cursor.fail(found || word === 'instead' ? (top.form === 'line' ? 'the end of the line' : '"}"') : '"when" or nothing')
-      return found
+        cursor.fail(condition || word === 'instead' ? (top.form === 'line' ? 'the end of the line' : '"}"') : '"when" or nothing')
+      return condition
     })
     top.branches.push({ head, condition, body: { items: [], line: undefined }, pieces: [] })
   }
@@ -313,7 +318,7 @@ class TextParser {
     this.stack.pop()
     const span = this.source.span(open.head.start, tail.end)
     const closed = { form: open.form, indent: open.indent, head: open.head, span, tail }
-    if (open.said === undefined && open.syntax.word !== 'vary' && open.syntax.word !== 'untouched') {
+    if (open.content === undefined && open.syntax.word !== 'vary' && open.syntax.word !== 'untouched') {
       this.broken(span, open.form, open.indent)
       return
     }
@@ -321,8 +326,8 @@ class TextParser {
       open.branches.map((b) => ({ head: b.head, condition: b.condition, body: body(b) }))
     const node =
       open.form === 'line'
-        ? open.syntax.build(open.said, { ...closed, branches: branchesOf<Item>((b) => b.body.items) }, open.number)
-        : open.syntax.build(open.said, { ...closed, branches: branchesOf<Piece>((b) => b.pieces) }, open.number)
+        ? open.syntax.build(open.content, { ...closed, branches: branchesOf<Item>((b) => b.body.items) }, open.number)
+        : open.syntax.build(open.content, { ...closed, branches: branchesOf<Piece>((b) => b.pieces) }, open.number)
     this.put(node, open.form)
   }
 
@@ -367,7 +372,7 @@ class TextParser {
     const { text } = this.source
     let fixedFrom = from
     let at = text.indexOf('{', from)
-    while (at >= 0 && at < end && !this.given) {
+    while (at >= 0 && at < end && !this.isLiteral) {
       SLOT_START.lastIndex = at + 1
       if (at + 1 >= end || !SLOT_START.test(text)) {
         at = text.indexOf('{', at + 1)
@@ -390,7 +395,7 @@ class TextParser {
       }
       at = text.indexOf('{', fixedFrom)
     }
-    if (this.given) this.pieces.push({ kind: 'broken', span: this.source.span(fixedFrom, end) })
+    if (this.isLiteral) this.pieces.push({ kind: 'broken', span: this.source.span(fixedFrom, end) })
     else this.fixed(fixedFrom, end)
   }
 
@@ -473,17 +478,17 @@ class TextParser {
 function closingBrace(text: string, from: number, end: number): number {
   let depth = 0
   for (let i = from; i < end; i++) {
-    const sign = text[i]
-    if (sign === '"') {
+    const character = text[i]
+    if (character === '"') {
       for (i++; i < end && text[i] !== '"'; i++) if (text[i] === '\\') i++
-    } else if (sign === '{') depth++
-    else if (sign === '}' && depth-- === 0) return i
+    } else if (character === '{') depth++
+    else if (character === '}' && depth-- === 0) return i
   }
   return -1
 }
 
 function opened(open: OpenBlock) {
-  return [{ says: `"${open.syntax.word}" is opened here`, span: open.head }]
+  return [{ message: `"${open.syntax.word}" is opened here`, span: open.head }]
 }
 
 function lineOf(source: Source, start: number, next: number, pieces: readonly Piece[], ended: boolean): Line {
@@ -493,7 +498,7 @@ function lineOf(source: Source, start: number, next: number, pieces: readonly Pi
   return { kind: 'line', pieces, indent, blank, ended, span: source.span(start, next) }
 }
 
-/** The first sign of a line that is no blank: most lines are told apart by it alone. */
+/** The first character of a line that is no blank: most lines are told apart by it alone. */
 function firstSign(text: string, line: SourceLine): string | undefined {
   let at = line.start
   while (at < line.end && (text[at] === ' ' || text[at] === '\t')) at++

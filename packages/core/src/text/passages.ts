@@ -7,7 +7,7 @@ import type { Branch, Fixed, Item, Line, Passage, PassageType, Piece, Text } fro
 
 export const PASSAGE_TYPES = ['text', 'integer', 'number', 'date'] as const
 
-/** "\<" before a letter is a literal sign. */
+/** "\<" before a letter is a literal character. */
 const OPENING = /(\\*)<(?=[\p{L}_])/gu
 const NAME_HERE = new RegExp(NAME, 'uy')
 const REST = /[ \t]*(:|>|$)/y
@@ -52,8 +52,8 @@ class Finder {
   private line(line: Line, met: Met, repeated: boolean): Line {
     const pieces = this.pieces(line.pieces, met, repeated)
     pieces.forEach((piece, i) => {
-      const [one, other] = neighbours(pieces, i)
-      if (piece.kind === 'passage' && one && other) this.report(problem('passages-touch', { one, other }, piece.span))
+      const [text, other] = neighbours(pieces, i)
+      if (piece.kind === 'passage' && text && other) this.report(problem('passages-touch', { one: text, other }, piece.span))
     })
     return { ...line, pieces }
   }
@@ -163,7 +163,7 @@ class Finder {
   private named(passage: Passage, met: Met, repeated: boolean): Passage {
     const { name, span } = passage
     const before = met.get(name)
-    if (before) this.report(problem('passage-duplicate', { name }, span, [{ says: 'also defined here', span: before }]))
+    if (before) this.report(problem('passage-duplicate', { name }, span, [{ message: 'also defined here', span: before }]))
     if (repeated) this.report(problem('passage-in-each', { name }, span))
     met.set(name, span)
     return passage
@@ -174,7 +174,7 @@ function isItem(node: Item | Piece): node is Item {
   return node.kind === 'line' || ('form' in node && node.form === 'line')
 }
 
-/** A stretch of a fixed piece, its span with it: escapes stand in pieces of their own, so that signs and source agree. */
+/** A stretch of a fixed piece, its span with it: escapes stand in pieces of their own, so that characters and source agree. */
 function part(piece: Fixed, start: number, end = piece.text.length): Fixed {
   return {
     kind: 'fixed',

@@ -100,9 +100,9 @@ function visitDirective(
       break
     case 'use':
       if (node.nameSpan.end <= node.head.end) add('snippet', node.nameSpan)
-      for (const given of node.with) {
-        add('variable', given.name.span)
-        visitValue(given.value, add)
+      for (const binding of node.with) {
+        add('variable', binding.name.span)
+        visitValue(binding.value, add)
       }
       break
     case 'aside':
@@ -161,7 +161,7 @@ function visitCondition(condition: Condition, add: Add): void {
   }
 }
 
-/** Tokens laid over each other, cut so that each sign belongs to the last one laid over it. */
+/** Tokens laid over each other, cut so that each character belongs to the last one laid over it. */
 function flatten(tokens: readonly Token[]): Token[] {
   const ordered = [...tokens].sort((a, b) => a.span.start - b.span.start || b.span.end - a.span.end)
   const flat: Token[] = []

@@ -35,8 +35,8 @@ export function parsePath(cursor: Cursor, context: ValueContext): Path | undefin
   const steps: Step[] = []
   while (cursor.takeClose('.')) {
     const at = cursor.at
-    const sign = cursor.source.text[at]
-    if (sign === ' ' || sign === '\t') cursor.fail('a name, a number or a string')
+    const character = cursor.source.text[at]
+    if (character === ' ' || character === '\t') cursor.fail('a name, a number or a string')
     const string = cursor.takeString()
     const key = string ?? cursor.takeName() ?? cursor.takeInteger() ?? cursor.fail('a name, a number or a string')
     steps.push({ kind: string !== undefined ? 'string' : /^-?\d/.test(key) ? 'integer' : 'name', key, span: cursor.span(at) })
@@ -151,7 +151,8 @@ function parseCheck(cursor: Cursor, context: ValueContext): Condition {
     return { kind: 'among', left, not, literals, span: cursor.span(start) }
   }
   if (not) cursor.fail('"in"')
-  const operator = (['<=', '>=', '<', '>'] as const).find((sign) => cursor.take(sign)) ?? (cursor.takeWord('has') ? 'has' : undefined)
+  const operator =
+    (['<=', '>=', '<', '>'] as const).find((character) => cursor.take(character)) ?? (cursor.takeWord('has') ? 'has' : undefined)
   if (operator === undefined) return { kind: 'present', value: left, span: cursor.span(start) }
   const right = parseOperand(cursor, context)
   return { kind: 'compare', operator: operator satisfies Comparison, left, right, span: cursor.span(start) }

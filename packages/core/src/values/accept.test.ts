@@ -3,7 +3,7 @@ import { onePrompt, problemsOf, written } from '../../../../test/support.js'
 
 type Case = [type: string, value: unknown, result: string]
 
-const says = (type: string, value: unknown): string => {
+const message = (type: string, value: unknown): string => {
   const files = onePrompt('{a as json}', `{ a: ${type} }`)
   const [first] = problemsOf(files, { a: value }).filter((p) => p.code !== 'variable-unused')
   return first ? `${first.code}: ${first.message}` : written(files, { a: value })
@@ -30,7 +30,7 @@ describe('values are taken as declared', () => {
     ['{ type: integer, default: 3 }', undefined, '3'],
     ['{ type: text, optional: true }', null, '!no-turn-left'],
   ])('%s from %j', (type, value, result) => {
-    expect(says(type, value).replace(/^no-turn-left: .*/, '!no-turn-left')).toBe(result)
+    expect(message(type, value).replace(/^no-turn-left: .*/, '!no-turn-left')).toBe(result)
   })
 })
 
@@ -74,7 +74,7 @@ describe('values are refused with what was expected and what was found', () => {
     ['{ type: text, max-length: 3 }', 'abcd', 'value-bounds: "a" is longer than 3 characters'],
     ['{ type: list of text, min-items: 2 }', ['x'], 'value-bounds: "a" has 1, fewer than 2'],
   ])('%s from %j', (type, value, result) => {
-    expect(says(type, value)).toBe(result)
+    expect(message(type, value)).toBe(result)
   })
 })
 

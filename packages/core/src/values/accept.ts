@@ -49,7 +49,7 @@ export function accept(value: unknown, declared: Declared, where: Where, report:
 }
 
 function declarationOf(declared: Declared) {
-  return declared.span ? [{ says: 'declared here', span: declared.span }] : []
+  return declared.span ? [{ message: 'declared here', span: declared.span }] : []
 }
 
 export function acceptType(value: unknown, type: ValueType, where: Where, report: Report): unknown {
@@ -101,8 +101,8 @@ function acceptText(value: unknown, type: TextType, where: Where, report: Report
     const hint = typeof value === 'number' || typeof value === 'boolean' ? `write "${value}" in quotes` : undefined
     return unfit(value, type, where, report, hint)
   }
-  const says = textBroken(value, type)
-  if (says !== undefined) report(problem('value-bounds', { path: wordsFor(where), says }))
+  const message = textBroken(value, type)
+  if (message !== undefined) report(problem('value-bounds', { path: wordsFor(where), detail: message }))
   return lineEnds(value)
 }
 
@@ -119,7 +119,7 @@ function textBroken(value: string, type: TextType): string | undefined {
   return count > (maxWords ?? Infinity) ? `${words}, more than ${defined(maxWords)}` : undefined
 }
 
-/** Runs of signs between blanks that hold a letter or a digit. */
+/** Runs of characters between blanks that hold a letter or a digit. */
 export function wordCount(text: string): number {
   let count = 0
   let counted = false
@@ -144,9 +144,9 @@ function acceptNumber(value: unknown, type: NumberType, where: Where, report: Re
   if (!fits) return unfit(value, type, where, report)
   const numeric = typeof value === 'string' ? shortNumber(value) : (value as Numeric)
   if (type.min !== undefined && compareNumbers(numeric, type.min) < 0)
-    report(problem('value-bounds', { path: wordsFor(where), says: `is below ${type.min}: ${String(value)}` }))
+    report(problem('value-bounds', { path: wordsFor(where), detail: `is below ${type.min}: ${String(value)}` }))
   if (type.max !== undefined && compareNumbers(numeric, type.max) > 0)
-    report(problem('value-bounds', { path: wordsFor(where), says: `is above ${type.max}: ${String(value)}` }))
+    report(problem('value-bounds', { path: wordsFor(where), detail: `is above ${type.max}: ${String(value)}` }))
   return numeric
 }
 
@@ -163,9 +163,9 @@ function acceptDate(value: unknown, type: DateType, where: Where, report: Report
   if (iso === undefined)
     return unfit(value, type, where, report, `write it as ${type.kind === 'date' ? '2026-11-23' : '2026-11-23T14:05:00+01:00'}`)
   if (type.min !== undefined && instant(iso) < instant(type.min))
-    report(problem('value-bounds', { path: wordsFor(where), says: `is before ${type.min}: ${iso}` }))
+    report(problem('value-bounds', { path: wordsFor(where), detail: `is before ${type.min}: ${iso}` }))
   if (type.max !== undefined && instant(iso) > instant(type.max))
-    report(problem('value-bounds', { path: wordsFor(where), says: `is after ${type.max}: ${iso}` }))
+    report(problem('value-bounds', { path: wordsFor(where), detail: `is after ${type.max}: ${iso}` }))
   return iso
 }
 
@@ -188,16 +188,16 @@ function acceptList(value: unknown, type: ListType, where: Where, report: Report
       met.add(item)
       return false
     })
-    if (twice !== undefined) report(problem('value-bounds', { path: wordsFor(where), says: `contains ${shown(twice)} twice` }))
+    if (twice !== undefined) report(problem('value-bounds', { path: wordsFor(where), detail: `contains ${shown(twice)} twice` }))
   }
   return list
 }
 
 function checkCount(count: number, type: { minItems?: number; maxItems?: number }, where: Where, report: Report): void {
   if (type.minItems !== undefined && count < type.minItems)
-    report(problem('value-bounds', { path: wordsFor(where), says: `has ${count}, fewer than ${type.minItems}` }))
+    report(problem('value-bounds', { path: wordsFor(where), detail: `has ${count}, fewer than ${type.minItems}` }))
   if (type.maxItems !== undefined && count > type.maxItems)
-    report(problem('value-bounds', { path: wordsFor(where), says: `has ${count}, more than ${type.maxItems}` }))
+    report(problem('value-bounds', { path: wordsFor(where), detail: `has ${count}, more than ${type.maxItems}` }))
 }
 
 /** Declared fields first and all of them, then what else the record carries along. Only own data is copied. */
@@ -224,20 +224,20 @@ function acceptTable(value: unknown, type: RecordType, where: Where, report: Rep
 }
 
 /** A file as it is, or a `data:` URI. */
-function acceptFile(given: unknown, type: FileType, where: Where, report: Report): unknown {
-  const value = typeof given === 'string' ? readDataUri(given) : given
+function acceptFile(passed: unknown, type: FileType, where: Where, report: Report): unknown {
+  const value = typeof passed === 'string' ? readDataUri(passed) : passed
   const media = own(value, 'mediaType')
   const text = own(value, 'text')
   const bytes = own(value, 'bytes')
   if (typeof own(value, 'name') !== 'string' || typeof media !== 'string' || (typeof text !== 'string' && !isBytes(bytes))) {
     const hint =
-      typeof given === 'string'
+      typeof passed === 'string'
         ? 'a path is read by readFileValue of @dunelight/node; a text in its place begins with data:'
         : 'a file is { name, mediaType, text } or { name, mediaType, bytes }'
-    return unfit(given, type, where, report, hint)
+    return unfit(passed, type, where, report, hint)
   }
   if (type.media && !mediaFits(media, type.media))
-    report(problem('value-bounds', { path: wordsFor(where), says: `is ${media}, which is none of ${type.media.join(', ')}` }))
+    report(problem('value-bounds', { path: wordsFor(where), detail: `is ${media}, which is none of ${type.media.join(', ')}` }))
   return typeof text === 'string' ? { ...(value as object), text: lineEnds(text) } : value
 }
 

@@ -85,28 +85,28 @@ interface NumberWriting {
 const writings = new Map<string | undefined, NumberWriting>()
 
 function writingOf(locale: string | undefined): NumberWriting {
-  let found = writings.get(locale)
-  if (!found) {
+  let numberWriting = writings.get(locale)
+  if (!numberWriting) {
     const { group, point } = separators(locale)
-    found = {
+    numberWriting = {
       grouped: new RegExp(`^[+-]?\\d{1,3}(?:${group}\\d{3})+(?:${point}\\d+)?$`),
       plain: new RegExp(`^[+-]?\\d+(?:${point}\\d+)?$`),
       group: new RegExp(group, 'g'),
       point: new RegExp(point),
     }
-    writings.set(locale, found)
+    writings.set(locale, numberWriting)
   }
-  return found
+  return numberWriting
 }
 
 /** The locale's separators, as sources of expressions. */
 function separators(locale: string | undefined): { group: string; point: string } {
   if (locale === undefined) return { group: ',', point: '\\.' }
   const parts = new Intl.NumberFormat(locale).formatToParts(-1234567.5)
-  const sign = (type: string, usual: string) => parts.find((p) => p.type === type)?.value ?? usual
-  const group = sign('group', ',')
+  const symbol = (type: string, usual: string) => parts.find((p) => p.type === type)?.value ?? usual
+  const group = symbol('group', ',')
   // Typed tables have plain blanks where a locale prints narrow or unbreakable ones.
-  return { group: /\s/u.test(group) ? '[ \\u00A0\\u202F]' : `\\${group}`, point: `\\${sign('decimal', '.')}` }
+  return { group: /\s/u.test(group) ? '[ \\u00A0\\u202F]' : `\\${group}`, point: `\\${symbol('decimal', '.')}` }
 }
 
 function readDate(text: string, type: DateType, refuse: Refuse): unknown {
@@ -134,7 +134,7 @@ function readList(text: string, type: ListType, locale: string | undefined, refu
     .map((item) => readCell(item, type.item, locale, (expected) => refuse(`a list of which every item is ${expected}`)))
 }
 
-/** Paths are read by whoever hands a document over for all records. */
+/** Paths are read by the caller that hands a document over for all records. */
 const FILE_CELL = 'a data: address, or a file as JSON with name, mediaType and text'
 
 function readJson(text: string, expected: string, refuse: Refuse): unknown {

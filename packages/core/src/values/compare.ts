@@ -23,7 +23,7 @@ function isNumeric(value: unknown): value is Numeric {
   return typeof value === 'number' || typeof value === 'bigint' || typeof value === 'string'
 }
 
-/** Text by code point: UTF-16 order puts signs beyond the first plane too early. */
+/** Text by code point: UTF-16 order puts characters beyond the first plane too early. */
 export function byCodePoint(a: string, b: string): number {
   const length = Math.min(a.length, b.length)
   for (let i = 0; i < length; i++) {

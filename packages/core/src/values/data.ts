@@ -12,7 +12,7 @@ export function own(value: unknown, key: string): unknown {
 export function ownNamed(value: unknown, name: string): unknown {
   const found = own(value, name)
   if (found !== undefined || !BEYOND_ASCII.test(name) || !isRecord(value)) return found
-  const key = Object.keys(value).find((one) => one.normalize('NFC') === name)
+  const key = Object.keys(value).find((key) => key.normalize('NFC') === name)
   return key === undefined ? undefined : own(value, key)
 }
 
@@ -115,8 +115,8 @@ function heightOf(value: object, limit: number, known: Map<object, number>): num
   // Until it is known: what holds itself has no end.
   known.set(value, Infinity)
   let height = 0
-  for (const one of Object.values(value))
-    if (typeof one === 'object' && one !== null) height = Math.max(height, heightOf(one as object, limit - 1, known))
+  for (const item of Object.values(value))
+    if (typeof item === 'object' && item !== null) height = Math.max(height, heightOf(item as object, limit - 1, known))
   known.set(value, height + 1)
   return height + 1
 }

@@ -19,7 +19,7 @@ export function isTextMedia(mediaType: string): boolean {
 /** Whether a media type is one of those allowed; `image/*` allows all pictures. */
 export function mediaFits(mediaType: string, allowed: readonly string[]): boolean {
   const bare = bareMedia(mediaType)
-  return allowed.some((one) => one === bare || (one.endsWith('/*') && bare.startsWith(one.slice(0, -1))))
+  return allowed.some((text) => text === bare || (text.endsWith('/*') && bare.startsWith(text.slice(0, -1))))
 }
 
 /** Without parameters such as a charset. */

@@ -2,26 +2,26 @@ import { isDate, readDateTime } from './dates.js'
 import type { Declared, ValueType } from './types.js'
 
 /** Whether every value of the type `given` may stand where `wanted` is declared. A value of an open record never does: only seeing it tells. */
-export function fits(given: ValueType, wanted: ValueType): boolean {
+export function fits(valueType: ValueType, wanted: ValueType): boolean {
   switch (wanted.kind) {
     case 'any':
       return true
     case 'text':
-      return given.kind === 'text' || given.kind === 'choice'
+      return valueType.kind === 'text' || valueType.kind === 'choice'
     case 'number':
-      return given.kind === 'number' || given.kind === 'integer'
+      return valueType.kind === 'number' || valueType.kind === 'integer'
     case 'choice':
-      return given.kind === 'choice' && given.of.every((option) => wanted.of.includes(option))
+      return valueType.kind === 'choice' && valueType.of.every((option) => wanted.of.includes(option))
     case 'list':
-      return given.kind === 'list' && fits(given.item, wanted.item)
+      return valueType.kind === 'list' && fits(valueType.item, wanted.item)
     case 'record':
     case 'table':
       return (
-        (given.kind === wanted.kind || (wanted.kind === 'table' && given.kind === 'list' && given.item.kind === 'record')) &&
-        fieldsFit(fieldsOfType(given), wanted.fields)
+        (valueType.kind === wanted.kind || (wanted.kind === 'table' && valueType.kind === 'list' && valueType.item.kind === 'record')) &&
+        fieldsFit(fieldsOfType(valueType), wanted.fields)
       )
     default:
-      return given.kind === wanted.kind
+      return valueType.kind === wanted.kind
   }
 }
 
@@ -31,11 +31,11 @@ function fieldsOfType(type: ValueType): readonly Declared[] | undefined {
 }
 
 /** A record fits if it has the needed fields with fitting types, none of which may be missing where it is needed. */
-function fieldsFit(given: readonly Declared[] | undefined, wanted: readonly Declared[] | undefined): boolean {
+function fieldsFit(available: readonly Declared[] | undefined, wanted: readonly Declared[] | undefined): boolean {
   if (!wanted) return true
-  if (!given) return false
+  if (!available) return false
   return wanted.every((field) => {
-    const own = given.find((g) => g.name === field.name)
+    const own = available.find((g) => g.name === field.name)
     const optional = field.optional || field.default !== undefined
     return own ? fits(own.type, field.type) && (optional || !own.optional) : optional
   })

@@ -13,32 +13,32 @@ const DATE = /^(?:\d{4}[-/ ]\d{1,2}[-/ ]\d{1,2}|\d{1,2}[-/ ]\d{1,2}[-/ ]\d{2,4}|
  */
 export function mask(text: string, masks: Masks): string {
   return text
-    .replace(EMAIL, (found) => replacement('email', found, masks))
-    .replace(ACCOUNT, (found) => takeAccount(found, masks))
-    .replace(CARD, (found) => (passesLuhn(found) ? replacement('card', found, masks) : found))
-    .replace(PHONE, (found) => (isPhone(found) ? replacement('phone', found, masks) : found))
+    .replace(EMAIL, (text) => replacement('email', text, masks))
+    .replace(ACCOUNT, (text) => takeAccount(text, masks))
+    .replace(CARD, (text) => (passesLuhn(text) ? replacement('card', text, masks) : text))
+    .replace(PHONE, (text) => (isPhone(text) ? replacement('phone', text, masks) : text))
 }
 
-function isPhone(found: string): boolean {
-  const digits = found.replace(/\D/g, '').length
-  return digits >= 7 && digits <= 15 && !DATE.test(found)
+function isPhone(text: string): boolean {
+  const digits = text.replace(/\D/g, '').length
+  return digits >= 7 && digits <= 15 && !DATE.test(text)
 }
 
-function takeAccount(found: string, masks: Masks): string {
-  const account = accountIn(found)
-  return account === undefined ? found : replacement('account', account, masks) + found.slice(account.length)
+function takeAccount(text: string, masks: Masks): string {
+  const account = accountIn(text)
+  return account === undefined ? text : replacement('account', account, masks) + text.slice(account.length)
 }
 
 /** An account number may run on into the next words: the longest beginning that passes is taken. */
-function accountIn(found: string): string | undefined {
-  for (let end = found.length; end >= 15; end--) {
-    const candidate = found.slice(0, end)
-    if (/[A-Za-z0-9]$/.test(candidate) && !/^[A-Za-z0-9]/.test(found.slice(end)) && passesMod97(candidate)) return candidate
+function accountIn(text: string): string | undefined {
+  for (let end = text.length; end >= 15; end--) {
+    const candidate = text.slice(0, end)
+    if (/[A-Za-z0-9]$/.test(candidate) && !/^[A-Za-z0-9]/.test(text.slice(end)) && passesMod97(candidate)) return candidate
   }
   return undefined
 }
 
-/** Beyond doubt a telephone number: with the sign of a country. Any row of figures could be one without. */
+/** Beyond doubt a telephone number: with the character of a country. Any row of figures could be one without. */
 const ABROAD = /(?<![\p{L}\p{N}.,-])(?<!\p{N} )(?:\+|00)\d{1,3}[ ()/-]*\d(?:[ ()/-]*\d){5,12}(?!\p{N})/u
 
 /** What kind of personal data a text holds, if any: told more strictly than `mask` does, which is asked for by somebody who knows the value. */
@@ -46,22 +46,22 @@ export function personalDataIn(text: string): 'e-mail address' | 'telephone numb
   if (text.includes('@') && text.search(EMAIL) >= 0) return 'e-mail address'
   if (!LONG_NUMBER.test(text)) return undefined
   if (ABROAD.test(text)) return 'telephone number'
-  if ([...text.matchAll(ACCOUNT)].some(([found]) => accountIn(found) !== undefined)) return 'account number'
-  return [...text.matchAll(CARD)].some(([found]) => passesLuhn(found)) ? 'card number' : undefined
+  if ([...text.matchAll(ACCOUNT)].some(([text]) => accountIn(text) !== undefined)) return 'account number'
+  return [...text.matchAll(CARD)].some(([text]) => passesLuhn(text)) ? 'card number' : undefined
 }
 
 /** Most texts hold nothing that could be any of them: seven digits with little between. */
 const LONG_NUMBER = /\d(?:[ ()/A-Za-z-]{0,3}\d){6}/
 
-function replacement(kind: string, found: string, masks: Masks): string {
+function replacement(kind: string, text: string, masks: Masks): string {
   let numbers = masks.numbers.get(kind)
   if (!numbers) masks.numbers.set(kind, (numbers = new Map<string, number>()))
-  const folded = found.replace(/[\s()/-]/g, '').toLowerCase()
+  const folded = text.replace(/[\s()/-]/g, '').toLowerCase()
   const number = numbers.get(folded) ?? numbers.size + 1
   numbers.set(folded, number)
-  const sign = `[${kind} ${number}]`
-  if (!masks.found.has(sign)) masks.found.set(sign, found)
-  return sign
+  const placeholder = `[${kind} ${number}]`
+  if (!masks.found.has(placeholder)) masks.found.set(placeholder, text)
+  return placeholder
 }
 
 /** The check digit of ISO/IEC 7812. */
@@ -80,8 +80,8 @@ function passesMod97(text: string): boolean {
   const compact = text.replace(/\s/g, '').toUpperCase()
   if (compact.length < 15 || compact.length > 34) return false
   let rest = 0
-  for (const sign of compact.slice(4) + compact.slice(0, 4)) {
-    const value = parseInt(sign, 36)
+  for (const placeholder of compact.slice(4) + compact.slice(0, 4)) {
+    const value = parseInt(placeholder, 36)
     rest = (rest * (value > 9 ? 100 : 10) + value) % 97
   }
   return rest === 1

@@ -22,12 +22,12 @@ const known = new Map<string, Pattern>()
  * @throws PatternRefused where the source is no regular expression, looks around or back, or is too large.
  */
 export function wholePattern(source: string): Pattern {
-  let found = known.get(source)
-  if (!found) {
+  let pattern = known.get(source)
+  if (!pattern) {
     const automaton = automatonOf(source)
-    known.set(source, (found = { automaton, test: (text) => automaton.matches(text) }))
+    known.set(source, (pattern = { automaton, test: (text) => automaton.matches(text) }))
   }
-  return found
+  return pattern
 }
 
 /** Why a pattern cannot be used; undefined where it can. */
@@ -48,16 +48,16 @@ export function patternWithin(source: string): { test(text: string): boolean; to
   return { test: (text) => automaton.matches(text), toString: () => source }
 }
 
-/** A sign, or a test of the place between two. */
+/** A character, or a test of the place between two. */
 type Step =
-  | { readonly kind: 'sign'; readonly test: RegExp; readonly to: number }
+  | { readonly kind: 'character'; readonly test: RegExp; readonly to: number }
   | { readonly kind: 'place'; readonly test: RegExp; readonly to: number }
   | { readonly kind: 'fork'; readonly to: readonly number[] }
   | { readonly kind: 'end' }
 
 /** More states than this are no pattern that a person wrote: a text would take as many steps for each of its characters. */
 const MOST_STATES = 2000
-/** So many sets of states, each with the characters that lead on, are remembered. */
+/** this many sets of states, each with the characters that lead on, are remembered. */
 const MOST_KNOWN = 2000
 
 /** Several states at once, and which follow them by which character. */
@@ -84,10 +84,10 @@ export class Automaton {
     if (this.looksAround) return this.matchesBetween(text)
     let now = (this.first ??= this.states([this.start]))
     for (let at = 0; at < text.length && now.all.length > 0;) {
-      const sign = String.fromCodePoint(defined(text.codePointAt(at)))
-      at += sign.length
-      let next = now.next.get(sign)
-      if (!next) now.next.set(sign, (next = this.states(this.after(now.all, sign))))
+      const character = String.fromCodePoint(defined(text.codePointAt(at)))
+      at += character.length
+      let next = now.next.get(character)
+      if (!next) now.next.set(character, (next = this.states(this.after(now.all, character))))
       now = next
     }
     return now.accepts
@@ -108,10 +108,10 @@ export class Automaton {
     return found
   }
 
-  private after(states: readonly number[], sign: string): number[] {
+  private after(states: readonly number[], character: string): number[] {
     return states.flatMap((state) => {
       const step = defined(this.steps[state])
-      return step.kind === 'sign' && step.test.test(sign) ? [step.to] : []
+      return step.kind === 'character' && step.test.test(character) ? [step.to] : []
     })
   }
 
@@ -122,14 +122,14 @@ export class Automaton {
   private matchesBetween(text: string): boolean {
     let now = this.closure([this.start], text, 0)
     for (let at = 0; at < text.length && now.length > 0;) {
-      const sign = String.fromCodePoint(defined(text.codePointAt(at)))
-      at += sign.length
-      now = this.closure(this.after(now, sign), text, at)
+      const character = String.fromCodePoint(defined(text.codePointAt(at)))
+      at += character.length
+      now = this.closure(this.after(now, character), text, at)
     }
     return this.accepts(now)
   }
 
-  /** The states that can be reached without a sign. */
+  /** The states that can be reached without a character. */
   closure(states: readonly number[], text: string, at: number): number[] {
     const seen = new Set<number>()
     const rest = [...states]
@@ -190,7 +190,7 @@ class PatternReader {
       this.at++
       all.push(this.sequence())
     }
-    return all.length === 1 ? defined(all[0]) : (to) => this.add({ kind: 'fork', to: all.map((one) => one(to)) })
+    return all.length === 1 ? defined(all[0]) : (to) => this.add({ kind: 'fork', to: all.map((fragment) => fragment(to)) })
   }
 
   /** sequence = { piece [ repeat ] } */
@@ -201,7 +201,7 @@ class PatternReader {
     return (to) => parts.reduceRight((next, part) => part(next), to)
   }
 
-  /** piece = "(" alternatives ")" | sign | place */
+  /** piece = "(" alternatives ")" | character | place */
   private piece(): Fragment {
     if (this.source[this.at] === '(') {
       const opening = /\((?:\?:|\?<[^=!>][^>]*>|(?!\?))/y
@@ -223,19 +223,19 @@ class PatternReader {
       return (to) => this.add({ kind: 'place', test, to })
     }
     const test = new RegExp(`^${atom}$`, 'u')
-    return (to) => this.add({ kind: 'sign', test, to })
+    return (to) => this.add({ kind: 'character', test, to })
   }
 
   private repeated(piece: Fragment): Fragment {
     REPEAT.lastIndex = this.at
-    const found = REPEAT.exec(this.source)
-    if (!found) return piece
+    const match = REPEAT.exec(this.source)
+    if (!match) return piece
     this.at = REPEAT.lastIndex
-    const [, sign, count, comma, upTo] = found
-    if (sign === '*') return this.star(piece)
-    if (sign === '+') return (to) => piece(this.star(piece)(to))
-    const least = sign === '?' ? 0 : Number(count)
-    const most = sign === '?' ? 1 : comma === undefined ? least : upTo === '' ? Infinity : Number(upTo)
+    const [, character, count, comma, upTo] = match
+    if (character === '*') return this.star(piece)
+    if (character === '+') return (to) => piece(this.star(piece)(to))
+    const least = character === '?' ? 0 : Number(count)
+    const most = character === '?' ? 1 : comma === undefined ? least : upTo === '' ? Infinity : Number(upTo)
     if (least > MOST_STATES || (most !== Infinity && most > MOST_STATES))
       throw new PatternRefused('it repeats too often; use max-length for the length of a text')
     return (to) => {

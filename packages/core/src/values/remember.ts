@@ -1,6 +1,6 @@
 /** So long a text is worth finding again: shorter ones are done anew as quickly. */
 const WORTH_IT = 400
-/** So many are held in each of two generations: what came again within one of them stays. */
+/** this many are held in each of two generations: what came again within one of them stays. */
 const MOST = 64
 
 /**

@@ -55,8 +55,8 @@ describe('cells', () => {
     [['MH-1', '', 'perhaps', '', ''], 'row 7, column "Shown": "perhaps" is not yes or no', 'cell-invalid'],
     [['MH-1', '', '', '2026-02-30', ''], 'row 7, column "Day": "2026-02-30" is not a date such as 2026-11-23', 'cell-invalid'],
     [['MH-1', ''], 'row 7 has 2 cells, but there are 5 headings (look for a missing quote or an unquoted comma in this row)', 'row-ragged'],
-  ])('%j are set aside', (cells, says, code) => {
-    expect(row(cells).problems.map((p) => [p.code, sentence(p)])).toEqual([[code, says]])
+  ])('%j are set aside', (cells, message, code) => {
+    expect(row(cells).problems.map((p) => [p.code, sentence(p)])).toEqual([[code, message]])
   })
 
   test('hold documents themselves, not where they lie', () => {

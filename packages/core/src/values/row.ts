@@ -13,7 +13,7 @@ export type RowResult =
 /** How rows become values, where their headings alone do not say it. */
 export interface RowShape {
   /** Values that are the same for all rows. */
-  readonly given?: Readonly<Record<string, unknown>>
+  readonly values?: Readonly<Record<string, unknown>>
   /** The locale in which numbers are written. */
   readonly locale?: string
   /** The record variable whose fields the columns are. */
@@ -69,12 +69,12 @@ export class RowReader {
   constructor(
     variables: readonly Declared[],
     private readonly headings: readonly string[],
-    { given = {}, locale, as, columns = NO_COLUMNS, elsewhere = NOWHERE }: RowShape = {},
+    { values = {}, locale, as, columns = NO_COLUMNS, elsewhere = NOWHERE }: RowShape = {},
   ) {
     const problems: Problem[] = []
     const names = variables.map((d) => d.name)
-    const open = variables.filter((d) => !Object.hasOwn(given, d.name) && !elsewhere.has(d.name))
-    for (const name of Object.keys(given)) if (!names.includes(name)) problems.push(problem('value-undeclared', { name, known: names }))
+    const open = variables.filter((d) => !Object.hasOwn(values, d.name) && !elsewhere.has(d.name))
+    for (const name of Object.keys(values)) if (!names.includes(name)) problems.push(problem('value-undeclared', { name, known: names }))
     this.record = as === undefined ? soleRecord(open) : open.find((d) => d.name === as && d.type.kind === 'record')
     if (as !== undefined && !this.record) problems.push(problem('record-undeclared', { name: as, known: names }))
     if (this.record) for (const d of open) if (d !== this.record && isNeeded(d)) problems.push(problem('value-missing', { path: d.name }))
@@ -82,7 +82,7 @@ export class RowReader {
     this.standing = variables.map((d) =>
       open.includes(d) || elsewhere.has(d.name)
         ? (d.default ?? null)
-        : accept(own(given, d.name), d, topLevel(d.name), (p) => problems.push(p)),
+        : accept(own(values, d.name), d, topLevel(d.name), (p) => problems.push(p)),
     )
     this.targets = this.record?.type.kind === 'record' ? (this.record.type.fields ?? []) : open
     const prefix = this.record && `${this.record.name}.`
@@ -171,7 +171,7 @@ function matchColumns(
         how,
         read: cellReader(declared, defined(headings[index]), locale),
       })
-      for (const one of matching) used.add(one)
+      for (const number of matching) used.add(number)
     } else if (heading !== undefined) problems.push(problem('column-unknown', { heading, variable: declared.name, known }))
     else if (isNeeded(declared)) problems.push(problem('heading-missing', { variable: declared.name, known }))
   }
@@ -213,8 +213,8 @@ function longReader(
 ) {
   const { type } = declared
   const where = topLevel(declared.name)
-  return (given: unknown, row: number, problems: Problem[]): unknown => {
-    const cell = given instanceof Date ? dateText(given) : given
+  return (content: unknown, row: number, problems: Problem[]): unknown => {
+    const cell = content instanceof Date ? dateText(content) : content
     const before = problems.length
     const refuse = (expected: string, hint?: string) => {
       if (problems.length === before)
@@ -256,8 +256,9 @@ function quickReader(type: ValueType): ((text: string) => unknown) | undefined {
     case 'list': {
       if (type.item.kind !== 'text' || !isUnbound(type.item) || !isUnbound({ ...type, item: undefined, splits: undefined }))
         return undefined
-      const sign = type.splits ?? ';'
-      const split = (text: string) => (text.startsWith('[') ? undefined : holds(text, sign) ? splitList(text, sign) : [lineEnds(text)])
+      const character = type.splits ?? ';'
+      const split = (text: string) =>
+        text.startsWith('[') ? undefined : holds(text, character) ? splitList(text, character) : [lineEnds(text)]
       return remembered(split)
     }
     default:
@@ -300,9 +301,9 @@ function remembered<V>(read: (text: string) => readonly V[] | undefined): (text:
 const LONG = 200
 const MOST_REMEMBERED = 1000
 
-function splitList(text: string, sign: string): string[] | undefined {
+function splitList(text: string, character: string): string[] | undefined {
   const items: string[] = []
-  for (const part of text.split(sign)) {
+  for (const part of text.split(character)) {
     const item = trimmed(part)
     if (item !== '') items.push(lineEnds(item))
   }
@@ -325,7 +326,7 @@ function dateText(date: Date): string {
 }
 
 function boundWords(p: Problem): string {
-  if (p.code === 'value-bounds') return `allowed: it ${p.data.says}`
+  if (p.code === 'value-bounds') return `allowed: it ${p.data.detail}`
   return p.code === 'value-invalid' ? p.data.expected : p.message
 }
 

@@ -31,7 +31,7 @@ export interface NumberType {
 }
 export interface BooleanType {
   readonly kind: 'boolean'
-  /** `mark`: any sign in a cell is yes, an empty cell is no. */
+  /** `mark`: any character in a cell is yes, an empty cell is no. */
   readonly reads?: string
 }
 export interface DateType {

@@ -26,7 +26,7 @@ export function encodeUtf8(text: string): Uint8Array {
 /** Base64 as bytes; undefined where it is none. */
 export function decodeBase64(data: string): Uint8Array | undefined {
   try {
-    return Uint8Array.from(web.atob(data), (sign) => sign.charCodeAt(0))
+    return Uint8Array.from(web.atob(data), (character) => character.charCodeAt(0))
   } catch {
     return undefined
   }
@@ -36,7 +36,7 @@ export function decodeBase64(data: string): Uint8Array | undefined {
 const STRIDE = 0x2000
 
 export function encodeBase64(bytes: Uint8Array): string {
-  let signs = ''
-  for (let at = 0; at < bytes.length; at += STRIDE) signs += String.fromCharCode(...bytes.subarray(at, at + STRIDE))
-  return web.btoa(signs)
+  let characters = ''
+  for (let at = 0; at < bytes.length; at += STRIDE) characters += String.fromCharCode(...bytes.subarray(at, at + STRIDE))
+  return web.btoa(characters)
 }

@@ -27,7 +27,7 @@ test('words stand in a row where the words of a text hold them one behind the ot
   let seed = 5
   const next = (most: number) => (seed = (Math.imul(seed, 1103515245) + 12345) >>> 9) % most
   const signs = Array.from('ab  ,-\n’é中🦆𝟘')
-  let found = 0
+  let number = 0
   for (let round = 0; round < 5000; round++) {
     const text = Array.from({ length: 5 + next(60) }, () => signs[next(signs.length)]!).join('')
     const all = wordsIn(text)
@@ -36,7 +36,7 @@ test('words stand in a row where the words of a text hold them one behind the ot
     if (words.length === 0) continue
     const expected = ` ${all.join(' ')} `.includes(` ${words.join(' ')} `)
     expect([text, words, standInARow(words, text.toLowerCase())]).toEqual([text, words, expected])
-    if (expected) found++
+    if (expected) number++
   }
-  expect(found).toBeGreaterThan(1000)
+  expect(number).toBeGreaterThan(1000)
 })

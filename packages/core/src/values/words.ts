@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-/** What each sign of ASCII is: 1 within words, 0 between them. */
+/** What each character of ASCII is: 1 within words, 0 between them. */
 const WITHIN = Uint8Array.from({ length: 0x80 }, (_, unit) => (/[a-zA-Z0-9]/.test(String.fromCharCode(unit)) ? 1 : 0))
 const WORD_SIGN = /[\p{L}\p{N}]/u
 
@@ -43,7 +43,7 @@ function goOn(words: readonly string[], lower: string, from: number): boolean {
   return !isWordSign(lower, at)
 }
 
-/** Whether the sign at a place, or the one that it is a half of, belongs to a word. */
+/** Whether the character at a place, or the one that it is a half of, belongs to a word. */
 export function isWordSign(text: string, at: number): boolean {
   const unit = text.charCodeAt(at)
   if (unit < 0x80) return WITHIN[unit] === 1

@@ -40,8 +40,8 @@ const within = WRITINGS.map(({ source, parts }) => ({
  */
 export function readWrittenDate(text: string): string | undefined {
   for (const { expression, parts } of whole) {
-    const found = expression.exec(text.trim())
-    const iso = found && isoOf(parts(found.slice(1)))
+    const match = expression.exec(text.trim())
+    const iso = match && isoOf(parts(match.slice(1)))
     if (iso) return iso
   }
   return undefined
@@ -51,9 +51,9 @@ export function readWrittenDate(text: string): string | undefined {
 export function datesIn(text: string): { readonly iso: string; readonly text: string; readonly start: number }[] {
   if (!/\d{4}/.test(text)) return []
   return within.flatMap(({ expression, parts }) =>
-    [...text.matchAll(expression)].flatMap((found) => {
-      const iso = isoOf(parts(found.slice(1)))
-      return iso ? [{ iso, text: found[0], start: found.index }] : []
+    [...text.matchAll(expression)].flatMap((match) => {
+      const iso = isoOf(parts(match.slice(1)))
+      return iso ? [{ iso, text: match[0], start: match.index }] : []
     }),
   )
 }

@@ -9,17 +9,17 @@ test('a log that ends in the middle of a line loses that line alone, and says so
   const path = house.at('torn.jsonl')
   const line = (key: string) => JSON.stringify({ key, record: key, prompt: 'p', model: 'm', at: '', text: `reply ${key}`, finish: 'done' })
   writeFileSync(path, `${line('a')}\n${line('b')}\n${line('c').slice(0, 30)}`)
-  const said: string[] = []
-  const log = await AnswerLog.open(path, (p) => said.push(p.code))
+  const stated: string[] = []
+  const log = await AnswerLog.open(path, (p) => stated.push(p.code))
   await log.add(JSON.parse(line('d')) as never)
-  expect(said).toEqual(['answer-line-broken'])
+  expect(stated).toEqual(['answer-line-broken'])
   expect([await log.get('a'), await log.get('c'), await log.get('d')]).toMatchObject(
-    [{ text: 'reply a' }, {}, { text: 'reply d' }].map((one, i) => (i === 1 ? undefined : one)),
+    [{ text: 'reply a' }, {}, { text: 'reply d' }].map((item, i) => (i === 1 ? undefined : item)),
   )
   await log.close()
-  const again = await AnswerLog.open(path)
-  expect([again.size, (await again.get('d'))?.text]).toEqual([3, 'reply d'])
-  await again.close()
+  const answerLog = await AnswerLog.open(path)
+  expect([answerLog.size, (await answerLog.get('d'))?.text]).toEqual([3, 'reply d'])
+  await answerLog.close()
 })
 
 test('a log finds its answers where another process has added some to the same file', async () => {
@@ -33,15 +33,15 @@ test('a log finds its answers where another process has added some to the same f
     text: `reply ${key.repeat(9)}`,
     finish: 'done' as const,
   })
-  const [one, other] = [await AnswerLog.open(path), await AnswerLog.open(path)]
+  const [answerLog, other] = [await AnswerLog.open(path), await AnswerLog.open(path)]
   for (const key of ['a', 'b', 'c']) {
-    await one.add(answer(key))
+    await answerLog.add(answer(key))
     await other.add(answer(key.toUpperCase()))
   }
   for (const key of ['a', 'b', 'c'])
-    expect([(await one.get(key))?.text, (await other.get(key.toUpperCase()))?.text]).toEqual([
+    expect([(await answerLog.get(key))?.text, (await other.get(key.toUpperCase()))?.text]).toEqual([
       answer(key).text,
       answer(key.toUpperCase()).text,
     ])
-  await Promise.all([one.close(), other.close()])
+  await Promise.all([answerLog.close(), other.close()])
 })

@@ -9,7 +9,7 @@ import { hashName, HashSet64 } from '../runs/hash-set.js'
 import { reason } from '../output/reason.js'
 
 /** An answer as it is kept: one line of JSON, never changed. */
-export interface KeptAnswer extends ModelAnswer {
+export interface CachedAnswer extends ModelAnswer {
   /** SHA-256 over the question, its settings and its model. */
   readonly key: string
   readonly record: string
@@ -28,7 +28,7 @@ export class AnswerLog {
   private readonly starts: number[] = []
   private known = 0
   /** Answers that are on their way to the disk. */
-  private readonly unwritten = new Map<string, KeptAnswer>()
+  private readonly unwritten = new Map<string, CachedAnswer>()
   private waiting: { readonly line: Buffer; readonly done: (fault?: Error) => void }[] = []
   private writing: Promise<void> | undefined
 
@@ -39,7 +39,7 @@ export class AnswerLog {
   ) {}
 
   /** Opens it, or begins it. What a process that was killed left half written is passed over, and said. */
-  static async open(path: string, notice?: (found: Problem) => void): Promise<AnswerLog> {
+  static async open(path: string, notice?: (problem: Problem) => void): Promise<AnswerLog> {
     await mkdir(dirname(path), { recursive: true })
     const file = await open(path, 'a+')
     const log = new AnswerLog(path, file, 0)
@@ -51,16 +51,16 @@ export class AnswerLog {
     return this.known
   }
 
-  async get(key: string): Promise<KeptAnswer | undefined> {
+  async get(key: string): Promise<CachedAnswer | undefined> {
     const start = this.startOf(key)
     if (start === undefined) return undefined
     return this.unwritten.get(key) ?? (await this.at(start, key)) ?? this.anew(key)
   }
 
-  private async at(start: number, key: string): Promise<KeptAnswer | undefined> {
+  private async at(start: number, key: string): Promise<CachedAnswer | undefined> {
     try {
-      const found = JSON.parse(await this.lineAt(start)) as KeptAnswer
-      return found.key === key ? found : undefined
+      const keptAnswer = JSON.parse(await this.lineAt(start)) as CachedAnswer
+      return keptAnswer.key === key ? keptAnswer : undefined
     } catch {
       return undefined
     }
@@ -93,7 +93,7 @@ export class AnswerLog {
   }
 
   /** Another process has added answers, and the places of ours are not where they were thought: the file says where they are. */
-  private async anew(key: string): Promise<KeptAnswer | undefined> {
+  private async anew(key: string): Promise<CachedAnswer | undefined> {
     await this.writing?.catch(() => undefined)
     this.end = 0
     await this.index()
@@ -102,7 +102,7 @@ export class AnswerLog {
   }
 
   /** Adds an answer; it is on its way to the disk when this is done, whatever becomes of the process. */
-  add(answer: KeptAnswer): Promise<void> {
+  add(answer: CachedAnswer): Promise<void> {
     const line = Buffer.from(secrets.redact(`${JSON.stringify(answer)}\n`))
     this.place(answer.key, this.end)
     this.end += line.length
@@ -139,7 +139,7 @@ export class AnswerLog {
     this.writing = undefined
   }
 
-  private async index(notice?: (found: Problem) => void): Promise<void> {
+  private async index(notice?: (problem: Problem) => void): Promise<void> {
     let rest: Buffer = Buffer.alloc(0)
     let line = 0
     for await (const chunk of createReadStream(this.path, { highWaterMark: 1024 * 1024 })) {
@@ -157,9 +157,9 @@ export class AnswerLog {
     await this.file.write('\n')
   }
 
-  private note(bytes: Buffer, line: number, notice?: (found: Problem) => void): void {
+  private note(bytes: Buffer, line: number, notice?: (problem: Problem) => void): void {
     try {
-      if (bytes.length > 0) this.place(keyAtBeginning(bytes) ?? (JSON.parse(bytes.toString('utf8')) as KeptAnswer).key, this.end)
+      if (bytes.length > 0) this.place(keyAtBeginning(bytes) ?? (JSON.parse(bytes.toString('utf8')) as CachedAnswer).key, this.end)
     } catch {
       notice?.(problem('answer-line-broken', { file: this.path, line }))
     }
@@ -174,7 +174,7 @@ const BEGINNING = '{"key":"'
 /** The digits of a SHA-256. */
 const DIGITS = 64
 
-/** The key of a whole line as it is written here: so many lines are not read to their end. */
+/** The key of a whole line as it is written here: this many lines are not read to their end. */
 function keyAtBeginning(line: Buffer): string | undefined {
   const after = BEGINNING.length + DIGITS
   const whole = line.at(-1) === BRACE && line.indexOf(QUOTE, BEGINNING.length) === after

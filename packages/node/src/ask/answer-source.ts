@@ -21,7 +21,7 @@ export interface AnswerSourceOptions {
   readonly fresh?: boolean
   /** Questions that are under way at a time; else what the model's description says. */
   readonly concurrency?: number
-  readonly notice?: (found: Problem) => void
+  readonly notice?: (problem: Problem) => void
   readonly onRetry?: (why: string) => void
 }
 
@@ -35,7 +35,7 @@ export class AnswerSource {
     private readonly log: AnswerLog | undefined,
     private readonly store: AnswerLog | undefined,
     private readonly fresh: boolean,
-    /** Counts tokens, for whoever needs them. */
+    /** Counts tokens, for the caller that needs them. */
     readonly counter: () => Promise<CountTokens>,
   ) {}
 
@@ -50,7 +50,7 @@ export class AnswerSource {
     onRetry,
   }: AnswerSourceOptions): Promise<AnswerSource> {
     const own = log === undefined ? undefined : await AnswerLog.open(log, notice)
-    // What a stand-in makes up is nobody else's answer.
+    // What a mock model invents is no one else's answer.
     const store = model.isMock ? undefined : await AnswerLog.open(join(folder, STORE), notice)
     const counter = lazyTokenCounter(batch.prompt.tokenEncoding)
     return new AnswerSource(

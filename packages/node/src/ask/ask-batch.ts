@@ -129,7 +129,7 @@ export async function resumeAsking(folder: string, options: ResumeAskingOptions)
 
 function modelChanges({ asking }: AskRun, { identity }: ReadyModel): Problem[] {
   if (sha256(identity) === asking.identity) return []
-  return [problem('run-changed', { what: `the model "${asking.model}"`, says: 'is described in another way' })]
+  return [problem('run-changed', { what: `the model "${asking.model}"`, detail: 'is described in another way' })]
 }
 
 function carry(

@@ -8,7 +8,7 @@ export interface AskCounts extends Counts {
   /** Answers that could be read only by a repair, and such that hold what no input says. */
   repaired: number
   unsupported: number
-  /** Answers of a stand-in. */
+  /** Answers of a mock model. */
   mock: number
   /** What screens found and let pass. */
   noted: number

@@ -18,7 +18,7 @@ export interface AskOnceOptions {
   readonly fresh?: boolean
   readonly locale?: string
   readonly seed?: number
-  readonly notice?: (found: Problem) => void
+  readonly notice?: (problem: Problem) => void
   readonly onRetry?: (why: string) => void
 }
 

@@ -1,26 +1,26 @@
 import type { ModelDescription } from 'dunelight/host'
-import { formatNumber, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
+import { formatNumber, pathInLibrary, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
 import type { AskCounts } from './ask-counts.js'
 import type { AskRun, TokenCorrection } from './ask-run.js'
 
 const number = formatNumber
 
-/** What came of asking, for people. */
-export function askReport(run: AskRun, counts: AskCounts, price: ModelDescription['price']): Report {
-  const { written: answered, repaired, unsupported, rejected: aside, requests, cached, corrections, usage } = counts
-  const all = answered + aside
+/** The report of a run that asks. */
+export function askReport(run: AskRun, library: string, counts: AskCounts, price: ModelDescription['price']): Report {
+  const { written: answered, repaired, unsupported, rejected, requests, cached, corrections, usage } = counts
+  const all = answered + rejected
   const share = (part: number) => (all === 0 ? number(part) : `${number(part)} (${((part / all) * 100).toFixed(1)} %)`)
   const { model, isMock } = run.asking
   const figures: Section = {
     title: 'Counts',
-    says: counts.mock > 0 ? [`Mock: ${number(counts.mock)} of the answers come from the built-in mock model.`] : [],
+    notes: counts.mock > 0 ? [`Mock: ${number(counts.mock)} of the answers come from the built-in mock model.`] : [],
     head: ['', ''],
     rows: [
       ['records', number(all)],
       ['answered', share(answered)],
       ['of them repaired', number(repaired)],
-      ['of them to be verified', number(unsupported)],
-      ['rejected', share(aside)],
+      ['of them with unsupported claims', number(unsupported)],
+      ['rejected', share(rejected)],
       ...(counts.noted > 0 ? [['noted by screens, in notes.jsonl', number(counts.noted)]] : []),
       ['requests', number(requests)],
       ['cached answers', number(cached)],
@@ -28,8 +28,8 @@ export function askReport(run: AskRun, counts: AskCounts, price: ModelDescriptio
       ...(usage.sent + usage.received > 0
         ? [
             ['tokens sent', number(usage.sent)],
-            ['tokens answered', number(usage.received)],
-            ...(counts.estimated > 0 ? [['tokens estimated before', estimateOf(counts, run.asking.correction)]] : []),
+            ['tokens received', number(usage.received)],
+            ...(counts.estimated > 0 ? [['tokens estimated', estimateOf(counts, run.asking.correction)]] : []),
           ]
         : []),
       ...(price ? [['cost', costOf(usage, price)]] : []),
@@ -38,26 +38,25 @@ export function askReport(run: AskRun, counts: AskCounts, price: ModelDescriptio
   }
   const labels = Object.entries(counts.labels).map(([column, of]): Section => {
     const rows = Object.entries(of).sort((a, b) => b[1] - a[1])
-    const most = Math.max(1, ...rows.map(([, count]) => count))
     return {
       title: column,
-      says: [],
+      notes: [],
       head: ['label', 'records'],
       rows: rows.map(([label, count]) => [label, number(count)]),
-      bars: rows.map(([, count]) => count / most),
+      chart: { unit: 'records', labels: rows.map(([label]) => label), counts: rows.map(([, count]) => count) },
     }
   })
-  const reasons = reasonsSection(counts.reasons, 'rejected.jsonl has all of them, with their replies and rows.')
+  const reasons = reasonsSection(counts.reasons, 'All of them are in rejected.jsonl, with their replies and rows.')
   return {
     title: `Answers ${run.run}`,
     facts: [
       ['prompt', run.prompt.name],
-      ['model', isMock ? `${model}, which makes everything up` : model],
-      ['records', run.records.from],
-      ['output', run.published?.path ?? run.output],
-      ['begun', run.started.replace('T', ' ').slice(0, 19)],
+      ['model', isMock ? `${model} (invented answers)` : model],
+      ['records', pathInLibrary(library, run.records.from)],
+      ['output', pathInLibrary(library, run.published?.path ?? run.output)],
+      ['started', run.started.replace('T', ' ').slice(0, 19)],
     ],
-    sections: [figures, reasons, ...labels],
+    sections: [figures, ...labels, reasons],
   }
 }
 

@@ -42,7 +42,7 @@ const NOTES_FILE = 'notes.jsonl'
 /** Milliseconds for which a run that ends early waits for what is under way. */
 const SHUTDOWN_TIMEOUT_MS = 20_000
 
-/** So many records for each request under way are read ahead, so that a slow answer holds up none. */
+/** this many records for each request under way are read ahead, so that a slow answer holds up none. */
 const AHEAD = 4
 
 /** The task of a run that asks. */
@@ -74,7 +74,7 @@ export async function askTask(folder: string, file: AskRun, source: RecordSource
     },
     selection: { take: batch.model.take, only: file.asking.only },
     files: { output: file.output, heads: { [file.output]: head, [NOTES_FILE]: () => '', ...router.heads() } },
-    report: (ended, counts) => askReport(ended as AskRun, counts, model.price),
+    report: (ended, library, counts) => askReport(ended as AskRun, library, counts, model.price),
     publish: () => publishAnswers(folder, file, options.folder, batch, router.files),
     close: async () => {
       signal?.removeEventListener('abort', leave)
@@ -165,9 +165,9 @@ class Asking {
   private outcome(record: BatchRecord, headings: readonly string[], answered: Answered, candidate: number): Outcome {
     const { problems, form, reply, text, answers } = answered
     const { id, row, cells } = record
-    const notes = answered.notes.map(({ screen, says }): Beside => [
+    const notes = answered.notes.map(({ screen, message }): Beside => [
       NOTES_FILE,
-      `${JSON.stringify({ row, record: id, screen, found: says })}\n`,
+      `${JSON.stringify({ row, record: id, screen, found: message })}\n`,
     ])
     const heard = () => {
       countQuestions(this.counts, answered)
@@ -181,7 +181,7 @@ class Asking {
       answer,
       repairs: (reply?.repairs ?? []).map((p) => p.message),
       unsupported: (reply?.unsupported ?? []).map(unsupportedText),
-      isMock: answers.some((one) => one.answer.isMock),
+      isMock: answers.some((answer) => answer.answer.isMock),
       about: { record: id, number: row, model: asking.model, ...(asking.candidates !== undefined && { candidate }) },
     }
     return {

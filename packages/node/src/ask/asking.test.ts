@@ -120,9 +120,9 @@ describe('a model over HTTP', () => {
     const note = 'a hand’s breadth – 𝟘 "q"'
     const prepared = library.prompt('p').prepare({ note })
     const folder = mkdtempSync(join(tmpdir(), 'asking-'))
-    const found = await askOnce({ library, folder, prompt: 'p', prepared, record: 'Nº 1', model: readyModel(library, 'p', 'm') })
+    const answered = await askOnce({ library, folder, prompt: 'p', prepared, record: 'Nº 1', model: readyModel(library, 'p', 'm') })
     rmSync(folder, { recursive: true })
-    expect(found.text).toBe('Möwe 🦆')
+    expect(answered.text).toBe('Möwe 🦆')
     expect(bodies.map((body) => JSON.parse(body) as unknown)).toEqual([
       { requests: [{ role: 'user', text: `Über: ${note}` }], about: 'Fußnote zu Nº 1' },
     ])
@@ -166,7 +166,7 @@ describe('a model over HTTP', () => {
 })
 
 describe('an asker', () => {
-  const asker = (rules: Partial<RequestLimits>, answers: (ModelFault | string)[], again: string[] = []) =>
+  const asker = (rules: Partial<RequestLimits>, answers: (ModelFault | string)[], repeated: string[] = []) =>
     new ModelQueue(
       'm',
       () => {
@@ -176,18 +176,18 @@ describe('an asker', () => {
       { ...DEFAULT_REQUEST_LIMITS, ...rules },
       5,
       () => Promise.resolve((text) => text.length),
-      (why) => again.push(why),
+      (why) => repeated.push(why),
     )
 
   test('waits as long as the service says, and asks no more often than it is told to', async () => {
-    const again: string[] = []
+    const repeated: string[] = []
     const busy = new ModelFault('busy', { retry: true, retryAfter: 1.2 })
     const started = performance.now()
-    const one = asker({}, [busy, 'at last'], again)
-    const asked = one.ask(request)
+    const modelQueue = asker({}, [busy, 'at last'], repeated)
+    const asked = modelQueue.ask(request)
     expect((await asked).text).toBe('at last')
     expect(performance.now() - started).toBeGreaterThan(1150)
-    expect(again).toEqual(['busy'])
+    expect(repeated).toEqual(['busy'])
     const fault = await faultOf(asker({ attempts: 5 }, [new ModelFault('no', { retry: false }), 'never']).ask(request))
     expect(fault).toBeInstanceOf(ProblemError)
     expect((fault as ProblemError).problems).toMatchObject([{ code: 'model-without-answer', message: 'model "m" gave no answer: no' }])
@@ -198,8 +198,8 @@ describe('an asker', () => {
     const few = asker({ perMinute: { requests: undefined, tokens: 40 } }, [])
     const done: number[] = []
     const waiting: unknown[] = []
-    const ask = (one: ReturnType<typeof asker>, number: number) =>
-      one.ask(request).then(
+    const ask = (modelQueue: ReturnType<typeof asker>, number: number) =>
+      modelQueue.ask(request).then(
         () => done.push(number),
         (fault: unknown) => waiting.push(fault),
       )
@@ -220,14 +220,14 @@ describe('an asker', () => {
       if (record === 'busy') throw busy
       return { text: await slow, finish: 'done' }
     }
-    const one = new ModelQueue('m', model, DEFAULT_REQUEST_LIMITS, 5, () => Promise.reject(new Error('nothing is counted')))
-    const [under, waits] = [one.ask({ ...request, record: 'slow' }), faultOf(one.ask({ ...request, record: 'busy' }))]
+    const modelQueue = new ModelQueue('m', model, DEFAULT_REQUEST_LIMITS, 5, () => Promise.reject(new Error('nothing is counted')))
+    const [under, waits] = [modelQueue.ask({ ...request, record: 'slow' }), faultOf(modelQueue.ask({ ...request, record: 'busy' }))]
     await new Promise((resolve) => setTimeout(resolve, 50))
-    one.cancelQueued()
+    modelQueue.cancelQueued()
     expect(await waits).toBeInstanceOf(RequestCancelled)
     answer('at last')
     expect((await under).text).toBe('at last')
-    expect(await faultOf(one.ask(request))).toBeInstanceOf(RequestCancelled)
+    expect(await faultOf(modelQueue.ask(request))).toBeInstanceOf(RequestCancelled)
   })
 
   test('asks nothing of a question that was left just before it', async () => {
@@ -236,9 +236,9 @@ describe('an asker', () => {
       asked.push(record)
       return Promise.resolve({ text: 'paid for', finish: 'done' })
     }
-    const one = new ModelQueue('m', model, DEFAULT_REQUEST_LIMITS, 5, () => Promise.reject(new Error('nothing is counted')))
-    const left = faultOf(one.ask(request))
-    one.cancelQueued()
+    const modelQueue = new ModelQueue('m', model, DEFAULT_REQUEST_LIMITS, 5, () => Promise.reject(new Error('nothing is counted')))
+    const left = faultOf(modelQueue.ask(request))
+    modelQueue.cancelQueued()
     expect([await left, asked]).toEqual([expect.any(RequestCancelled), []])
   })
 })

@@ -22,7 +22,7 @@ import {
 } from 'dunelight/host'
 import { ModelUnreachable } from '../models/model-queue.js'
 import { bytesText, sha256 } from '../output/bytes.js'
-import type { KeptAnswer } from './answer-log.js'
+import type { CachedAnswer } from './answer-log.js'
 import type { ReadyModel } from '../models/ready-model.js'
 import type { CountTokens } from '../library/tokens.js'
 
@@ -33,7 +33,7 @@ export interface Answered {
   readonly reply: CheckedReply | undefined
   /** Reads another text as an answer to the same question. */
   readonly read?: (text: string) => CheckedReply
-  /** What keeps it from having an answer: it is set aside. */
+  /** What keeps it from having an answer: it is rejected. */
   readonly problems: readonly Problem[]
   /** What screens found that keeps nothing from being used. */
   readonly notes: readonly ScreenFinding[]
@@ -99,8 +99,8 @@ export class Questions {
       const forbidden = await this.screen('request', sent, [], notes)
       if (forbidden.length > 0) return { text: undefined, form, reply, problems: forbidden, notes, answers }
       for (let left = this.again; ; left--) {
-        const said = turns
-        const bytes = bytesOf(said)
+        const stated = turns
+        const bytes = bytesOf(stated)
         const fingerprint = sha256(byteList(bytes))
         const found = await this.answering(
           sha256(`${this.head}${fingerprint}${candidate === 1 ? '' : ` ${candidate}`}`),
@@ -108,7 +108,7 @@ export class Questions {
             candidate,
             prompt: prompt.name,
             record: record.id,
-            turns: said,
+            turns: stated,
             settings: this.settings,
             form,
             fingerprint,
@@ -117,7 +117,7 @@ export class Questions {
           },
           left < this.again,
         )
-        answers.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(said) }) })
+        answers.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(stated) }) })
         const { answer } = found
         const text = unmasked(answer.text, rendering.masked)
         reply = contained(() => rendering.read(text))
@@ -133,7 +133,7 @@ export class Questions {
   }
 
   /**
-   * What a screen of that side finds and has set aside; what is only to be noted is noted.
+   * What a screen of that side finds and has rejected; what is only to be noted is noted.
    *
    * @throws ScreenStop where all is to stop.
    */
@@ -147,7 +147,9 @@ export class Questions {
     const findings = this.screens.find(side, texts, sent)
     notes.push(...findings.filter(({ action }) => action === 'note'))
     const told = (action: ScreenFinding['action']) =>
-      findings.filter((finding) => finding.action === action).map(({ screen, says }) => problem('screen-found', { screen, side, says }))
+      findings
+        .filter((finding) => finding.action === action)
+        .map(({ screen, message }) => problem('screen-found', { screen, side, detail: message }))
     const stopping = told('stop')
     if (stopping.length > 0) throw new ScreenStop(stopping)
     return told('reject')
@@ -186,7 +188,7 @@ function textsOf(turns: readonly Turn[]): string[] {
 
 /** What is wrong with an answer: how it ended before what it holds. */
 function faultsOf({ finish, text }: ModelAnswer, reply: CheckedReply): readonly Problem[] {
-  if (finish === 'refused') return [problem('answer-refused', { says: text.replace(/\s+/g, ' ').trim().slice(0, 120) })]
+  if (finish === 'refused') return [problem('answer-refused', { detail: text.replace(/\s+/g, ' ').trim().slice(0, 120) })]
   if (text.trim() === '') return [problem('reply-empty', {})]
   if (finish === 'cut-off' && reply.problems.every((p) => p.code !== 'reply-cut-off'))
     return [problem('reply-cut-off', { within: '' }), ...reply.problems]
@@ -216,10 +218,10 @@ const MOST_SAID = 8
 
 /** What `masked` replaced is put back here, and nowhere else. */
 function unmasked(text: string, masked: Readonly<Record<string, string>>): string {
-  return Object.entries(masked).reduce((whole, [sign, stood]) => whole.replaceAll(sign, () => stood), text)
+  return Object.entries(masked).reduce((whole, [placeholder, original]) => whole.replaceAll(placeholder, () => original), text)
 }
 
 /** A line of the answer cache. */
-export function cachedAnswer(key: string, { record, prompt }: ModelRequest, answer: ModelAnswer, { name }: ReadyModel): KeptAnswer {
+export function cachedAnswer(key: string, { record, prompt }: ModelRequest, answer: ModelAnswer, { name }: ReadyModel): CachedAnswer {
   return { key, record, prompt, model: name, at: new Date().toISOString(), ...answer }
 }

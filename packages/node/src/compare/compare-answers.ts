@@ -70,11 +70,15 @@ interface AnswerLine {
 }
 
 /** Holds the answers of two runs over the same records against each other. */
-export async function compareAnswers(one: ComparedSide, other: ComparedSide, columns: readonly AnswerColumn[]): Promise<AnswerComparison> {
+export async function compareAnswers(
+  comparedSide: ComparedSide,
+  other: ComparedSide,
+  columns: readonly AnswerColumn[],
+): Promise<AnswerComparison> {
   const first = new Map<number, { readonly text: string; readonly labels: readonly string[] }>()
   const words: [number[], number[]] = [[], []]
   const labelsOf = ({ answer }: AnswerLine) => columns.map(({ name }) => cellText(answer[name]))
-  for await (const line of answersOf(one.result)) {
+  for await (const line of answersOf(comparedSide.result)) {
     const text = textOf(line.answer)
     words[0].push(countWords(text))
     first.set(line.number, { text, labels: labelsOf(line) })
@@ -103,7 +107,7 @@ export async function compareAnswers(one: ComparedSide, other: ComparedSide, col
     if (differing.length > MOST_SHOWN) differing.pop()
   }
   return {
-    sides: [figuresOf(one, words[0]), figuresOf(other, words[1])],
+    sides: [figuresOf(comparedSide, words[0]), figuresOf(other, words[1])],
     both,
     same,
     labels: columns.flatMap((column, i) => agreementOf(column, defined(pairs[i]))),
@@ -120,8 +124,8 @@ async function* answersOf({ folder, file }: AskResult): AsyncGenerator<AnswerLin
 function textOf(answer: Readonly<Record<string, unknown>>): string {
   // A finished document holds its passages.
   const entries = Object.entries(answer).filter(([name, value]) => value !== null && (name === 'document' || !('document' in answer)))
-  const said = (value: unknown) => (typeof value === 'string' ? value : JSON.stringify(value))
-  return entries.length === 1 ? said(defined(entries[0])[1]) : entries.map(([name, value]) => `${name}: ${said(value)}`).join('\n')
+  const stated = (value: unknown) => (typeof value === 'string' ? value : JSON.stringify(value))
+  return entries.length === 1 ? stated(defined(entries[0])[1]) : entries.map(([name, value]) => `${name}: ${stated(value)}`).join('\n')
 }
 
 function figuresOf({ name, result, price }: ComparedSide, words: number[]): SideFigures {
@@ -144,10 +148,10 @@ function figuresOf({ name, result, price }: ComparedSide, words: number[]): Side
 
 function agreementOf({ name, labels: known }: AnswerColumn, pairs: ReadonlyMap<string, number>): LabelAgreement[] {
   const counted = [...pairs].map(([key, count]) => [...(JSON.parse(key) as [string, string]), count] as const)
-  const given = new Set(counted.flatMap(([one, other]) => [one, other]))
-  const labels = [...new Set([...(known ?? []), ...given])].filter((label) => given.has(label))
+  const values = new Set(counted.flatMap(([text, other]) => [text, other]))
+  const labels = [...new Set([...(known ?? []), ...values])].filter((label) => values.has(label))
   if (labels.length === 0 || labels.length > MOST_LABELS) return []
-  const table = labels.map((one) => labels.map((other) => counted.find(([a, b]) => a === one && b === other)?.[2] ?? 0))
+  const table = labels.map((label) => labels.map((other) => counted.find(([a, b]) => a === label && b === other)?.[2] ?? 0))
   const of = counted.reduce((sum, [, , count]) => sum + count, 0)
   return [{ column: name, labels, table, agree: labels.reduce((sum, _, i) => sum + defined(defined(table[i])[i]), 0), of }]
 }
@@ -165,7 +169,7 @@ export function comparedRows({ sides }: AnswerComparison): [string, string, stri
     row('of them repaired', (side) => number(side.repaired)),
     row('of them to be verified', (side) => number(side.unsupportedCount)),
     row('rejected', (side) => share(side, side.aside)),
-    ...codes.map((code) => row(`  ${code}`, ({ reasons }) => number(reasons.find((one) => one.code === code)?.count ?? 0))),
+    ...codes.map((code) => row(`  ${code}`, ({ reasons }) => number(reasons.find((reason) => reason.code === code)?.count ?? 0))),
     row('words of an answer', (side) => number(side.words)),
     ...(sides.some(({ tokens }) => tokens.sent > 0)
       ? [row('tokens sent', ({ tokens }) => number(tokens.sent)), row('tokens answered', ({ tokens }) => number(tokens.received))]
@@ -181,28 +185,28 @@ export function comparedSections(comparison: AnswerComparison): Section[] {
   return [
     {
       title: 'Comparison',
-      says: [`${number(both)} records were answered by both, ${number(same)} of them in the same words.`],
+      notes: [`${number(both)} records were answered by both, ${number(same)} of them in the same words.`],
       head: ['', sides[0].name, sides[1].name],
       rows: comparedRows(comparison),
     },
-    ...labels.map((one): Section => ({
-      title: `${one.column}: the same for ${((one.agree / Math.max(1, one.of)) * 100).toFixed(1)} %`,
-      says: [`Rows: ${sides[0].name}. Columns: ${sides[1].name}.`],
-      head: ['', ...one.labels],
-      rows: one.table.map((counts, i) => [defined(one.labels[i]), ...counts.map((count) => (count === 0 ? '·' : number(count)))]),
+    ...labels.map((label): Section => ({
+      title: `${label.column}: the same for ${((label.agree / Math.max(1, label.of)) * 100).toFixed(1)} %`,
+      notes: [`Rows: ${sides[0].name}. Columns: ${sides[1].name}.`],
+      head: ['', ...label.labels],
+      rows: label.table.map((counts, i) => [defined(label.labels[i]), ...counts.map((count) => (count === 0 ? '·' : number(count)))]),
     })),
     {
       title: 'Largest differences',
-      says: differing.length === 0 ? ['Nowhere.'] : [],
+      notes: differing.length === 0 ? ['Nowhere.'] : [],
       wide: true,
-      pairs: differing.map(({ record, row, one, other }) => ({ title: `${record}, row ${number(row)}`, ...marked(one, other) })),
+      pairs: differing.map(({ record, row, one: text, other }) => ({ title: `${record}, row ${number(row)}`, ...marked(text, other) })),
     },
   ]
 }
 
 /** Two texts, and what of each the other does not have. */
-function marked(one: string, other: string): { one: Stretch[]; other: Stretch[] } {
-  const parts = diffWordsWithSpace(one, other)
+function marked(text: string, other: string): { one: Stretch[]; other: Stretch[] } {
+  const parts = diffWordsWithSpace(text, other)
   const side = (leaves: 'added' | 'removed') =>
     parts.filter((part) => !part[leaves]).map((part) => ({ text: part.value, own: part.added || part.removed }))
   return { one: side('added'), other: side('removed') }

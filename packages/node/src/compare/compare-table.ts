@@ -47,13 +47,13 @@ export async function compareTable({ before, after, records, pools = [] }: Compa
     const was = await earlier.next()
     const old = was.done ? [] : [...was.value.records]
     for (const [i, record] of [...chunk.records].entries()) {
-      const [one, other] = [old[i] && turnsOf(old[i]), turnsOf(record)]
+      const [text, other] = [old[i] && turnsOf(old[i]), turnsOf(record)]
       count.records++
-      if (one === undefined && other === undefined) count.aside++
+      if (text === undefined && other === undefined) count.aside++
       else if (other === undefined) count.lost++
-      else if (one === undefined) count.won++
-      else if (one !== other) count.changed++
-      if (one !== other && examples.length < MOST_EXAMPLES) examples.push(record.id)
+      else if (text === undefined) count.won++
+      else if (text !== other) count.changed++
+      if (text !== other && examples.length < MOST_EXAMPLES) examples.push(record.id)
     }
   }
   return { ...count, examples }

@@ -40,8 +40,8 @@ describe('cases of a table', () => {
     ['notes.csv', 'Note,Grade\nonly one\n', 'data/notes.csv: row 1 has 1 cells, but there are 2 headings'],
     ['notes.txt', 'x', 'cases are read from .csv, .tsv, .jsonl, .json and .yaml'],
     ['notes.jsonl', '{"note":"x"}\n', 'case 1: "grade" is missing'],
-  ])('in %s that cannot be used say why', async (file, text, says) => {
-    expect((await open(file, text)).says.join('\n')).toContain(says)
+  ])('in %s that cannot be used say why', async (file, text, message) => {
+    expect((await open(file, text)).says.join('\n')).toContain(message)
   })
 })
 

@@ -28,9 +28,9 @@ export async function readFileValue(path: string, { limit = DEFAULT_LIMITS.attac
   const unreadable = (fault: unknown): never => {
     throw new ProblemError([problem('file-unreadable', { file: path, why: reason(fault) })])
   }
-  const found = await stat(path).catch(unreadable)
-  if (!found.isFile()) unreadable('it is a folder')
-  if (found.size > limit) throw new ProblemError([problem('attachment-over-limit', { name, size: found.size, limit })])
+  const stats = await stat(path).catch(unreadable)
+  if (!stats.isFile()) unreadable('it is a folder')
+  if (stats.size > limit) throw new ProblemError([problem('attachment-over-limit', { name, size: stats.size, limit })])
   // A package of the older kind: bundled, it has its default alone.
   const { default: mime } = await import('mime-types')
   const bytes = new Uint8Array(await readFile(path).catch(unreadable))

@@ -23,7 +23,9 @@ export async function openLibraryFor(
   const library = await openLibrary(folder, { ...options, countTokens: (text) => counter?.(text) ?? 0 })
   const name = typeof prompt === 'function' ? prompt(library) : prompt
   const drawn = name === undefined ? library.graph.members : library.graph.drawsOn({ kind: 'prompt', name })
-  const counts = drawn.some((one) => one.kind === 'example set' && library.artefacts.examples.get(one.name)?.pick.budget !== undefined)
+  const counts = drawn.some(
+    (member) => member.kind === 'example set' && library.artefacts.examples.get(member.name)?.pick.budget !== undefined,
+  )
   if (counts) counter = await tokenCounter()
   return library
 }

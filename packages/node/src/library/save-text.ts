@@ -6,7 +6,7 @@ import { problem } from 'dunelight/host'
 import { replaceFile } from '../output/files.js'
 import { reason } from '../output/reason.js'
 
-/** What came of a saving: done, or not begun since somebody else has written the file meanwhile. */
+/** What came of a saving: done, or not begun since someone else has written the file meanwhile. */
 export type Saved =
   | { readonly state: 'saved'; readonly mark: string }
   | { readonly state: 'changed'; readonly mark: string | null; readonly text: string | null }
@@ -17,7 +17,7 @@ export function markOfText(text: string): string {
 }
 
 /**
- * Writes a text of a folder in one step, so that it is never half written, and never over what somebody else wrote meanwhile: `was` is the mark
+ * Writes a text of a folder in one step, so that it is never half written, and never over what someone else wrote meanwhile: `was` is the mark
  * of the text that was edited, null where there was none.
  *
  * @throws ProblemError where the path leaves the folder or cannot be written.

@@ -11,12 +11,12 @@ import { readFileValue } from './file-value.js'
  */
 export async function filesThatItSets(prompt: Prompt, model: BatchModel, folder: string, limit: number): Promise<Record<string, unknown>> {
   const found: Record<string, unknown> = {}
-  for (const [name, said] of Object.entries(model.set)) {
+  for (const [name, stated] of Object.entries(model.set)) {
     const declared = prompt.variables.find((d) => d.name === name)
-    if (declared?.type.kind !== 'file' || typeof said !== 'string' || said.startsWith('data:')) continue
-    const path = resolve(join(folder, dirname(model.file.name), said))
+    if (declared?.type.kind !== 'file' || typeof stated !== 'string' || stated.startsWith('data:')) continue
+    const path = resolve(join(folder, dirname(model.file.name), stated))
     const real = await realpath(path).catch(() => path)
-    if (!real.startsWith((await realpath(folder)) + sep)) throw new ProblemError([problem('path-leaves-library', { path: said })])
+    if (!real.startsWith((await realpath(folder)) + sep)) throw new ProblemError([problem('path-leaves-library', { path: stated })])
     found[name] = await readFileValue(path, { limit })
   }
   return found

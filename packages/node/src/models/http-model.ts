@@ -8,7 +8,7 @@ import { createBrotliDecompress, createUnzip } from 'node:zlib'
 import { secrets } from '../output/secrets.js'
 import { reason } from '../output/reason.js'
 
-/** The header by which a stand-in says what it is. */
+/** The header by which a mock model says what it is. */
 export const MOCK_HEADER = 'x-mock'
 
 /** An answer longer than this is no answer: a service that does not end is left. */
@@ -44,8 +44,8 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
     })
     if (answer.statusCode < 200 || answer.statusCode > 299) throw await refusal(answer)
     try {
-      const found = stream ? await pieces(answer, description, stream) : wholeAnswer(await wholeText(answer), description)
-      return MOCK_HEADER in answer.headers ? { ...found, isMock: true } : found
+      const modelAnswer = stream ? await pieces(answer, description, stream) : wholeAnswer(await wholeText(answer), description)
+      return MOCK_HEADER in answer.headers ? { ...modelAnswer, isMock: true } : modelAnswer
     } catch (fault) {
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
       throw new ModelFault(whyNot(fault, signal), { retry: true, cause: fault })
@@ -79,11 +79,11 @@ type Answer = Dispatcher.ResponseData
 /** Too many requests and faults of the service pass; a request that it does not take is not made better by being made again. */
 async function refusal(answer: Answer): Promise<ModelFault> {
   const { statusCode, headers } = answer
-  const says = (await wholeText(answer).catch(() => '')).replace(/\s+/g, ' ').trim().slice(0, 120)
+  const message = (await wholeText(answer).catch(() => '')).replace(/\s+/g, ' ').trim().slice(0, 120)
   // What is asked goes where the library says, with its secrets, and nowhere else.
   const elsewhere =
     statusCode > 299 && statusCode < 400 ? [`it sends on to ${secrets.redact(one(headers.location) ?? 'another address')}`] : []
-  const words = [...elsewhere, ...(says === '' ? [] : [says])].map((part) => `: ${part}`).join('')
+  const words = [...elsewhere, ...(message === '' ? [] : [message])].map((part) => `: ${part}`).join('')
   const retry = statusCode === 408 || statusCode === 425 || statusCode === 429 || statusCode >= 500
   return new ModelFault(`it answers with status ${statusCode}${words}`, { retry, retryAfter: secondsIn(one(headers['retry-after'])) })
 }
@@ -192,7 +192,7 @@ function at(data: unknown, pointer: string): unknown {
   return typeof data === 'object' && data !== null ? (jsonpointer.get(data, pointer) as unknown) : undefined
 }
 
-/** Undefined as long as nothing is said of the end. */
+/** Undefined as long as nothing is reported of the end. */
 function finishOf(word: unknown, { cutOff, refused }: NonNullable<ModelDescription['finish']>): Finish | undefined {
   if (typeof word !== 'string') return undefined
   return cutOff.includes(word) ? 'cut-off' : refused.includes(word) ? 'refused' : 'done'

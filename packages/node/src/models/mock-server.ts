@@ -9,7 +9,7 @@ import { sha256 } from '../output/bytes.js'
 export interface MockServer {
   /** Where it is asked. */
   readonly url: string
-  /** How many requests it has answered, in whichever way. */
+  /** How many requests it has answered, faults included. */
   readonly requests: () => number
   readonly close: () => Promise<void>
 }

@@ -23,22 +23,22 @@ export const DEFAULT_REQUEST_LIMITS: RequestLimits = {
   maxWait: 600,
 }
 
-/** Waits between two tries: twice as long each time, and some of it by lot. */
+/** Waits between two tries: twice as long each time, and some of it at random. */
 const FIRST_WAIT = 500
 const LONGEST_WAIT = 60_000
 
 /** A timer of the platform that is longer runs out at once. */
 const LONGEST_TIMER = 2_147_483_647
 
-/** So many questions in a row without an answer, and nobody is there. */
+/** this many questions in a row without an answer, and no one is there. */
 const MAX_CONSECUTIVE_FAILURES = 20
 
-/** Nobody is there: a run that went on would set every record aside. */
+/** No one is there: a run that went on would set every record aside. */
 export class ModelUnreachable extends ProblemError {
   override readonly name: string = 'ModelGone'
 }
 
-/** The question was still waiting for its turn when whoever asked wanted to leave. */
+/** The question was still waiting for its turn when the caller that asked wanted to leave. */
 export class RequestCancelled extends Interrupted {
   override readonly name: string = 'NotAsked'
 }
@@ -52,11 +52,11 @@ interface AskingSetting {
 export class ModelQueue {
   private readonly requests: RateLimiter | undefined
   private readonly tokens: RateLimiter | undefined
-  /** Nobody requests before then: the service said so. */
+  /** No one requests before then: the service said so. */
   private notBefore = 0
   private failures = 0
   private cancelled = false
-  /** What ends the waiting of questions that are asked of nobody at the moment. */
+  /** What ends the waiting of questions that are asked of no one at the moment. */
   private readonly waiting = new Set<AbortController>()
   /** What is rendered, read and written goes on beside it: a place is free again as soon as its answer is there, and kept. */
   private readonly queue: PQueue
@@ -70,7 +70,7 @@ export class ModelQueue {
     private readonly onRetry: (why: string) => void = () => undefined,
   ) {
     const { requests, tokens } = rules.perMinute
-    this.queue = new PQueue({ concurrency: concurrency })
+    this.queue = new PQueue({ concurrency })
     this.requests = requests === undefined ? undefined : new RateLimiter({ tokensPerInterval: requests, interval: 'minute' })
     this.tokens = tokens === undefined ? undefined : new RateLimiter({ tokensPerInterval: tokens, interval: 'minute' })
   }
@@ -96,7 +96,7 @@ export class ModelQueue {
   /** Asks nothing any more: what waits, for a minute to pass or for another try, waits no longer. What is under way comes to its end. */
   cancelQueued(): void {
     this.cancelled = true
-    for (const one of this.waiting) one.abort(new RequestCancelled())
+    for (const abortController of this.waiting) abortController.abort(new RequestCancelled())
   }
 
   private async try(request: ModelRequest): Promise<ModelAnswer> {
@@ -180,12 +180,12 @@ export class ModelQueue {
   }
 }
 
-/** Until so many have been taken of what a minute gives. */
+/** Until this many have been taken of what a minute gives. */
 async function taken(limiter: RateLimiter, count: number, signal: AbortSignal): Promise<void> {
   while (!limiter.tryRemoveTokens(count)) await wait(Math.ceil(limiter.getWaitTime(count)) || 1, signal)
 }
 
-/** Waits so many milliseconds, unless nothing more is to be asked. */
+/** Waits this many milliseconds, unless nothing more is to be asked. */
 async function wait(milliseconds: number, signal: AbortSignal): Promise<void> {
   await pause(Math.min(milliseconds, LONGEST_TIMER), undefined, { signal }).catch(() => {
     throw new RequestCancelled()

@@ -52,19 +52,19 @@ export function readyModel(library: Library, prompt: string, name?: string, opti
   const set = library.prompt(prompt).settings.model
   const wanted = name ?? (typeof set === 'string' && models.has(set) ? set : (defaultModel ?? [...models.keys()][0] ?? MOCK_MODEL))
   if (wanted === MOCK_MODEL) return readyMock(options)
-  const found = models.get(wanted)
-  if (!found) throw new ProblemError([problem('model-unknown', { name: wanted, known: [...models.keys(), MOCK_MODEL] })])
+  const modelDescription = models.get(wanted)
+  if (!modelDescription) throw new ProblemError([problem('model-unknown', { name: wanted, known: [...models.keys(), MOCK_MODEL] })])
   const faults = library.problems.filter((p) => p.severity === 'error' && p.place?.file === 'models.yaml')
   if (faults.length > 0) throw new ProblemError(faults)
-  const { url, envelope, answer, concurrency, price } = found
+  const { url, envelope, answer, concurrency, price } = modelDescription
   const form = envelope && library.fingerprint({ kind: 'envelope', name: envelope.name })
   return {
     name: wanted,
-    model: httpModel(found),
+    model: httpModel(modelDescription),
     isMock: false,
     identity: JSON.stringify([wanted, url, form, answer]),
     concurrency,
-    limits: found,
+    limits: modelDescription,
     price,
   }
 }

@@ -5,9 +5,9 @@ import { createInterface } from 'node:readline'
 import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 
-/** A spreadsheet is made in memory, and nobody reads a longer one. */
+/** A spreadsheet is made in memory, and no one reads a longer one. */
 const LONGEST_SHEET = 100_000
-/** The signs that one cell of a spreadsheet can hold. */
+/** The characters that one cell of a spreadsheet can hold. */
 const LONGEST_CELL = 32_767
 const ROW_GROUP = 20_000
 

@@ -4,7 +4,7 @@ import { cellText } from 'dunelight/parts'
 import { problem, utf8Bytes, type Batch, type BatchRecord, type Line, defined } from 'dunelight/host'
 import Papa from 'papaparse'
 
-/** What a record is written as, in UTF-8 with one sign for each byte. */
+/** What a record is written as, in UTF-8 with one character for each byte. */
 export interface OutputForm {
   /** What stands above all records. */
   readonly head: string
@@ -63,7 +63,7 @@ function tableForm(batch: Batch, headings: readonly string[], write: (cells: rea
 
 /** Names that no column of the source has. */
 function besides(headings: readonly string[]): string[] {
-  const taken = new Set(headings.map((one) => one.toLowerCase()))
+  const taken = new Set(headings.map((heading) => heading.toLowerCase()))
   return BESIDE_COLUMNS.map((name) => (taken.has(name) ? `dunelight ${name}` : name))
 }
 

@@ -53,11 +53,11 @@ function stepOf(size: number): number {
 }
 
 /** Keeps the first few by an order; of equals those that came first. */
-function insert(list: Extreme[], one: Extreme, order: (a: Extreme, b: Extreme) => number): void {
+function insert(list: Extreme[], extreme: Extreme, order: (a: Extreme, b: Extreme) => number): void {
   const last = list.at(-1)
-  if (list.length === EXTREMES && last && order(one, last) >= 0) return
-  const at = list.findIndex((other) => order(one, other) < 0)
-  list.splice(at < 0 ? list.length : at, 0, one)
+  if (list.length === EXTREMES && last && order(extreme, last) >= 0) return
+  const at = list.findIndex((other) => order(extreme, other) < 0)
+  list.splice(at < 0 ? list.length : at, 0, extreme)
   if (list.length > EXTREMES) list.pop()
 }
 
@@ -76,7 +76,7 @@ export function barsOf({ sizes }: RenderCounts): readonly Bar[] {
   const wide = Math.max(1, Math.ceil((last - first + 1) / 12))
   const bars: Bar[] = []
   for (let at = first; at <= last; at += wide) {
-    const count = steps.reduce((sum, [step, one]) => (step >= at && step < at + wide ? sum + one : sum), 0)
+    const count = steps.reduce((sum, [step, number]) => (step >= at && step < at + wide ? sum + number : sum), 0)
     bars.push({ from: Math.ceil(2 ** (at / STEPS)), to: Math.ceil(2 ** ((at + wide) / STEPS)) - 1, count })
   }
   return bars

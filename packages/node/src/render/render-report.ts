@@ -1,13 +1,14 @@
-import { formatNumber, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
+import { defined } from 'dunelight/host'
+import { formatNumber, pathInLibrary, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
 import type { RunFile } from '../runs/run-file.js'
 import { MOST_COMPARED } from './same-prompts.js'
 import { barsOf, type Extreme, type RenderCounts } from './render-counts.js'
 
 const number = formatNumber
 
-/** What came of a run, for people. */
-export function renderReport(run: RunFile, counts: RenderCounts): Report {
-  return { title: `Run ${run.run}`, facts: headOf(run), sections: sectionsOf(run, counts) }
+/** The report of a run that renders. */
+export function renderReport(run: RunFile, library: string, counts: RenderCounts): Report {
+  return { title: `Run ${run.run}`, facts: headOf(run, library), sections: sectionsOf(run, counts) }
 }
 
 function sectionsOf(run: RunFile, counts: RenderCounts): Section[] {
@@ -16,7 +17,7 @@ function sectionsOf(run: RunFile, counts: RenderCounts): Section[] {
     countsSection(run, counts),
     sizesSection(counts, unit),
     ...(counts.written > 0 ? [extremesSection('Longest', counts.longest, unit), extremesSection('Shortest', counts.shortest, unit)] : []),
-    reasonsSection(counts.reasons, 'rejected.jsonl has all of them, with their rows.'),
+    reasonsSection(counts.reasons, 'All of them are in rejected.jsonl, with their rows.'),
     sameSection(counts),
   ]
 }
@@ -28,18 +29,18 @@ function countsSection({ seconds }: RunFile, counts: RenderCounts): Section {
   const rate = seconds ? ` in ${seconds < 10 ? seconds.toFixed(1) : number(seconds)} seconds` : ''
   return {
     title: 'Counts',
-    says: [],
+    notes: [],
     head: ['', ''],
     rows: [
       ['records', number(all)],
       ['rendered', `${number(written)}${share}${rate}`],
       ['rejected', number(rejected)],
-      ['same prompt as another', number(counts.same.count)],
-      ['text of all prompts', `${number(counts.bytes / 1000)} kB`],
+      ['duplicate prompts', number(counts.same.count)],
+      ['size of all prompts', `${number(counts.bytes / 1000)} kB`],
       ...(tokens > 0
         ? [
             ['tokens of all prompts', number(tokens)],
-            ['tokens of one, on average', number(tokens / Math.max(1, written))],
+            ['tokens per prompt, on average', number(tokens / Math.max(1, written))],
           ]
         : []),
     ],
@@ -48,38 +49,42 @@ function countsSection({ seconds }: RunFile, counts: RenderCounts): Section {
 
 function sizesSection(counts: RenderCounts, unit: string): Section {
   const bars = barsOf(counts)
-  const most = Math.max(1, ...bars.map((bar) => bar.count))
+  const ranges = bars.map((bar) => (bar.from >= bar.to ? number(bar.from) : `${number(bar.from)} – ${number(bar.to)}`))
   return {
     title: unit === 'tokens' ? 'Tokens of a prompt' : 'Size of a prompt in bytes',
-    says: counts.written === 0 ? ['Nothing was rendered.'] : [],
+    notes: counts.written === 0 ? ['Nothing was rendered.'] : [],
     ...(bars.length > 0 && {
       head: [unit, 'prompts'],
-      rows: bars.map((bar) => [bar.from >= bar.to ? number(bar.from) : `${number(bar.from)} – ${number(bar.to)}`, number(bar.count)]),
-      bars: bars.map((bar) => bar.count / most),
+      rows: bars.map((bar, i) => [defined(ranges[i]), number(bar.count)]),
+      chart: { unit: 'prompts', labels: ranges, counts: bars.map((bar) => bar.count), isScale: true },
     }),
   }
 }
 
 function extremesSection(title: string, list: readonly Extreme[], unit: string): Section {
-  return { title, says: [], head: ['record', 'row', unit], rows: list.map((one) => [one.id, number(one.row), number(one.size)]) }
+  return {
+    title,
+    notes: [],
+    head: ['record', 'row', unit],
+    rows: list.map((extreme) => [extreme.id, number(extreme.row), number(extreme.size)]),
+  }
 }
 
 function sameSection({ same, written }: RenderCounts): Section {
   const title = 'Duplicate prompts'
-  const none =
-    written > MOST_COMPARED ? `None among the first ${number(MOST_COMPARED)} different prompts.` : 'None: every prompt is another.'
-  if (same.count === 0) return { title, says: [none] }
-  const rows = same.examples.map((one) => [one.id, number(one.row), number(one.first)])
-  return { title, says: ['Asking one of them is enough.'], head: ['record', 'row', 'as in row'], rows }
+  const none = written > MOST_COMPARED ? `No duplicates among the first ${number(MOST_COMPARED)} different prompts.` : 'No duplicates.'
+  if (same.count === 0) return { title, notes: [none] }
+  const rows = same.examples.map((example) => [example.id, number(example.row), number(example.first)])
+  return { title, notes: ['Ask a model about one of them only.'], head: ['record', 'row', 'as in row'], rows }
 }
 
-function headOf(run: RunFile): readonly (readonly [string, string])[] {
+function headOf(run: RunFile, library: string): readonly (readonly [string, string])[] {
   return [
     ['prompt', run.prompt.name],
-    ['records', run.records.from],
-    ...run.joined.map((one): [string, string] => ['joined', one.from]),
-    ['output', run.published?.path ?? run.output],
-    ['begun', run.started.replace('T', ' ').slice(0, 19)],
-    ['prompt’s fingerprint', run.prompt.fingerprint.slice(0, 16)],
+    ['records', pathInLibrary(library, run.records.from)],
+    ...run.joined.map((sourceMark): [string, string] => ['joined', pathInLibrary(library, sourceMark.from)]),
+    ['output', pathInLibrary(library, run.published?.path ?? run.output)],
+    ['started', run.started.replace('T', ' ').slice(0, 19)],
+    ['fingerprint of the prompt', run.prompt.fingerprint.slice(0, 16)],
   ]
 }

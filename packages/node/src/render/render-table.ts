@@ -18,10 +18,10 @@ export interface TableOptions extends RunListener {
   readonly to: Sink
   /** Gets a line of JSON for each record that is rejected. */
   readonly rejected?: Sink
-  readonly given?: Readonly<Record<string, unknown>>
+  readonly values?: Readonly<Record<string, unknown>>
   readonly seed?: number
   readonly locale?: string
-  /** Ends after so many records that fit. */
+  /** Ends after this many records that fit. */
   readonly take?: number
   /** Renders only the record of this id. */
   readonly only?: string
@@ -58,8 +58,8 @@ export interface TableReport {
  * report.written // => 3
  */
 export async function renderTable(options: TableOptions): Promise<TableReport> {
-  const { prompt, take, only, given, locale, seed, onHeading, notice, to, rejected, records: source, ...listener } = options
-  const batch = plainBatch(prompt, { ...(given && { given }), ...(locale !== undefined && { locale }) })
+  const { prompt, take, only, values, locale, seed, onHeading, notice, to, rejected, records: source, ...listener } = options
+  const batch = plainBatch(prompt, { ...(values && { values }), ...(locale !== undefined && { locale }) })
   const line = { ...(seed !== undefined && { seed }), ...(locale !== undefined && { locale }) }
   const counts = newCounts()
   const streams = new RunStreams({ output: { sink: to }, rejected })

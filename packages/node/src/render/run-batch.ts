@@ -58,8 +58,8 @@ type Setting = Pick<RenderRun, 'workers' | 'bare' | 'output' | 'to'>
 export async function runBatch(options: RenderOptions): Promise<RunResult<RenderCounts>> {
   const { library, folder, batch: model, overwrite = false, workers = 1, bare = false } = options
   const batch = await readyBatch(library, model, folder, options)
-  const said = outputPath(options)
-  const to = said === undefined || said === '-' ? undefined : said
+  const text = outputPath(options)
+  const to = text === undefined || text === '-' ? undefined : text
   if (to !== undefined && !batch.perRecord) await refuseForeign(to, runsFolder(options), overwrite)
   const setting: Setting = {
     workers,
@@ -170,7 +170,7 @@ function linesFile(output: string): string {
 
 function envelopeChanges(file: RenderRun, { library }: Batch, model: BatchModel): Problem[] {
   if (!library || envelopeMark(library, model)?.fingerprint === file.envelope?.fingerprint) return []
-  return [problem('run-changed', { what: `the envelope "${file.envelope?.name ?? ''}"`, says: 'has changed' })]
+  return [problem('run-changed', { what: `the envelope "${file.envelope?.name ?? ''}"`, detail: 'has changed' })]
 }
 
 function envelopeMark(library: Library, model: BatchModel): RenderRun['envelope'] {

@@ -37,16 +37,16 @@ export class Threads {
     const { batch, known: headings = [] } = rendering
     const table = rendering.source as TableFile
     // Files that are given cannot be handed to another thread; a sample is drawn from all records.
-    if (workers < 2 || batch.model.sample || Object.values(batch.given).some((value) => typeof value === 'object')) return undefined
+    if (workers < 2 || batch.model.sample || Object.values(batch.values).some((value) => typeof value === 'object')) return undefined
     const cutting = await cuttingOf(table)
     if (!cutting) return undefined
     const { delimiter } = cutting
-    const { given, locale, model } = batch
+    const { values, locale, model } = batch
     const definition = model.content as WorkerStart['definition']
     const start: WorkerStart = {
       folder,
       definition,
-      given,
+      values,
       locale,
       output: to ?? output,
       bare,

@@ -7,7 +7,7 @@ export interface WorkerStart {
   /** The library's folder. */
   readonly folder: string
   readonly definition: Readonly<Record<string, unknown>>
-  readonly given: Readonly<Record<string, unknown>>
+  readonly values: Readonly<Record<string, unknown>>
   readonly locale: string | undefined
   readonly output: string
   readonly bare: boolean

@@ -18,10 +18,10 @@ const start = workerData as WorkerStart
 
 /** What renders rows on this thread. */
 async function prepare() {
-  const { folder, given, locale, headings } = start
+  const { folder, values, locale, headings } = start
   const model = batchModel(start.definition)
   const library = await openLibraryFor(folder, model.prompt?.name)
-  const batch = batchOf(library, model, { given, ...(locale !== undefined && { locale }) })
+  const batch = batchOf(library, model, { values, ...(locale !== undefined && { locale }) })
   const pools = await readPools(batch, folder)
   const step = renderStep({ batch, form: outputForm(start.output, batch, headings), line: await lineOptions(batch, start.bare) })
   const buffers = new BufferPool(start.buffers, sharedMemory)

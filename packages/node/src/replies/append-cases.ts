@@ -45,7 +45,7 @@ async function withRows(path: string, before: string, cases: readonly AddedCase[
   // New rows end as the table's own do.
   const newline = before.includes('\r\n') ? '\r\n' : '\n'
   const ended = before === '' || before.endsWith('\n') ? before : `${before}${newline}`
-  if (path.endsWith('.jsonl')) return `${ended}${cases.map((one) => `${JSON.stringify(one.values)}${newline}`).join('')}`
+  if (path.endsWith('.jsonl')) return `${ended}${cases.map((addedCase) => `${JSON.stringify(addedCase.values)}${newline}`).join('')}`
   if (!/\.[ct]sv$/.test(path)) return undefined
   const { headings } = (await readTable(path).next()).value as TableRows
   const cells = cases.map(({ values, beside }) => {
@@ -57,16 +57,18 @@ async function withRows(path: string, before: string, cases: readonly AddedCase[
 
 /** A list of texts as people write it. */
 function cellOf(value: unknown): string {
-  return Array.isArray(value) && value.every((one) => typeof one === 'string') ? value.join('; ') : cellText(value)
+  return Array.isArray(value) && value.every((value) => typeof value === 'string') ? value.join('; ') : cellText(value)
 }
 
 function withItems(before: string, cases: readonly AddedCase[]): string {
   const document = parseDocument(before, { version: '1.2' })
   if (!document.has('cases')) document.set('cases', document.createNode([]))
-  for (const one of cases)
+  for (const addedCase of cases)
     document.addIn(
       ['cases'],
-      document.createNode(Object.fromEntries(Object.entries(one.values).filter(([, value]) => value !== null && value !== undefined))),
+      document.createNode(
+        Object.fromEntries(Object.entries(addedCase.values).filter(([, value]) => value !== null && value !== undefined)),
+      ),
     )
   return document.toString({ lineWidth: 0 })
 }

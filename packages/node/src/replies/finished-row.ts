@@ -38,7 +38,7 @@ export type RowEnding = (typeof ROW_ENDINGS)[number]
 export function readEnding(path: string | undefined): RowEnding {
   if (path === undefined) return '.jsonl'
   const ending = extname(path).toLowerCase()
-  const known = ROW_ENDINGS.find((one) => one === ending)
+  const known = ROW_ENDINGS.find((text) => text === ending)
   if (!known) throw new ProblemError([problem('output-ending', { path, known: [...ROW_ENDINGS] })])
   return known
 }
@@ -67,9 +67,9 @@ function besides(headings: readonly string[], columns: readonly string[]): strin
   return columns.map((name) => (taken.has(name.toLowerCase()) ? `answer.${name}` : name))
 }
 
-/** A value as a cell: a list of texts as people write it, if none of them holds the sign between. */
+/** A value as a cell: a list of texts as people write it, if none of them holds the character between. */
 function columnCell(value: unknown): string {
-  if (Array.isArray(value) && value.every((one) => typeof one === 'string' && !/[;[\n]/.test(one))) return value.join('; ')
+  if (Array.isArray(value) && value.every((value) => typeof value === 'string' && !/[;[\n]/.test(value))) return value.join('; ')
   return cellText(value)
 }
 

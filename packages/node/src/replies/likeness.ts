@@ -1,9 +1,9 @@
 import { wordsIn } from 'dunelight/host'
 
 /** The share of words that two texts do not have in common: from 0, the same words, to 1, none. */
-export function distanceOf(one: string, other: string): number {
+export function distanceOf(text: string, other: string): number {
   const bag = new Map<string, number>()
-  const [left, right] = [wordsIn(one), wordsIn(other)]
+  const [left, right] = [wordsIn(text), wordsIn(other)]
   for (const word of left) bag.set(word, (bag.get(word) ?? 0) + 1)
   let shared = 0
   for (const word of right) {

@@ -12,7 +12,7 @@ export interface AnswersOptions {
   readonly records: TableSource
   /** The replies, one a row: under `reply`, and under `record` the id of the record that it answers; without ids they follow the records. */
   readonly replies: TableSource
-  readonly given?: Readonly<Record<string, unknown>>
+  readonly values?: Readonly<Record<string, unknown>>
   readonly locale?: string
   /** Refuses what could be read only by a repair. */
   readonly strict?: boolean
@@ -86,9 +86,9 @@ export class ReplyReader {
  * first.value.answers.length > 0 // => true
  */
 export async function* readAnswers(options: AnswersOptions): AsyncGenerator<AnsweredChunk, readonly Problem[]> {
-  const { prompt, given, locale, onHeading, records: source } = options
+  const { prompt, values, locale, onHeading, records: source } = options
   const reader = new ReplyReader(options)
-  const batch = plainBatch(prompt, { ...(given && { given }), ...(locale !== undefined && { locale }) })
+  const batch = plainBatch(prompt, { ...(values && { values }), ...(locale !== undefined && { locale }) })
   for await (const { headings, records, bytesRead } of readRecords(batch, source, onHeading ? { onHeading } : {})) {
     const answers: AnsweredRecord[] = []
     for (const record of records) answers.push(await reader.read(record))
@@ -159,7 +159,7 @@ class Replies {
   }
 }
 
-async function* readReplies(source: TableSource, unread: (found: Problem) => void): AsyncGenerator<SomeReplies, undefined> {
+async function* readReplies(source: TableSource, unread: (problem: Problem) => void): AsyncGenerator<SomeReplies, undefined> {
   let row = 0
   for await (const { headings, rows } of readTable(source)) {
     const folded = headings.map(foldHeading)

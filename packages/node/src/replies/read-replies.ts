@@ -51,23 +51,23 @@ export interface ReadRepliesResult {
  * result.written > 0 // => true
  */
 export async function readReplies(options: ReadRepliesOptions): Promise<ReadRepliesResult> {
-  const { prompt, given, locale, onHeading, records: source, to, ending, router, rejected, signal, onRejected, onProgress } = options
-  const batch = plainBatch(prompt, { ...(given && { given }), ...(locale !== undefined && { locale }) })
+  const { prompt, values, locale, onHeading, records: source, to, ending, router, rejected, signal, onRejected, onProgress } = options
+  const batch = plainBatch(prompt, { ...(values && { values }), ...(locale !== undefined && { locale }) })
   const writing = rowWriting(
     ending,
     prompt.answerColumns.map(({ name }) => name),
   )
   const reader = new ReplyReader(options)
   const step: RecordStep = async (record, headings): Promise<Outcome | undefined> => {
-    const found = await reader.read(record)
-    if (options.answered && found.text === undefined) return undefined
-    const answer = answerOf(found)
-    const onTurn = () => options.onAnswer?.(found, answer)
-    if (!answer) return { problems: found.problems, reply: found.text, partial: found.reply?.partial, onTurn }
-    await options.finish?.(found)
-    const { repairs = [], unsupported = [] } = found.reply ?? {}
+    const answered = await reader.read(record)
+    if (options.answered && answered.text === undefined) return undefined
+    const answer = answerOf(answered)
+    const onTurn = () => options.onAnswer?.(answered, answer)
+    if (!answer) return { problems: answered.problems, reply: answered.text, partial: answered.reply?.partial, onTurn }
+    await options.finish?.(answered)
+    const { repairs = [], unsupported = [] } = answered.reply ?? {}
     const row: FinishedRow = {
-      cells: found.cells,
+      cells: answered.cells,
       answer,
       repairs: repairs.map((p) => p.message),
       unsupported: unsupported.map(unsupportedText),

@@ -27,8 +27,8 @@ export class ReviewLog {
   static async open(path: string): Promise<ReviewLog> {
     const text = await readFile(path, 'utf8').catch(() => '')
     const lines = new Map<string, ReviewLine[]>()
-    for (const one of text.split('\n')) {
-      const line = parsed(one)
+    for (const item of text.split('\n')) {
+      const line = parsed(item)
       if (line) listOf(lines, line.record).push(line)
     }
     return new ReviewLog(path, lines, text === '' || text.endsWith('\n'))

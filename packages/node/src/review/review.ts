@@ -65,8 +65,8 @@ export interface ReviewResult {
 export interface ReviewOptions {
   readonly library: Library
   readonly model: ReadyModel
-  readonly given?: Readonly<Record<string, unknown>>
-  readonly notice?: (found: Problem) => void
+  readonly values?: Readonly<Record<string, unknown>>
+  readonly notice?: (problem: Problem) => void
   readonly onRetry?: (why: string) => void
   readonly signal?: AbortSignal
 }
@@ -77,7 +77,7 @@ interface Subject {
   readonly headings: readonly string[]
   readonly reviewed: ReviewedRecord
   /** The answers that the run was given for it, by which later ones are read too. */
-  readonly given: readonly Answered[]
+  readonly answers: readonly Answered[]
 }
 
 const REVIEW_FILE = 'review.jsonl'
@@ -133,9 +133,9 @@ export class Review {
   /** The accepted answers beside their rows, in the order of the table. */
   async *settled(): AsyncGenerator<{ headings: readonly string[]; row: FinishedRow; values: Readonly<Record<string, unknown>> }> {
     for await (const { record, headings, reviewed } of this.subjects(() => true)) {
-      const one = reviewed.candidates.find(({ number }) => number === reviewed.accepted)
-      if (!one?.answer) continue
-      const { answer, repairs, unsupported, isMock } = one
+      const candidate = reviewed.candidates.find(({ number }) => number === reviewed.accepted)
+      if (!candidate?.answer) continue
+      const { answer, repairs, unsupported, isMock } = candidate
       const about = { record: record.id, number: record.row, model: this.file.asking.model }
       yield { headings, row: { cells: record.cells, answer, repairs, unsupported, isMock, about }, values: defined(record.prepared).values }
     }
@@ -172,12 +172,12 @@ export class Review {
       const rest = actions.filter(({ records }) =>
         records === 'open' ? state === 'open' : records === 'unaccepted' && state !== 'accepted',
       )
-      // What is said of a record by its name is not said of it once more as one of the rest.
+      // What is reported of a record by its name is not said of it once more as one of the rest.
       const meant = own.length > 0 ? own : rest
       // One after the other: what is asked anew is asked of what has just been accepted.
       const run = async () => {
         for (const action of meant) {
-          const now = { ...subject, reviewed: this.reviewed(subject.record, subject.given) }
+          const now = { ...subject, reviewed: this.reviewed(subject.record, subject.answers) }
           const done = action.does === 'regenerate' ? await this.regenerate(now, action.part) : await this.settle(now, action)
           if (done) onDone(done)
         }
@@ -204,8 +204,8 @@ export class Review {
       await this.log.add({ record, row, at, does: 'discard' })
       return { record, does: 'discard', problems: [], candidate: undefined }
     }
-    const readable = candidates.filter((one) => one.answer !== undefined)
-    const candidate = action.answer === undefined ? readable.at(-1) : candidates.find((one) => one.number === action.answer)
+    const readable = candidates.filter((candidate) => candidate.answer !== undefined)
+    const candidate = action.answer === undefined ? readable.at(-1) : candidates.find((candidate) => candidate.number === action.answer)
     if (!candidate) {
       const why =
         action.answer === undefined ? problems : [problem('answer-unknown', { record, number: action.answer, count: candidates.length })]
@@ -217,7 +217,10 @@ export class Review {
   }
 
   /** Asks once more: for the whole answer, or for a part of the one that was accepted, else of the last. */
-  private async regenerate({ record, headings, reviewed, given }: Subject, part: string | undefined): Promise<ReviewResult | undefined> {
+  private async regenerate(
+    { record, headings, reviewed, answers: values }: Subject,
+    part: string | undefined,
+  ): Promise<ReviewResult | undefined> {
     if (this.options.signal?.aborted) return undefined
     const { prepared, id, row } = record
     const refused = (problems: readonly Problem[]): ReviewResult => ({ record: id, does: 'regenerate', problems, candidate: undefined })
@@ -225,7 +228,7 @@ export class Review {
     const candidateNumber = reviewed.candidates.length + 1
     const from =
       reviewed.candidates.find(({ number }) => number === reviewed.accepted) ??
-      reviewed.candidates.findLast((one) => one.answer !== undefined)
+      reviewed.candidates.findLast((candidate) => candidate.answer !== undefined)
     if (part !== undefined && !reviewed.parts.includes(part)) return refused([problem('part-unknown', { part, known: reviewed.parts })])
     if (part !== undefined && !from) return refused([problem('answer-unknown', { record: id, number: 1, count: 0 })])
     const questions = this.questions((key, request) => this.source.answer(key, request))
@@ -239,7 +242,7 @@ export class Review {
       part === undefined
         ? text
         : defined(form).write(defined(form).exchange(defined(form).read(defined(from).text).partial, defined(reply).value, part))
-    const isMock = answered.answers.some((one) => one.answer.isMock)
+    const isMock = answered.answers.some((answer) => answer.answer.isMock)
     const line: ReviewLine = {
       record: id,
       row,
@@ -251,7 +254,7 @@ export class Review {
       ...(isMock && { isMock: true as const }),
     }
     await this.log.add(line)
-    const candidate = candidateOf(candidateNumber, whole, given[0] ?? answered, isMock, line)
+    const candidate = candidateOf(candidateNumber, whole, values[0] ?? answered, isMock, line)
     return { record: id, does: 'regenerate', problems: candidate.problems, candidate }
   }
 
@@ -278,24 +281,28 @@ export class Review {
     })
     for await (const { record, headings } of this.bare()) {
       if (!wanted(record.id)) continue
-      const given: Answered[] = []
+      const answers: Answered[] = []
       for (let candidateNumber = 1; record.prepared && candidateNumber <= candidates; candidateNumber++) {
         try {
-          given.push(await questions.ask(record, record.prepared, headings, { candidate: candidateNumber }))
+          answers.push(await questions.ask(record, record.prepared, headings, { candidate: candidateNumber }))
         } catch (fault) {
           if (!(fault instanceof Unanswered)) throw fault
         }
       }
-      yield { record, headings, given, reviewed: this.reviewed(record, given) }
+      yield { record, headings, answers, reviewed: this.reviewed(record, answers) }
     }
   }
 
-  private reviewed(record: BatchRecord, given: readonly Answered[]): ReviewedRecord {
-    const candidates = given.flatMap((one, i) => {
-      if (one.text === undefined) return []
-      const isMock = one.answers.some(({ answer }) => answer.isMock)
+  private reviewed(record: BatchRecord, answers: readonly Answered[]): ReviewedRecord {
+    const candidates = answers.flatMap((answered, i) => {
+      if (answered.text === undefined) return []
+      const isMock = answered.answers.some(({ answer }) => answer.isMock)
       return [
-        { ...candidateOf(i + 1, one.text, one, isMock), problems: one.problems, ...(one.problems.length > 0 && { answer: undefined }) },
+        {
+          ...candidateOf(i + 1, answered.text, answered, isMock),
+          problems: answered.problems,
+          ...(answered.problems.length > 0 && { answer: undefined }),
+        },
       ]
     })
     let accepted: number | undefined
@@ -304,7 +311,7 @@ export class Review {
       if (line.does === 'accept') [accepted, discarded] = [line.answer, false]
       else if (line.does === 'discard') [accepted, discarded] = [undefined, true]
       else {
-        if (given[0]) candidates.push(candidateOf(candidates.length + 1, line.text, given[0], line.isMock === true, line))
+        if (answers[0]) candidates.push(candidateOf(candidates.length + 1, line.text, answers[0], line.isMock === true, line))
         discarded = false
       }
     }
@@ -312,11 +319,11 @@ export class Review {
     return {
       record: record.id,
       row: record.row,
-      candidates: candidates.map((one, i) => ({ ...one, similar: similar[i] })),
+      candidates: candidates.map((candidate, i) => ({ ...candidate, similar: similar[i] })),
       state: accepted !== undefined ? 'accepted' : discarded ? 'discarded' : 'open',
       accepted,
-      parts: given[0]?.form?.parts ?? [],
-      problems: record.prepared ? (given[0]?.problems ?? []) : record.problems,
+      parts: answers[0]?.form?.parts ?? [],
+      problems: record.prepared ? (answers[0]?.problems ?? []) : record.problems,
     }
   }
 

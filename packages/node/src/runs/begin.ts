@@ -13,7 +13,7 @@ import { keepStdin, moveInto } from './stdin.js'
 
 /** Hears what is found while a table is read. */
 export interface ReadListener {
-  readonly notice?: (found: Problem) => void
+  readonly notice?: (problem: Problem) => void
   readonly onHeading?: (problems: readonly Problem[]) => void
 }
 
@@ -28,9 +28,9 @@ export interface RunOptions extends RunListener, ReadListener {
   /** A table in place of the batch's. */
   readonly records?: TableFile
   /** Values that are the same for all records, over those that the batch sets. */
-  readonly given?: Readonly<Record<string, unknown>>
+  readonly values?: Readonly<Record<string, unknown>>
   /** The options that set those values, saved for a resumed run. */
-  readonly said?: readonly string[]
+  readonly set?: readonly string[]
   readonly locale?: string
   /** Where the output is published, in place of the batch's place. */
   readonly to?: string
@@ -42,7 +42,7 @@ export interface RunOptions extends RunListener, ReadListener {
 /** What a run that is continued needs. */
 export interface ResumeOptions extends RunListener, ReadListener {
   readonly library: Library
-  readonly given?: Readonly<Record<string, unknown>>
+  readonly values?: Readonly<Record<string, unknown>>
   readonly overwrite?: boolean
 }
 
@@ -63,7 +63,7 @@ export function outputPath({ to, folder, batch }: Pick<RunOptions, 'to' | 'folde
  */
 export async function readyBatch(library: Library, model: BatchModel, folder: string, options: BatchOptions): Promise<Batch> {
   const files = await filesThatItSets(library.prompt(model.prompt?.name ?? ''), model, folder, library.limits.attachmentBytes)
-  return batchOf(library, model, { ...options, given: { ...files, ...options.given } })
+  return batchOf(library, model, { ...options, values: { ...files, ...options.values } })
 }
 
 /**
@@ -78,7 +78,7 @@ export async function newRun<T>(
   batch: Batch,
   prepare: (records: TableFile) => Promise<T>,
 ): Promise<{ readonly folder: string; readonly file: Omit<RunFile, 'output' | 'to'>; readonly records: TableFile; readonly prepared: T }> {
-  const { folder, batch: model, name, said = [], locale } = options
+  const { folder, batch: model, name, set: stated = [], locale } = options
   const wanted = options.records ?? (model.records && tableFile(folder, model.records))
   if (!wanted) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
   const runs = runsFolder(options)
@@ -88,7 +88,7 @@ export async function newRun<T>(
     const joined = await Promise.all(model.join.map((join) => markOf(tableFile(folder, join))))
     const made = await newRunFolder(runs, name ?? batch.prompt.name)
     const kept = records === wanted ? records : await moveInto(made.folder, records)
-    const { prompt, given } = batch
+    const { prompt, values } = batch
     const file: Omit<RunFile, 'output' | 'to'> = {
       run: made.run,
       state: 'running',
@@ -97,8 +97,8 @@ export async function newRun<T>(
       batch: name,
       definition: model.content as RunFile['definition'],
       prompt: { name: prompt.name, fingerprint: prompt.fingerprint },
-      given: fingerprintOf(given),
-      said,
+      values: fingerprintOf(values),
+      set: stated,
       locale,
       records: await markOf(kept),
       joined,
@@ -124,12 +124,12 @@ export function libraryOf(folder: string, file: RunFile): string {
 export async function unchangedBatch(
   folder: string,
   file: RunFile,
-  { library, given = {} }: Pick<ResumeOptions, 'library' | 'given'>,
+  { library, values = {} }: Pick<ResumeOptions, 'library' | 'values'>,
   changes: (batch: Batch, model: BatchModel) => readonly Problem[] = () => [],
 ): Promise<{ readonly batch: Batch; readonly model: BatchModel; readonly home: string; readonly records: TableFile }> {
   const home = libraryOf(folder, file)
   const model = batchModel(file.definition)
-  const batch = await readyBatch(library, model, home, { given, ...(file.locale !== undefined && { locale: file.locale }) })
+  const batch = await readyBatch(library, model, home, { values, ...(file.locale !== undefined && { locale: file.locale }) })
   const found = [...ownChanges(file, batch), ...changes(batch, model), ...(await tableChanges(file))]
   if (found.length > 0) throw new ProblemError(found)
   const { bytes: _, sha256: __, ...records } = file.records
@@ -143,13 +143,13 @@ export async function resumable(folder: string): Promise<RunFile> {
   return { ...file, state: 'running' }
 }
 
-function ownChanges(before: RunFile, { prompt, given }: Batch): Problem[] {
+function ownChanges(before: RunFile, { prompt, values }: Batch): Problem[] {
   const { name, fingerprint } = before.prompt
   const problems: Problem[] = []
   if (prompt.fingerprint !== fingerprint)
-    problems.push(problem('run-changed', { what: `the prompt "${name}"`, says: 'has changed, or something that it draws on' }))
-  if (fingerprintOf(given) !== before.given)
-    problems.push(problem('run-changed', { what: 'the values that are set', says: 'have changed' }))
+    problems.push(problem('run-changed', { what: `the prompt "${name}"`, detail: 'has changed, or something that it draws on' }))
+  if (fingerprintOf(values) !== before.values)
+    problems.push(problem('run-changed', { what: 'the values that are set', detail: 'have changed' }))
   return problems
 }
 
@@ -158,15 +158,15 @@ async function tableChanges({ records, joined }: RunFile): Promise<Problem[]> {
   for (const mark of [records, ...joined]) {
     const what = `the table ${basename(mark.from)}`
     const now = await markOf(mark).catch(() => undefined)
-    if (!now) problems.push(problem('run-changed', { what, says: 'no longer exists' }))
+    if (!now) problems.push(problem('run-changed', { what, detail: 'no longer exists' }))
     else if (now.sha256 !== mark.sha256) {
       const size = now.bytes === mark.bytes ? '' : `: it had ${mark.bytes} bytes, and has ${now.bytes}`
-      problems.push(problem('run-changed', { what, says: `has changed${size}` }))
+      problems.push(problem('run-changed', { what, detail: `has changed${size}` }))
     }
   }
   return problems
 }
 
-function fingerprintOf(given: Readonly<Record<string, unknown>>): string {
-  return createHash('sha256').update(JSON.stringify(given)).digest('hex')
+function fingerprintOf(values: Readonly<Record<string, unknown>>): string {
+  return createHash('sha256').update(JSON.stringify(values)).digest('hex')
 }

@@ -1,5 +1,5 @@
 import { rm } from 'node:fs/promises'
-import { join } from 'node:path'
+import { join, resolve } from 'node:path'
 import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 import { replaceFile, WriteFault } from '../output/files.js'
@@ -20,7 +20,7 @@ export interface Task<C extends Counts = Counts> {
   readonly files: Omit<FolderOptions, 'folder'>
   /** Called once the files are open: what the step has to remember of what was done before. */
   readonly recall?: (folder: RunFolder, step: Step<C>) => Promise<void>
-  readonly report: (file: RunFile, counts: C) => Report
+  readonly report: (file: RunFile, library: string, counts: C) => Report
   /** Makes the output what it is to be, and publishes it. */
   readonly publish: (folder: string) => Promise<Pick<RunFile, 'published' | 'sent'>>
   /** Files that only an unfinished run needs. */
@@ -39,7 +39,7 @@ export interface RunResult<C extends Counts = Counts> {
 /**
  * Does a run's work in its folder: from the beginning, or from where it was interrupted.
  *
- * @param open Opens what the task needs: called once nobody else works on the run.
+ * @param open Opens what the task needs: called once no one else works on the run.
  * @throws ProblemError if another process works on it.
  */
 export async function carryOut<C extends Counts>(
@@ -71,9 +71,9 @@ async function underLease<C extends Counts>(folder: string, file: RunFile, task:
     const { counts } = step
     const ended = new Date().toISOString()
     const whole: RunFile = { ...file, ...more, state, counts, seconds: Math.round(to.seconds * 100) / 100, ended }
-    const report = task.report(whole, counts)
+    const report = task.report(whole, resolve(folder, file.library), counts)
     await replaceFile(join(folder, 'report.md'), toMarkdown(report))
-    await replaceFile(join(folder, 'report.html'), toHtml(report))
+    await replaceFile(join(folder, 'report.html'), await toHtml(report))
     await writeRun(folder, whole)
     return { folder, file: whole, counts, state }
   }

@@ -57,7 +57,7 @@ export interface RunSetting extends RunListener {
   readonly bytes?: number | undefined
 }
 
-/** So many files are written at a time. */
+/** this many files are written at a time. */
 const AT_ONCE = 32
 
 /**

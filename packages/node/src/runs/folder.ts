@@ -123,8 +123,8 @@ export class RunFolder implements Destination {
   /** What a file holds by now. */
   async content(name: string): Promise<Uint8Array> {
     const length = this.sizes[name] ?? 0
-    const found = await this.files.get(name)?.read(new Uint8Array(length), 0, length, 0)
-    return found?.buffer ?? new Uint8Array(0)
+    const result = await this.files.get(name)?.read(new Uint8Array(length), 0, length, 0)
+    return result?.buffer ?? new Uint8Array(0)
   }
 
   async close(): Promise<void> {
@@ -140,7 +140,7 @@ export class RunFolder implements Destination {
   }
 }
 
-/** Opens a file to add to it, cut off after so many bytes. */
+/** Opens a file to add to it, cut off after this many bytes. */
 async function opened(path: string, length: number): Promise<FileHandle> {
   const file = await open(path, 'a+')
   // Not cut if there is nothing to cut off: some disks write all of a file that was ever cut when it is closed, and have it waited for.

@@ -68,15 +68,15 @@ const FIRST = 1 << 8
 
 /** A text's hash in two halves: FNV-1a with two beginnings. */
 export function hashName(text: string): readonly [number, number] {
-  let one = 0x811c9dc5
+  let number = 0x811c9dc5
   let other = 0x9747b28c
   for (let i = 0; i < text.length; i++) {
     const unit = text.charCodeAt(i)
-    one = Math.imul(one ^ unit, 0x01000193)
+    number = Math.imul(number ^ unit, 0x01000193)
     other = Math.imul(other ^ unit, 0x5bd1e995)
     other ^= other >>> 13
   }
-  return [one >>> 0, other >>> 0]
+  return [number >>> 0, other >>> 0]
 }
 
 /** The first half of a fingerprint. */

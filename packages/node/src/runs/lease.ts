@@ -5,7 +5,7 @@ import { randomUUID } from 'node:crypto'
 
 /** The file in a run's folder that says who is working on it. */
 const FILE = 'lease.json'
-/** Milliseconds between two signs of life, and after how long without one a lease has run out. */
+/** Milliseconds between two characters of life, and after how long without one a lease has run out. */
 const BEAT = 2000
 const RUNS_OUT = 20_000
 
@@ -33,7 +33,7 @@ export class Lease {
     this.beat.unref()
   }
 
-  /** Takes the lease; gives who holds it if that is somebody else. */
+  /** Takes the lease; gives who holds it if that is someone else. */
   static async take(folder: string): Promise<Lease | Holder> {
     const path = join(folder, FILE)
     const holder: Holder = { host: hostname(), process: process.pid, id: randomUUID() }
@@ -57,15 +57,15 @@ export class Lease {
   }
 }
 
-/** Who works on a run; undefined if nobody does. */
+/** Who works on a run; undefined if no one does. */
 export async function holderOf(folder: string): Promise<Holder | undefined> {
   const path = join(folder, FILE)
-  const [holder, found] = await Promise.all([read(path), stat(path).catch(() => undefined)])
-  if (!found) return undefined
+  const [holder, stats] = await Promise.all([read(path), stat(path).catch(() => undefined)])
+  if (!stats) return undefined
   // Between its making and its writing it is empty.
-  if (!holder) return Date.now() - found.mtimeMs < BEAT ? { host: hostname(), process: 0, id: '' } : undefined
+  if (!holder) return Date.now() - stats.mtimeMs < BEAT ? { host: hostname(), process: 0, id: '' } : undefined
   if (holder.host === hostname() && !isAlive(holder.process)) return undefined
-  return Date.now() - found.mtimeMs < RUNS_OUT ? holder : undefined
+  return Date.now() - stats.mtimeMs < RUNS_OUT ? holder : undefined
 }
 
 /** Removes a lease that has run out; if another process has taken it anew meanwhile, it is put back. */

@@ -5,18 +5,18 @@ import { Names } from './names.js'
 function bothWays(all: Iterable<string>): [said: number[], expected: number[]] {
   const names = new Names()
   const set = new Set<string>()
-  const [said, expected]: [number[], number[]] = [[], []]
+  const [stated, expected]: [number[], number[]] = [[], []]
   let i = 0
   for (const name of all) {
-    if (names.add(name)) said.push(i)
+    if (names.add(name)) stated.push(i)
     if (set.has(name)) expected.push(i)
     set.add(name)
     i++
   }
-  return [said, expected]
+  return [stated, expected]
 }
 
-const lot = (seed: number) => () => (seed = (Math.imul(seed, 1103515245) + 12345) >>> 0) / 2 ** 32
+const random = (seed: number) => () => (seed = (Math.imul(seed, 1103515245) + 12345) >>> 0) / 2 ** 32
 
 test.each<[string, readonly string[]]>([
   ['numbers with and without noughts before them are names of their own', ['7', '07', '007', '7', '07']],
@@ -26,21 +26,21 @@ test.each<[string, readonly string[]]>([
   ['names that change their stem', ['MH-0001', 'KH-0001', 'MH-0001', 'MH-0002', 'KH-0002', 'KH-0001']],
   ['the last number of a page and the first of the next', ['8191', '8192', '8191', '8192', '8190']],
 ])('%s', (_, all) => {
-  const [said, expected] = bothWays(all)
-  expect(said).toEqual(expected)
+  const [stated, expected] = bothWays(all)
+  expect(stated).toEqual(expected)
 })
 
 test('tells names apart however far their numbers lie from one another', () => {
-  const next = lot(7)
+  const next = random(7)
   const shapes = [
     () => `MH-${String(Math.floor(next() * 30_000)).padStart(5, '0')}`,
     () => String(Math.floor(next() * 2_000_000_000)),
     () => `${'abcdefghijklmnop'[Math.floor(next() * 16)]!}${Math.floor(next() * 1000)}-${Math.floor(next() * 1000)}`,
     () => `room ${'xyz'.repeat(Math.floor(next() * 3))}`,
   ]
-  const [said, expected] = bothWays(Array.from({ length: 60_000 }, (_, i) => shapes[i % 4]!()))
+  const [stated, expected] = bothWays(Array.from({ length: 60_000 }, (_, i) => shapes[i % 4]!()))
   expect(expected.length).toBeGreaterThan(10_000)
-  expect(said).toEqual(expected)
+  expect(stated).toEqual(expected)
 })
 
 test('a million numbered names take next to no room', () => {

@@ -63,9 +63,9 @@ export class Names {
   }
 }
 
-/** So many numbers have their bits in one page of a kilobyte. */
+/** this many numbers have their bits in one page of a kilobyte. */
 const PAGE = 8192
-/** So many pages may be begun however few names they hold; after that each has to be worth it. */
+/** this many pages may be begun however few names they hold; after that each has to be worth it. */
 const MOST_PAGES = 1024
 const NAMES_A_PAGE = 256
 /** Longer numbers are of a series that begins with their first digits. */

@@ -50,8 +50,8 @@ async function differs(from: string, to: string): Promise<boolean> {
 async function filesBelow(folder: string): Promise<string[]> {
   const entries = await readdir(folder, { recursive: true, withFileTypes: true }).catch(() => [])
   return entries
-    .filter((one) => one.isFile())
-    .map((one) => relative(folder, join(one.parentPath, one.name)))
+    .filter((entry) => entry.isFile())
+    .map((entry) => relative(folder, join(entry.parentPath, entry.name)))
     .sort()
 }
 

@@ -1,17 +1,19 @@
+import { basename, isAbsolute, relative } from 'node:path'
 import { defined } from 'dunelight/host'
+import { drawChart, type Chart } from './chart.js'
 import type { ReasonCount } from './counts.js'
 
 /** A part of a report, before it is laid out. */
 export interface Section {
   readonly title: string
-  readonly says: readonly string[]
+  readonly notes: readonly string[]
   readonly head?: readonly string[]
   readonly rows?: readonly (readonly string[])[]
-  /** Shares of the largest, drawn as bars beside the rows. */
-  readonly bars?: readonly number[]
-  /** Texts beside each other, what only one of them has marked in it. */
+  /** The counts of the rows as bars, in place of the table where a page can draw them. */
+  readonly chart?: Chart
+  /** Two texts to compare, with the differences marked. */
   readonly pairs?: readonly Pair[]
-  /** Whether it has the page's whole width. */
+  /** Whether it takes the full width of the page. */
   readonly wide?: boolean
 }
 
@@ -27,11 +29,18 @@ export interface Pair {
   readonly other: readonly Stretch[]
 }
 
-/** A report: its title, what is to be known first, and its parts. */
+/** A report: its title, a summary, and its sections. */
 export interface Report {
   readonly title: string
   readonly facts: readonly (readonly [string, string])[]
   readonly sections: readonly Section[]
+}
+
+/** A path as a report shows it: within the library, else the name alone, since the folders above say more about a machine than about a run. */
+export function pathInLibrary(library: string, path: string): string {
+  if (!isAbsolute(path)) return path
+  const inside = relative(library, path).replaceAll('\\', '/')
+  return inside.startsWith('../') || isAbsolute(inside) ? basename(path) : inside
 }
 
 /** A number as people read it: `12,345`. */
@@ -39,21 +48,27 @@ export function formatNumber(value: number): string {
   return Math.round(value).toLocaleString('en')
 }
 
-/** Why records were set aside, the commonest reason first. */
+/** Why records were rejected, the most frequent reason first. */
 export function reasonsSection(reasons: readonly ReasonCount[], where: string): Section {
-  if (reasons.length === 0) return { title: 'Rejected', says: ['No record was rejected.'] }
+  if (reasons.length === 0) return { title: 'Rejected', notes: ['No record was rejected.'] }
   const rows = [...reasons]
     .sort((a, b) => b.count - a.count)
-    .map((one) => [one.code, formatNumber(one.count), one.examples.map((example) => `${example.id}: ${example.message}`).join('\n')])
-  return { title: 'Rejected', says: [where], head: ['reason', 'records', 'such as'], rows }
+    .map((reason) => [
+      reason.code,
+      formatNumber(reason.count),
+      reason.examples.map((example) => `${example.id}: ${example.message}`).join('\n'),
+    ])
+  return { title: 'Rejected', notes: [where], head: ['reason', 'records', 'examples'], rows }
 }
 
 const BAR = 30
 
 export function toMarkdown({ title, facts, sections: parts }: Report): string {
   const cell = (text: string) => text.replace(/\|/g, '\\|').replace(/\n/g, '<br>')
-  const table = ({ head, rows, bars }: Section) => {
+  const table = ({ head, rows, chart }: Section) => {
     if (!head || !rows) return ''
+    const most = Math.max(1, ...(chart?.counts ?? []))
+    const bars = chart?.counts.map((count) => count / most)
     const drawn = (i: number) => (bars ? [`\`${'█'.repeat(Math.round(defined(bars[i]) * BAR)) || '▏'}\``] : [])
     const line = (cells: readonly string[]) => `| ${cells.map(cell).join(' | ')} |`
     return `${line([...head, ...(bars ? [''] : [])])}\n${line([...head, ...(bars ? [''] : [])].map((_, i) => (i === 0 ? '---' : i > head.length - 1 ? '---' : '---')))}\n${rows
@@ -61,12 +76,13 @@ export function toMarkdown({ title, facts, sections: parts }: Report): string {
       .join('\n')}\n\n`
   }
   const sections = parts.map(
-    (one) => `## ${one.title}\n\n${one.says.map((says) => `${says}\n\n`).join('')}${table(one)}${(one.pairs ?? []).map(quoted).join('')}`,
+    (section) =>
+      `## ${section.title}\n\n${section.notes.map((message) => `${message}\n\n`).join('')}${table(section)}${(section.pairs ?? []).map(quoted).join('')}`,
   )
   return `# ${title}\n\n${facts.map(([name, value]) => `- ${name}: ${value}`).join('\n')}\n\n${sections.join('')}`.trimEnd() + '\n'
 }
 
-/** Two texts, one below the other. */
+/** Two texts below each other. */
 function quoted({ title, one, other }: Pair): string {
   const quote = (stretches: readonly Stretch[]) =>
     `> ${stretches
@@ -76,39 +92,39 @@ function quoted({ title, one, other }: Pair): string {
   return `### ${title}\n\n${quote(one)}${quote(other)}`
 }
 
-/** Two texts, one beside the other. */
+/** Two texts beside each other. */
 function beside({ title, one, other }: Pair): string {
   const text = (stretches: readonly Stretch[], tag: 'del' | 'ins') =>
     `<blockquote>${stretches.map((part) => (part.own ? `<${tag}>${escape(part.text)}</${tag}>` : escape(part.text))).join('')}</blockquote>`
   return `<article><h3>${escape(title)}</h3>${text(one, 'del')}${text(other, 'ins')}</article>`
 }
 
-export function toHtml({ title, facts, sections: parts }: Report): string {
-  const table = ({ head, rows, bars }: Section) => {
-    if (!head || !rows) return ''
-    const top = head.some((one) => one !== '')
-      ? `<thead><tr>${head.map((one, i) => `<th${NUMBER.test(rows[0]?.[i] ?? '') ? ' class="n"' : ''}>${escape(one)}</th>`).join('')}${bars ? '<th></th>' : ''}</tr></thead>`
-      : ''
-    const body = rows.map((row, i) => {
-      const bar = bars ? `<td class="bar"><i style="width:${Math.max(0.5, defined(bars[i]) * 100).toFixed(1)}%"></i></td>` : ''
-      return `<tr>${row.map((one) => `<td${classOf(one)}>${escape(one)}</td>`).join('')}${bar}</tr>`
-    })
-    return `<table>${top}<tbody>${body.join('')}</tbody></table>`
-  }
-  const sections = parts.map(
-    (one) =>
-      `<section${one.wide ? ' class="wide"' : ''}><h2>${escape(one.title)}</h2>${one.says.map((says) => `<p>${escape(says)}</p>`).join('')}${table(one)}${(one.pairs ?? []).map(beside).join('')}</section>`,
-  )
+/** A report as a page of its own: no script, nothing loaded, charts as SVG. */
+export async function toHtml({ title, facts, sections }: Report): Promise<string> {
+  const drawn = await Promise.all(sections.map(sectionHtml))
   return `<!doctype html>
 <html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escape(title)}</title>
 <link rel="icon" href="data:,">
 <style>${STYLE}</style>
-<header><h1>${escape(title)}</h1><dl>${facts
-    .map(([name, value]) => `<dt>${escape(name)}</dt><dd>${escape(value)}</dd>`)
-    .join('')}</dl></header>
-<main>${sections.join('\n')}</main>
+<header><h1>${escape(title)}</h1><dl>${facts.map(([name, value]) => `<dt>${escape(name)}</dt><dd>${escape(value)}</dd>`).join('')}</dl></header>
+<main>${drawn.join('\n')}</main>
 </html>
 `
+}
+
+async function sectionHtml(section: Section): Promise<string> {
+  const { title, notes, chart, pairs = [], wide } = section
+  const figure = chart ? `<figure>${await drawChart(chart)}</figure>` : tableHtml(section)
+  return `<section${wide ? ' class="wide"' : ''}><h2>${escape(title)}</h2>${notes.map((note) => `<p>${escape(note)}</p>`).join('')}${figure}${pairs.map(beside).join('')}</section>`
+}
+
+function tableHtml({ head, rows }: Section): string {
+  if (!head || !rows) return ''
+  const isNumber = (i: number) => NUMBER.test(rows[0]?.[i] ?? '')
+  const headings = head.map((text, i) => `<th${isNumber(i) ? ' class="n"' : ''}>${escape(text)}</th>`).join('')
+  const top = head.some((text) => text !== '') ? `<thead><tr>${headings}</tr></thead>` : ''
+  const body = rows.map((row) => `<tr>${row.map((text) => `<td${classOf(text)}>${escape(text)}</td>`).join('')}</tr>`)
+  return `<table>${top}<tbody>${body.join('')}</tbody></table>`
 }
 
 const STYLE = `
@@ -127,7 +143,7 @@ th { text-align: left; font-weight: 500; color: var(--soft); }
 td, th { padding: 3px 14px 3px 0; border-bottom: 1px solid var(--line); vertical-align: top; white-space: nowrap; }
 td.words { white-space: pre-line; overflow-wrap: anywhere; width: 100%; }
 td.n, th.n { text-align: right; font-variant-numeric: tabular-nums; }
-td.bar { width: 70%; } td.bar i { display: block; height: 12px; margin-top: 5px; background: var(--bar); }
+figure { margin: 0; } .chart { display: block; width: 100%; max-width: 560px; height: auto; }
 p { margin: 0 0 8px; color: var(--soft); }
 section.wide { grid-column: 1 / -1; }
 article { display: grid; grid-template-columns: 1fr 1fr; gap: 4px 24px; border-top: 1px solid var(--line); padding: 10px 0; }
@@ -147,5 +163,5 @@ function classOf(cell: string): string {
 }
 
 function escape(text: string): string {
-  return text.replace(/[&<>"]/g, (sign) => defined({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }[sign]))
+  return text.replace(/[&<>"]/g, (character) => defined({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }[character]))
 }

@@ -30,9 +30,9 @@ export interface RunFile {
   readonly definition: Readonly<Record<string, unknown>>
   readonly prompt: { readonly name: string; readonly fingerprint: string }
   /** SHA-256 over the values that are the same for all records. */
-  readonly given: string
+  readonly values: string
   /** The options that set those values, for a resumed run. */
-  readonly said: readonly string[]
+  readonly set: readonly string[]
   readonly locale: string | undefined
   readonly records: SourceMark
   readonly joined: readonly SourceMark[]
@@ -51,7 +51,7 @@ export interface RunFile {
 export async function newRunFolder(runs: string, name: string): Promise<{ folder: string; run: string }> {
   await mkdir(runs, { recursive: true })
   const stem = fileName(name.replace(/[^\p{L}\p{N}_-]+/gu, '-'))
-  const taken = (await readdir(runs)).flatMap((one) => (one.startsWith(`${stem}-`) ? [Number(one.slice(stem.length + 1))] : []))
+  const taken = (await readdir(runs)).flatMap((text) => (text.startsWith(`${stem}-`) ? [Number(text.slice(stem.length + 1))] : []))
   for (let number = Math.max(0, ...taken.filter(Number.isInteger)) + 1; ; number++) {
     const run = `${stem}-${number}`
     try {

@@ -7,11 +7,11 @@ import { safePath } from './safe-path.js'
 export interface SelectionOptions {
   /** Wants every record: which of them are, is decided elsewhere. */
   readonly all?: boolean
-  /** Ends after so many records that fit. */
+  /** Ends after this many records that fit. */
   readonly take?: number | undefined
   /** Only the record of this name. */
   readonly only?: string | undefined
-  /** So many records were done before the run was interrupted. */
+  /** this many records were done before the run was interrupted. */
   readonly done?: number
   /** Rejects a record whose name another had before it. */
   readonly unique?: boolean

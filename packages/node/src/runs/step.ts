@@ -30,7 +30,7 @@ export interface StepOptions {
   /** How many records may be under way at a time. */
   readonly ahead?: number
   readonly buffers?: BufferPool
-  /** How many records are handed on at a time, at most. */
+  /** How many records are passed on at a time, at most. */
   readonly most?: number
 }
 
@@ -44,8 +44,8 @@ interface Entry {
 }
 
 /**
- * Does a step for the records that are wanted, several at a time if it takes time, and hands on what comes of them in the records' order.
- * While a record is waited for, those before it are handed on.
+ * Does a step for the records that are wanted, several at a time if it takes time, and passes on what comes of them in the records' order.
+ * While a record is waited for, those before it are passed on.
  */
 export async function* doSteps(
   chunks: AsyncIterable<RecordChunk>,

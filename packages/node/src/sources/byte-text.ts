@@ -1,7 +1,7 @@
 import { isAscii, isUtf8 } from 'node:buffer'
 import type { ByteText } from '@dunelight/tables'
 
-/** Text kept as bytes, one sign each, until somebody looks at a piece: decoding a whole table costs more than reading it. */
+/** Text kept as bytes, one character each, until somebody looks at a piece: decoding a whole table costs more than reading it. */
 export const byteText: ByteText = {
   isAscii,
   isUtf8,

@@ -31,7 +31,7 @@ export type TableSource = string | TableFile | Iterable<object> | AsyncIterable<
 
 export interface TableOptions {
   /** Hears what is worth knowing of a table that could be read all the same. */
-  readonly notice?: (found: Problem) => void
+  readonly notice?: (problem: Problem) => void
   /** Headings of a list of records that are known before it is read. */
   readonly known?: readonly string[]
 }
@@ -100,9 +100,9 @@ async function* openFile(file: TableFile, options: TableOptions): AsyncGenerator
   }
   const other = OTHERS[/\.(\w+)$/.exec(from)?.[1]?.toLowerCase() ?? '']
   if (format === undefined && other !== undefined) unreadable(from, other)
-  const found = await stat(from)
-  if (found.isDirectory()) unreadable(from, 'it is a folder')
-  if (found.isFIFO()) options.notice?.(problem('pipe-waits', { file: from }))
+  const stats = await stat(from)
+  if (stats.isDirectory()) unreadable(from, 'it is a folder')
+  if (stats.isFIFO()) options.notice?.(problem('pipe-waits', { file: from }))
   switch (format) {
     case 'xlsx':
       yield* (await import('./xlsx.js')).xlsxTable(from, sheet)
@@ -118,8 +118,8 @@ async function* openFile(file: TableFile, options: TableOptions): AsyncGenerator
   }
 }
 
-async function* fromStdin(said: TableFormat | undefined, options: TableOptions): AsyncGenerator<TableRows> {
-  const { format, bytes } = await standardInput(said)
+async function* fromStdin(text: TableFormat | undefined, options: TableOptions): AsyncGenerator<TableRows> {
+  const { format, bytes } = await standardInput(text)
   yield* readTextTable(bytes, format, { ...options, name: STDIN, byteText })
 }
 
@@ -135,8 +135,8 @@ export async function standardInput(format: TableFormat | undefined): Promise<{ 
 
 /** A list begins with a bracket, lines of records with a brace, and all else is a table of text. */
 function guessed(first: Uint8Array): TextFormat {
-  const sign = /[^\s\u00ef\u00bb\u00bf]/.exec(byteText.text(first.subarray(0, 4096)))?.[0]
-  return sign === '[' ? 'json' : sign === '{' ? 'jsonl' : 'csv'
+  const character = /[^\s\u00ef\u00bb\u00bf]/.exec(byteText.text(first.subarray(0, 4096)))?.[0]
+  return character === '[' ? 'json' : character === '{' ? 'jsonl' : 'csv'
 }
 
 async function peeked(source: AsyncIterable<Uint8Array>): Promise<{ first: Uint8Array; whole: AsyncIterable<Uint8Array> }> {
@@ -154,7 +154,7 @@ function bytesOf(path: string): AsyncIterable<Uint8Array> {
   return createReadStream(path, { highWaterMark: CHUNK }) as AsyncIterable<Buffer>
 }
 
-/** How many records of a program are handed on at a time. */
+/** How many records of a program are passed on at a time. */
 const SOME = 512
 
 async function* itemsOf(source: Iterable<object> | AsyncIterable<object>): AsyncGenerator<ListItems> {

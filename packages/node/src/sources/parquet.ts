@@ -3,7 +3,7 @@ import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 import { unreadable, type TableRows } from '@dunelight/tables'
 
-/** So many rows are read at a time, within a row group. */
+/** this many rows are read at a time, within a row group. */
 const SOME = 4096
 
 /** A Parquet file, a part of a row group at a time. */
@@ -31,5 +31,5 @@ function plain(value: unknown): unknown {
   if (value instanceof Uint8Array) return Buffer.from(value).toString('utf8')
   if (Array.isArray(value)) return value.map(plain)
   if (typeof value !== 'object' || value === null || value instanceof Date) return value
-  return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, plain(one)]))
+  return Object.fromEntries(Object.entries(value).map(([key, value]) => [key, plain(value)]))
 }

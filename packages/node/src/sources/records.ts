@@ -127,7 +127,7 @@ export async function readPools(batch: Batch, folder: string, options: TableOpti
   for (const pool of pools) {
     let row = 1
     for await (const { headings, rows } of readTable(tableFile(folder, pool.join), options)) {
-      const cells = rows.filter((one): one is Row => !(one instanceof Misread))
+      const cells = rows.filter((row): row is Row => !(row instanceof Misread))
       const problems = pool.add(headings, cells, row)
       if (problems.length > 0) throw new ProblemError(problems)
       row += rows.length

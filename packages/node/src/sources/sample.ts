@@ -2,11 +2,11 @@ import { defined } from 'dunelight/host'
 import type { RecordChunk } from './record-chunk.js'
 import type { BatchRecord } from 'dunelight/host'
 
-/** How many records are handed on at a time. */
+/** How many records are passed on at a time. */
 const SOME = 256
 
 /**
- * So many records, drawn by lot out of all, in their order. Every record has the same chance whatever the table's length, which is not known
+ * this many records, drawn at random out of all, in their order. Every record has the same chance whatever the table's length, which is not known
  * before its end: one that comes late takes the place of one that came before. The same seed draws the same.
  */
 export async function* sampled(source: AsyncIterable<RecordChunk>, count: number, seed: number): AsyncGenerator<RecordChunk> {
@@ -29,8 +29,8 @@ export async function* sampled(source: AsyncIterable<RecordChunk>, count: number
   for (let at = 0; at < drawn.length;) {
     const { headings } = defined(drawn[at])
     const some = drawn.slice(at, at + SOME)
-    const end = some.findIndex((one) => one.headings !== headings)
-    const records = (end < 0 ? some : some.slice(0, end)).map((one) => one.record)
+    const end = some.findIndex((item) => item.headings !== headings)
+    const records = (end < 0 ? some : some.slice(0, end)).map((item) => item.record)
     at += records.length
     yield { headings, records, bytesRead, rows: records.length }
   }

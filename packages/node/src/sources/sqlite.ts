@@ -14,14 +14,14 @@ export async function* sqliteTable(path: string, query: string | undefined): Asy
   const database = new engine.Database(bytes)
   try {
     const asked = query ?? `SELECT * FROM "${onlyTable(path, tablesOf(database)).replace(/"/g, '""')}"`
-    const found = prepared(path, database, asked)
-    const headings = found.getColumnNames()
+    const statement = prepared(path, database, asked)
+    const headings = statement.getColumnNames()
     if (headings.length === 0) unreadable(path, 'the query finds no columns; it must be one that reads, such as SELECT * FROM objects')
     let rows: Row[] = []
     let any = false
-    while (found.step()) {
+    while (statement.step()) {
       any = true
-      rows.push(cellsOf(found).map(cellOf))
+      rows.push(cellsOf(statement).map(cellOf))
       if (rows.length < SOME) continue
       yield { headings, rows, bytesRead: 0 }
       rows = []
@@ -50,14 +50,16 @@ function prepared(path: string, database: Database, query: string) {
   try {
     return database.prepare(query)
   } catch (fault) {
-    const says = fault instanceof Error ? fault.message : String(fault)
-    throw new ProblemError([problem('query-invalid', { file: path, says, tables: tablesOf(database) })])
+    const message = fault instanceof Error ? fault.message : String(fault)
+    throw new ProblemError([problem('query-invalid', { file: path, detail: message, tables: tablesOf(database) })])
   }
 }
 
 function tablesOf(database: Database): string[] {
-  const [found] = database.exec("SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite_%' ORDER BY name")
-  return found?.values.map(([name]) => String(name)) ?? []
+  const [result] = database.exec(
+    "SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite_%' ORDER BY name",
+  )
+  return result?.values.map(([name]) => String(name)) ?? []
 }
 
 function onlyTable(path: string, tables: readonly string[]): string {

@@ -11,18 +11,18 @@ export async function* xlsxTable(path: string, sheet: string | undefined): Async
   const { default: readSheets } = await import('read-excel-file/node')
   const bytes = await readFile(path)
   const sheets = await readSheets(bytes).catch(() => unreadable(path, 'it is no .xlsx spreadsheet, or it is damaged'))
-  const found = sheet === undefined ? sheets[0] : sheets.find((one) => one.sheet === sheet)
+  const found = sheet === undefined ? sheets[0] : sheets.find((item) => item.sheet === sheet)
   if (!found) {
-    const known = sheets.map((one) => one.sheet)
+    const known = sheets.map((sheet) => sheet.sheet)
     throw new ProblemError([problem('sheet-unknown', { file: path, sheet: sheet ?? '', known })])
   }
   const filled = (found.data as Row[]).filter((row) => row.some((cell) => cell !== null && cell !== ''))
   const [first, ...rows] = filled
   if (!first) throw new ProblemError([problem('table-empty', { file: path })])
   const headings = headingsOf(first.map((cell) => cell ?? ''))
-  const named = headings.filter((one) => one !== '').length
+  const named = headings.filter((heading) => heading !== '').length
   // A title above the table, most often in merged cells, leaves a first row with one cell.
   if (named === 1 && rows.some((row) => row.filter((cell) => cell !== null).length > 2))
-    throw new ProblemError([problem('heading-merged', { file: path, found: defined(headings.find((one) => one !== '')) })])
+    throw new ProblemError([problem('heading-merged', { file: path, found: defined(headings.find((heading) => heading !== '')) })])
   yield { headings, rows: rows.map((row) => headings.map((_, i) => row[i] ?? null)), bytesRead: bytes.length }
 }

@@ -8,7 +8,7 @@ export const all: Strategy = {
     const ranked: number[] = []
     // Labels are looked for among all cases, wherever they stand.
     const enough = labels ? count : most
-    for (let one = 0; one < count && ranked.length < enough; one++) if (!barred.has(one)) ranked.push(one)
+    for (let index = 0; index < count && ranked.length < enough; index++) if (!barred.has(index)) ranked.push(index)
     return ranked
   },
 }

@@ -6,7 +6,7 @@ export const seeded: Strategy = {
   about: 'cases drawn by the seed and the record, the same ones every time',
   compares: false,
   rank: (question, most, labels) => {
-    const lots = all.rank(question, question.count, labels).map((one) => ({ one, lot: question.lot(one) }))
-    return lots.sort((a, b) => a.lot - b.lot || a.one - b.one).map(({ one }) => one)
+    const lots = all.rank(question, question.count, labels).map((index) => ({ one: index, lot: question.random(index) }))
+    return lots.sort((a, b) => a.lot - b.lot || a.one - b.one).map(({ one: index }) => index)
   },
 }

@@ -11,7 +11,7 @@ export interface Question {
   readonly touched: readonly number[]
   readonly index: CaseIndex
   /** A number for a case that only the seed and the record decide. */
-  lot(one: number): number
+  random(index: number): number
 }
 
 /** A way to rank cases. */
@@ -20,6 +20,6 @@ export interface Strategy {
   readonly about: string
   /** Whether it compares cases with the record. */
   readonly compares: boolean
-  /** The order in which cases are taken: at least `most` of them where there are so many, and the best of each label. */
+  /** The order in which cases are taken: at least `most` of them where there are this many, and the best of each label. */
   rank(question: Question, most: number, labels: readonly string[] | undefined): readonly number[]
 }

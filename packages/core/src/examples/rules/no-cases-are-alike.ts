@@ -10,12 +10,12 @@ export const noCasesAreAlike: SetRule = {
   name: 'no-cases-are-alike',
   check: ({ inputs, expected, cases, index }, report) => {
     if (cases.length > MOST) return
-    for (const { one, other, likeness } of nearestPairs(index(), inputs)) {
+    for (const { first, second, likeness } of nearestPairs(index(), inputs)) {
       // The same question with two expected is a contradiction, and said as that.
-      if (likeness < ALIKE || (likeness === 1 && expected[one] !== expected[other])) continue
+      if (likeness < ALIKE || (likeness === 1 && expected[first] !== expected[second])) continue
       report(
-        problem('cases-alike', { one: defined(cases[one]).number, other: defined(cases[other]).number }, defined(cases[other]).span, [
-          { says: `case ${defined(cases[one]).number} is here`, span: defined(cases[one]).span },
+        problem('cases-alike', { one: defined(cases[first]).number, other: defined(cases[second]).number }, defined(cases[second]).span, [
+          { message: `case ${defined(cases[first]).number} is here`, span: defined(cases[first]).span },
         ]),
       )
     }

@@ -14,7 +14,7 @@ export const noCasesContradict: SetRule = {
       else if (expected[before] !== expected[i])
         report(
           problem('cases-contradict', { one: defined(cases[before]).number, other: defined(cases[i]).number }, defined(cases[i]).span, [
-            { says: `case ${defined(cases[before]).number} is here`, span: defined(cases[before]).span },
+            { message: `case ${defined(cases[before]).number} is here`, span: defined(cases[before]).span },
           ]),
         )
     })

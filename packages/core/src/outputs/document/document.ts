@@ -45,22 +45,22 @@ export function readDocument(shape: DocumentShape, reading: Reading): unknown {
       continue
     }
     const { value, faults } = readPassage(stretch, text)
-    for (const says of faults) reading.report(problem('reply-passage-invalid', { passage: stretch.name, says }, span))
+    for (const message of faults) reading.report(problem('reply-passage-invalid', { passage: stretch.name, detail: message }, span))
     put(passages, stretch.name, value)
   }
   const finished = finishDocument(shape.stretches, passages)
-  reading.kept = finished
+  reading.partial = finished
   return finished
 }
 
 /** A document with its passages in their places. */
 export function finishDocument(stretches: readonly Stretch[], passages: Readonly<Record<string, unknown>>): FinishedDocument {
-  const done = stretches.map((one) => {
-    if (one.kind !== 'passage') return one
-    const value = Object.hasOwn(passages, one.name) ? passages[one.name] : ''
-    return { kind: 'written' as const, text: typeof value === 'string' ? value : String(value), name: one.name }
+  const done = stretches.map((stretch) => {
+    if (stretch.kind !== 'passage') return stretch
+    const value = Object.hasOwn(passages, stretch.name) ? passages[stretch.name] : ''
+    return { kind: 'written' as const, text: typeof value === 'string' ? value : String(value), name: stretch.name }
   })
-  return { text: done.map((one) => one.text).join(''), passages, stretches: done }
+  return { text: done.map((item) => item.text).join(''), passages, stretches: done }
 }
 
 interface Written {
@@ -83,7 +83,9 @@ function passagesInText(parts: readonly Part[], reading: Reading): Map<string, W
     if (!passage) return
     const start = endOf(found, i) ?? undefined
     if (start === undefined) return
-    const next = found.slice(i + 1).find((one): one is Found & { extent: { start: number } } => 'extent' in one && one.extent !== undefined)
+    const next = found
+      .slice(i + 1)
+      .find((item): item is Found & { extent: { start: number } } => 'extent' in item && item.extent !== undefined)
     const end = i === parts.length - 2 && defined(found[i + 1]).how === 'blank' ? text.length : (next?.extent.start ?? text.length)
     written.set(passage.name, { text: text.slice(start, end), start: offset + start })
   })
@@ -98,15 +100,15 @@ function endOf(found: readonly Found[], index: number): number | undefined {
 }
 
 function sayFixed(parts: readonly Part[], found: readonly Found[], text: string, offset: number, reading: Reading): void {
-  found.forEach((one, i) => {
+  found.forEach((item, i) => {
     const asked = defined(parts[i]).fixed.trim()
-    const span = 'extent' in one && one.extent ? reading.span(offset + one.extent.start, offset + one.extent.end) : undefined
-    if (one.how === 'missing') reading.report(problem('reply-fixed-missing', { asked: clip(asked, 80) }))
-    else if (one.how === 'changed')
+    const span = 'extent' in item && item.extent ? reading.span(offset + item.extent.start, offset + item.extent.end) : undefined
+    if (item.how === 'missing') reading.report(problem('reply-fixed-missing', { asked: clip(asked, 80) }))
+    else if (item.how === 'changed')
       reading.report(
-        problem('reply-fixed-changed', { asked, found: text.slice(one.extent.start, one.extent.end), difference: one.difference }, span),
+        problem('reply-fixed-changed', { asked, found: text.slice(item.extent.start, item.extent.end), difference: item.difference }, span),
       )
-    else if (one.how === 'folded') reading.repair('case', `"${clip(asked)}" came back with different case, spaces or quotes`, span)
+    else if (item.how === 'folded') reading.repair('case', `"${clip(asked)}" came back with different case, spaces or quotes`, span)
   })
   const first = defined(found[0])
   if ('extent' in first && first.extent && text.slice(0, first.extent.start).trim() !== '')
@@ -120,7 +122,7 @@ function sayFixed(parts: readonly Part[], found: readonly Found[], text: string,
 function passagesInJson(shape: DocumentShape, reading: Reading): Map<string, Written> | undefined {
   const data = exactJson(reading.text.replace(/^\s*(?:```|~~~)\w*\s*\n|\n?(?:```|~~~)\s*$/g, ''))?.value
   const names = passagesOf(shape)
-  if (!isRecord(data) || !names.some((one: PassageStretch) => Object.hasOwn(data, one.name))) return undefined
+  if (!isRecord(data) || !names.some((name: PassageStretch) => Object.hasOwn(data, name.name))) return undefined
   if (shape.show !== 'json-schema') reading.repair('json', 'the passages are in JSON')
   const record = new Loosening(reading, () => undefined, false).record(data, passageFields(shape.stretches), [])
   return new Map(Object.entries(record).map(([name, value]) => [name, { text: String(value), start: 0 }]))

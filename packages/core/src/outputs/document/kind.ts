@@ -34,7 +34,7 @@ export const documentKind: OutputKind<DocumentShape> = {
   parts: (shape) => [...new Set(passagesOf(shape).map(({ name }) => name))],
   exchange: ({ stretches }, value, other, part) =>
     finishDocument(stretches, withPart((value as FinishedDocument).passages, (other as FinishedDocument).passages, part)),
-  sample: (shape, random) => withPassages(shape, (one) => samplePassage(one, random, !ownLine(shape, one.name))),
+  sample: (shape, random) => withPassages(shape, (item) => samplePassage(item, random, !ownLine(shape, item.name))),
   ways: [
     defined(fenced),
     { ...defined(inProse), make: (shape, value, random) => (hasEnds(shape) ? defined(inProse).make(shape, value, random) : undefined) },
@@ -86,18 +86,18 @@ function withPassages(
   write: (one: DocumentShape['stretches'][number] & { kind: 'passage' }) => string,
 ): FinishedDocument {
   const passages: Record<string, unknown> = {}
-  const stretches = shape.stretches.map((one) => {
-    if (one.kind !== 'passage') return one
-    const text = write(one)
-    put(passages, one.name, one.type === 'text' ? text : typedValue(one.type, text))
-    return { kind: 'written' as const, text, name: one.name }
+  const stretches = shape.stretches.map((stretch) => {
+    if (stretch.kind !== 'passage') return stretch
+    const text = write(stretch)
+    put(passages, stretch.name, stretch.type === 'text' ? text : typedValue(stretch.type, text))
+    return { kind: 'written' as const, text, name: stretch.name }
   })
-  return { text: stretches.map((one) => one.text).join(''), passages, stretches }
+  return { text: stretches.map((stretch) => stretch.text).join(''), passages, stretches }
 }
 
 /** Whether a passage has its lines to itself: within a sentence it is one line. */
 function ownLine({ stretches }: DocumentShape, name: string): boolean {
-  const at = stretches.findIndex((one) => one.kind === 'passage' && one.name === name)
+  const at = stretches.findIndex((stretch) => stretch.kind === 'passage' && stretch.name === name)
   const before = stretches[at - 1]?.text ?? '\n'
   const after = stretches[at + 1]?.text ?? '\n'
   return /\n[ \t]*$/.test(before) && /^[ \t]*\n/.test(after)
@@ -105,13 +105,13 @@ function ownLine({ stretches }: DocumentShape, name: string): boolean {
 
 function without(shape: DocumentShape, value: unknown, name: string | undefined): string | undefined {
   const { stretches } = value as FinishedDocument
-  return name === undefined ? undefined : stretches.map((one) => (one.name === name ? '' : one.text)).join('')
+  return name === undefined ? undefined : stretches.map((stretch) => (stretch.name === name ? '' : stretch.text)).join('')
 }
 
 function longPassage(shape: DocumentShape, { stretches }: FinishedDocument, random: SampleRandom): string | undefined {
   for (const { name, guidance, type } of passagesOf(shape)) {
-    const most = type === 'text' ? (amountsIn(guidance).find((one) => one.unit === 'word')?.max ?? Infinity) : Infinity
-    if (most !== Infinity) return stretches.map((one) => (one.name === name ? wordsOf(random, most + 1) : one.text)).join('')
+    const most = type === 'text' ? (amountsIn(guidance).find((amount) => amount.unit === 'word')?.max ?? Infinity) : Infinity
+    if (most !== Infinity) return stretches.map((stretch) => (stretch.name === name ? wordsOf(random, most + 1) : stretch.text)).join('')
   }
   return undefined
 }

@@ -21,12 +21,12 @@ export type Found =
 export function partsOf(stretches: readonly Stretch[]): Part[] {
   const parts: Part[] = []
   let fixed = ''
-  for (const one of stretches) {
-    if (one.kind !== 'passage') {
-      fixed += one.text
+  for (const stretch of stretches) {
+    if (stretch.kind !== 'passage') {
+      fixed += stretch.text
       continue
     }
-    parts.push({ fixed, passage: one })
+    parts.push({ fixed, passage: stretch })
     fixed = ''
   }
   return [...parts, { fixed, passage: undefined }]
@@ -36,7 +36,7 @@ export function partsOf(stretches: readonly Stretch[]): Part[] {
 const MOST_COMPARED = 4_000_000
 
 /**
- * Finds each run of fixed text in a reply: sign for sign, then with case, blanks and look-alikes folded, then as words of which some were
+ * Finds each run of fixed text in a reply: character for character, then with case, blanks and look-alikes folded, then as words of which some were
  * changed. What was found bounds where the rest is looked for.
  */
 export function findFixed(parts: readonly Part[], reply: string): Found[] {
@@ -47,7 +47,7 @@ export function findFixed(parts: readonly Part[], reply: string): Found[] {
     const core = fixed.trim()
     if (core === '') return
     const last = i === parts.length - 1
-    // Before the first passage nothing need stand; behind a passage at least one sign does.
+    // Before the first passage nothing need stand; behind a passage at least one character does.
     const start = i === 0 ? 0 : from + 1
     const at = last
       ? reply.trimEnd().endsWith(core)
@@ -85,9 +85,9 @@ function lowerBound(places: readonly number[], wanted: number): number {
 
 /** A run that was not found as it is: between its neighbours that were. */
 function findRest(parts: readonly Part[], index: number, found: (Found | undefined)[], reply: string): Found {
-  const extents = found.map((one) => (one && 'extent' in one ? one.extent : undefined))
-  const start = extents.slice(0, index).findLast((one) => one)?.end ?? 0
-  const end = extents.slice(index + 1).find((one) => one)?.start ?? reply.length
+  const extents = found.map((item) => (item && 'extent' in item ? item.extent : undefined))
+  const start = extents.slice(0, index).findLast((extent) => extent)?.end ?? 0
+  const end = extents.slice(index + 1).find((extent) => extent)?.start ?? reply.length
   const core = defined(parts[index]).fixed.trim()
   if (core === '') {
     const extent = blankBetween(parts, index, reply, start, end)
@@ -135,14 +135,14 @@ function wordsOf(text: string, offset: number): Word[] {
  */
 function nearestWords(core: string, reply: string, start: number, end: number): { extent: Extent; difference: string } | undefined {
   const wanted = wordsOf(core, 0)
-  const given = wordsOf(reply.slice(start, end), start)
-  if (wanted.length === 0 || given.length === 0 || wanted.length * given.length > MOST_COMPARED) return undefined
-  const width = given.length + 1
+  const words = wordsOf(reply.slice(start, end), start)
+  if (wanted.length === 0 || words.length === 0 || wanted.length * words.length > MOST_COMPARED) return undefined
+  const width = words.length + 1
   const costs = new Uint16Array((wanted.length + 1) * width)
   for (let i = 1; i <= wanted.length; i++) {
     costs[i * width] = i
     for (let j = 1; j < width; j++) {
-      const same = defined(wanted[i - 1]).folded === defined(given[j - 1]).folded ? 0 : 1
+      const same = defined(wanted[i - 1]).folded === defined(words[j - 1]).folded ? 0 : 1
       costs[i * width + j] = Math.min(
         defined(costs[(i - 1) * width + j - 1]) + same,
         defined(costs[(i - 1) * width + j]) + 1,
@@ -157,9 +157,9 @@ function nearestWords(core: string, reply: string, start: number, end: number): 
   let j = best
   for (let i = wanted.length; i > 0;) {
     const cost = defined(costs[i * width + j])
-    const same = j > 0 && defined(wanted[i - 1]).folded === defined(given[j - 1]).folded
+    const same = j > 0 && defined(wanted[i - 1]).folded === defined(words[j - 1]).folded
     const asked = core.slice(defined(wanted[i - 1]).start, defined(wanted[i - 1]).end)
-    const came = j > 0 ? reply.slice(defined(given[j - 1]).start, defined(given[j - 1]).end) : ''
+    const came = j > 0 ? reply.slice(defined(words[j - 1]).start, defined(words[j - 1]).end) : ''
     if (same && cost === defined(costs[(i - 1) * width + j - 1])) {
       shown.push(came)
       i--
@@ -177,7 +177,7 @@ function nearestWords(core: string, reply: string, start: number, end: number): 
     }
   }
   if (j === best) return undefined
-  return { extent: { start: defined(given[j]).start, end: defined(given[best - 1]).end }, difference: shortened(shown.reverse()) }
+  return { extent: { start: defined(words[j]).start, end: defined(words[best - 1]).end }, difference: shortened(shown.reverse()) }
 }
 
 /** The words around the changes; what stayed between them is left out. */

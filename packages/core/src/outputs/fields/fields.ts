@@ -34,7 +34,7 @@ export const fieldsKind: OutputKind<FieldsShape> = {
     wandering('two-objects', (text) => `${text}\n\nAnd once more, tidied:\n${text}`),
     wandering('extra-field', (text, value) => (text === '{}' ? undefined : JSON.stringify({ ...value, 'remarks-of-mine': 'none' }))),
     wandering('keys-in-capitals', (_, value) => {
-      const capital = Object.fromEntries(Object.entries(value).map(([key, one]) => [key.toUpperCase(), one]))
+      const capital = Object.fromEntries(Object.entries(value).map(([key, value]) => [key.toUpperCase(), value]))
       const same =
         Object.keys(value).some((key) => key.toUpperCase().toLowerCase() !== key.toLowerCase()) ||
         Object.keys(capital).some((key) => Object.hasOwn(value, key)) ||
@@ -42,7 +42,9 @@ export const fieldsKind: OutputKind<FieldsShape> = {
       return same || Object.keys(value).length === 0 ? undefined : JSON.stringify(capital)
     }),
     wandering('numbers-as-text', (_, value, { fields }) => {
-      const field = fields.find((one) => (one.type.kind === 'integer' || one.type.kind === 'number') && typeof value[one.name] === 'number')
+      const field = fields.find(
+        (field) => (field.type.kind === 'integer' || field.type.kind === 'number') && typeof value[field.name] === 'number',
+      )
       return field && JSON.stringify({ ...value, [field.name]: String(value[field.name]) })
     }),
     wrong('field-missing', (value, { fields }) => {
@@ -50,13 +52,13 @@ export const fieldsKind: OutputKind<FieldsShape> = {
       return field && JSON.stringify({ ...value, [field.name]: undefined })
     }),
     wrong('wrong-type', (value, { fields }) => {
-      const field = fields.find((one) => one.type.kind !== 'any')
+      const field = fields.find((field) => field.type.kind !== 'any')
       const foreign =
         field && (field.type.kind === 'record' || field.type.kind === 'list' || field.type.kind === 'table' ? 7 : { not: 'this' })
       return field && JSON.stringify({ ...value, [field.name]: foreign })
     }),
     wrong('wrong-label', (value, { fields }) => {
-      const field = fields.find((one) => one.type.kind === 'choice')
+      const field = fields.find((field) => field.type.kind === 'choice')
       return field && JSON.stringify({ ...value, [field.name]: 'none of your labels' })
     }),
     wrong('out-of-bounds', (value, { fields }, random) => {

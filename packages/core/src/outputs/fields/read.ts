@@ -28,25 +28,26 @@ function isOwn(data: Record<string, unknown>, { fields }: FieldsShape): boolean 
 /** An object somewhere in the reply: of several the last that fits, else the one that fits best. */
 function readWandering(shape: FieldsShape, reading: Reading): unknown {
   const { text } = reading
-  const found = findJson(text).flatMap((one) => objectIn(one, shape))
+  const found = findJson(text).flatMap((item) => objectIn(item, shape))
   const [only] = found
   if (!only) {
     reading.report(problem('reply-without-json', { why: text.includes('{') ? 'the closest match is not valid JSON' : '' }))
     return undefined
   }
-  const tries = found.map((one) => {
+  const tries = found.map((foundObject) => {
     const attempt = reading.attempt()
-    sayAround(one.loose, attempt)
-    if (one.wrapped) attempt.repair('wrapped', 'the object is wrapped in another one', one.loose)
-    for (const { says, start, end } of one.loose.lapses) attempt.repair('json', says, { start, end })
-    const { cut } = one.loose
-    if (cut?.clean) attempt.repair('closed', 'its closing brackets are missing', one.loose)
-    else if (cut) attempt.report(problem('reply-cut-off', { within: cut.within }, attempt.span(one.loose.end, one.loose.end)))
-    const value = new DataReading(shape, attempt, one.object, () => one.loose).read()
+    sayAround(foundObject.loose, attempt)
+    if (foundObject.wrapped) attempt.repair('wrapped', 'the object is wrapped in another one', foundObject.loose)
+    for (const { message, start, end } of foundObject.loose.lapses) attempt.repair('json', message, { start, end })
+    const { cut } = foundObject.loose
+    if (cut?.clean) attempt.repair('closed', 'its closing brackets are missing', foundObject.loose)
+    else if (cut)
+      attempt.report(problem('reply-cut-off', { within: cut.within }, attempt.span(foundObject.loose.end, foundObject.loose.end)))
+    const value = new DataReading(shape, attempt, foundObject.object, () => foundObject.loose).read()
     return { attempt, value, problems: attempt.problems.length }
   })
-  const fewest = Math.min(...tries.map((one) => one.problems))
-  const best = defined(tries.filter((one) => one.problems === fewest).at(-1))
+  const fewest = Math.min(...tries.map((item) => item.problems))
+  const best = defined(tries.filter((item) => item.problems === fewest).at(-1))
   if (tries.length > 1)
     best.attempt.repair('several', `the reply has ${tries.length} objects; the ${fewest === 0 ? 'last valid one' : 'best match'} is used`)
   reading.take(best.attempt)
@@ -63,12 +64,12 @@ interface FoundObject {
 function objectIn(loose: Loose, shape: FieldsShape): FoundObject[] {
   const { value } = loose
   const list = Array.isArray(value) ? value.filter(isRecord) : [value]
-  return list.flatMap((one): FoundObject[] => {
-    if (!isRecord(one)) return []
-    const entries = Object.values(one)
+  return list.flatMap((item): FoundObject[] => {
+    if (!isRecord(item)) return []
+    const entries = Object.values(item)
     const [inner] = entries
-    if (!isOwn(one, shape) && entries.length === 1 && isRecord(inner)) return [{ object: inner, loose, wrapped: true }]
-    return [{ object: one, loose, wrapped: Array.isArray(value) && list.length === 1 }]
+    if (!isOwn(item, shape) && entries.length === 1 && isRecord(inner)) return [{ object: inner, loose, wrapped: true }]
+    return [{ object: item, loose, wrapped: Array.isArray(value) && list.length === 1 }]
   })
 }
 
@@ -118,8 +119,9 @@ class DataReading {
     }
     for (const p of found) this.say(p)
     if (check && found.length === 0)
-      for (const { field, says } of check(value)) reading.report(problem('reply-schema-invalid', { field, says }, this.spanOf(field)))
-    reading.kept = value
+      for (const { field, message } of check(value))
+        reading.report(problem('reply-schema-invalid', { field, detail: message }, this.spanOf(field)))
+    reading.partial = value
     return value
   }
 
@@ -135,13 +137,13 @@ class DataReading {
         reading.report(
           problem(
             'reply-field-invalid',
-            { field: p.data.path, says: `must be ${p.data.expected}, not ${p.data.found}` },
+            { field: p.data.path, detail: `must be ${p.data.expected}, not ${p.data.found}` },
             this.spanOf(p.data.path),
           ),
         )
         break
       case 'value-bounds':
-        reading.report(problem('reply-field-invalid', { field: p.data.path, says: p.data.says }, this.spanOf(p.data.path)))
+        reading.report(problem('reply-field-invalid', { field: p.data.path, detail: p.data.detail }, this.spanOf(p.data.path)))
         break
       default:
         reading.report(p)

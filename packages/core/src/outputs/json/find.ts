@@ -48,6 +48,6 @@ export function exactJson(text: string): { readonly value: unknown } | undefined
 function keysIn(value: unknown, depth = 0): number {
   if (typeof value !== 'object' || value === null || depth > 100) return 0
   let count = Array.isArray(value) ? 0 : Object.keys(value).length
-  for (const one of Object.values(value)) count += keysIn(one, depth + 1)
+  for (const item of Object.values(value)) count += keysIn(item, depth + 1)
   return count
 }

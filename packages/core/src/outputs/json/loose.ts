@@ -6,7 +6,7 @@ import { exactNumber } from '../../values/json.js'
 
 /** What was let pass, and where. */
 export interface Lapse {
-  readonly says: string
+  readonly message: string
   readonly start: number
   readonly end: number
 }
@@ -88,8 +88,9 @@ class LooseReader {
     private readonly last: number,
   ) {}
 
-  private lapse(says: string, start: number, end = this.at): void {
-    if (this.lapses.length < MOST_LAPSES && !this.lapses.some((one) => one.says === says)) this.lapses.push({ says, start, end })
+  private lapse(message: string, start: number, end = this.at): void {
+    if (this.lapses.length < MOST_LAPSES && !this.lapses.some((lapse) => lapse.message === message))
+      this.lapses.push({ message, start, end })
   }
 
   /** Blanks, and (loose) comments. */
@@ -136,11 +137,11 @@ class LooseReader {
   value(depth: number): unknown {
     if (depth > DEEPEST) this.fail()
     this.skip()
-    const sign = this.text[this.at]
-    if (sign === undefined) return this.cutOff()
-    if (sign === '{') return this.object(depth)
-    if (sign === '[') return this.list(depth)
-    if (sign in QUOTES) return this.string()
+    const character = this.text[this.at]
+    if (character === undefined) return this.cutOff()
+    if (character === '{') return this.object(depth)
+    if (character === '[') return this.list(depth)
+    if (character in QUOTES) return this.string()
     return this.bare()
   }
 
@@ -200,18 +201,18 @@ class LooseReader {
       comma = this.at++
       this.skip()
     }
-    const sign = this.text[this.at]
-    if (sign === undefined) {
+    const character = this.text[this.at]
+    if (character === undefined) {
       // Behind a whole value only the bracket is missing; behind a comma, or an opening bracket, more would have come.
       this.cutOff(!first && comma < 0)
       return true
     }
-    if (sign === closer) {
+    if (character === closer) {
       if (comma >= 0 && !first) this.lapse('there is a comma before a closing bracket', comma, comma + 1)
       this.at++
       return true
     }
-    if (sign === '}' || sign === ']') this.fail()
+    if (character === '}' || character === ']') this.fail()
     if (!first && comma < 0) this.lapse('a comma is missing', this.at, this.at)
     return false
   }
@@ -228,7 +229,7 @@ class LooseReader {
     return key
   }
 
-  /** string = '"' { sign | escape } '"'; loose: other quotes, line ends, quotes within */
+  /** string = '"' { character | escape } '"'; loose: other quotes, line ends, quotes within */
   private string(): string | undefined {
     const { text } = this
     const start = this.at
@@ -244,16 +245,16 @@ class LooseReader {
         out += run[0]
         this.at = STRING_RUN.lastIndex
       }
-      const sign = text[this.at]
-      if (sign === undefined) return this.cutOff()
-      if (sign === '\\') out += this.escape()
-      else if (sign === closer && this.endsHere()) {
+      const character = text[this.at]
+      if (character === undefined) return this.cutOff()
+      if (character === '\\') out += this.escape()
+      else if (character === closer && this.endsHere()) {
         this.at++
         return out
       } else {
-        if (sign === '\n') this.lapse('there is a line break in a text', this.at, this.at + 1)
-        if (sign === closer) this.lapse('there is an unescaped quote in a text', this.at, this.at + 1)
-        out += sign
+        if (character === '\n') this.lapse('there is a line break in a text', this.at, this.at + 1)
+        if (character === closer) this.lapse('there is an unescaped quote in a text', this.at, this.at + 1)
+        out += character
         this.at++
       }
     }
@@ -267,19 +268,19 @@ class LooseReader {
       this.at += 6
       return String.fromCharCode(parseInt(unit, 16))
     }
-    const sign = this.text[this.at + 1] ?? ''
+    const character = this.text[this.at + 1] ?? ''
     this.at += 2
-    return ESCAPES[sign] ?? sign
+    return ESCAPES[character] ?? character
   }
 
   /** Whether a closing quote ends the text: behind it stands what may stand behind a value or a key. */
   private endsHere(): boolean {
     SPACES.lastIndex = this.at + 1
     SPACES.exec(this.text)
-    const sign = this.text[SPACES.lastIndex]
-    if (sign === undefined || sign === '}' || sign === ']' || sign === ':' || sign === ',') return true
+    const character = this.text[SPACES.lastIndex]
+    if (character === undefined || character === '}' || character === ']' || character === ':' || character === ',') return true
     // A new line begins the next member, its comma forgotten, or a comment.
-    return this.text.slice(this.at + 1, SPACES.lastIndex).includes('\n') || sign === '/'
+    return this.text.slice(this.at + 1, SPACES.lastIndex).includes('\n') || character === '/'
   }
 
   /** number, true, false, null; loose: words of other languages, texts without quotes */

@@ -11,15 +11,15 @@ import type { Declared, ValueType } from '../../values/types.js'
 /** Where values stand in the reply, by the path that leads to them. */
 export type Locate = (path: readonly string[]) => Extent | undefined
 
-/** So many keys of one object that were not asked for are worth a line each. */
+/** this many keys of one object that were not asked for are worth a line each. */
 const MOST_EXTRAS = 20
 
-/** How data of a reply is brought to the declared fields: what is nearly right becomes right, and is said. */
+/** How data of a reply is brought to the declared fields: what is nearly right becomes right, and is reported. */
 export class Loosening {
   constructor(
     private readonly reading: Reading,
     private readonly locate: Locate,
-    /** Whether fields that nobody asked for are kept: a JSON Schema may let them be. */
+    /** Whether fields that no one asked for are kept: a JSON Schema may let them be. */
     private readonly keepsExtras: boolean,
   ) {}
 
@@ -60,8 +60,8 @@ export class Loosening {
     return key
   }
 
-  private say(repair: 'extra' | 'key' | 'type' | 'label', says: string, path: readonly string[]): void {
-    this.reading.repair(repair, says, this.locate(path))
+  private say(repair: 'extra' | 'key' | 'type' | 'label', message: string, path: readonly string[]): void {
+    this.reading.repair(repair, message, this.locate(path))
   }
 
   private value(value: unknown, field: Declared, path: readonly string[]): unknown {
@@ -69,7 +69,7 @@ export class Loosening {
     const missing =
       typeof value === 'string' && field.optional && field.type.kind !== 'text' && /^(?:|null|none|n\/a|unknown|-|–)$/i.test(value.trim())
     if (missing) {
-      this.say('type', `"${path.join('.')}" is ${shown(value)}, read as not given`, path)
+      this.say('type', `"${path.join('.')}" is ${shown(value)}, read as missing`, path)
       return null
     }
     return this.typed(value, field.type, path)
@@ -120,16 +120,16 @@ export class Loosening {
   }
 
   private option(value: string, of: readonly string[], path: readonly string[]): unknown {
-    const found = foldedLabel(value, of)
-    if (found === undefined) return value
-    this.say('label', `"${path.join('.')}" is "${value}", read as "${found}"`, path)
-    return found
+    const text = foldedLabel(value, of)
+    if (text === undefined) return value
+    this.say('label', `"${path.join('.')}" is "${value}", read as "${text}"`, path)
+    return text
   }
 
   private list(value: unknown, item: ValueType, path: readonly string[]): unknown {
     const list: unknown = Array.isArray(value) ? value : this.asList(value, item, path)
     return Array.isArray(list)
-      ? list.map((one: unknown, i) => (one === null ? one : this.typed(one, item, [...path, String(i + 1)])))
+      ? list.map((element: unknown, i) => (element === null ? element : this.typed(element, item, [...path, String(i + 1)])))
       : list
   }
 
@@ -166,6 +166,6 @@ export function foldLabel(text: string): string {
 export function nearKey(field: string, data: Record<string, unknown>, fields: readonly Declared[]): string | undefined {
   return nearest(
     field,
-    Object.keys(data).filter((key) => !fields.some((one) => one.name === key)),
+    Object.keys(data).filter((key) => !fields.some((field) => field.name === key)),
   )
 }

@@ -45,9 +45,9 @@ export function readOneOf(shape: OneOfShape, reading: Reading): unknown {
 function labelIn(text: string, { of, field }: OneOfShape, reading: Reading): string | undefined {
   const bare = text.replace(/^(?:```|~~~)[\w-]*\s*|\s*(?:```|~~~)$/g, '')
   const data = exactJson(bare)?.value
-  const said = typeof data === 'string' ? data : isRecord(data) ? soleText(data, field) : undefined
-  if (said !== undefined) {
-    const label = foldedLabel(said, of)
+  const stated = typeof data === 'string' ? data : isRecord(data) ? soleText(data, field) : undefined
+  if (stated !== undefined) {
+    const label = foldedLabel(stated, of)
     if (label !== undefined && label !== text) reading.repair('json', 'the label is in JSON')
     return label
   }
@@ -66,7 +66,7 @@ function labelIn(text: string, { of, field }: OneOfShape, reading: Reading): str
 }
 
 function soleText(data: Record<string, unknown>, field: string): string | undefined {
-  const texts = Object.values(data).filter((one) => typeof one === 'string')
+  const texts = Object.values(data).filter((item) => typeof item === 'string')
   const named = data[field]
   return typeof named === 'string' ? named : texts.length === 1 && Object.keys(data).length === 1 ? texts[0] : undefined
 }

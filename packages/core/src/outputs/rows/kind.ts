@@ -64,7 +64,7 @@ export const rowsKind: OutputKind<RowsShape> = {
       name: 'broken-row',
       wrong: true,
       make: (shape, value) => {
-        const solid = shape.stretches.some((one) => one.kind !== 'passage' && /[^\s\p{L}]/u.test(one.text))
+        const solid = shape.stretches.some((stretch) => stretch.kind !== 'passage' && /[^\s\p{L}]/u.test(stretch.text))
         return solid ? `${rowsKind.write(shape, value)}\nand so on` : undefined
       },
     },
@@ -77,8 +77,8 @@ function unlessTaken(make: Way<RowsShape>['make']): Way<RowsShape>['make'] {
   return (shape, value, random) => {
     const reply = make(shape, value, random)
     const own = rowsOf(value).map((row) => line(shape, row))
-    const others = reply?.split('\n').filter((one) => one.trim() !== '' && !own.includes(one)) ?? []
-    return others.some((one) => matchLine(shape.stretches, one)) ? undefined : reply
+    const others = reply?.split('\n').filter((line) => line.trim() !== '' && !own.includes(line)) ?? []
+    return others.some((text) => matchLine(shape.stretches, text)) ? undefined : reply
   }
 }
 
@@ -88,7 +88,9 @@ function rowsOf(value: unknown): Row[] {
 
 function line({ stretches }: RowsShape, row: Row): string {
   const isThere = (name: string) => row[name] !== null && row[name] !== undefined
-  return stretches.map((one) => (one.kind === 'passage' ? (isThere(one.name) ? String(row[one.name]) : '') : one.text)).join('')
+  return stretches
+    .map((stretch) => (stretch.kind === 'passage' ? (isThere(stretch.name) ? String(row[stretch.name]) : '') : stretch.text))
+    .join('')
 }
 
 function sampleRow(shape: RowsShape, random: SampleRandom): Row {

@@ -6,7 +6,7 @@ import type { PassageStretch, Stretch } from '../shape.js'
 /** What a line says for each passage. */
 export interface MatchedLine {
   readonly passages: ReadonlyMap<string, string>
-  /** Whether it is in the form sign for sign. */
+  /** Whether it is in the form character for character. */
   readonly exact: boolean
 }
 
@@ -43,7 +43,7 @@ class LineMatch {
   /** Ways that failed, by stretch and place: made with the first. */
   private failed: Uint8Array | undefined
   private readonly failedFrom: number[]
-  private readonly given: string
+  private readonly folded: string
   private readonly wanted: readonly string[]
   private readonly most: number
   private readonly textStart: number
@@ -57,8 +57,10 @@ class LineMatch {
     private readonly typed: boolean,
   ) {
     const fold = exact ? (text: string) => text : foldSigns
-    this.given = fold(line)
-    this.wanted = stretches.map((one, i) => fold(i === stretches.length - 1 && one.kind !== 'passage' ? one.text.trimEnd() : one.text))
+    this.folded = fold(line)
+    this.wanted = stretches.map((stretch, i) =>
+      fold(i === stretches.length - 1 && stretch.kind !== 'passage' ? stretch.text.trimEnd() : stretch.text),
+    )
     this.failedFrom = stretches.map(() => Infinity)
     this.most = 10_000 + STEPS_A_CHARACTER * line.length
     this.textEnd = line.trimEnd().length
@@ -145,21 +147,21 @@ class LineMatch {
 
   private search(index: number, from: number): number {
     if (++this.steps > this.most) return -1
-    if (this.exact) return this.given.indexOf(defined(this.wanted[index]), from)
-    for (let at = from; at <= this.given.length && this.steps <= this.most; at++) if (this.fixedEnd(index, at) >= 0) return at
+    if (this.exact) return this.folded.indexOf(defined(this.wanted[index]), from)
+    for (let at = from; at <= this.folded.length && this.steps <= this.most; at++) if (this.fixedEnd(index, at) >= 0) return at
     return -1
   }
 
   /** Where fixed text that begins at `at` ends, or -1. Loosely, a space may be missing, or be several. */
   private fixedEnd(index: number, at: number): number {
-    const { given } = this
+    const { folded: passed } = this
     const wanted = defined(this.wanted[index])
-    if (this.exact) return given.startsWith(wanted, at) ? at + wanted.length : -1
+    if (this.exact) return passed.startsWith(wanted, at) ? at + wanted.length : -1
     let place = at
     for (let i = 0; i < wanted.length; i++) {
-      if (i > 0 || wanted[i] === ' ') while (given[place] === ' ' && ++this.steps <= this.most) place++
+      if (i > 0 || wanted[i] === ' ') while (passed[place] === ' ' && ++this.steps <= this.most) place++
       if (wanted[i] === ' ') continue
-      if (++this.steps > this.most || given[place] !== wanted[i]) return -1
+      if (++this.steps > this.most || passed[place] !== wanted[i]) return -1
       place++
     }
     return place

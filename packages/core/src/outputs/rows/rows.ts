@@ -39,8 +39,8 @@ export function readRows(shape: RowsShape, reading: Reading): unknown {
   for (const line of all) if (!line.blank) line.matched = matchLine(shape.stretches, line.text)
   const rows = withoutProse(all, reading)
   const records = rows.map((line, i) => recordOf(shape, line, i + 1, reading))
-  const whole = records.filter((one) => one !== undefined)
-  reading.kept = whole
+  const whole = records.filter((record) => record !== undefined)
+  reading.partial = whole
   checkCount(shape, whole.length, reading)
   return whole
 }
@@ -57,7 +57,7 @@ function linesOf(text: string): Line[] {
 const NUMBERED = /^(?:\*\*)?(\d{1,4})[.):]\s+/
 const BULLETED = /^[-*+•–]\s+/
 
-/** How rows are marked although nobody asked: all of them bulleted, or numbered from 1. */
+/** How rows are marked although no one asked: all of them bulleted, or numbered from 1. */
 function markOf({ stretches }: RowsShape, lines: readonly Line[]): RegExp | undefined {
   const [first] = stretches
   if (first?.kind !== 'passage' && /^\s*(?:[-*+•–]|\d+[.):])\s/.test(first?.text ?? '')) return undefined
@@ -70,8 +70,8 @@ function markOf({ stretches }: RowsShape, lines: readonly Line[]): RegExp | unde
 }
 
 function withoutMark(line: Line, mark: RegExp): Line {
-  const found = mark.exec(line.text)?.[0] ?? ''
-  return { ...line, text: line.text.slice(found.length), start: line.start + found.length }
+  const match = mark.exec(line.text)?.[0] ?? ''
+  return { ...line, text: line.text.slice(match.length), start: line.start + match.length }
 }
 
 /**
@@ -116,8 +116,8 @@ function recordOf(shape: RowsShape, { text, start, matched }: Line, row: number,
 }
 
 function checkCount({ min, max }: RowsShape, count: number, reading: Reading): void {
-  if (min !== undefined && count < min) reading.report(problem('reply-rows-count', { count, says: `fewer than ${min}` }))
-  if (max !== undefined && count > max) reading.report(problem('reply-rows-count', { count, says: `more than ${max}` }))
+  if (min !== undefined && count < min) reading.report(problem('reply-rows-count', { count, detail: `fewer than ${min}` }))
+  if (max !== undefined && count > max) reading.report(problem('reply-rows-count', { count, detail: `more than ${max}` }))
 }
 
 /** Rows that came as JSON: a list of objects, or an object that holds one. */
@@ -130,8 +130,8 @@ function rowsInJson(shape: RowsShape, reading: Reading): unknown {
   if (shape.show !== 'json-schema') reading.repair('json', 'the rows are in JSON')
   const fields = passageFields(shape.stretches)
   const loosening = new Loosening(reading, () => undefined, false)
-  const records = list.map((one, i) => {
-    const record = loosening.record(one, fields, [String(i + 1)])
+  const records = list.map((item, i) => {
+    const record = loosening.record(item, fields, [String(i + 1)])
     const written: Line = { text: text.slice(found.start, found.end), start: found.start, blank: false, matched: undefined }
     return recordOf(
       shape,
@@ -140,8 +140,8 @@ function rowsInJson(shape: RowsShape, reading: Reading): unknown {
       reading,
     )
   })
-  const whole = records.filter((one) => one !== undefined)
-  reading.kept = whole
+  const whole = records.filter((record) => record !== undefined)
+  reading.partial = whole
   checkCount(shape, whole.length, reading)
   return whole
 }

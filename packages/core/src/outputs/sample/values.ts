@@ -144,7 +144,7 @@ function textOf({ steps, start }: Automaton, random: SampleRandom): string {
       state = text.length >= LONG_ENOUGH || random.next() < 0.3 ? defined(nearest[0]) : random.of(step.to)
       continue
     }
-    if (step.kind === 'sign') {
+    if (step.kind === 'character') {
       const fitting = CHARACTERS.filter((character) => step.test.test(character))
       if (fitting.length === 0) throw new NoSample('its pattern needs rare characters')
       text += random.of(fitting)
@@ -163,7 +163,7 @@ function distancesToEnd(steps: Automaton['steps']): number[] {
       const next =
         step.kind === 'fork'
           ? Math.min(...step.to.map((to) => defined(distance[to])))
-          : defined(distance[step.to]) + (step.kind === 'sign' ? 1 : 0)
+          : defined(distance[step.to]) + (step.kind === 'character' ? 1 : 0)
       if (next < defined(distance[i])) {
         distance[i] = next
         changed = true

@@ -4,15 +4,15 @@ import type { Span } from '../../source/source.js'
 /** What a reply may know, and what it says. */
 export interface TruthFacts {
   /** The prompt without its examples, and the record with all its values: what is in them is founded. */
-  readonly given: readonly string[]
+  readonly sources: readonly string[]
   /** The examples that the prompt had. */
   readonly examples: readonly string[]
   /** The texts that the reply says, and the numbers. */
-  readonly said: readonly string[]
+  readonly claims: readonly string[]
   /** The language of the answer, where it is known: `de`. */
   readonly language: string | undefined
   /** Whether words stand in what was given, or in an example, as they are: most do, and need no closer look. */
-  readonly stands: (words: string, among: 'given' | 'examples') => boolean
+  readonly stands: (words: string, among: 'sources' | 'examples') => boolean
   /** Where a text stands in the reply. */
   readonly placeOf: (text: string) => Span | undefined
 }

@@ -12,14 +12,16 @@ const LONGEST_INDENT = 100
 export const figuresAreFounded: TruthRule = {
   name: 'figures-are-founded',
   check: (facts, report) => {
-    const said = facts.said
+    const stated = facts.claims
       .filter(mayHoldNumbers)
-      .flatMap((text) => numbersIn(text, datesIn(text)).filter((one) => !isTrifle(one, text) && !facts.stands(one.text, 'given')))
-    if (said.length === 0) return
-    const given = numbersOf(facts.given)
-    const unknown = said.filter((one) => !given.holds(one))
+      .flatMap((text) =>
+        numbersIn(text, datesIn(text)).filter((saidNumber) => !isTrifle(saidNumber, text) && !facts.stands(saidNumber.text, 'sources')),
+      )
+    if (stated.length === 0) return
+    const numbers = numbersOf(facts.sources)
+    const unknown = stated.filter((saidNumber) => !numbers.holds(saidNumber))
     const examples = numbersOf(unknown.length > 0 ? facts.examples : [])
-    for (const one of unknown) report(() => doubt(examples.holds(one), one.kind, one.text.trim(), facts))
+    for (const saidNumber of unknown) report(() => doubt(examples.holds(saidNumber), saidNumber.kind, saidNumber.text.trim(), facts))
   },
 }
 
@@ -30,7 +32,7 @@ function numbersOf(texts: readonly string[]): GivenNumbers {
 }
 
 function isTrifle({ text, start, readings }: SaidNumber, within: string): boolean {
-  if (/^\p{L}/u.test(text)) return readings.every((one) => Number(one) < LEAST_IN_WORDS)
+  if (/^\p{L}/u.test(text)) return readings.every((reading) => Number(reading) < LEAST_IN_WORDS)
   return (
     /^[.)] /.test(within.slice(start + text.length, start + text.length + 2)) &&
     LINE_NUMBER.test(within.slice(Math.max(0, start - LONGEST_INDENT), start))

@@ -18,7 +18,7 @@ const MOST_DOUBTS = 50
 
 export interface Truth extends Pick<TruthFacts, 'language'> {
   /** What the model was told: asked for only where the reply says something that it is to be held against. */
-  readonly given: () => readonly string[]
+  readonly sources: () => readonly string[]
   readonly examples: () => readonly string[]
   readonly reply: string
   /** What the reply was read as. */
@@ -32,36 +32,36 @@ export function doubtsIn(truth: Truth): Problem[] {
   for (const rule of TRUTH_RULES)
     rule.check(facts, (make) => {
       if (found.size >= MOST_DOUBTS) return
-      const one = make()
-      found.set(one.message, one)
+      const problem = make()
+      found.set(problem.message, problem)
     })
   return [...found.values()].sort((a, b) => (a.span?.start ?? 0) - (b.span?.start ?? 0))
 }
 
 /** What most replies never ask for is worked out when it is asked for. */
 class Facts implements TruthFacts {
-  readonly said: readonly string[]
-  private readonly told: { given?: readonly string[]; examples?: readonly string[] } = {}
-  private readonly phrases: { given?: Phrases; examples?: Phrases } = {}
+  readonly claims: readonly string[]
+  private readonly told: { sources?: readonly string[]; examples?: readonly string[] } = {}
+  private readonly phrases: { sources?: Phrases; examples?: Phrases } = {}
   private source: Source | undefined
 
   constructor(private readonly truth: Truth) {
-    this.said = [...textsIn(truth.value), ...numbersOf(truth.value)]
+    this.claims = [...textsIn(truth.value), ...numbersOf(truth.value)]
   }
 
   get language(): string | undefined {
     return this.truth.language
   }
 
-  get given(): readonly string[] {
-    return (this.told.given ??= this.truth.given())
+  get sources(): readonly string[] {
+    return (this.told.sources ??= this.truth.sources())
   }
 
   get examples(): readonly string[] {
     return (this.told.examples ??= this.truth.examples())
   }
 
-  stands(words: string, among: 'given' | 'examples'): boolean {
+  stands(words: string, among: 'sources' | 'examples'): boolean {
     return (this.phrases[among] ??= new Phrases(this[among].map(folded).join(' '))).holds(foldWords(words))
   }
 
@@ -80,7 +80,7 @@ const folded = rememberLong(foldText)
 function numbersOf(value: unknown, depth = 0): string[] {
   if (typeof value === 'number') return [String(value)]
   if (typeof value !== 'object' || value === null || depth > 100) return []
-  return Object.values(value).flatMap((one) => numbersOf(one, depth + 1))
+  return Object.values(value).flatMap((value) => numbersOf(value, depth + 1))
 }
 
 /** The texts of all values, however deep: what a record gives. */
@@ -88,5 +88,5 @@ export function givenTexts(value: unknown, depth = 0): string[] {
   if (typeof value === 'string') return [value]
   if (typeof value === 'number' || typeof value === 'bigint') return [String(value)]
   if (typeof value !== 'object' || value === null || depth > 100 || ArrayBuffer.isView(value)) return []
-  return Object.values(value).flatMap((one) => givenTexts(one, depth + 1))
+  return Object.values(value).flatMap((value) => givenTexts(value, depth + 1))
 }

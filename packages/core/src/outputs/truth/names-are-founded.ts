@@ -10,16 +10,16 @@ const NO_NAMES = new Set(
   ),
 )
 const WORD = /\p{L}[\p{L}\p{M}'’]*/gu
-/** What begins a sentence: the text's beginning, an end before, an opening mark or a list's sign. */
+/** What begins a sentence: the text's beginning, an end before, an opening mark or a list's character. */
 const BEGINNING = /(?:^|[.!?:;…]["”’)]*\s+|["“„‘(\n#>|*•]\s*|[-–] )$/u
 
 export const namesAreFounded: TruthRule = {
   name: 'names-are-founded',
   check: (facts, report) => {
     if (facts.language !== undefined && CAPITAL_NOUNS.includes(facts.language)) return
-    for (const text of facts.said) {
+    for (const text of facts.claims) {
       for (const names of runsIn(text)) {
-        const unknown = names.words.filter((word) => !NO_NAMES.has(word.toLowerCase()) && !facts.stands(bare(word), 'given'))
+        const unknown = names.words.filter((word) => !NO_NAMES.has(word.toLowerCase()) && !facts.stands(bare(word), 'sources'))
         // The first word of a sentence has a capital anyway: it counts only beside another one.
         const telling = unknown.filter((word, i) => i > 0 || word !== names.words[0] || !names.begins)
         if (telling.length === 0) continue
@@ -50,12 +50,12 @@ function runsIn(text: string): Run[] {
     if (long.length > 1 && capital.length * 3 > long.length * 2 && !/[.!?…,;]\s*$/.test(line)) return []
     const runs: Run[] = []
     let end = -1
-    for (const one of words) {
-      if (!isCapital(one.word) || one.word.length < 2) continue
-      const joined = end >= 0 && line.slice(end, one.start) === ' '
-      if (joined) defined(runs.at(-1)).words.push(one.word)
-      else runs.push({ words: [one.word], begins: BEGINNING.test(line.slice(Math.max(0, one.start - 8), one.start)) })
-      end = one.end
+    for (const word of words) {
+      if (!isCapital(word.word) || word.word.length < 2) continue
+      const joined = end >= 0 && line.slice(end, word.start) === ' '
+      if (joined) defined(runs.at(-1)).words.push(word.word)
+      else runs.push({ words: [word.word], begins: BEGINNING.test(line.slice(Math.max(0, word.start - 8), word.start)) })
+      end = word.end
     }
     return runs
   })

@@ -3,7 +3,7 @@ import { foldText } from '../fold.js'
 import { problem } from '../../problems/problem.js'
 import { clip } from '../../values/data.js'
 
-/** Shorter ones are said by chance. */
+/** Shorter ones are reported by chance. */
 const LEAST_WORDS = 6
 const SENTENCE = /[^.!?…\n]+[.!?…]*/gu
 
@@ -13,17 +13,17 @@ export const noSentenceIsCopied: TruthRule = {
     if (facts.examples.length === 0) return
     const examples = new Set(facts.examples.flatMap(sentences).map(fold))
     if (examples.size === 0) return
-    const given = new Set(facts.given.flatMap(sentences).map(fold))
-    for (const sentence of facts.said.flatMap(sentences)) {
+    const sources = new Set(facts.sources.flatMap(sentences).map(fold))
+    for (const sentence of facts.claims.flatMap(sentences)) {
       const folded = fold(sentence)
-      if (examples.has(folded) && !given.has(folded))
+      if (examples.has(folded) && !sources.has(folded))
         report(() => problem('reply-copied', { sentence: clip(sentence, 100) }, facts.placeOf(sentence)))
     }
   },
 }
 
 function sentences(text: string): string[] {
-  return [...text.matchAll(SENTENCE)].map(([sentence]) => sentence.trim()).filter((one) => one.split(/\s+/).length >= LEAST_WORDS)
+  return [...text.matchAll(SENTENCE)].map(([sentence]) => sentence.trim()).filter((text) => text.split(/\s+/).length >= LEAST_WORDS)
 }
 
 function fold(sentence: string): string {

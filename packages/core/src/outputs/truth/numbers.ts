@@ -39,7 +39,7 @@ export function mayHoldNumbers(text: string): boolean {
 export function numbersIn(text: string, taken: readonly { readonly start: number; readonly text: string }[] = []): SaidNumber[] {
   const found: SaidNumber[] = []
   const used = new Uint8Array(text.length)
-  for (const one of taken) used.fill(1, one.start, one.start + one.text.length)
+  for (const item of taken) used.fill(1, item.start, item.start + item.text.length)
   const add = (match: RegExpMatchArray, kind: SaidNumber['kind'], readings: readonly string[]) => {
     const start = defined(match.index)
     const end = start + match[0].length
@@ -70,7 +70,7 @@ function readingsOf(digits: string): string[] {
   const grouped = /^\d{1,3}(?:[.,]\d{3})+(?:[.,]\d{1,2})?$/.test(plain)
   const decimal = plain.replace(/[.,](?=.*[.,])/g, '').replace(',', '.')
   const whole = grouped ? plain.replace(/[.,](?=\d{3}(?!\d))/g, '').replace(',', '.') : undefined
-  return [...new Set([whole, decimal].flatMap((one) => (one === undefined ? [] : [String(Number(one))])))]
+  return [...new Set([whole, decimal].flatMap((text) => (text === undefined ? [] : [String(Number(text))])))]
 }
 
 /** "eighteen ninety" is a year, "eighteen hundred and ninety" the same in full. */
@@ -81,7 +81,7 @@ function wordReadings(words: string): string[] {
     .filter((word) => word !== 'and' && word !== '')
   const full = fullReading(parts)
   const year = yearReading(parts)
-  return [...new Set([full, year].flatMap((one) => (one === undefined ? [] : [String(one)])))]
+  return [...new Set([full, year].flatMap((number) => (number === undefined ? [] : [String(number)])))]
 }
 
 function fullReading(parts: readonly string[]): number | undefined {
@@ -124,32 +124,32 @@ export class GivenNumbers {
   private readonly centuries = new Set<string>()
 
   add(text: string): void {
-    const { said, rangeEnds } = given(text)
-    for (const { readings, kind } of said) {
-      for (const one of readings) (kind === 'century' ? this.centuries : this.readings).add(one)
+    const { numbers: stated, rangeEnds } = values(text)
+    for (const { readings, kind } of stated) {
+      for (const reading of readings) (kind === 'century' ? this.centuries : this.readings).add(reading)
     }
-    for (const one of rangeEnds) this.readings.add(one)
+    for (const rangeEnd of rangeEnds) this.readings.add(rangeEnd)
   }
 
   holds({ readings, kind }: SaidNumber): boolean {
     if (kind === 'century')
       return readings.some(
-        (one) =>
-          this.centuries.has(one) ||
-          this.someYear((year) => Math.ceil(year / 100) === Number(one) || Math.floor(year / 100) + 1 === Number(one)),
+        (reading) =>
+          this.centuries.has(reading) ||
+          this.someYear((year) => Math.ceil(year / 100) === Number(reading) || Math.floor(year / 100) + 1 === Number(reading)),
       )
-    if (kind === 'decade') return readings.some((one) => this.someYear((year) => Math.floor(year / 10) * 10 === Number(one)))
-    return readings.some((one) => this.readings.has(one))
+    if (kind === 'decade') return readings.some((reading) => this.someYear((year) => Math.floor(year / 10) * 10 === Number(reading)))
+    return readings.some((reading) => this.readings.has(reading))
   }
 
   private someYear(fits: (year: number) => boolean): boolean {
-    for (const one of this.readings) if (/^\d{4}$/.test(one) && fits(Number(one))) return true
+    for (const reading of this.readings) if (/^\d{4}$/.test(reading) && fits(Number(reading))) return true
     return false
   }
 }
 
 /** The numbers that a text gives, and the last years of its ranges. */
-const given = rememberLong((text) => ({
-  said: numbersIn(text),
+const values = rememberLong((text) => ({
+  numbers: numbersIn(text),
   rangeEnds: [...text.matchAll(RANGE)].map(([, century, , years]) => `${Number(defined(century) + defined(years))}`),
 }))

@@ -29,7 +29,7 @@ export const use: DirectiveSyntax<UseHead> = {
     const nameSpan = cursor.span(start)
     return { what, steps, nameSpan, with: cursor.takeWord('with') ? parseWith(cursor, context) : [] }
   },
-  build: (said, { form, head, span, indent }): Use => ({ kind: 'use', form, head, span, indent, ...said }),
+  build: (stated, { form, head, span, indent }): Use => ({ kind: 'use', form, head, span, indent, ...stated }),
 }
 
 function startsName(cursor: Cursor): boolean {
@@ -46,19 +46,19 @@ function parseSteps(cursor: Cursor, context: ValueContext): (string | SlotValue)
       steps.push(parseSlotValue(cursor, context))
       if (!cursor.take('}')) cursor.fail('"}"')
     } else {
-      const sign = cursor.source.text[cursor.at]
-      steps.push((sign === ' ' || sign === '\t' ? undefined : cursor.takeName()) ?? cursor.fail('a name'))
+      const character = cursor.source.text[cursor.at]
+      steps.push((character === ' ' || character === '\t' ? undefined : cursor.takeName()) ?? cursor.fail('a name'))
     }
   } while (cursor.takeClose('/'))
   return steps
 }
 
 function parseWith(cursor: Cursor, context: ValueContext): With[] {
-  const given: With[] = []
+  const bindings: With[] = []
   do {
     const name = parseGivenName(cursor, context, 'a variable’s name')
     if (!cursor.take('=')) cursor.fail('"="')
-    given.push({ name, value: parseSlotValue(cursor, context) })
+    bindings.push({ name, value: parseSlotValue(cursor, context) })
   } while (cursor.take(','))
-  return given
+  return bindings
 }

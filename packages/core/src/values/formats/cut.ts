@@ -11,12 +11,12 @@ export function cutWords(text: string, most: number): string | Weave {
   return text.slice(end).trim() === '' ? text : shortened(text.slice(0, end))
 }
 
-/** As many whole words as fit into `most` signs; a first word that is too long is cut. */
+/** As many whole words as fit into `most` characters; a first word that is too long is cut. */
 export function cutSigns(text: string, most: number): string | Weave {
-  const signs = Array.from(text)
-  if (signs.length <= most) return text
-  const head = signs.slice(0, most).join('')
-  if (/\s/.test(signs[most] ?? ' ')) return shortened(head)
+  const characters = Array.from(text)
+  if (characters.length <= most) return text
+  const head = characters.slice(0, most).join('')
+  if (/\s/.test(characters[most] ?? ' ')) return shortened(head)
   const lastWord = head.search(/\s+\S*$/)
   const whole = lastWord > 0 ? head.slice(0, lastWord) : ''
   return shortened(whole.trim() === '' ? head : whole)

@@ -4,7 +4,7 @@ import type { ValueType } from '../types.js'
 
 /**
  * What a format wrote, part by part: signs that it made, then signs of the value, in turns. Joined, the parts are the text; kept apart,
- * they tell a reader of origins which signs came from the record and which from the format.
+ * they tell a reader of origins which characters came from the record and which from the format.
  */
 export type Woven = readonly string[]
 
@@ -63,7 +63,7 @@ export function whole(result: unknown): unknown {
   return result instanceof Weave ? result.text : result
 }
 
-/** Items with signs between them that the format makes. */
+/** Items with characters between them that the format makes. */
 export function between(items: readonly string[], separator: (index: number) => string): Weave {
   let text = items[0] ?? ''
   for (let i = 1; i < items.length; i++) text += separator(i - 1) + defined(items[i])
@@ -74,7 +74,7 @@ export function between(items: readonly string[], separator: (index: number) => 
   })
 }
 
-/** Made signs around a value. */
+/** Made characters around a value. */
 export function around(before: string, text: string, after: string): Weave {
   return new Weave(before + text + after, () => [before, text, after])
 }

@@ -3,7 +3,7 @@ import { isFreeText, listOf, TEXT, type ValueType } from '../types.js'
 
 type Write<V> = (value: V, args: readonly Argument[], setting: Setting, type: ValueType) => unknown
 
-interface Given<V> {
+interface FormatDefinition<V> {
   readonly name: string
   readonly about: string
   readonly parameters: readonly Parameter[]
@@ -28,62 +28,71 @@ function textual(type: ValueType): ValueType | undefined {
   return isText(type) ? (isFreeText(type) ? TEXT : type) : undefined
 }
 
-export function textFormat(given: Given<string>): Format {
-  return { ...given, takes: 'text', maps: true, gives: textual, write: given.write }
+export function textFormat(definition: FormatDefinition<string>): Format {
+  return { ...definition, takes: 'text', maps: true, gives: textual, write: definition.write }
 }
 
-/** Numbers, dates and booleans written as text stay free of what somebody outside may say: the result is a choice of signs. */
-const SIGNS: ValueType = { kind: 'choice', of: [] }
+/** Numbers, dates and booleans written as text stay free of what somebody outside may say: the result is a choice of characters. */
+const NO_FREE_TEXT: ValueType = { kind: 'choice', of: [] }
 
-export function numberFormat(given: Given<number>): Format {
-  return { ...given, takes: 'numbers', maps: true, gives: single(isNumber, SIGNS), write: given.write }
+export function numberFormat(definition: FormatDefinition<number>): Format {
+  return { ...definition, takes: 'numbers', maps: true, gives: single(isNumber, NO_FREE_TEXT), write: definition.write }
 }
 
-export function dateFormat(given: Given<string>): Format {
-  return { ...given, takes: 'dates', maps: true, gives: single(isDate, SIGNS), write: given.write }
+export function dateFormat(definition: FormatDefinition<string>): Format {
+  return { ...definition, takes: 'dates', maps: true, gives: single(isDate, NO_FREE_TEXT), write: definition.write }
 }
 
-export function booleanFormat(given: Given<boolean>): Format {
+export function booleanFormat(definition: FormatDefinition<boolean>): Format {
   return {
-    ...given,
+    ...definition,
     takes: 'booleans',
     maps: true,
-    gives: single((type) => type.kind === 'boolean', SIGNS),
-    write: given.write,
+    gives: single((type) => type.kind === 'boolean', NO_FREE_TEXT),
+    write: definition.write,
   }
 }
 
 /** A list to another list of the same items. */
-export function listToList(given: Given<unknown[]>): Format {
+export function listToList(definition: FormatDefinition<unknown[]>): Format {
   return {
-    ...given,
+    ...definition,
     takes: 'lists',
     gives: (type) => (type.kind === 'list' || type.kind === 'table' ? type : undefined),
-    write: given.write,
+    write: definition.write,
   }
 }
 
 /** A list to text: what it gives is free text where its items are. */
-export function listToText(given: Given<unknown[]>): Format {
+export function listToText(definition: FormatDefinition<unknown[]>): Format {
   return {
-    ...given,
+    ...definition,
     takes: 'lists',
-    gives: (type) => (type.kind === 'list' || type.kind === 'table' ? (isFreeText(type) ? TEXT : SIGNS) : undefined),
-    write: given.write,
+    gives: (type) => (type.kind === 'list' || type.kind === 'table' ? (isFreeText(type) ? TEXT : NO_FREE_TEXT) : undefined),
+    write: definition.write,
   }
 }
 
 /** Numbers of a list to one number. */
-export function listToNumber(given: Given<number[]>): Format {
+export function listToNumber(definition: FormatDefinition<number[]>): Format {
   return {
-    ...given,
+    ...definition,
     takes: 'lists of numbers',
     gives: (type) => (type.kind === 'list' && isNumber(type.item) ? { kind: 'number' } : undefined),
-    write: given.write,
+    write: definition.write,
   }
 }
 
 /** Anything to text. */
-export function anyToText(given: Given<unknown>, takes = 'any value', fits: (type: ValueType) => boolean = () => true): Format {
-  return { ...given, takes, gives: (type) => (fits(type) ? (isFreeText(type) ? TEXT : SIGNS) : undefined), write: given.write }
+export function anyToText(
+  definition: FormatDefinition<unknown>,
+  takes = 'any value',
+  fits: (type: ValueType) => boolean = () => true,
+): Format {
+  return {
+    ...definition,
+    takes,
+    gives: (type) => (fits(type) ? (isFreeText(type) ? TEXT : NO_FREE_TEXT) : undefined),
+    write: definition.write,
+  }
 }

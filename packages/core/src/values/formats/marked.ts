@@ -4,9 +4,9 @@ import { Weave } from './format.js'
 export function marked(items: readonly string[], mark: (index: number) => string): Weave {
   const parts: string[] = []
   items.forEach((item, i) => {
-    const sign = mark(i)
+    const marker = mark(i)
     item.split('\n').forEach((line, n) => {
-      const lead = n === 0 ? sign : line === '' ? '' : ' '.repeat(sign.length)
+      const lead = n === 0 ? marker : line === '' ? '' : ' '.repeat(marker.length)
       parts.push((parts.length > 0 ? '\n' : '') + lead, line)
     })
   })

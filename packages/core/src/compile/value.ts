@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import type { Context, Given } from './context.js'
+import type { Context, CompiledValue } from './context.js'
 import { compileFormats, formattedGet, type Chain } from './formats.js'
 import { resolvePath, type ResolvedPath } from './path.js'
 import { problem } from '../problems/problem.js'
@@ -27,7 +27,7 @@ export function compileAlternatives(value: SlotValue, context: Context): Alterna
 }
 
 /** A slot's value handed on as a value: to a loop, to a snippet. */
-export function compileGiven(value: SlotValue, context: Context): Given | undefined {
+export function compileValue(value: SlotValue, context: Context): CompiledValue | undefined {
   const alternatives = compileAlternatives(value, context)
   if (!alternatives) return undefined
   const { fallback } = value
