@@ -3,6 +3,7 @@
 import { execFileSync } from 'node:child_process'
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
+import { parse } from 'yaml'
 import { FORMATS } from 'dunelight/parts'
 import { plainBatch, registry } from 'dunelight/host'
 import { FILE_KINDS } from 'dunelight/file-schemas'
@@ -11,13 +12,22 @@ import { readRecords, REJECTED_SCHEMA } from '@dunelight/node/host'
 import { apiDocs } from './api-docs.mjs'
 import { runPage } from './run-page.mjs'
 
+/** A bad and a fixed example of each code. */
+const problemExamples = parse(readFileSync('docs/problem-examples.yaml', 'utf8'))
+const exampleOf = (code) => {
+  const { bad, fixed, before, after } = problemExamples[code]
+  const block = (text) =>
+    `\`\`\`\n${text.replace(/\p{Cf}/gu, (character) => `<U+${character.codePointAt(0).toString(16).toUpperCase()}>`)}\n\`\`\``
+  return `${block(bad ?? before)}\n\nFixed:\n\n${block(fixed ?? after)}`
+}
+
 const problems = `# Problems
 
 All problems that Dunelight reports, generated from \`packages/core/src/problems\`. A problem has a code, a severity, a message, a location and,
-if possible, help.
+if possible, help. Each entry has an example that causes it, and the same example fixed.
 
 ${Object.entries(registry)
-  .map(([code, entry]) => `### \`${code}\`\n\n*${entry.severity}* — ${entry.about}\n`)
+  .map(([code, entry]) => `### \`${code}\`\n\n*${entry.severity}* — ${entry.about}\n\n${exampleOf(code)}\n`)
   .join('\n')}`
 
 const parameters = (format) =>

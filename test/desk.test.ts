@@ -252,12 +252,12 @@ describe('the desk', () => {
     await reply.fill(
       '{"heading": "Net needle", "body": "Bone, from the Orkneys, 1555. It is fifteen words long at the very least, as you see.", "keywords": ["net", "bone",',
     )
-    await page.getByText('✕ cannot be used').waitFor()
+    await page.getByText('✕ invalid').waitFor()
     expect(await page.locator('.read-as .missing').count()).toBe(0)
     await reply.fill(
       '{"heading": "Net needle", "body": "Bone, from the Orkneys, 1555. It is fifteen words long at the very least, as you see.", "keywords": ["net", "bone", "hook"]}',
     )
-    expect(await page.getByText('unsupported: it occurs in no input').locator('xpath=following-sibling::ul[1]').innerText()).toMatch(
+    expect(await page.getByText('unsupported claims').locator('xpath=following-sibling::ul[1]').innerText()).toMatch(
       /1555[^]*Orkneys|Orkneys[^]*1555/,
     )
     await page.getByText('Sheet', { exact: true }).click()
@@ -267,7 +267,7 @@ describe('the desk', () => {
     await page.getByRole('textbox', { name: 'budget in tokens' }).fill('440')
     await page.getByText(/^\d+ of 176 are over the budget$/).waitFor()
     expect(await page.locator('.meter-bar').getAttribute('aria-label')).toMatch(
-      /own words \d+, from the record \d+, snippet \d+, persona \d+/,
+      /text of the prompt \d+, from the record \d+, snippet \d+, persona \d+/,
     )
     await page.locator('input[type=file]').setInputFiles({
       name: 'many.csv',

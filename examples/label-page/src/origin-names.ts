@@ -3,7 +3,7 @@ import type { OriginKind } from 'dunelight/parts'
 
 /** What each kind of origin is called on the page. */
 export const KIND_NAMES: Readonly<Record<OriginKind, string>> = {
-  fixed: 'the prompt’s own words',
+  fixed: 'text of the prompt',
   value: 'from the record',
   snippet: 'snippet',
   persona: 'persona',

@@ -119,7 +119,7 @@ test('several answers keep their numbers where some never come', async () => {
   expect([code, numbers[0]! > 1, numbers.length > 1]).toEqual([3, true, true])
   // A served mock model says the same again.
   expect(out).toContain(`nearly the same as ${numbers[0]!}`)
-  expect(err).toContain(`6 answers: ${numbers.length} could be read`)
+  expect(err).toContain(`6 answers: ${numbers.length} valid`)
 })
 
 describe('models.yaml', () => {

@@ -27,7 +27,7 @@ test('a model that misbehaves in every way ends with each record answered or rej
   expect(answered.length).toBeGreaterThan(RECORDS * 0.7)
   for (const line of linesOf(`${house.house}/runs/label-write-1/rejected.jsonl`))
     expect((line['problems'] as unknown[]).length).toBeGreaterThan(0)
-  expect(err).toMatch(/correction requests?, \d+ requests repeated/)
+  expect(err).toMatch(/correction requests?, \d+ retries/)
 })
 
 describe('a run that asks and is killed', () => {

@@ -141,7 +141,7 @@ async function run(table: string, options: readonly string[], workers: number): 
 /** A file without what differs from run to run: times, places, and the number of threads. */
 function comparable(name: string, text: string, runs: string): string {
   const plain = text.replaceAll(runs, 'RUNS')
-  if (name.includes('report')) return plain.replace(/begun.*|in [\d.]+ seconds/g, '').replace(/<dt>begun<\/dt><dd>[^<]*/, '')
+  if (name.includes('report')) return plain.replace(/started.*|in [\d.]+ seconds/g, '').replace(/<dt>started<\/dt><dd>[^<]*/, '')
   if (!/run\.json$|checkpoint\.json$/.test(name)) return plain
   return plain.replace(/"(?:seconds|started|ended|workers|changed)": ?[^,}]*/g, '')
 }

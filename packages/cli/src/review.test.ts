@@ -80,7 +80,7 @@ describe('picking from a run', () => {
   test('keeps, rejects, asks again; what is kept stays as it is', () => {
     expect(ask('loan-round').code).toBe(0)
     const listed = pick('loan-round-1')
-    expect(listed.out).toMatch(/^record +state +answers +says\nL-2026-11 +open +1 /)
+    expect(listed.out).toMatch(/^record +state +answers +answer\nL-2026-11 +open +1 /)
     const whole = pick('loan-round-1', '--record', 'L-2026-11').out
     expect(pick('loan-round-1', '--accept', 'L-2026-11', '--discard', 'L-2026-12').err).toMatch(
       /L-2026-11: accepted answer 1\n.*L-2026-12: discarded/s,
@@ -202,7 +202,7 @@ test('an estimate is corrected by what the runs before it used', async () => {
     const batch = batchModel({ prompt: 'survey/grade', records: { from: 'records' }, take: 30, tokens: true, ...more })
     return askBatch({ library, folder: HOUSE, name: 'twice', batch, records: { from: OBJECTS }, model: ready, runs: at('twice') })
   }
-  const report = ({ folder: made }: { folder: string }) => /tokens estimated before \| (.*) \|/.exec(text(join(made, 'report.md')))![1]!
+  const report = ({ folder: made }: { folder: string }) => /tokens estimated \| (.*) \|/.exec(text(join(made, 'report.md')))![1]!
   const off = Number(/([\d.]+) % less than was used$/.exec(report(await run()))![1])
   expect(off).toBeGreaterThan(50)
   const second = report(await run())

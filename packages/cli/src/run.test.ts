@@ -301,6 +301,6 @@ describe('fit', () => {
       code: 3,
       out: expect.stringContaining('176 valid, 4 would be rejected') as unknown,
     })
-    expect(JSON.parse(dunelight('fit', house.house, 'rooms-year', '--json').out)).toMatchObject({ rows: 8, kept: 8, rejected: 0 })
+    expect(JSON.parse(dunelight('fit', house.house, 'rooms-year', '--json').out)).toMatchObject({ rows: 8, included: 8, rejected: 0 })
   })
 })

@@ -83,7 +83,7 @@ describe('screens', () => {
       { screen: 'copied', found: '5 words as they stood in the prompt: "it had three masts and"' },
     ])
     expect(counts).toMatchObject({ written: 2, rejected: 3, noted: notes.length })
-    expect(text(join(run, 'report.md'))).toMatch(/tokens estimated before \| \d+, [\d.]+ % less than was used/)
+    expect(text(join(run, 'report.md'))).toMatch(/tokens estimated \| \d+, [\d.]+ % less than was used/)
   })
 
   test('stop the run where they are told to, without repeating what they found', async () => {

@@ -4,7 +4,7 @@ import type { FilePlace } from '../state/page-state.js'
 
 /** What each kind of origin is called on the page. */
 export const KIND_NAMES: Readonly<Record<OriginKind, string>> = {
-  fixed: 'the prompt’s own words',
+  fixed: 'text of the prompt',
   value: 'from the record',
   snippet: 'snippet',
   persona: 'persona',
@@ -14,13 +14,13 @@ export const KIND_NAMES: Readonly<Record<OriginKind, string>> = {
 }
 /** The same in a word or two, for the legend. */
 export const KIND_WORDS: Readonly<Record<OriginKind, string>> = {
-  fixed: 'own words',
+  fixed: 'your text',
   value: 'record',
   snippet: 'snippet',
   persona: 'persona',
   example: 'example',
   output: 'form',
-  made: 'made',
+  made: 'format',
 }
 export const KINDS = Object.keys(KIND_NAMES) as OriginKind[]
 

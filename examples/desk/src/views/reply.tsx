@@ -93,7 +93,7 @@ function Reading({ read, form }: { read: CheckedReply; form: Form }) {
     <>
       <p className={read.problems.length > 0 ? 'verdict bad' : 'verdict good'}>
         {read.problems.length > 0
-          ? `✕ cannot be used: ${read.problems.length === 1 ? 'one thing is' : `${read.problems.length} things are`} wrong`
+          ? `✕ invalid: ${read.problems.length === 1 ? '1 problem' : `${read.problems.length} problems`}`
           : read.repairs.length > 0
             ? `✓ valid, with ${read.repairs.length} repaired`
             : '✓ valid'}
@@ -108,9 +108,9 @@ function Reading({ read, form }: { read: CheckedReply; form: Form }) {
           ))}
         </tbody>
       </table>
-      <Findings title="wrong" problems={read.problems} />
-      <Findings title="repaired" problems={read.repairs} />
-      <Findings title="unsupported: it occurs in no input" problems={read.unsupported} />
+      <Findings title="problems" problems={read.problems} />
+      <Findings title="repairs" problems={read.repairs} />
+      <Findings title="unsupported claims" problems={read.unsupported} />
     </>
   )
 }

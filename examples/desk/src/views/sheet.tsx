@@ -63,9 +63,7 @@ export function SheetView({ desk }: { desk: Desk }) {
   return (
     <div className="sheet">
       <div className="origin-line" role="status">
-        {pointed
-          ? nameOrigin(pointed)
-          : 'Point at a stretch, or move through them with the arrows: its origin is named here. Enter opens it.'}
+        {pointed ? nameOrigin(pointed) : 'Point at a span, or use the arrow keys, to see its origin. Enter opens it.'}
       </div>
       <div
         className={before ? 'sheet-scroll stale' : 'sheet-scroll'}

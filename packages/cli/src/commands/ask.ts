@@ -258,7 +258,7 @@ function resultLines({ file, counts }: AskResult, retries: number, between: stri
   const { requests, cached, corrections, labels, unsupported, noted, usage, estimated } = counts
   const before = cached > 0 ? `, ${cached} cached` : ''
   const once = corrections > 0 ? `, ${plural(corrections, 'correction request')}` : ''
-  const repeated = retries > 0 ? `, ${plural(retries, 'retry')}` : ''
+  const repeated = retries > 0 ? `, ${plural(retries, 'retry', 'retries')}` : ''
   const correction = isAskRun(file) ? file.asking.correction : undefined
   const estimate = estimated > 0 ? `; estimated ${estimateOf(counts, correction)}` : ''
   return [

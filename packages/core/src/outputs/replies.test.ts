@@ -91,7 +91,7 @@ fields:
     [
       'nothing where it may be',
       json.replace('}', ',"seen":"unknown","donor":{"name":"Ada","alive":"no"}}'),
-      ['"seen" is "unknown", read as not given', '"donor.alive" is "no", read as a boolean'],
+      ['"seen" is "unknown", read as missing', '"donor.alive" is "no", read as a boolean'],
       { seen: null, donor: { name: 'Ada', alive: false } },
     ],
   ])('%s', (_, reply, repaired, other = {}) => {

@@ -20,7 +20,7 @@ export interface ComparedSide {
 export interface SideFigures {
   readonly name: string
   readonly answered: number
-  readonly aside: number
+  readonly rejected: number
   readonly repaired: number
   readonly unsupportedCount: number
   /** Words of an answer, in the middle. */
@@ -129,13 +129,13 @@ function textOf(answer: Readonly<Record<string, unknown>>): string {
 }
 
 function figuresOf({ name, result, price }: ComparedSide, words: number[]): SideFigures {
-  const { written: answered, rejected: aside, repaired, unsupported: unsupportedCount, usage, reasons } = result.counts
+  const { written: answered, rejected: rejected, repaired, unsupported: unsupportedCount, usage, reasons } = result.counts
   const middle = words.sort((a, b) => a - b)[words.length >> 1] ?? 0
   const cost = price && costOf(usage, price)
   return {
     name,
     answered,
-    aside,
+    rejected,
     repaired,
     unsupportedCount,
     words: middle,
@@ -160,19 +160,19 @@ const number = formatNumber
 
 /** The figures beside each other, a row each: what they are called, the one's, the other's. */
 export function comparedRows({ sides }: AnswerComparison): [string, string, string][] {
-  const share = ({ answered, aside }: SideFigures, part: number) =>
-    `${number(part)} (${((part / Math.max(1, answered + aside)) * 100).toFixed(1)} %)`
+  const share = ({ answered, rejected }: SideFigures, part: number) =>
+    `${number(part)} (${((part / Math.max(1, answered + rejected)) * 100).toFixed(1)} %)`
   const row = (name: string, of: (side: SideFigures) => string): [string, string, string] => [name, of(sides[0]), of(sides[1])]
   const codes = [...new Set(sides.flatMap(({ reasons }) => reasons.map(({ code }) => code)))]
   return [
     row('answered', (side) => share(side, side.answered)),
     row('of them repaired', (side) => number(side.repaired)),
-    row('of them to be verified', (side) => number(side.unsupportedCount)),
-    row('rejected', (side) => share(side, side.aside)),
+    row('of them with unsupported claims', (side) => number(side.unsupportedCount)),
+    row('rejected', (side) => share(side, side.rejected)),
     ...codes.map((code) => row(`  ${code}`, ({ reasons }) => number(reasons.find((reason) => reason.code === code)?.count ?? 0))),
-    row('words of an answer', (side) => number(side.words)),
+    row('words per answer', (side) => number(side.words)),
     ...(sides.some(({ tokens }) => tokens.sent > 0)
-      ? [row('tokens sent', ({ tokens }) => number(tokens.sent)), row('tokens answered', ({ tokens }) => number(tokens.received))]
+      ? [row('tokens sent', ({ tokens }) => number(tokens.sent)), row('tokens received', ({ tokens }) => number(tokens.received))]
       : []),
     ...(sides.some(({ cost }) => cost !== undefined) ? [row('cost', ({ cost }) => cost ?? 'no price')] : []),
     row('seconds', (side) => side.seconds.toFixed(1)),
@@ -197,7 +197,7 @@ export function comparedSections(comparison: AnswerComparison): Section[] {
     })),
     {
       title: 'Largest differences',
-      notes: differing.length === 0 ? ['Nowhere.'] : [],
+      notes: differing.length === 0 ? ['No differences.'] : [],
       wide: true,
       pairs: differing.map(({ record, row, one: text, other }) => ({ title: `${record}, row ${number(row)}`, ...marked(text, other) })),
     },

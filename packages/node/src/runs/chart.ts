@@ -1,4 +1,9 @@
-import type { BarSeriesOption, ComposeOption, GridComponentOption } from 'echarts'
+import { BarChart, type BarSeriesOption } from 'echarts/charts'
+import { GridComponent, type GridComponentOption } from 'echarts/components'
+import { init, use, type ComposeOption } from 'echarts/core'
+import { SVGRenderer } from 'echarts/renderers'
+
+use([BarChart, GridComponent, SVGRenderer])
 
 /** Counts by label or by range, drawn in a report as bars. */
 export interface Chart {
@@ -15,19 +20,8 @@ const WIDTH = 560
 const HEIGHT = { bar: 26, base: 12, scale: 220 }
 const LONGEST_LABEL = 28
 
-/**
- * A chart as SVG to place in a page. Its colours are the custom properties of the page's style, so that they follow light and dark mode.
- *
- * The chart library is loaded by the first chart: most commands draw none.
- */
-export async function drawChart(chart: Chart): Promise<string> {
-  const [{ init, use }, { BarChart }, { GridComponent }, { SVGRenderer }] = await Promise.all([
-    import('echarts/core'),
-    import('echarts/charts'),
-    import('echarts/components'),
-    import('echarts/renderers'),
-  ])
-  use([BarChart, GridComponent, SVGRenderer])
+/** A chart as SVG to place in a page. Its colours are the custom properties of the page's style, so that they follow light and dark mode. */
+export function drawChart(chart: Chart): string {
   const height = chart.isScale ? HEIGHT.scale : HEIGHT.base + HEIGHT.bar * chart.labels.length
   const drawing = init(null, null, { renderer: 'svg', ssr: true, width: WIDTH, height })
   drawing.setOption(optionOf(chart))

@@ -1,6 +1,6 @@
 import { basename, isAbsolute, relative } from 'node:path'
 import { defined } from 'dunelight/host'
-import { drawChart, type Chart } from './chart.js'
+import type { Chart } from './chart.js'
 import type { ReasonCount } from './counts.js'
 
 /** A part of a report, before it is laid out. */
@@ -101,7 +101,9 @@ function beside({ title, one, other }: Pair): string {
 
 /** A report as a page of its own: no script, nothing loaded, charts as SVG. */
 export async function toHtml({ title, facts, sections }: Report): Promise<string> {
-  const drawn = await Promise.all(sections.map(sectionHtml))
+  // The chart library is large: a report without a chart does not load it.
+  const draw = sections.some(({ chart }) => chart) ? (await import('./chart.js')).drawChart : undefined
+  const drawn = sections.map((section) => sectionHtml(section, draw))
   return `<!doctype html>
 <html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escape(title)}</title>
 <link rel="icon" href="data:,">
@@ -112,9 +114,9 @@ export async function toHtml({ title, facts, sections }: Report): Promise<string
 `
 }
 
-async function sectionHtml(section: Section): Promise<string> {
+function sectionHtml(section: Section, draw: ((chart: Chart) => string) | undefined): string {
   const { title, notes, chart, pairs = [], wide } = section
-  const figure = chart ? `<figure>${await drawChart(chart)}</figure>` : tableHtml(section)
+  const figure = chart && draw ? `<figure>${draw(chart)}</figure>` : tableHtml(section)
   return `<section${wide ? ' class="wide"' : ''}><h2>${escape(title)}</h2>${notes.map((note) => `<p>${escape(note)}</p>`).join('')}${figure}${pairs.map(beside).join('')}</section>`
 }
 
