@@ -19,6 +19,8 @@ const REPLACED = [
   [/\b(?:is|are|be) let be\b/i, 'ignored'],
   [/\bby lot\b/i, 'at random'],
   [/\bworkbench\b/i, 'desk'],
+  [/\bheld against\b/i, 'compared with'],
+  [/\bmending\b/i, 'repair'],
   [/\bwhere (?:nothing|none) is\b/i, 'default: …'],
   [/\b(?:is|are) said\b/i, 'reported, or shown'],
   [/\bcomes? untrusted\b/i, 'is untrusted'],

@@ -1,7 +1,7 @@
 // Takes the pictures in docs/screenshots: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
 //   node scripts/screenshots.mjs [page] [desk] [terminal [NAME …]]
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
-import { cpSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, existsSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium } from 'playwright-core'
@@ -104,7 +104,7 @@ async function shootDesk() {
   await page.screenshot({ path: `${OUT}/desk.png` })
   await page.keyboard.press('Control+e')
   await page.getByText('Side by side').click()
-  await page.getByRole('combobox', { name: 'held against' }).click()
+  await page.getByRole('combobox', { name: 'compared with' }).click()
   await page.getByRole('option', { name: 'persona storyteller' }).click()
   await wait(300)
   await page.screenshot({ path: `${OUT}/side-by-side.png` })
@@ -164,11 +164,11 @@ async function shootTerminal() {
     ],
     run: [
       `dunelight run ${demo} tonight; dunelight run ${demo} label/write --records half-a-million.csv`,
-      `cd ${folder}; node ${command} run ${process.cwd()}/${demo} tonight --runs runs --to labels.jsonl; echo; node ${command} runs ${process.cwd()}/${demo} --runs runs; echo; node ${command} run ${process.cwd()}/${demo} label/write --records half-a-million.csv --runs runs --to half-a-million.jsonl --workers 2; cd ${process.cwd()}`,
+      `cd ${folder}; node ${command} run ${process.cwd()}/${demo} tonight --runs runs --to labels.jsonl; echo; node ${command} runs ${process.cwd()}/${demo} --runs runs; echo; touch finished; node ${command} run ${process.cwd()}/${demo} label/write --records half-a-million.csv --runs runs --to half-a-million.jsonl --workers 2; cd ${process.cwd()}`,
     ],
     ask: [
       `dunelight ask ${demo} label/write … --record MH-0007 --candidates 2; dunelight review …; dunelight ask … survey/grade; dunelight ask … label/write`,
-      `cd ${folder}; node ${command} mock ${process.cwd()}/${demo} --delay 300 --faults busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 --candidates 2 --runs asked 2>/dev/null | fold -s -w 138; node ${command} review asked/label-write-1 --accept MH-0007=2; node ${command} review asked/label-write-1 2>/dev/null; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --faults wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
+      `cd ${folder}; node ${command} mock ${process.cwd()}/${demo} --delay 300 --faults busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 --candidates 2 --runs asked 2>/dev/null | fold -s -w 138; node ${command} review asked/label-write-1 --accept MH-0007=2; node ${command} review asked/label-write-1 2>/dev/null; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --faults wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; touch finished; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
     ],
     compare: [
       `dunelight compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv`,
@@ -192,7 +192,11 @@ async function shootTerminal() {
   for (const [name, [shown, run]] of Object.entries(shots)) {
     if (only.length > 0 && !only.includes(name)) continue
     const script = join(folder, `${name}.sh`)
-    writeFileSync(script, `printf '\\033[?25l$ %s\\n' "${shown.replace(`${folder}/`, '')}"\n${run}\nsleep 30\n`)
+    writeFileSync(
+      script,
+      `printf '\\033[?25l$ %s\\n' "${shown.replace(`${folder}/`, '')}"\n${run}\ntouch ${join(folder, 'finished')}\nsleep 60\n`,
+    )
+    rmSync(join(folder, 'finished'), { force: true })
     const display = spawn('Xvfb', [':77', '-screen', '0', '1280x800x24'], { stdio: 'ignore' })
     await wait(900)
     const env = { ...process.env, DISPLAY: ':77', TERM: 'xterm-256color', NO_COLOR: '' }
@@ -201,7 +205,9 @@ async function shootTerminal() {
       ['-fa', 'DejaVu Sans Mono', '-fs', '11', '-geometry', '142x44+0+0', '-bg', '#fbf8f0', '-fg', '#22302f', '-e', 'bash', script],
       { env, stdio: 'ignore' },
     )
-    await wait({ run: 9000, ask: 12000 }[name] ?? 3500)
+    // Two pictures show a run in progress: their last command begins with the file.
+    for (let i = 0; i < 600 && !existsSync(join(folder, 'finished')); i++) await wait(100)
+    await wait({ run: 5000, ask: 4000 }[name] ?? 300)
     execFileSync('import', ['-window', 'root', `${OUT}/${name}.png`], { env })
     terminal.kill()
     display.kill()

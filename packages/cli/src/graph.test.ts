@@ -22,7 +22,7 @@ describe('graph', () => {
 
   test('context one member, named or by its file: all that changes with it', () => {
     const message =
-      'snippet house/style\n  draws on         nothing but itself\n  changes with it  prompt label/write, label/revise, loan/letter, survey/summary, tour/stop · batch tonight, upstairs, loan-round, rooms-year\n'
+      'snippet house/style\n  uses     nothing\n  used by  prompt label/write, label/revise, loan/letter, survey/summary, tour/stop · batch tonight, upstairs, loan-round, rooms-year\n'
     for (const name of ['house/style', 'snippets/house/style.yaml', `${LIBRARY}/snippets/house/style.yaml`])
       expect(dunelight('graph', LIBRARY, '--of', name).out).toBe(message)
     expect(dunelight('graph', LIBRARY, '--of', 'house/stile')).toMatchObject({
@@ -64,11 +64,11 @@ describe('check --touched', () => {
   test('says which prompts change, and how many records of their batches render differently', () => {
     const { code, out } = dunelight('check', library, '--touched', 'snippets/house/safety.md', '--before', older)
     expect(code).toBe(0)
-    expect(out).toContain('snippet house/safety: 4 prompts draw on it\n')
+    expect(out).toContain('snippet house/safety: used by 4 prompts\n')
     expect(out).toMatch(
       /label\/write +changed {2}176 of 180 records render differently, 4 rejected as before\n +in .*objects\.csv: MH-0001, .* …\n/,
     )
-    expect(out).toMatch(/tour\/stop +changed {2}no batch names a table/)
+    expect(out).toMatch(/tour\/stop +changed {2}no batch renders it/)
   })
 
   test('counts only the records that an edit reaches', () => {
@@ -93,7 +93,7 @@ describe('check --touched', () => {
     const style = join(library, 'snippets/house/style.yaml')
     writeFileSync(style, `# a comment changes nothing\n${readFileSync(style, 'utf8')}`)
     const { out } = dunelight('check', library, '--touched', style)
-    expect(out).toContain('held against the last commit')
+    expect(out).toContain('compared with the last commit')
     expect(out.match(/unchanged/g)).toHaveLength(5)
   })
 

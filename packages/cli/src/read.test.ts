@@ -42,7 +42,7 @@ describe('read', () => {
     expect([code, out]).toEqual([3, ''])
     for (const message of [
       '44 records: 30 valid, 10 repaired, 4 rejected',
-      'grade     14 sound · 14 watch · 8 treat · 4 urgent',
+      'grade       14 sound · 14 watch · 8 treat · 4 urgent',
       'rejected MH-0021: the reply does not choose a label: it mentions watch, treat',
       'there is more than one reply to "MH-0044"',
       'unknown record "MH-9044"',
@@ -183,7 +183,7 @@ describe('read', () => {
       '--to',
       at('alike.csv'),
     )
-    expect(err).toContain('alike     MH-0001 = MH-0002 · MH-0001 ≈ MH-0003\n')
+    expect(err).toContain('alike       MH-0001 = MH-0002 · MH-0001 ≈ MH-0003\n')
   })
 
   test.each<[string, readonly string[], string]>([

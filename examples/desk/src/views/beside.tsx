@@ -54,7 +54,7 @@ export function BesideView({ desk }: { desk: Desk }) {
         <Select
           size="xs"
           w={260}
-          aria-label="held against"
+          aria-label="compared with"
           data={others.map(({ value, label }) => ({ value, label }))}
           value={other.value}
           allowDeselect={false}

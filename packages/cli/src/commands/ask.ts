@@ -244,7 +244,7 @@ function printResult({ stderr, env }: CommandContext, result: AskResult, retries
     )
     return EXIT.interrupted
   }
-  for (const [name, text] of resultLines(result, retries, c.dim(' · '))) stderr.write(`  ${c.dim(name.padEnd(9))} ${text}\n`)
+  for (const [name, text] of resultLines(result, retries, c.dim(' · '))) stderr.write(`  ${c.dim(name.padEnd(11))} ${text}\n`)
   const sent = (file.sent ?? []).map(({ path }) => path)
   stderr.write(`→ ${[file.published?.path ?? `${folder}/${file.output}`, ...sent].map(shownPath).join(', ')}\n`)
   stderr.write(c.dim(`run ${file.run}: ${shownPath(folder)}/report.html\n`))

@@ -56,7 +56,7 @@ function printCheck(library: Library, folder: string, c: Colors): string {
 }
 
 function printTouched({ members, since, prompts }: Touched, file: string, c: Colors): string {
-  const head = `${c.bold(sayMembers(members))}: ${prompts.length === 0 ? 'no prompt draws on it' : `${plural(prompts.length, 'prompt draws', 'prompts draw')} on it`}`
+  const head = `${c.bold(sayMembers(members))}: ${prompts.length === 0 ? 'no prompt uses it' : `used by ${plural(prompts.length, 'prompt')}`}`
   const against =
     prompts.length === 0
       ? []
@@ -64,7 +64,7 @@ function printTouched({ members, since, prompts }: Touched, file: string, c: Col
           c.dim(
             since === undefined
               ? `there is no earlier version of ${file} to compare with: name one with --before FILE`
-              : `held against ${since}`,
+              : `compared with ${since}`,
           ),
         ]
   const width = Math.max(0, ...prompts.map((prompt) => prompt.prompt.length))
@@ -87,7 +87,7 @@ function touchLines({ prompt, changed, faulty, tables }: Touch, width: number, c
       c.dim(`in ${records}${examples.length > 0 ? `: ${examples.join(', ')}${examples.length < differ + lost + won ? ' …' : ''}` : ''}`),
     ]
   })
-  const without = faulty ? 'it has errors, now or before, and cannot be rendered' : 'no batch names a table for it: --records FILE does'
+  const without = faulty ? 'it has errors, now or before, and cannot be rendered' : 'no batch renders it; name a table with --records FILE'
   const [first = without, ...more] = lines
   return [`${name}  ${c.yellow('changed')}  ${first}`, ...more.map((line) => `${' '.repeat(name.length + 11)}${line}`)]
 }

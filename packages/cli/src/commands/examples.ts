@@ -97,7 +97,7 @@ function printGlance({ model, facts }: PreparedSet, name: string, data: Glance, 
   }
   const { lengths, tokens } = data
   lines.push(`${c.dim('length')}  ${lengths.least} to ${lengths.most} characters, median ${lengths.middle}`)
-  lines.push(`${c.dim('tokens')}  ${tokens.middle} in the middle, ${tokens.most} at most, ${tokens.all} in all`)
+  lines.push(`${c.dim('tokens')}  median ${tokens.middle}, at most ${tokens.most}, ${tokens.all} in total`)
   const { by, atMost, cover, budget } = model.pick
   const rules = [`by ${by}`, atMost && `at most ${atMost}`, cover && `every ${cover}`, budget && `within ${budget} tokens`].filter(Boolean)
   lines.push(`${c.dim('picked')}  ${rules.join(', ')}`)

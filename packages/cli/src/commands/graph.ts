@@ -90,8 +90,8 @@ function printAround({ graph }: Library, centre: readonly Member[], c: Colors): 
       const up = graph.reaches(member)
       return [
         c.bold(memberKey(member)),
-        `  draws on         ${down.length === 0 ? c.dim('nothing but itself') : sayMembers(down)}`,
-        `  changes with it  ${up.length === 0 ? c.dim('nothing') : sayMembers(up)}`,
+        `  uses     ${down.length === 0 ? c.dim('nothing') : sayMembers(down)}`,
+        `  used by  ${up.length === 0 ? c.dim('nothing') : sayMembers(up)}`,
       ].join('\n')
     })
     .map((text) => `${text}\n`)

@@ -82,7 +82,7 @@ function printCard(library: Library, prompt: Prompt, c: Colors): string {
   )
   lines.push(...table.split('\n').slice(0, -1))
   const used = library.graph.drawsOn({ kind: 'prompt', name: prompt.name })
-  lines.push('', c.dim('draws on'))
+  lines.push('', c.dim('uses'))
   if (used.length === 0) lines.push('  nothing but itself')
   for (const { kind, name } of used) lines.push(`  ${kind} ${name}`)
   const settings = Object.entries(prompt.settings)

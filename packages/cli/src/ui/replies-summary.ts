@@ -104,17 +104,17 @@ function reasonOf(p: Problem): string {
     case 'reply-passage-invalid':
       return `the passage "${p.data.passage}" is invalid`
     case 'reply-label-unknown':
-      return 'none of the labels'
+      return 'unknown label'
     case 'reply-labels-several':
-      return 'no one label'
+      return 'no label chosen'
     case 'reply-row-invalid':
-      return 'a row is not in its form'
+      return 'invalid row'
     case 'reply-fixed-changed':
       return 'fixed text was changed'
     case 'reply-fixed-missing':
       return 'fixed text is missing'
     case 'reply-cut-off':
-      return 'the reply breaks off'
+      return 'the reply is cut off'
     case 'reply-missing':
       return 'there is no reply'
     case 'cell-invalid':
@@ -127,18 +127,18 @@ function reasonOf(p: Problem): string {
 
 /** Repairs in words, by the names under which they are counted. */
 const REPAIRS: Readonly<Record<string, string>> = {
-  prose: 'with words around',
-  fence: 'in a fence',
-  json: 'by mending the JSON',
-  closed: 'by closing brackets',
-  several: 'one of several objects',
-  wrapped: 'out of another object',
-  key: 'by a key in another writing',
-  extra: 'unrequested keys removed',
-  type: 'by another type',
-  label: 'by a label in other words',
-  marks: 'without bullets or numbers',
-  case: 'in another case or writing',
+  prose: 'text around the answer',
+  fence: 'code fence',
+  json: 'JSON syntax',
+  closed: 'missing brackets',
+  several: 'several objects',
+  wrapped: 'nested in another object',
+  key: 'key spelled differently',
+  extra: 'unknown keys',
+  type: 'value of another type',
+  label: 'label within a text',
+  marks: 'bullets or numbers',
+  case: 'case or spelling',
 }
 /** Reasons on a line of their own each, as long as they are this few. */
 const MOST_REASONS = 8
@@ -150,7 +150,7 @@ export function printSummary(summary: Summary, c: Colors): string {
     Object.entries(of)
       .map(([name, n]) => `${n} ${name}`)
       .join(c.dim(' · '))
-  const line = (name: string, text: string) => `  ${c.dim(name.padEnd(9))} ${text}\n`
+  const line = (name: string, text: string) => `  ${c.dim(name.padEnd(11))} ${text}\n`
   const reasonLines = Object.entries(reasons).slice(0, MOST_REASONS)
   const more = Object.keys(reasons).length - reasonLines.length
   const alike = [...equal.map((ids) => ids.join(' = ')), ...nearlyEqual.map(([text, other]) => `${text} ≈ ${other}`)]

@@ -338,7 +338,7 @@ describe('how a table fits', () => {
 
   test('is told for each variable, with what is missing, what does not match the schema and what is unused', () => {
     const report = fit(HEADINGS, ROWS, { columns: COLUMNS })
-    expect(report).toMatchObject({ rows: 4, kept: 4, rejected: 1, columns: [] })
+    expect(report).toMatchObject({ rows: 4, included: 4, rejected: 1, columns: [] })
     expect(report.variables.map(({ path, how, empty, invalid }) => [path, how, empty, invalid])).toEqual([
       ['item.number', 'named', 0, 0],
       ['item.made', 'alike', 1, 1],

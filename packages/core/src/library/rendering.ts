@@ -22,7 +22,7 @@ export interface FinishedTurn extends Turn {
   readonly origins: readonly Origin[]
 }
 
-/** A reply to one rendering, held against what the model was told. */
+/** A reply to one rendering, compared with its inputs. */
 export interface CheckedReply<R = unknown> extends Reply<R> {
   /** Figures, dates and names that stand neither in the prompt nor in its record, and sentences copied from an example: to be verified. */
   readonly unsupported: readonly Problem[]

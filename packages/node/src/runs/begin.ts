@@ -147,7 +147,7 @@ function ownChanges(before: RunFile, { prompt, values }: Batch): Problem[] {
   const { name, fingerprint } = before.prompt
   const problems: Problem[] = []
   if (prompt.fingerprint !== fingerprint)
-    problems.push(problem('run-changed', { what: `the prompt "${name}"`, detail: 'has changed, or something that it draws on' }))
+    problems.push(problem('run-changed', { what: `the prompt "${name}"`, detail: 'has changed, or something that it uses' }))
   if (fingerprintOf(values) !== before.values)
     problems.push(problem('run-changed', { what: 'the values that are set', detail: 'have changed' }))
   return problems
