@@ -29,7 +29,7 @@ describe('a run that broke off', () => {
       if (k % 4 === 0) await start(['resume', folderOf(name)], undefined, 300 + moment())
       const { code, err } = await start(['resume', folderOf(name)])
       if (code === 3) broken++
-      else expect(err).toContain('has ended')
+      else expect(err).toContain('has finished')
       const same = [readFileSync(house.at(`${name}.jsonl`)), readFileSync(join(folderOf(name), 'rejected.jsonl'))].map((bytes, i) =>
         bytes.equals(whole[i]!),
       )
