@@ -74,7 +74,7 @@ describe('a run that asks and is killed', () => {
         const known = kept.size
         await kept.close()
         const { err } = await start('resume', house.at(`${name}/label-write-1`)).ended
-        if (!err.includes('has ended')) broken++
+        if (!err.includes('has finished')) broken++
         const keys = linesOf(house.at(`${name}/label-write-1/answers.jsonl`)).map((line) => line['key'])
         expect([k, new Set(keys).size]).toEqual([k, keys.length])
         expect(lanes[which]!.requests() - before).toBeLessThanOrEqual(keys.length + AT_ONCE)
