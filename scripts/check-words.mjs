@@ -27,8 +27,6 @@ const REPLACED = [
   [/\bto verify\b/i, 'unsupported'],
   [/\bso (?:many|much)\b/i, 'this many'],
 ]
-/** The pages that are still to be rewritten: their words are not checked yet. */
-const OLD_PAGES = ['desk.md', 'performance.md']
 
 const docs = [
   'README.md',
