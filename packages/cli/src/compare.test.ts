@@ -49,4 +49,13 @@ describe('comparing', () => {
     const same = await start('compare', house.house, 'survey/grade', '--records', house.objects).ended
     expect([same.code, same.err]).toEqual([2, expect.stringContaining('both sides are the same')])
   })
+
+  test('draws a chart whose labels stay text, whatever they are', async () => {
+    const labels = ['a<b> & "c"', '#010203', 'var(--bar)', `${'long '.repeat(20)}end`]
+    const chart = { of: 'grade', unit: 'records', labels, counts: [3, 2, 1, 0] }
+    const report = { title: 'C', facts: [], sections: [{ title: 'T', notes: [], chart }] }
+    const drawn = [...(await toHtml(report)).matchAll(/<text [^>]*>([^<]*)</g)].map((match) => match[1])
+    expect(drawn).toEqual(['a&lt;b&gt; &amp; &quot;c&quot;', '#010203', 'var(--bar)', 'long long long long long lo…', '3', '2', '1', '0'])
+    expect(toMarkdown(report)).toContain(`| grade | records |  |\n| --- | --- | --- |\n| a<b> & "c" | 3 | \`${'█'.repeat(30)}\` |\n`)
+  })
 })

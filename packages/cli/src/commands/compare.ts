@@ -8,7 +8,7 @@ import {
   comparedSections,
   compareAnswers,
   openWithWording,
-  pathInLibrary,
+  reportPath,
   toHtml,
   toMarkdown,
   type AnswerComparison,
@@ -165,7 +165,7 @@ async function writeReport(
 ): Promise<void> {
   const { folder, file } = sides[0].result
   const facts: [string, string][] = [
-    ['records', pathInLibrary(resolve(folder, file.library), file.records.from)],
+    ['records', reportPath(resolve(folder, file.library), file.records.from)],
     ...sides.map(({ name, result }): [string, string] => [name, basename(result.folder)]),
   ]
   if (sides.some(({ isMock }) => isMock)) facts.push(['mock', 'answers come from the built-in mock model'])

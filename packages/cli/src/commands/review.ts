@@ -1,7 +1,16 @@
 import { printProblem, ProblemError } from 'dunelight'
 import { problem, acceptedCase, defined } from 'dunelight/host'
 import { Review, readyModel } from '@dunelight/node'
-import { isAskRun, libraryOf, readEnding, rowWriting, type Candidate, type ReviewAction, type ReviewResult } from '@dunelight/node/host'
+import {
+  isAskRun,
+  KnownIds,
+  libraryOf,
+  readEnding,
+  rowWriting,
+  type Candidate,
+  type ReviewAction,
+  type ReviewResult,
+} from '@dunelight/node/host'
 import { defineCommand, JSON_FLAG, list, OVERWRITE, RUN } from '../define-command.js'
 import { addCases } from './examples-add.js'
 import { setNamed } from './examples.js'
@@ -158,7 +167,9 @@ async function showAll(context: CommandContext, opened: Review, json: boolean): 
 
 async function showOne(context: CommandContext, opened: Review, id: string, json: boolean): Promise<number> {
   const { stdout, stderr } = context
+  const known = new KnownIds()
   for await (const record of opened.records()) {
+    known.add(record.record)
     if (record.record !== id) continue
     if (json) stdout.write(`${JSON.stringify(record, null, 2)}\n`)
     else {
@@ -170,7 +181,7 @@ async function showOne(context: CommandContext, opened: Review, id: string, json
     }
     return record.candidates.length === 0 ? EXIT.rejected : EXIT.done
   }
-  throw new ProblemError([problem('record-unknown', { id })])
+  throw new ProblemError([known.unknown(id)])
 }
 
 async function exportAccepted(

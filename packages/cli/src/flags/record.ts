@@ -1,6 +1,6 @@
 import { ProblemError, type Library, type Prompt } from 'dunelight'
-import { plainBatch, problem } from 'dunelight/host'
-import { MAX_KNOWN_IDS, readRecords } from '@dunelight/node/host'
+import { plainBatch } from 'dunelight/host'
+import { KnownIds, readRecords } from '@dunelight/node/host'
 import { WrongUse } from '../ui/context.js'
 import { readSet } from './values.js'
 
@@ -21,16 +21,16 @@ export async function namedValues(library: Library, prompt: Prompt, { set, recor
 
 /** The record of an id, or the first. */
 export async function findRecord(prompt: Prompt, table: string, id: string | undefined, values: Record<string, unknown>) {
-  const known: string[] = []
+  const known = new KnownIds()
   for await (const { records } of readRecords(plainBatch(prompt, { values }), table)) {
     for (const record of records) {
       if (id !== undefined && record.id !== id) {
-        if (known.length < MAX_KNOWN_IDS) known.push(record.id)
+        known.add(record.id)
         continue
       }
       if (!record.prepared) throw new ProblemError(record.problems)
       return { values: record.prepared.values, id: record.id }
     }
   }
-  throw new ProblemError([problem('record-unknown', { id: id ?? '1', known })])
+  throw new ProblemError([known.unknown(id ?? '1')])
 }

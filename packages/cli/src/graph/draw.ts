@@ -1,4 +1,4 @@
-import { escape } from '../ui/html.js'
+import { escapeHtml } from '@dunelight/node/host'
 import { memberKey, type LibraryGraph, type Member, type MemberKind } from 'dunelight/parts'
 import { defined } from 'dunelight/host'
 
@@ -85,10 +85,10 @@ function boxOf({ member, x, y, width }: Box, id: string, graph: LibraryGraph): s
   const uses = graph.uses(member).length
   const used = graph.usedBy(member).length
   return [
-    `<g class="member" id="${id}" tabindex="0"><title>${escape(`${memberKey(member)}: uses ${uses}, used by ${used}`)}</title>`,
+    `<g class="member" id="${id}" tabindex="0"><title>${escapeHtml(`${memberKey(member)}: uses ${uses}, used by ${used}`)}</title>`,
     `<rect x="${left}" y="${y - HEIGHT / 2}" width="${width}" height="${HEIGHT}" rx="${round}" fill="${fill}" stroke="${edge}" stroke-width="1.4"${dash === '' ? '' : ` stroke-dasharray="${dash}"`}/>`,
     `<text x="${x}" y="${y - 3}" text-anchor="middle" font-size="9.5" letter-spacing="0.6" fill="${light ? '#cfe3e8' : edge}">${member.kind}</text>`,
-    `<text x="${x}" y="${y + 11}" text-anchor="middle" fill="${light ? '#ffffff' : '#22302f'}">${escape(member.name)}</text></g>`,
+    `<text x="${x}" y="${y + 11}" text-anchor="middle" fill="${light ? '#ffffff' : '#22302f'}">${escapeHtml(member.name)}</text></g>`,
   ].join('')
 }
 

@@ -1,4 +1,4 @@
-import { escape } from '../ui/html.js'
+import { escapeHtml } from '@dunelight/node/host'
 
 /** The drawing as a page of its own: what a member uses and what uses it stay lit while it is pointed at or has the focus. */
 export function graphPage(title: string, svg: string, summary: string): string {
@@ -6,7 +6,7 @@ export function graphPage(title: string, svg: string, summary: string): string {
 <html lang="en">
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
-<title>${escape(title)}: what uses what</title>
+<title>${escapeHtml(title)}: what uses what</title>
 <link rel="icon" href="data:,">
 <style>
   body { margin: 0; background: #fbf8f0; color: #22302f; font: 15px/1.5 ui-sans-serif, system-ui, sans-serif }
@@ -15,7 +15,7 @@ export function graphPage(title: string, svg: string, summary: string): string {
   .member { cursor: default; outline: none } .member:focus-visible rect { stroke-width: 3 }
   svg.lit .member, svg.lit .link { opacity: 0.16 } svg.lit .on { opacity: 1 } svg.lit .link.on { stroke: #1f4e5f; stroke-width: 2 }
 </style>
-<header><h1>${escape(title)}</h1><p>${escape(summary)} What uses something stands left of it; point at a member to see its links.</p></header>
+<header><h1>${escapeHtml(title)}</h1><p>${escapeHtml(summary)} What uses something stands left of it; point at a member to see its links.</p></header>
 <main>${svg}</main>
 <script>
   const svg = document.querySelector('svg')

@@ -1,5 +1,5 @@
 import { defined, type LeaveOneOut } from 'dunelight/host'
-import { escape } from './html.js'
+import { escapeHtml } from '@dunelight/node/host'
 import type { Colors } from './context.js'
 
 function share(part: number, whole: number): string {
@@ -48,13 +48,13 @@ export function confusionPage(name: string, field: string, leaveOneOut: LeaveOne
       const dark = part > 0.55
       return `<td class="${i === j ? 'right' : ''}" style="background:hsl(${i === j ? 192 : 28} 45% ${Math.round(96 - part * 68)}%);color:${dark ? '#fff' : '#22302f'}">${count === 0 ? '' : count}</td>`
     })
-    return `<tr><th scope="row">${escape(label)}</th>${cells.join('')}<td class="share">${share(defined(defined(table[i])[i]), all)}</td></tr>`
+    return `<tr><th scope="row">${escapeHtml(label)}</th>${cells.join('')}<td class="share">${share(defined(defined(table[i])[i]), all)}</td></tr>`
   })
   return `<!doctype html>
 <html lang="en">
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
-<title>${escape(name)}: each case left out in turn</title>
+<title>${escapeHtml(name)}: each case left out in turn</title>
 <link rel="icon" href="data:,">
 <style>
   body { margin: 0; padding: 32px 40px; background: #fbf8f0; color: #22302f; font: 16px/1.5 ui-sans-serif, system-ui, sans-serif }
@@ -63,13 +63,13 @@ export function confusionPage(name: string, field: string, leaveOneOut: LeaveOne
   tbody th { text-align: right; padding-right: 16px; font-weight: 500 } thead th { font-weight: 500; height: 32px } td { border: 3px solid #fbf8f0; font-size: 18px }
   td.right { outline: 2px solid #1f4e5f; outline-offset: -5px } .share { color: #4d5c5b; font-size: 15px } caption { text-align: left; color: #4d5c5b; padding-bottom: 8px }
 </style>
-<h1>${escape(name)}, each case left out in turn</h1>
+<h1>${escapeHtml(name)}, each case left out in turn</h1>
 ${summary(leaveOneOut)
-  .map((line) => `<p>${escape(line)}</p>`)
+  .map((line) => `<p>${escapeHtml(line)}</p>`)
   .join('\n')}
 <table>
-<caption>Down: the ${escape(field)} that a case has. Across: the ${escape(field)} that the cases nearest to it carry. Outlined cells are right.</caption>
-<thead><tr><th></th>${labels.map((label) => `<th scope="col">${escape(label)}</th>`).join('')}<th scope="col">right</th></tr></thead>
+<caption>Down: the ${escapeHtml(field)} that a case has. Across: the ${escapeHtml(field)} that the cases nearest to it carry. Outlined cells are right.</caption>
+<thead><tr><th></th>${labels.map((label) => `<th scope="col">${escapeHtml(label)}</th>`).join('')}<th scope="col">right</th></tr></thead>
 <tbody>
 ${rows.join('\n')}
 </tbody>

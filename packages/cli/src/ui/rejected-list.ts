@@ -1,7 +1,7 @@
 import { printProblem, type Problem, type ProblemRecord } from 'dunelight'
 import { colorsFor, paintFor, plural, type CommandContext } from './context.js'
 
-/** this many records are listed one by one. */
+/** Rejected records that are listed one by one. */
 const MOST_LISTED = 20
 
 /** Records that were rejected: all are counted, the first of them listed. */

@@ -6,7 +6,7 @@ import { plural, type Colors } from './context.js'
 
 /** Replies of fewer words than this are alike by nature. */
 const LEAST_WORDS = 8
-/** this many replies are compared with each other; equal ones are found among all. */
+/** Replies that are compared with each other; equal ones are found among all. */
 const MOST_COMPARED = 2000
 
 /** What a file of replies came to. */

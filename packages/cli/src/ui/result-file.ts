@@ -48,7 +48,7 @@ class ResultFile extends Writable {
     private readonly flags: string,
   ) {
     super({ decodeStrings: false })
-    // Whoever writes hears of a fault by the write; no one has to listen besides.
+    // A write reports its own fault; nothing else listens for it.
     this.on('error', () => undefined)
   }
 

@@ -1,5 +1,5 @@
 import type { ModelDescription } from 'dunelight/host'
-import { formatNumber, pathInLibrary, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
+import { formatNumber, reportPath, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
 import type { AskCounts } from './ask-counts.js'
 import type { AskRun, TokenCorrection } from './ask-run.js'
 
@@ -41,9 +41,7 @@ export function askReport(run: AskRun, library: string, counts: AskCounts, price
     return {
       title: column,
       notes: [],
-      head: ['label', 'records'],
-      rows: rows.map(([label, count]) => [label, number(count)]),
-      chart: { unit: 'records', labels: rows.map(([label]) => label), counts: rows.map(([, count]) => count) },
+      chart: { of: 'label', unit: 'records', labels: rows.map(([label]) => label), counts: rows.map(([, count]) => count) },
     }
   })
   const reasons = reasonsSection(counts.reasons, 'All of them are in rejected.jsonl, with their replies and rows.')
@@ -52,8 +50,8 @@ export function askReport(run: AskRun, library: string, counts: AskCounts, price
     facts: [
       ['prompt', run.prompt.name],
       ['model', isMock ? `${model} (invented answers)` : model],
-      ['records', pathInLibrary(library, run.records.from)],
-      ['output', pathInLibrary(library, run.published?.path ?? run.output)],
+      ['records', reportPath(library, run.records.from)],
+      ['output', reportPath(library, run.published?.path ?? run.output)],
       ['started', run.started.replace('T', ' ').slice(0, 19)],
     ],
     sections: [figures, ...labels, reasons],

@@ -1,5 +1,4 @@
-import { defined } from 'dunelight/host'
-import { formatNumber, pathInLibrary, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
+import { formatNumber, reportPath, reasonsSection, type Report, type Section } from '../runs/report-layout.js'
 import type { RunFile } from '../runs/run-file.js'
 import { MOST_COMPARED } from './same-prompts.js'
 import { barsOf, type Extreme, type RenderCounts } from './render-counts.js'
@@ -54,9 +53,7 @@ function sizesSection(counts: RenderCounts, unit: string): Section {
     title: unit === 'tokens' ? 'Tokens of a prompt' : 'Size of a prompt in bytes',
     notes: counts.written === 0 ? ['Nothing was rendered.'] : [],
     ...(bars.length > 0 && {
-      head: [unit, 'prompts'],
-      rows: bars.map((bar, i) => [defined(ranges[i]), number(bar.count)]),
-      chart: { unit: 'prompts', labels: ranges, counts: bars.map((bar) => bar.count), isScale: true },
+      chart: { of: unit, unit: 'prompts', labels: ranges, counts: bars.map((bar) => bar.count), isScale: true },
     }),
   }
 }
@@ -81,9 +78,9 @@ function sameSection({ same, written }: RenderCounts): Section {
 function headOf(run: RunFile, library: string): readonly (readonly [string, string])[] {
   return [
     ['prompt', run.prompt.name],
-    ['records', pathInLibrary(library, run.records.from)],
-    ...run.joined.map((sourceMark): [string, string] => ['joined', pathInLibrary(library, sourceMark.from)]),
-    ['output', pathInLibrary(library, run.published?.path ?? run.output)],
+    ['records', reportPath(library, run.records.from)],
+    ...run.joined.map((sourceMark): [string, string] => ['joined', reportPath(library, sourceMark.from)]),
+    ['output', reportPath(library, run.published?.path ?? run.output)],
     ['started', run.started.replace('T', ' ').slice(0, 19)],
     ['fingerprint of the prompt', run.prompt.fingerprint.slice(0, 16)],
   ]

@@ -12,7 +12,8 @@ import type { ReadyModel } from '../models/ready-model.js'
 import { unchangedBatch } from '../runs/begin.js'
 import { holderOf } from '../runs/lease.js'
 import { readRun } from '../runs/run-file.js'
-import { MAX_KNOWN_IDS, Selection } from '../runs/selection.js'
+import { KnownIds } from '../runs/known-ids.js'
+import { Selection } from '../runs/selection.js'
 import { openSource, recordsOf, type RecordSource } from '../sources/records.js'
 import { ReviewLog, type ReviewLine } from './review-log.js'
 
@@ -156,12 +157,12 @@ export class Review {
     const all = actions.some(({ records }) => typeof records === 'string')
     if (named.size > 0) {
       const missing = new Set(named)
-      const known: string[] = []
+      const known = new KnownIds()
       for await (const { record } of this.bare()) {
-        if (known.length < MAX_KNOWN_IDS) known.push(record.id)
+        known.add(record.id)
         if (missing.delete(record.id) && missing.size === 0) break
       }
-      if (missing.size > 0) throw new ProblemError([...missing].map((id) => problem('record-unknown', { id, known })))
+      if (missing.size > 0) throw new ProblemError([...missing].map((id) => known.unknown(id)))
     }
     const queue = new PQueue({ concurrency: this.options.model.concurrency })
     let fault: Error | undefined
@@ -172,7 +173,7 @@ export class Review {
       const rest = actions.filter(({ records }) =>
         records === 'open' ? state === 'open' : records === 'unaccepted' && state !== 'accepted',
       )
-      // What is reported of a record by its name is not said of it once more as one of the rest.
+      // A record with an action of its own is not part of the rest.
       const meant = own.length > 0 ? own : rest
       // One after the other: what is asked anew is asked of what has just been accepted.
       const run = async () => {

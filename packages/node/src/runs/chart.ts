@@ -7,7 +7,8 @@ use([BarChart, GridComponent, SVGRenderer])
 
 /** Counts by label or by range, drawn in a report as bars. */
 export interface Chart {
-  /** What the bars count, such as "records". */
+  /** What the labels are, such as "label", and what the bars count, such as "records". */
+  readonly of: string
   readonly unit: string
   readonly labels: readonly string[]
   readonly counts: readonly number[]
@@ -27,18 +28,11 @@ export function drawChart(chart: Chart): string {
   drawing.setOption(optionOf(chart))
   const svg = drawing.renderToSVGString()
   drawing.dispose()
-  return COLORS.reduce((text, [color, property]) => text.replaceAll(color, `var(${property})`), responsive(svg))
+  return responsive(svg)
 }
 
-/** Colours that stand for the page's own. */
-const BAR = '#010203'
-const INK = '#010204'
-const LINE = '#010205'
-const COLORS = [
-  [BAR, '--bar'],
-  [INK, '--ink'],
-  [LINE, '--line'],
-] as const
+/** The page's own colours. */
+const [BAR, INK, LINE] = ['var(--bar)', 'var(--ink)', 'var(--line)']
 
 type Option = ComposeOption<BarSeriesOption | GridComponentOption>
 
@@ -56,6 +50,9 @@ function optionOf({ labels, counts, isScale = false, unit }: Chart): Option {
     type: 'bar' as const,
     data: [...counts],
     itemStyle: { color: BAR },
+    // Without hover styles the library need not compute colours.
+    silent: true,
+    emphasis: { disabled: true },
     barMaxWidth: 40,
     barCategoryGap: '25%',
     animation: false,

@@ -9,7 +9,7 @@ export interface Section {
   readonly notes: readonly string[]
   readonly head?: readonly string[]
   readonly rows?: readonly (readonly string[])[]
-  /** The counts of the rows as bars, in place of the table where a page can draw them. */
+  /** Counts as bars, in place of a table. */
   readonly chart?: Chart
   /** Two texts to compare, with the differences marked. */
   readonly pairs?: readonly Pair[]
@@ -37,7 +37,7 @@ export interface Report {
 }
 
 /** A path as a report shows it: within the library, else the name alone, since the folders above say more about a machine than about a run. */
-export function pathInLibrary(library: string, path: string): string {
+export function reportPath(library: string, path: string): string {
   if (!isAbsolute(path)) return path
   const inside = relative(library, path).replaceAll('\\', '/')
   return inside.startsWith('../') || isAbsolute(inside) ? basename(path) : inside
@@ -63,17 +63,19 @@ export function reasonsSection(reasons: readonly ReasonCount[], where: string): 
 
 const BAR = 30
 
+/** A chart as a table: its labels, their counts, and bars of characters. */
+function chartTable({ of, unit, labels, counts }: Chart): { head: readonly string[]; rows: readonly (readonly string[])[] } {
+  const most = Math.max(1, ...counts)
+  const bar = (count: number) => `\`${'█'.repeat(Math.round((count / most) * BAR)) || '▏'}\``
+  return { head: [of, unit, ''], rows: labels.map((label, i) => [label, formatNumber(defined(counts[i])), bar(defined(counts[i]))]) }
+}
+
 export function toMarkdown({ title, facts, sections: parts }: Report): string {
   const cell = (text: string) => text.replace(/\|/g, '\\|').replace(/\n/g, '<br>')
-  const table = ({ head, rows, chart }: Section) => {
-    if (!head || !rows) return ''
-    const most = Math.max(1, ...(chart?.counts ?? []))
-    const bars = chart?.counts.map((count) => count / most)
-    const drawn = (i: number) => (bars ? [`\`${'█'.repeat(Math.round(defined(bars[i]) * BAR)) || '▏'}\``] : [])
-    const line = (cells: readonly string[]) => `| ${cells.map(cell).join(' | ')} |`
-    return `${line([...head, ...(bars ? [''] : [])])}\n${line([...head, ...(bars ? [''] : [])].map((_, i) => (i === 0 ? '---' : i > head.length - 1 ? '---' : '---')))}\n${rows
-      .map((row, i) => line([...row, ...drawn(i)]))
-      .join('\n')}\n\n`
+  const line = (cells: readonly string[]) => `| ${cells.map(cell).join(' | ')} |\n`
+  const table = (section: Section) => {
+    const { head, rows } = section.chart ? chartTable(section.chart) : section
+    return head && rows ? `${line(head)}${line(head.map(() => '---'))}${rows.map(line).join('')}\n` : ''
   }
   const sections = parts.map(
     (section) =>
@@ -95,8 +97,8 @@ function quoted({ title, one, other }: Pair): string {
 /** Two texts beside each other. */
 function beside({ title, one, other }: Pair): string {
   const text = (stretches: readonly Stretch[], tag: 'del' | 'ins') =>
-    `<blockquote>${stretches.map((part) => (part.own ? `<${tag}>${escape(part.text)}</${tag}>` : escape(part.text))).join('')}</blockquote>`
-  return `<article><h3>${escape(title)}</h3>${text(one, 'del')}${text(other, 'ins')}</article>`
+    `<blockquote>${stretches.map((part) => (part.own ? `<${tag}>${escapeHtml(part.text)}</${tag}>` : escapeHtml(part.text))).join('')}</blockquote>`
+  return `<article><h3>${escapeHtml(title)}</h3>${text(one, 'del')}${text(other, 'ins')}</article>`
 }
 
 /** A report as a page of its own: no script, nothing loaded, charts as SVG. */
@@ -105,10 +107,10 @@ export async function toHtml({ title, facts, sections }: Report): Promise<string
   const draw = sections.some(({ chart }) => chart) ? (await import('./chart.js')).drawChart : undefined
   const drawn = sections.map((section) => sectionHtml(section, draw))
   return `<!doctype html>
-<html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escape(title)}</title>
+<html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escapeHtml(title)}</title>
 <link rel="icon" href="data:,">
 <style>${STYLE}</style>
-<header><h1>${escape(title)}</h1><dl>${facts.map(([name, value]) => `<dt>${escape(name)}</dt><dd>${escape(value)}</dd>`).join('')}</dl></header>
+<header><h1>${escapeHtml(title)}</h1><dl>${facts.map(([name, value]) => `<dt>${escapeHtml(name)}</dt><dd>${escapeHtml(value)}</dd>`).join('')}</dl></header>
 <main>${drawn.join('\n')}</main>
 </html>
 `
@@ -117,15 +119,15 @@ export async function toHtml({ title, facts, sections }: Report): Promise<string
 function sectionHtml(section: Section, draw: ((chart: Chart) => string) | undefined): string {
   const { title, notes, chart, pairs = [], wide } = section
   const figure = chart && draw ? `<figure>${draw(chart)}</figure>` : tableHtml(section)
-  return `<section${wide ? ' class="wide"' : ''}><h2>${escape(title)}</h2>${notes.map((note) => `<p>${escape(note)}</p>`).join('')}${figure}${pairs.map(beside).join('')}</section>`
+  return `<section${wide ? ' class="wide"' : ''}><h2>${escapeHtml(title)}</h2>${notes.map((note) => `<p>${escapeHtml(note)}</p>`).join('')}${figure}${pairs.map(beside).join('')}</section>`
 }
 
 function tableHtml({ head, rows }: Section): string {
   if (!head || !rows) return ''
   const isNumber = (i: number) => NUMBER.test(rows[0]?.[i] ?? '')
-  const headings = head.map((text, i) => `<th${isNumber(i) ? ' class="n"' : ''}>${escape(text)}</th>`).join('')
+  const headings = head.map((text, i) => `<th${isNumber(i) ? ' class="n"' : ''}>${escapeHtml(text)}</th>`).join('')
   const top = head.some((text) => text !== '') ? `<thead><tr>${headings}</tr></thead>` : ''
-  const body = rows.map((row) => `<tr>${row.map((text) => `<td${classOf(text)}>${escape(text)}</td>`).join('')}</tr>`)
+  const body = rows.map((row) => `<tr>${row.map((text) => `<td${classOf(text)}>${escapeHtml(text)}</td>`).join('')}</tr>`)
   return `<table>${top}<tbody>${body.join('')}</tbody></table>`
 }
 
@@ -164,6 +166,7 @@ function classOf(cell: string): string {
   return cell.includes(': ') ? ' class="words"' : ''
 }
 
-function escape(text: string): string {
+/** A text within HTML. */
+export function escapeHtml(text: string): string {
   return text.replace(/[&<>"]/g, (character) => defined({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }[character]))
 }

@@ -1,6 +1,7 @@
 import { ProblemError, type Problem } from 'dunelight'
 import { problem, type BatchRecord } from 'dunelight/host'
 import { hashName, HashSet64 } from './hash-set.js'
+import { KnownIds } from './known-ids.js'
 import { Names } from './names.js'
 import { safePath } from './safe-path.js'
 
@@ -11,7 +12,7 @@ export interface SelectionOptions {
   readonly take?: number | undefined
   /** Only the record of this name. */
   readonly only?: string | undefined
-  /** this many records were done before the run was interrupted. */
+  /** Records that were finished before the run was interrupted. */
   readonly done?: number
   /** Rejects a record whose name another had before it. */
   readonly unique?: boolean
@@ -21,9 +22,6 @@ export interface SelectionOptions {
 
 /** What happens to a record: its step runs, it is rejected for these problems, or it is skipped. */
 export type Verdict = 'wanted' | 'skipped' | readonly Problem[]
-
-/** Ids that an unknown one is compared with. */
-export const MAX_KNOWN_IDS = 1000
 
 /**
  * Decides which records a run processes, by `take`, `only`, the finished records, and repeated names and paths. It is asked about each record
@@ -36,8 +34,7 @@ export class Selection {
   private readonly paths = new HashSet64(false)
   private left: number
   private found = false
-  /** The first ids, to suggest one for an unknown id. */
-  private readonly known: string[] = []
+  private readonly known = new KnownIds()
 
   constructor(private readonly options: SelectionOptions = {}) {
     this.left = options.take ?? Infinity
@@ -51,8 +48,9 @@ export class Selection {
   verdict(id: string, named: boolean, fits: boolean, path: string | undefined): Verdict {
     const { all, only, done = 0 } = this.options
     if (all) return 'wanted'
-    if (only !== undefined && id !== only && this.known.length < MAX_KNOWN_IDS) this.known.push(id)
-    if (this.full || (only !== undefined && id !== only)) return 'skipped'
+    const isOther = only !== undefined && id !== only
+    if (isOther) this.known.add(id)
+    if (this.full || isOther) return 'skipped'
     const before = ++this.count <= done
     this.found = true
     if (only !== undefined) this.left = 0
@@ -69,7 +67,7 @@ export class Selection {
   /** @throws ProblemError if the table does not have the only wanted record. */
   end(): void {
     const { only } = this.options
-    if (only !== undefined && !this.found) throw new ProblemError([problem('record-unknown', { id: only, known: this.known })])
+    if (only !== undefined && !this.found) throw new ProblemError([this.known.unknown(only)])
   }
 
   private refused(id: string, named: boolean, path: string | undefined): readonly Problem[] | undefined {

@@ -1,4 +1,5 @@
 import { defined } from '../../invariant.js'
+import { wordCount } from '../../values/accept.js'
 import { stemOf, type Fact } from './facts.js'
 import type { SampleRandom } from './random.js'
 
@@ -34,7 +35,7 @@ export function sentences(random: SampleRandom, min: number, max: number): strin
     if (words + wordCount(defined(unused[i])) > max) i++
     else add(defined(unused.splice(i, 1)[0]))
   }
-  while (words < target) add(filler(random, Math.min(target, max) - words, written.at(-1)))
+  while (words < target) add(filler(random, target - words, written.at(-1)))
   return written
 }
 
@@ -68,10 +69,6 @@ export function likelyOption(random: SampleRandom, options: readonly string[]): 
   const shared = options.map((option) => option.split(/\P{L}+/u).filter((word) => stems.has(stemOf(word))).length)
   const most = Math.max(...shared)
   return most === 0 || random.next() < 0.15 ? other : random.of(options.filter((_, i) => shared[i] === most))
-}
-
-export function wordCount(text: string): number {
-  return text.split(/\s+/).filter((word) => /[\p{L}\d]/u.test(word)).length
 }
 
 /** Sentences from the facts: first what the record is, then the rest in random order. */
