@@ -7,7 +7,7 @@ export const validator: Validator = (schema) => {
   return (data) =>
     reader
       .validate(data)
-      // What only says that something within is wrong is reported better by what is.
+      // An error that only points to errors inside a value is left out: the inner ones say more.
       .errors.filter(({ keyword }) => !WITHIN.has(keyword))
       .map(({ instanceLocation, error }) => ({ field: pathOf(instanceLocation), message: error.replace(/\.$/, '') }))
 }

@@ -7,7 +7,7 @@ import type { DeskTable } from './table.js'
 /** Rows that are looked at before someone else has a turn, at first and later. */
 const FIRST_SLICE = 200
 const SLICE = 2000
-/** this many rows have their tokens counted: enough to see how they are spread. */
+/** Rows whose tokens are counted: enough to show their distribution. */
 const COUNTED = 2000
 
 const opener = new Opener()

@@ -19,10 +19,10 @@ import './desk-page.css'
 
 /** The page: records, the sheet of the chosen one, and beside it, when it is wanted, the source. */
 export function DeskPage({ opening }: { opening: Promise<Desk> }) {
-  const [desk, setBench] = useState<Desk>()
+  const [desk, setDesk] = useState<Desk>()
   const [fault, setFault] = useState<string>()
   useEffect(() => {
-    opening.then(setBench, (thrown: unknown) => setFault(thrown instanceof ServiceFault ? thrown.message : String(thrown)))
+    opening.then(setDesk, (thrown: unknown) => setFault(thrown instanceof ServiceFault ? thrown.message : String(thrown)))
   }, [opening])
   if (desk) return <Ready desk={desk} />
   return (

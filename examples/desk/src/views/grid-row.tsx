@@ -33,7 +33,7 @@ export const Row = memo(function Row(props: RowProps) {
   }, [chosen, follow])
   const unfit = new Set(problems.flatMap((p) => ('column' in p.data ? [p.data.column] : [])))
   const why = problems.map((p) => p.message).join('; ')
-  const [mark, words] = defined(SIGNS[state])
+  const [mark, words] = defined(MARKS[state])
   return (
     <div
       ref={self}
@@ -76,7 +76,7 @@ export const Row = memo(function Row(props: RowProps) {
 export const NO_PROBLEMS: readonly Problem[] = []
 
 /** States are told by their characters, not by colour alone. */
-const SIGNS: Readonly<Record<number, readonly [string, string]>> = {
+const MARKS: Readonly<Record<number, readonly [string, string]>> = {
   [ROW.unknown]: ['', 'not rendered yet'],
   [ROW.fits]: ['✓', 'fits'],
   [ROW.aside]: ['✕', 'rejected'],

@@ -123,7 +123,7 @@ function Histogram({ tokens, budget, now }: { tokens: Uint32Array; budget: numbe
   )
 }
 
-/** The least or the most, a part at a time: this many arguments as a table has rows no call takes. */
+/** The minimum or maximum, a part at a time: a call cannot take one argument per row of a table. */
 function few(tokens: Uint32Array, of: (...values: number[]) => number): number[] {
   const found: number[] = []
   for (let from = 0; from < tokens.length; from += 1000) found.push(of(...tokens.subarray(from, from + 1000)))

@@ -203,9 +203,8 @@ export function textsOfOutput(output: OutputModel): Text[] {
 }
 
 /** A condition of the language in a batch. */
-export interface OutputOccurrence {
+export interface BatchCondition {
   readonly condition: Condition
-  readonly phrases: string
   readonly span: Span
 }
 /** A table that a batch reads. */
@@ -221,7 +220,7 @@ export interface TableModel {
 }
 export interface JoinModel extends TableModel {
   readonly as: string
-  readonly where: OutputOccurrence
+  readonly where: BatchCondition
   /** Whether a record gets all rows that match, as a list. */
   readonly many: boolean
   /** The one column that is taken of a row, in place of all. */
@@ -241,7 +240,7 @@ export interface BatchModel extends Artefact {
   readonly prompt: Named | undefined
   readonly records: TableModel | undefined
   readonly join: readonly JoinModel[]
-  readonly keep: OutputOccurrence | undefined
+  readonly keep: BatchCondition | undefined
   /** By the path of a variable or field. */
   readonly columns: ReadonlyMap<string, ColumnModel>
   /** Values that are the same for all records. */
@@ -258,7 +257,7 @@ export interface BatchModel extends Artefact {
   readonly tokens: boolean
   /** How many tokens all prompts together may have. */
   readonly budget: number | undefined
-  readonly send: readonly { readonly when: OutputOccurrence; readonly path: string }[]
+  readonly send: readonly { readonly when: BatchCondition; readonly path: string }[]
 }
 
 /** A JSON value in which texts with slots stand. */

@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import type { BatchModel, ColumnModel, JoinModel, OutputOccurrence, TableModel } from './artefacts.js'
+import type { BatchModel, ColumnModel, JoinModel, BatchCondition, TableModel } from './artefacts.js'
 import { Keys } from './keys.js'
 import { ownPath } from './paths.js'
 import { ArtefactReader, type Reading } from './reading.js'
@@ -126,11 +126,11 @@ class BatchReader {
     return undefined
   }
 
-  private condition(node: YamlNode | undefined, what: string): OutputOccurrence | undefined {
+  private condition(node: YamlNode | undefined, what: string): BatchCondition | undefined {
     if (!node) return undefined
     const { report } = this.reader
     const condition = parseWholeText(node.source, what, this.reading.limits.nesting, report, parseCondition)
-    return condition && { condition, phrases: node.string ?? '', span: node.span }
+    return condition && { condition, span: node.span }
   }
 
   private columns(node: YamlNode | undefined): ReadonlyMap<string, ColumnModel> {

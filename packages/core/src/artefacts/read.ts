@@ -58,7 +58,7 @@ export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs', 'answers
 export const OTHER_FOLDERS: readonly string[] = ['data', 'out', 'runs', 'answers']
 
 /**
- * Files that were read before: those whose text is the same are not read again. For the caller that opens one library after the other while a single
+ * Files that were read before: those whose text is the same are not read again. For callers that open one library after another while a single
  * file is being written.
  */
 export class FileCache {

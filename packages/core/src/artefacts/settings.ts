@@ -1,7 +1,7 @@
 import { problem, type Report } from '../problems/problem.js'
 import type { YamlNode } from '../source/yaml.js'
 
-/** The encodings in which tokens can be counted; the first where nothing is reported. */
+/** The encodings in which tokens can be counted. Default: the first. */
 export const TOKEN_ENCODINGS = ['o200k', 'cl100k', 'p50k', 'r50k'] as const
 export type TokenEncoding = (typeof TOKEN_ENCODINGS)[number]
 

@@ -1,6 +1,6 @@
 /** Lines that are longer are values: they hardly come again. */
 const LONGEST_KEPT = 400
-/** this many lines are held, twice: those of now, and those of before. */
+/** Lines whose counts are kept, in each of two generations: the current and the previous one. */
 const MOST_KEPT = 20_000
 
 /**

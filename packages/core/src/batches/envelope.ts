@@ -57,7 +57,7 @@ export class EnvelopeWriter implements LineWriter {
     this.whole = this.model.line ? compileShape(this.model.line, (text) => this.compileText(text)) : () => '{}'
   }
 
-  /** A record's line with the turns as they are reported: those of its rendering, or more of them. */
+  /** A record's line with these turns: those of its rendering, or further ones. */
   of(record: BatchRecord, prepared: PreparedValues, turns: readonly ByteTurn[], fingerprint: string): string {
     const options = renderOptions(this.options, record.id)
     this.refuseLost(turns)

@@ -76,7 +76,7 @@ export class Pool {
     return { name: as, type: many ? { kind: 'list', item: record } : record, optional: true, untrusted: false, span: undefined }
   }
 
-  /** What belongs to a record: a row, a list of them where `many` is reported, null where there is none. */
+  /** What matches a record: a row, a list of rows with `many`, or null. */
   find(values: readonly unknown[], problems: Problem[]): unknown {
     const key = keyOf(values)
     const found = key === undefined ? [] : (this.entries.get(key) ?? [])

@@ -37,7 +37,7 @@ function ofValue({ value, as, span }: Extract<Attachment, { kind: 'value' }>, co
     shared.report(problem('attach-invalid', { path: from, type: describe(compiled.type) }, span))
     return []
   }
-  // A document untrusted is as much a stranger's text as a value in a turn: handed over as text it stands within a fence.
+  // An untrusted document sent as text is fenced, like an untrusted value in a turn.
   const fenced = compiled.untrusted && role !== 'assistant' && as !== 'file'
   const tag = value.paths[0]?.steps.at(-1)?.key ?? value.paths[0]?.name
   if (fenced && tag !== undefined) shared.fences.add(tag)

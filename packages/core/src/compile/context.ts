@@ -39,7 +39,7 @@ export interface Shared {
   draws: Draws
   /** The fences that are written somewhere, by the names of their tags. */
   fences: Set<string>
-  /** Whether free text untrusted is written without a fence. */
+  /** Whether untrusted free text is written without a fence. */
   untrusted: boolean
   /** Where a text names the tag of a fence: `{fence.note}`. */
   readonly mentions: { readonly name: string; readonly span: Span }[]
@@ -58,7 +58,7 @@ export interface Draws {
 }
 
 /**
- * Compiles a text that becomes a value, and tells what is in it: whether it holds fences, and whether it writes free text untrusted without
+ * Compiles a text that becomes a value, and tells what is in it: whether it holds fences, and whether it writes untrusted free text without
  * one, so that the value is untrusted, too.
  */
 export function compileValueText<T>(

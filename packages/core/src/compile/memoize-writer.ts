@@ -2,7 +2,7 @@ import { flat } from './op-list.js'
 import type { Run } from '../render/run.js'
 import type { Locale } from '../values/locale.js'
 
-/** this many values of a slot are known at a time, each with a text no longer than that. */
+/** Values of a slot that are remembered at a time, and the longest text of one. */
 const MOST = 1000
 const LONGEST = 200
 

@@ -44,19 +44,19 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Co
   const { shared } = context
   const { varying } = shared
   const texts = (all: readonly Text[]) => all.map((text) => compileText(text, within, true))
-  const message = { must: texts(output.mustSay), mustNot: texts(output.mustNotSay) }
+  const required = { must: texts(output.mustSay), mustNot: texts(output.mustNotSay) }
   const own = output.form === 'rows' ? output.row : output.form === 'document' ? output.text : undefined
   const op = own && compileText(own, within, true)
   const textsVary = shared.varying !== varying
   const bounds = output.slots.map((slot) => compileBound(slot, within))
   const ready = (run: Run, values: readonly number[]): Ready => {
-    const stated = (ops: readonly Op[]) => ops.map((op) => captured(op, run).trim()).filter((text) => text !== '')
+    const rendered = (ops: readonly Op[]) => ops.map((op) => captured(op, run).trim()).filter((text) => text !== '')
     const common = {
       name: output.name,
       about: output.about,
       show: output.show ?? 'skeleton',
-      mustSay: stated(message.must),
-      mustNotSay: stated(message.mustNot),
+      mustSay: rendered(required.must),
+      mustNotSay: rendered(required.mustNot),
     }
     const bare = shapeOf(output, common, op ? stretchesOf(op, run) : [], shelves.checks.get(output.name))
     const shape = bounds.reduce(

@@ -103,7 +103,7 @@ export class Picker {
     return (this.groups ??= labelOf && texts.map((_, index) => labelOf(index)))
   }
 
-  /** `asked` is the live ask side, where there is one; `lot` gives a number for a name, by seed and record. */
+  /** `asked` is the input of the record, if there is one; `random` gives a number for a name, by seed and record. */
   pick(asked: string | undefined, random: (name: string) => number): Picked {
     const { rule, texts } = this.setting
     const own = asked === undefined || this.few ? NOTHING_SHARED : this.index.score(asked)
@@ -112,7 +112,7 @@ export class Picker {
     const question = this.question(asked, own, new Set(same), random)
     const ranked = this.strategy.rank(question, most, rule.cover === undefined ? undefined : this.labels)
     const { taken, cut } = this.served(ranked, most)
-    const cases = this.ordered(taken, question.scores).map(({ one: index, why }) => ({
+    const cases = this.ordered(taken, question.scores).map(({ index, why }) => ({
       case: index,
       score: question.scores[index] ?? 0,
       why,
@@ -155,21 +155,21 @@ export class Picker {
   private served(ranked: readonly number[], most: number) {
     const { rule, tokensOf } = this.setting
     const { labels } = this
-    const wanted: { one: number; why: PickedCase['why'] }[] = []
+    const wanted: { index: number; why: PickedCase['why'] }[] = []
     if (rule.cover !== undefined && labels) {
       const seen = new Set<string>()
       for (const index of ranked) {
         const label = defined(labels[index])
         if (seen.has(label)) continue
         seen.add(label)
-        wanted.push({ one: index, why: 'cover' })
+        wanted.push({ index, why: 'cover' })
       }
     }
-    const covered = new Set(wanted.map(({ one: index }) => index))
-    for (const index of ranked) if (wanted.length < most && !covered.has(index)) wanted.push({ one: index, why: 'rank' })
+    const covered = new Set(wanted.map(({ index }) => index))
+    for (const index of ranked) if (wanted.length < most && !covered.has(index)) wanted.push({ index, why: 'rank' })
     if (rule.budget === undefined) return { taken: wanted, cut: 0 }
     let left = rule.budget
-    const taken = wanted.filter(({ one: index }) => {
+    const taken = wanted.filter(({ index }) => {
       const tokens = tokensOf(index)
       if (tokens > left) return false
       left -= tokens
@@ -178,17 +178,17 @@ export class Picker {
     return { taken, cut: wanted.length - taken.length }
   }
 
-  private ordered(taken: readonly { one: number; why: PickedCase['why'] }[], scores: ArrayLike<number>) {
+  private ordered(taken: readonly { index: number; why: PickedCase['why'] }[], scores: ArrayLike<number>) {
     const { rule } = this.setting
     const score = (index: number) => scores[index] ?? 0
     const order = rule.order ?? (this.strategy.compares ? 'best-last' : undefined)
-    if (order === undefined) return this.strategy.name === 'seeded' ? taken : [...taken].sort((a, b) => a.one - b.one)
-    const byWorth = [...taken].sort((a, b) => score(b.one) - score(a.one) || a.one - b.one)
+    if (order === undefined) return this.strategy.name === 'seeded' ? taken : [...taken].sort((a, b) => a.index - b.index)
+    const byWorth = [...taken].sort((a, b) => score(b.index) - score(a.index) || a.index - b.index)
     if (order === 'best-first') return byWorth
     if (order === 'best-last') return byWorth.reverse()
     const groups = new Map<string, typeof byWorth>()
     for (const item of byWorth.reverse()) {
-      const label = this.labels?.[item.one] ?? ''
+      const label = this.labels?.[item.index] ?? ''
       groups.set(label, [...(groups.get(label) ?? []), item])
     }
     if (order === 'grouped') return [...groups.values()].flat()

@@ -88,12 +88,12 @@ class SchemaReading {
     const examples = own(property, 'examples')
     const fallback = own(property, 'default')
     const keys: Keys = { ...this.type(inner, path, depth) }
-    const message = (key: 'about' | 'question', from: string) => {
+    const take = (key: 'about' | 'question', from: string) => {
       const text = own(property, from)
       if (typeof text === 'string') keys[key] = text
     }
-    message('about', 'description')
-    message('question', 'title')
+    take('about', 'description')
+    take('question', 'title')
     if (fallback !== undefined && fallback !== null) keys.default = fallback
     else if (!required || nullable) keys.optional = true
     if (Array.isArray(examples) && examples.length > 0) keys.example = examples[0] as unknown

@@ -16,8 +16,8 @@ export function acceptedCase(
   const asked = askTurns(prompts, prompt).flatMap((turn) => (turn.set.name === set.name ? turn.with : []))
   const named = (name: string): unknown => {
     if (Object.hasOwn(answer, name)) return answer[name]
-    const passed = asked.find((item) => item.name === name)
-    const path = passed && soleSlot(passed.text)?.paths[0]
+    const binding = asked.find((binding) => binding.name === name)
+    const path = binding && soleSlot(binding.text)?.paths[0]
     if (path) return path.steps.reduce<unknown>((value, { key }) => own(value, key), own(values, path.name))
     const holder = [values, ...Object.values(values)].find((item) => isRecord(item) && Object.hasOwn(item, name))
     return own(holder, name)

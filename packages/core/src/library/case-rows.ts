@@ -34,13 +34,13 @@ function cellCases(
 ): ExampleCase[] {
   const { path, span } = defined(set.from)
   const reader = new RowReader(set.fields, headings)
-  const message = (why: string) => report(problem('case-row-invalid', { path, why }, span))
+  const reject = (why: string) => report(problem('case-row-invalid', { path, why }, span))
   const errors = reader.problems.filter((p) => p.severity === 'error')
-  for (const p of errors) message(p.message)
+  for (const p of errors) reject(p.message)
   if (errors.length > 0) return []
   return rows.flatMap((cells, i) => {
     const { accepted, problems } = reader.read(cells, i + 1)
-    for (const p of problems ?? []) message(p.message)
+    for (const p of problems ?? []) reject(p.message)
     return accepted
       ? [{ number: first + i, values: Object.fromEntries(set.fields.map((field, at) => [field.name, accepted[at]])), span }]
       : []

@@ -26,8 +26,8 @@ export function fingerprintOf(
   const content = (member: Member): unknown => {
     if (member.kind === 'file') return fileContent(files.attachments[member.name])
     const from = member.kind === 'example set' ? artefacts.examples.get(member.name)?.from?.path : undefined
-    const stated = artefactOf(artefacts, member)?.content
-    return from === undefined ? stated : [stated, files.tables[from]]
+    const own = artefactOf(artefacts, member)?.content
+    return from === undefined ? own : [own, files.tables[from]]
   }
   const drawn = graph.drawsOn(member).map((member) => [memberKey(member), content(member)] as const)
   return hashOf([READING, member.kind, content(member), Object.fromEntries(drawn), beside])

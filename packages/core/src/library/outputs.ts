@@ -60,8 +60,8 @@ function derive(output: OutputModel, base: OutputModel, report: Report): OutputM
     return { ...output, ...common, fields: [...merged, ...added], slots } satisfies FieldsModel
   }
   if (output.form === 'one-of' && base.form === 'one-of') {
-    const stated = output.of.length > 0 || output.from !== undefined
-    return { ...output, ...common, of: stated ? output.of : base.of, from: stated ? output.from : base.from }
+    const hasLabels = output.of.length > 0 || output.from !== undefined
+    return { ...output, ...common, of: hasLabels ? output.of : base.of, from: hasLabels ? output.from : base.from }
   }
   if (output.form === 'rows' && base.form === 'rows')
     return {

@@ -20,10 +20,10 @@ export interface FileTexts {
  */
 export function textsIn(library: Library, file: string): FileTexts {
   const { prompts, snippets, personas, examples, outputs } = library.artefacts
-  for (const prompt of prompts.values()) {
-    if (prompt.file.name !== file) continue
-    const others = [prompt.persona, prompt.output, prompt.locale].filter((text) => text !== undefined)
-    return { texts: [...ownTurns(prompt).flatMap(textsOfTurn), ...prompt.bind.map((b) => b.text), ...others], variables: prompt.variables }
+  for (const model of prompts.values()) {
+    if (model.file.name !== file) continue
+    const others = [model.persona, model.output, model.locale].filter((text) => text !== undefined)
+    return { texts: [...ownTurns(model).flatMap(textsOfTurn), ...model.bind.map((b) => b.text), ...others], variables: model.variables }
   }
   for (const snippet of snippets.values()) if (snippet.file.name === file) return { texts: [snippet.text], variables: snippet.variables }
   for (const persona of personas.values())

@@ -25,12 +25,12 @@ function kindInWords(type: ValueType): string {
   }
 }
 
-/** The bounds of a value by itself; how many there are of it is reported by `countInWords`. */
+/** The bounds of a single value; `countInWords` has those of a list's length. */
 function boundsOf(type: ValueType): string[] {
-  const stated = (...bounds: string[]) => bounds.filter((bound) => bound !== '')
+  const present = (...bounds: string[]) => bounds.filter((bound) => bound !== '')
   switch (type.kind) {
     case 'text':
-      return stated(
+      return present(
         boundsInWords(type.minWords, type.maxWords, 'word', 'words'),
         boundsInWords(type.minLength, type.maxLength, 'character', 'characters'),
         type.pattern === undefined ? '' : `matching ${type.pattern}`,
@@ -39,7 +39,7 @@ function boundsOf(type: ValueType): string[] {
     case 'number':
     case 'date':
     case 'date-time':
-      return stated(boundsInWords(type.min, type.max, '', '').trim())
+      return present(boundsInWords(type.min, type.max, '', '').trim())
     default:
       return []
   }

@@ -286,6 +286,6 @@ export const tableCodes = {
 }
 
 function nearSlip(heading: string, known: readonly string[]): string | undefined {
-  const message = suggestion(heading, known, '')
-  return message?.startsWith('did') ? message : undefined
+  const help = suggestion(heading, known, '')
+  return help?.startsWith('did') ? help : undefined
 }

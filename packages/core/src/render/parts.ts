@@ -47,7 +47,7 @@ export interface AttachmentPlan {
   readonly get: Get
   readonly as: 'text' | 'file' | undefined
   readonly from: string
-  /** The tag that a document untrusted is fenced with when it is handed over as text. */
+  /** The tag of the fence around an untrusted document that is sent as text. */
   readonly fence: string | undefined
   readonly span: Span
 }

@@ -268,21 +268,16 @@ class TextParser {
   }
 
   private end(top: OpenBlock, cursor: Cursor, span: Span): void {
-    const message = cursor.takeName()
-    if (message !== undefined && message !== top.syntax.word)
+    const word = cursor.takeName()
+    if (word !== undefined && word !== top.syntax.word)
       this.report(
-        problem(
-          'end-wrong',
-          { detail: message, open: top.syntax.word, line: top.head.source.place(top.head.start).line },
-          span,
-          opened(top),
-        ),
+        problem('end-wrong', { detail: word, open: top.syntax.word, line: top.head.source.place(top.head.start).line }, span, opened(top)),
       )
     else if (!cursor.done)
       this.report(
         problem(
           'directive-unreadable',
-          { directive: 'end', expected: 'nothing more', after: `end${message === undefined ? '' : ` ${message}`}` },
+          { directive: 'end', expected: 'nothing more', after: `end${word === undefined ? '' : ` ${word}`}` },
           span,
         ),
       )

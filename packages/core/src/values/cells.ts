@@ -134,7 +134,7 @@ function readList(text: string, type: ListType, locale: string | undefined, refu
     .map((item) => readCell(item, type.item, locale, (expected) => refuse(`a list of which every item is ${expected}`)))
 }
 
-/** Paths are read by the caller that hands a document over for all records. */
+/** A path is read by the caller that passes one document for all records. */
 const FILE_CELL = 'a data: address, or a file as JSON with name, mediaType and text'
 
 function readJson(text: string, expected: string, refuse: Refuse): unknown {

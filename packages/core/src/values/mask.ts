@@ -38,7 +38,7 @@ function accountIn(text: string): string | undefined {
   return undefined
 }
 
-/** Beyond doubt a telephone number: with the character of a country. Any row of figures could be one without. */
+/** Certainly a telephone number: it begins with a country code. Without one, any row of digits could be one. */
 const ABROAD = /(?<![\p{L}\p{N}.,-])(?<!\p{N} )(?:\+|00)\d{1,3}[ ()/-]*\d(?:[ ()/-]*\d){5,12}(?!\p{N})/u
 
 /** What kind of personal data a text holds, if any: told more strictly than `mask` does, which is asked for by somebody who knows the value. */

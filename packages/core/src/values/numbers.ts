@@ -37,7 +37,7 @@ function withoutExponent(text: string): string {
   return (negative ? '-' : '') + body
 }
 
-/** Decimal text without characters that say nothing: `+007.50` is `7.5`. */
+/** Decimal text without redundant characters: `+007.50` is `7.5`. */
 function tidyDecimal(text: string): string {
   const negative = text.startsWith('-')
   const [whole = '', fraction = ''] = text.replace(/^[+-]/, '').split('.')

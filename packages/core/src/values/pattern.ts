@@ -57,7 +57,7 @@ type Step =
 
 /** More states than this are no pattern that a person wrote: a text would take as many steps for each of its characters. */
 const MOST_STATES = 2000
-/** this many sets of states, each with the characters that lead on, are remembered. */
+/** Sets of states that are remembered, each with the characters that lead to the next. */
 const MOST_KNOWN = 2000
 
 /** Several states at once, and which follow them by which character. */

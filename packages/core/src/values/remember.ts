@@ -1,6 +1,6 @@
 /** So long a text is worth finding again: shorter ones are done anew as quickly. */
 const WORTH_IT = 400
-/** this many are held in each of two generations: what came again within one of them stays. */
+/** Values kept in each of two generations: a value that is used again within one stays. */
 const MOST = 64
 
 /**

@@ -2,7 +2,7 @@ import { isMissing, isRecord, lineEnds, own } from './data.js'
 import { plainNumber, type Numeric } from './numbers.js'
 import type { Declared, ValueType } from './types.js'
 
-/** How a value is written where no format is reported (language §2). */
+/** How a value is written without a format (language §2). */
 export function write(value: unknown, type: ValueType): string {
   if (isMissing(value)) return ''
   switch (type.kind) {

@@ -35,7 +35,7 @@ export class AnswerSource {
     private readonly log: AnswerLog | undefined,
     private readonly store: AnswerLog | undefined,
     private readonly fresh: boolean,
-    /** Counts tokens, for the caller that needs them. */
+    /** Counts tokens, for callers that need them. */
     readonly counter: () => Promise<CountTokens>,
   ) {}
 

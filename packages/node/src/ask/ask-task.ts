@@ -42,7 +42,7 @@ const NOTES_FILE = 'notes.jsonl'
 /** Milliseconds for which a run that ends early waits for what is under way. */
 const SHUTDOWN_TIMEOUT_MS = 20_000
 
-/** this many records for each request under way are read ahead, so that a slow answer holds up none. */
+/** Records read ahead for each request in flight, so that a slow answer delays no other. */
 const AHEAD = 4
 
 /** The task of a run that asks. */

@@ -99,8 +99,8 @@ export class Questions {
       const forbidden = await this.screen('request', sent, [], notes)
       if (forbidden.length > 0) return { text: undefined, form, reply, problems: forbidden, notes, answers }
       for (let left = this.again; ; left--) {
-        const stated = turns
-        const bytes = bytesOf(stated)
+        const asked = turns
+        const bytes = bytesOf(asked)
         const fingerprint = sha256(byteList(bytes))
         const found = await this.answering(
           sha256(`${this.head}${fingerprint}${candidate === 1 ? '' : ` ${candidate}`}`),
@@ -108,7 +108,7 @@ export class Questions {
             candidate,
             prompt: prompt.name,
             record: record.id,
-            turns: stated,
+            turns: asked,
             settings: this.settings,
             form,
             fingerprint,
@@ -117,7 +117,7 @@ export class Questions {
           },
           left < this.again,
         )
-        answers.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(stated) }) })
+        answers.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(asked) }) })
         const { answer } = found
         const text = unmasked(answer.text, rendering.masked)
         reply = contained(() => rendering.read(text))

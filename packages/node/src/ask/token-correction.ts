@@ -4,7 +4,7 @@ import { isAskRun, type TokenCorrection } from './ask-run.js'
 /** Of fewer tokens nothing can be told. */
 const FEWEST_TOKENS = 200
 
-/** What the runs of a library say of a model: a service counts in its own way, and adds characters of its own. Undefined where none does. */
+/** What earlier runs of a library show about a model: services count tokens differently and add some of their own. Undefined without such runs. */
 export async function correctionFor(runs: string, identity: string): Promise<TokenCorrection | undefined> {
   let [used, estimated, count] = [0, 0, 0]
   for (const { file } of await listRuns(runs)) {

@@ -124,8 +124,8 @@ async function* answersOf({ folder, file }: AskResult): AsyncGenerator<AnswerLin
 function textOf(answer: Readonly<Record<string, unknown>>): string {
   // A finished document holds its passages.
   const entries = Object.entries(answer).filter(([name, value]) => value !== null && (name === 'document' || !('document' in answer)))
-  const stated = (value: unknown) => (typeof value === 'string' ? value : JSON.stringify(value))
-  return entries.length === 1 ? stated(defined(entries[0])[1]) : entries.map(([name, value]) => `${name}: ${stated(value)}`).join('\n')
+  const written = (value: unknown) => (typeof value === 'string' ? value : JSON.stringify(value))
+  return entries.length === 1 ? written(defined(entries[0])[1]) : entries.map(([name, value]) => `${name}: ${written(value)}`).join('\n')
 }
 
 function figuresOf({ name, result, price }: ComparedSide, words: number[]): SideFigures {

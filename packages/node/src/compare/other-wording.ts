@@ -3,7 +3,7 @@ import type { Library } from 'dunelight'
 import { parseDocument } from 'yaml'
 import { openLibraryFor } from '../library/open-for.js'
 
-/** What is reported over a prompt's file, for a comparison. */
+/** What replaces parts of a prompt's file, for a comparison. */
 export interface OtherWording {
   readonly persona?: string
   readonly settings?: Readonly<Record<string, unknown>>

@@ -25,7 +25,7 @@ export async function tokenCounter(encoding: TokenEncoding = 'o200k'): Promise<C
   return countedByLines((text) => countTokens(text, { disallowedSpecial: new Set() }))
 }
 
-/** The same for the caller that counts only now and then: nothing is loaded before the first of them asks. */
+/** The same for callers that count only now and then: the tables are loaded by the first count. */
 export function lazyTokenCounter(encoding: TokenEncoding = 'o200k'): () => Promise<CountTokens> {
   let counter: Promise<CountTokens> | undefined
   return () => (counter ??= tokenCounter(encoding))

@@ -192,7 +192,7 @@ function at(data: unknown, pointer: string): unknown {
   return typeof data === 'object' && data !== null ? (jsonpointer.get(data, pointer) as unknown) : undefined
 }
 
-/** Undefined as long as nothing is reported of the end. */
+/** Undefined until the response gives a finish reason. */
 function finishOf(word: unknown, { cutOff, refused }: NonNullable<ModelDescription['finish']>): Finish | undefined {
   if (typeof word !== 'string') return undefined
   return cutOff.includes(word) ? 'cut-off' : refused.includes(word) ? 'refused' : 'done'

@@ -30,15 +30,15 @@ const LONGEST_WAIT = 60_000
 /** A timer of the platform that is longer runs out at once. */
 const LONGEST_TIMER = 2_147_483_647
 
-/** this many questions in a row without an answer, and no one is there. */
+/** Consecutive failures after which the model counts as unreachable. */
 const MAX_CONSECUTIVE_FAILURES = 20
 
-/** No one is there: a run that went on would set every record aside. */
+/** The model is unreachable: the run would reject every further record. */
 export class ModelUnreachable extends ProblemError {
   override readonly name: string = 'ModelGone'
 }
 
-/** The question was still waiting for its turn when the caller that asked wanted to leave. */
+/** The request was still queued when it was cancelled. */
 export class RequestCancelled extends Interrupted {
   override readonly name: string = 'NotAsked'
 }

@@ -57,7 +57,7 @@ export interface RunSetting extends RunListener {
   readonly bytes?: number | undefined
 }
 
-/** this many files are written at a time. */
+/** Files written at the same time. */
 const AT_ONCE = 32
 
 /**

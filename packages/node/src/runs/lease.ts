@@ -5,7 +5,7 @@ import { randomUUID } from 'node:crypto'
 
 /** The file in a run's folder that says who is working on it. */
 const FILE = 'lease.json'
-/** Milliseconds between two characters of life, and after how long without one a lease has run out. */
+/** Milliseconds between two renewals, and until a lease without a renewal expires. */
 const BEAT = 2000
 const RUNS_OUT = 20_000
 

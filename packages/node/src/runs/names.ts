@@ -63,9 +63,9 @@ export class Names {
   }
 }
 
-/** this many numbers have their bits in one page of a kilobyte. */
+/** Numbers whose bits share a page of one kilobyte. */
 const PAGE = 8192
-/** this many pages may be begun however few names they hold; after that each has to be worth it. */
+/** Pages that are made even for few names; further pages need enough names to save memory. */
 const MOST_PAGES = 1024
 const NAMES_A_PAGE = 256
 /** Longer numbers are of a series that begins with their first digits. */

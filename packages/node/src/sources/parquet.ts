@@ -3,7 +3,7 @@ import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 import { unreadable, type TableRows } from '@dunelight/tables'
 
-/** this many rows are read at a time, within a row group. */
+/** Rows read at a time, within a row group. */
 const SOME = 4096
 
 /** A Parquet file, a part of a row group at a time. */

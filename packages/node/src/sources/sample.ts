@@ -6,7 +6,7 @@ import type { BatchRecord } from 'dunelight/host'
 const SOME = 256
 
 /**
- * this many records, drawn at random out of all, in their order. Every record has the same chance whatever the table's length, which is not known
+ * A number of records drawn at random from all, in table order. Every record has the same chance whatever the table's length, which is not known
  * before its end: one that comes late takes the place of one that came before. The same seed draws the same.
  */
 export async function* sampled(source: AsyncIterable<RecordChunk>, count: number, seed: number): AsyncGenerator<RecordChunk> {

@@ -6,7 +6,7 @@ export const seeded: Strategy = {
   about: 'cases drawn by the seed and the record, the same ones every time',
   compares: false,
   rank: (question, most, labels) => {
-    const lots = all.rank(question, question.count, labels).map((index) => ({ one: index, lot: question.random(index) }))
-    return lots.sort((a, b) => a.lot - b.lot || a.one - b.one).map(({ one: index }) => index)
+    const drawn = all.rank(question, question.count, labels).map((index) => ({ index, order: question.random(index) }))
+    return drawn.sort((a, b) => a.order - b.order || a.index - b.index).map(({ index }) => index)
   },
 }

@@ -5,7 +5,7 @@ import type { Span } from '../../source/source.js'
 /** What the rules look at: a set with its sides written. */
 export interface SetFacts {
   readonly name: string
-  /** Where the set as a whole is reported. */
+  /** The place of problems that concern the whole set. */
   readonly span: Span
   readonly cases: readonly { readonly number: number; readonly span: Span }[]
   /** Each case's two sides; an answer in an output's form is only known in a prompt. */

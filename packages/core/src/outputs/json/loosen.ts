@@ -11,10 +11,10 @@ import type { Declared, ValueType } from '../../values/types.js'
 /** Where values stand in the reply, by the path that leads to them. */
 export type Locate = (path: readonly string[]) => Extent | undefined
 
-/** this many keys of one object that were not asked for are worth a line each. */
+/** Unknown keys of one object that are listed one by one. */
 const MOST_EXTRAS = 20
 
-/** How data of a reply is brought to the declared fields: what is nearly right becomes right, and is reported. */
+/** Converts the data of a reply to the declared fields: nearly valid values are repaired and reported. */
 export class Loosening {
   constructor(
     private readonly reading: Reading,

@@ -3,7 +3,7 @@ import { foldText } from '../fold.js'
 import { problem } from '../../problems/problem.js'
 import { clip } from '../../values/data.js'
 
-/** Shorter ones are reported by chance. */
+/** Shorter sentences may be equal by chance. */
 const LEAST_WORDS = 6
 const SENTENCE = /[^.!?…\n]+[.!?…]*/gu
 

@@ -32,7 +32,7 @@ export function textFormat(definition: FormatDefinition<string>): Format {
   return { ...definition, takes: 'text', maps: true, gives: textual, write: definition.write }
 }
 
-/** Numbers, dates and booleans written as text stay free of what somebody outside may say: the result is a choice of characters. */
+/** Numbers, dates and booleans written as text contain no untrusted words: the result counts as a choice. */
 const NO_FREE_TEXT: ValueType = { kind: 'choice', of: [] }
 
 export function numberFormat(definition: FormatDefinition<number>): Format {
