@@ -1,5 +1,6 @@
+import { countTokens } from 'gpt-tokenizer/encoding/o200k_base'
 import { ProblemError, type Turn } from 'dunelight'
-import { countedByLines, defined } from 'dunelight/host'
+import { countedByLines } from 'dunelight/host'
 import { ROW, type FaultOfWorker, type FromWorker, type ToWorker } from './pass.js'
 import { Opener, Subject } from './subject.js'
 import type { DeskTable } from './table.js'
@@ -16,12 +17,9 @@ let joined: ReadonlyMap<string, DeskTable> = new Map()
 /** What the rows were rendered to by the saved files, and by which. */
 let base = { key: '', hashes: new Uint32Array(0), filled: 0 }
 let latest = 0
-let count: ((text: string) => number) | undefined
 
-const counting = import('gpt-tokenizer/encoding/o200k_base').then(({ countTokens }) => {
-  count = countedByLines((text) => countTokens(text, { disallowedSpecial: new Set() }))
-  opener.countTokens = count
-})
+const count = countedByLines((text) => countTokens(text, { disallowedSpecial: new Set() }))
+opener.countTokens = count
 
 self.addEventListener('message', ({ data }: MessageEvent<ToWorker>) => {
   if (data.kind === 'table') [table, joined] = [data.table, data.joined]
@@ -30,8 +28,7 @@ self.addEventListener('message', ({ data }: MessageEvent<ToWorker>) => {
 
 async function look({ id, saved, files, beside, wanted }: ToWorker & { kind: 'look' }): Promise<void> {
   latest = id
-  await counting
-  if (!table || latest !== id) return
+  if (!table) return
   const key = JSON.stringify([wanted, saved])
   if (base.key !== key || base.hashes.length !== table.rows.length) base = { key, hashes: new Uint32Array(table.rows.length), filled: 0 }
   const own = base
@@ -54,7 +51,7 @@ async function look({ id, saved, files, beside, wanted }: ToWorker & { kind: 'lo
       if (before && at >= own.filled) own.hashes[at] = hashOf(...rowOf(before, at))
       part.states[at - from] = state
       part.changed[at - from] = hash === own.hashes[at] ? 0 : 1
-      if (turns && at % stride === 0) part.tokens[at - from] = turns.reduce((sum, { text }) => sum + defined(count)(text), 0)
+      if (turns && at % stride === 0) part.tokens[at - from] = turns.reduce((sum, { text }) => sum + count(text), 0)
     }
     own.filled = Math.max(own.filled, to)
     self.postMessage(part)

@@ -27,7 +27,12 @@ export class LibraryActions {
 
   /** The tables of the encoding are larger than all the rest of the page: they are loaded after the first sheet. */
   async countExactly(): Promise<void> {
-    const { countTokens } = await import('gpt-tokenizer/encoding/o200k_base')
+    const encoding = await import('gpt-tokenizer/encoding/o200k_base').catch(() => undefined)
+    if (!encoding) {
+      this.desk.change({ note: { message: 'tokens are estimated: the exact count could not be loaded', bad: true } })
+      return
+    }
+    const { countTokens } = encoding
     this.desk.opener.countTokens = countedByLines((text) => countTokens(text, { disallowedSpecial: new Set() }))
     this.desk.change({ library: { exact: true } })
   }

@@ -8,11 +8,16 @@ import type { PageState } from './page-state.js'
 /** Milliseconds after the last key until the whole table is rendered again. */
 const PAUSE = 150
 
+/** How often a worker that could not start is started, with a pause of these milliseconds. */
+const STARTS = 3
+const START_PAUSE = 500
+
 /** Renders the whole table in a worker whenever the files, the table or the selection change. */
 export class PassRunner {
   private worker: Worker | undefined
   private timer: ReturnType<typeof setTimeout> | undefined
   private passes = 0
+  private starts = 0
   /** The table that the worker has. */
   private handed: DeskTable | undefined
 
@@ -20,11 +25,26 @@ export class PassRunner {
     desk.store.subscribe((now, before) => this.follow(now, before))
   }
 
-  /** Nothing is looked at before the first sheet stands: then everything is. */
+  /** Called when the first sheet is drawn: the table is not rendered before. */
   start(): void {
+    this.starts++
     this.worker = new Worker(new URL('../model/pass.worker.ts', import.meta.url), { type: 'module' })
     this.worker.addEventListener('message', ({ data }: MessageEvent<FromWorker | FaultOfWorker>) => this.hear(data))
+    this.worker.addEventListener('error', ({ message }) => this.restart(message))
     this.look()
+  }
+
+  /** A broken connection can lose the worker's script: without a new start no row would ever be rendered. */
+  private restart(why: string | undefined): void {
+    this.worker?.terminate()
+    this.worker = undefined
+    this.handed = undefined
+    if (this.starts < STARTS) setTimeout(() => this.start(), START_PAUSE)
+    else this.warn(why || 'the script of the worker could not be loaded')
+  }
+
+  private warn(why: string): void {
+    this.desk.change({ note: { message: `the table could not be rendered: ${why}`, bad: true } })
   }
 
   private follow(now: PageState, before: PageState): void {
@@ -46,7 +66,7 @@ export class PassRunner {
     const { pass } = this.desk.state.pass
     if (!pass || message.id !== pass.id) return
     if ('fault' in message) {
-      this.desk.change({ note: { message: `the table could not be looked at: ${message.fault}`, bad: true } })
+      this.warn(message.fault)
       return
     }
     pass.take(message)
