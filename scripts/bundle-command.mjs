@@ -6,7 +6,7 @@ const OUT = 'packages/cli/dist'
 rmSync(`${OUT}/command`, { recursive: true, force: true })
 
 await build({
-  // Beside the command what its threads run.
+  // Next to the command, the code of its threads.
   entryPoints: { command: 'packages/cli/dist/index.js', worker: 'packages/node/dist/render/worker.js' },
   outdir: OUT,
   entryNames: '[name]',
@@ -20,7 +20,7 @@ await build({
   minifySyntax: true,
   minifyWhitespace: true,
   legalComments: 'none',
-  // It opens a file that lies beside it.
+  // It opens a file that is next to it.
   external: ['sql.js'],
   // Only where a module has none of its own.
   define: { __filename: '$filename', __dirname: '$dirname' },

@@ -1,10 +1,10 @@
-// Beside each library package's modules, one file for programs that still `require`, with its types: the compiler does not let such a program
+// Next to each library package's modules, one file for programs that still `require`, with its types: the compiler does not let such a program
 // take the types of a module.
 import { copyFileSync, mkdirSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { build } from 'esbuild'
 
-/** The entries of a package beside its first. */
+/** The entries of a package besides its first. */
 const DEPTHS = { core: ['parts', 'host'], node: ['host'] }
 
 for (const name of ['core', 'tables', 'node', 'editor']) {
@@ -12,7 +12,7 @@ for (const name of ['core', 'tables', 'node', 'editor']) {
   const out = `${dist}/cjs`
   rmSync(out, { recursive: true, force: true })
   mkdirSync(out)
-  // All depths of a package are one file, so that a class is the same whichever of them it is taken from.
+  // All depths of a package are one file, so that a class is the same from each of them.
   const depths = ['index', ...(DEPTHS[name] ?? [])]
   writeFileSync(`${dist}/all.js`, depths.map((depth) => `export * from './${depth}.js'\n`).join(''))
   await build({
@@ -24,7 +24,7 @@ for (const name of ['core', 'tables', 'node', 'editor']) {
     format: 'cjs',
     target: 'node20',
     logLevel: 'warning',
-    // Where a module stands is said otherwise to such programs.
+    // Such programs find a module's place in another way.
     ...(name === 'node' && {
       define: { 'import.meta.url': 'fileUrl' },
       banner: { js: "const fileUrl = require('node:url').pathToFileURL(__filename).href" },

@@ -46,9 +46,12 @@ function printed(line) {
   return (line.match(/'(?:[^'\\]|\\.)*'|`(?:[^`\\]|\\.)*`/g) ?? []).filter((text) => text.includes(' ')).join(' ')
 }
 
-/** A page without the demo's own texts, which keep their voice; its lines keep their numbers. */
+/** A page without the demo's own texts, which keep their voice, and without output of commands, whose words are checked in the sources. */
 function withoutContent(page) {
-  return page.replace(/<!-- (asking|picks) [^]*?<!-- \/\1/g, (section) => section.replace(/[^\n]/g, ''))
+  const withoutLetters = (section) => section.replace(/[^\n]/g, '')
+  return page
+    .replace(/<!-- (asking|picks) [^]*?<!-- \/\1/g, withoutLetters)
+    .replace(/^```(.*)\n[^]*?^```$/gm, (fence, language) => (language === '' ? withoutLetters(fence) : fence))
 }
 
 for (const path of [...docs, ...sources]) {

@@ -1,4 +1,4 @@
-// Prints the demo's handling guide as the PDF beside it.
+// Prints the demo's handling guide as the PDF next to it.
 import { readFileSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'

@@ -1,11 +1,12 @@
-// Runs a page of the docs in an empty folder, step by step, and returns it with the output that its commands really print.
+// Runs a page of the docs in a folder that only has the demo, step by step, and returns it with the output that its commands really print.
 //   `path`, then a fence of any language   writes that file
 //   a fence of sh, then a plain fence      runs the commands; the plain fence becomes their output
 import { spawnSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join, resolve } from 'node:path'
 
+const DEMO = 'demo/marram-house'
 const COMMAND = resolve('packages/cli/bin/dunelight.js')
 const FILE = /^`([\w./-]+\.\w+)`\n\n```\w+\n([^]*?)^```$/
 const RUN = /^```sh\n([^]*?)^```\n\n```\n([^]*?)^```$/
@@ -13,6 +14,7 @@ const RUN = /^```sh\n([^]*?)^```\n\n```\n([^]*?)^```$/
 export function runPage(page) {
   const folder = mkdtempSync(join(tmpdir(), 'page-'))
   try {
+    cpSync(DEMO, join(folder, DEMO), { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
     return page.replace(new RegExp(`${FILE.source}|${RUN.source}`, 'gm'), (block, path, text, commands) => {
       if (path !== undefined) {
         mkdirSync(dirname(join(folder, path)), { recursive: true })
@@ -32,7 +34,7 @@ export function runPage(page) {
 
 /** Standard output, then messages, as a terminal without colours shows them. */
 function outputOf(line, folder) {
-  const [command, ...words] = line.split(' ')
+  const [command, ...words] = (line.match(/(?:'[^']*'|[^\s'])+/g) ?? []).map((word) => word.replaceAll("'", ''))
   if (command !== 'dunelight') throw new Error(`the page runs something else than dunelight: ${line}`)
   const { status, stdout, stderr } = spawnSync(process.execPath, [COMMAND, ...words], {
     cwd: folder,

@@ -1,4 +1,4 @@
-// Writes the docs that are generated from the code: docs/api.md, docs/problems.md, docs/schemas, the outputs in docs/getting-started.md,
+// Writes the docs that are generated from the code: docs/api.md, docs/problems.md, docs/schemas, the outputs in docs/getting-started.md and the pages of single tasks,
 // and parts of docs/language.md, docs/examples.md and docs/outputs.md. With --check it only reports those that are out of date.
 import { execFileSync } from 'node:child_process'
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
@@ -81,7 +81,12 @@ const pages = {
   'docs/api.md': api.page,
   'docs/schemas/rejected-record.schema.json': `${JSON.stringify(REJECTED_SCHEMA, null, 2)}\n`,
   ...Object.fromEntries(FILE_KINDS.map(({ name, schema }) => [`docs/schemas/${name}.schema.json`, `${JSON.stringify(schema, null, 2)}\n`])),
-  'docs/getting-started.md': runPage(readFileSync('docs/getting-started.md', 'utf8')),
+  ...Object.fromEntries(
+    ['getting-started', 'variables', 'instructions', 'preview'].map((name) => [
+      `docs/${name}.md`,
+      runPage(readFileSync(`docs/${name}.md`, 'utf8')),
+    ]),
+  ),
   'docs/outputs.md': outputs,
   'docs/examples.md': examples,
   'docs/problems.md': problems,

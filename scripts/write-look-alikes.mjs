@@ -34,12 +34,12 @@ for (const [character, prototype] of Object.entries(confusables)) {
   if ([...to].length === 1) prototypes.set(character, to)
   else if (/^[a-z]+$/.test(to) && /^\p{L}$/u.test(character) && plain(character) > '\x7f') pairs.set(plain(character), to)
 }
-/** What a character stands for: what it looks like itself, else what its other case looks like. */
+/** The character that one looks like itself, else the one that its other case looks like. */
 const canonical = (character) => {
   const found = [character, character.toLowerCase(), character.toUpperCase()].map((one) => prototypes.get(one))
   return found.find((one) => one !== undefined && one < '\x80') ?? found[0]
 }
-// Within ASCII, only what is told apart by the typeface alone.
+// Within ASCII, only characters that differ by typeface alone.
 const groups = new Map([
   ['i', ['1', 'l', '|', '!']],
   ['o', ['0']],
@@ -99,7 +99,7 @@ const opening = without([...named(OPENING), ...members('<')], ['>'])
 const closing = without([...named(CLOSING), ...members('>')], [...opening, '<'])
 const slashes = without([...named(/^(?!.*(REVERSE|WITH|PLUS|DOTTED)).*\b(SOLIDUS|SLASH)\b/), ...members('/')], [])
 
-/** Characters beyond ASCII that stand for one with which an escape begins. */
+/** Characters beyond ASCII that are read as one with which an escape begins. */
 const leads = characters.map(({ character }) => character).filter((one) => one > '\x7f' && /[&%\\=]/.test(one.normalize('NFKD')))
 
 const literal = (list) => JSON.stringify(list.join(''))
@@ -113,7 +113,7 @@ export const CLOSING = ${literal(closing)}
 export const SLASHES = ${literal(slashes)}
 /** Characters beyond ASCII that a reader takes for \`&\`, \`%\`, \`\\\\\` or \`=\`. */
 export const WIDE_LEADS = ${literal(leads)}
-/** Letters, digits, hyphens and underscores that look alike, a group each; the first one stands for all of its group. */
+/** Letters, digits, hyphens and underscores that look alike, a group each; the first one represents its group. */
 export const LETTERS = ${JSON.stringify(letters.sort().join(' '))}
 /** Letters that look like several others: the letter, then those. */
 export const SEVERAL = ${JSON.stringify([...pairs, ['m', 'rn']].map(([from, to]) => from + to).join(' '))}

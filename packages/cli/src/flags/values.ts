@@ -30,8 +30,20 @@ export async function readSet(
     if (field === undefined) values[name] = value
     else values[name] = { ...(values[name] as object | undefined), [field]: value }
   }
-  if (problems.length > 0) throw new ProblemError(problems)
+  if (problems.length > 0) throw new ProblemError([...problems, ...problemsOfOthers(prompt, values)])
   return values
+}
+
+/** What is wrong with the values that could be read, so that all wrong values are reported together. */
+function problemsOfOthers(prompt: Prompt, values: Record<string, unknown>): readonly Problem[] {
+  try {
+    prompt.prepare(values)
+    return []
+  } catch (fault) {
+    if (!(fault instanceof ProblemError)) throw fault
+    // The values that could not be read are missing here, and are reported already.
+    return fault.problems.filter(({ code }) => code !== 'value-missing')
+  }
 }
 
 function namesFiles(type: ValueType, cell: string): boolean {
