@@ -6,7 +6,7 @@ import { libraryFrom } from 'dunelight'
 import { openLibrary } from '@dunelight/node'
 import { labelByHand } from './label-by-hand.mjs'
 
-/** Flattens a text as a writer would have to: engines keep joined strings as trees until somebody reads them. */
+/** Flattens a text as a writer would have to: engines keep joined strings as trees until they are read. */
 const flat = (text) => {
   let sum = 0
   for (let i = 0; i < text.length; i += 997) sum += text.charCodeAt(i)

@@ -1,4 +1,4 @@
-/** What a run took, for whoever started it: one line of JSON on stderr. */
+/** The cost of a run, for the process that started it: one line of JSON on stderr. */
 export function report(started) {
   const { user, system } = process.cpuUsage()
   const cpu = Math.round((user + system) / 1000)

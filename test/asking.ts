@@ -18,7 +18,7 @@ export function start(...words: string[]): { readonly child: ChildProcess; reado
   return { child, ended }
 }
 
-/** Serves stand-ins for the tests of a file, each ended with its test. */
+/** Serves mock models for the tests of a file, each ended with its test. */
 export function useModels(house: House) {
   const servers: MockServer[] = []
   afterEach(async () => {
@@ -36,7 +36,7 @@ export function useModels(house: House) {
     ]
     appendFileSync(`${house.house}/models.yaml`, `${lines.join('\n')}\n`)
   }
-  /** Starts a stand-in, and describes it as a model of that name. */
+  /** Starts a mock server, and describes it as a model of that name. */
   const served = async (
     name: string,
     options: Omit<Parameters<typeof serveMock>[0], 'library'> = {},

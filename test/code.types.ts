@@ -1,4 +1,4 @@
-/** What the compiler has to say of prompts in code, and what it must let pass. Checked with the tests' types; nothing here is run. */
+/** Prompts in code that the compiler must refuse, and others that it must accept. Checked with the tests' types; nothing here is run. */
 import { makeExampleSet, makeLibrary, makeOutput, makePersona, makePrompt, makeSnippet, type TypesOf } from 'dunelight'
 
 /** Equal, not only assignable: a type that has become `any` is equal to nothing else. */
@@ -130,7 +130,7 @@ export const faults = [
   makePrompt({ title: 'T', variables, turns: [{ user: '~ when worsd > 3 and item.title is "x"\nx\n~ end' }] }),
   // @ts-expect-error unknown field "mad" of "item" in a condition behind others
   makePrompt({ title: 'T', variables, turns: [{ user: '{when words > 3 and (item.mad<1800)}x{end}' }] }),
-  // @ts-expect-error unknown variable "wrods" handed to a snippet
+  // @ts-expect-error unknown variable "wrods" passed to a snippet
   makePrompt({ title: 'T', variables, turns: [{ user: '~ use house/style with a = "x, y", words = wrods' }] }),
   // @ts-expect-error unknown variable "age" in a snippet's name
   makePrompt({ title: 'T', variables, turns: [{ user: '{use ages/{age}}' }] }),
@@ -144,7 +144,7 @@ export const faults = [
   makePrompt({ title: 'T', variables: { guide: 'file' }, turns: [{ user: 'x', attach: ['giude'] }] }),
   // @ts-expect-error a prompt has no key "titel"
   makePrompt({ title: 'T', titel: 'T', turns: [{ user: 'x' }] }),
-  // @ts-expect-error a turn says one of a few things
+  // @ts-expect-error a turn has one kind of content
   makePrompt({ title: 'T', turns: [{ usre: 'x' }] }),
   // @ts-expect-error unknown type "txet"
   makePrompt({ title: 'T', variables: { a: 'txet' }, turns: [{ user: '{a}' }] }),

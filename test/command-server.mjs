@@ -44,7 +44,7 @@ function collector() {
   const chunks = []
   const stream = new Writable({
     write(chunk, _, done) {
-      // The writer may fill its buffer again once it is told.
+      // The writer may fill its buffer again after this message.
       chunks.push(Buffer.from(chunk))
       done()
     },

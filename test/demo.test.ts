@@ -108,7 +108,7 @@ describe('the demo’s prompts', () => {
     expect(turnsOf('Q-043')[0]?.text).toMatch(/^You are the night watch[^]*Speak as one does at night/)
   })
 
-  test('lead a tour: what was said at the stops before stands there as it was said', () => {
+  test('lead a tour: earlier turns are repeated unchanged', () => {
     const item = prepared()[4]!.values['item'] as Record<string, unknown>
     const before = [
       { title: 'Buoy bell', room: 'boat shed', said: 'You are standing in front of the bell.', minutes: 2 },

@@ -88,7 +88,7 @@ async function serious(on: Page): Promise<string[]> {
 }
 
 describe('the desk', () => {
-  test('shows the records with what becomes of each, and the sheet of the chosen one', async () => {
+  test('shows the records with their states, and the sheet of the chosen one', async () => {
     await strip().getByText('176 valid, 4 rejected').waitFor()
     expect(await turn('user').innerText()).toContain('Write the label for MH-0001.')
     await page.getByRole('textbox', { name: 'filter Title' }).fill('bell')
@@ -114,7 +114,7 @@ describe('the desk', () => {
     await page.getByRole('option', { name: 'all rows' }).click()
   })
 
-  test('is gone through by keys alone, from the records to the sheet to its source', async () => {
+  test('can be used by keys alone, from the records to the sheet to its source', async () => {
     await page.getByRole('row', { name: /MH-0106/ }).focus()
     await page.keyboard.press('Home')
     await page.keyboard.press('ArrowDown')
@@ -129,7 +129,7 @@ describe('the desk', () => {
     await page.locator('.editor[data-file="personas/registrar.yaml"] .cm-focused').waitFor()
   })
 
-  test('leads from a stretch to the slot that wrote it, and from a slot to what it wrote', async () => {
+  test('leads from a span to the slot that wrote it, and from a slot to what it wrote', async () => {
     const title = turn('user').locator('.from-value', { hasText: 'Net needle, large' })
     await title.hover()
     expect(await page.locator('.origin-line').innerText()).toMatch(/^from the record: item\.title · prompts\/label\/write\.yaml, line \d+$/)
@@ -140,7 +140,7 @@ describe('the desk', () => {
     await turn('user').locator('.lit', { hasText: 'fishing' }).waitFor()
   })
 
-  test('renders at every key, squiggles what is wrong, and says how many records change', async () => {
+  test('renders at every key, squiggles problems, and shows how many records change', async () => {
     await behind('Write the label for')
     await page.keyboard.type(' It is {item.titel}')
     await page.locator('.cm-lintRange-error', { hasText: 'titel' }).waitFor()
@@ -156,7 +156,7 @@ describe('the desk', () => {
     expect(await page.getByRole('row', { name: /fits, changed/ }).count()).toBeGreaterThan(5)
   })
 
-  test('keeps what was edited over a reload, saves it in one step, and shows both where somebody else wrote', async () => {
+  test('keeps edits over a reload, saves them in one step, and shows both texts after a change on the disk', async () => {
     await page.reload()
     await turn('user').getByText('NET NEEDLE, LARGE', { exact: true }).waitFor()
     expect(readFileSync(WRITE, 'utf8')).not.toContain('as upper')
@@ -173,7 +173,7 @@ describe('the desk', () => {
     await page.getByText('changed on the disk: prompts/label/write.yaml').waitFor()
     await comeBack()
     await comeBack()
-    // It is said once, and fetched once.
+    // It is reported once, and fetched once.
     expect(asked.filter((path) => path === '/api/library').length).toBe(1)
     await page.getByRole('button', { name: 'Save', exact: true }).click()
     const dialog = page.getByRole('dialog', { name: /was changed on the disk/ })
@@ -189,7 +189,7 @@ describe('the desk', () => {
     await strip().filter({ hasNotText: 'changed' }).waitFor()
   })
 
-  test('holds two wordings against each other, and steps to where they differ', async () => {
+  test('compares two wordings, and steps to where they differ', async () => {
     await page.getByRole('row', { name: /MH-0001/ }).click()
     await page.getByText('Side by side').click()
     await page.getByText('No differences for this record.').waitFor()
@@ -232,7 +232,7 @@ describe('the desk', () => {
       await page.getByRole('combobox', { name: 'find a command' }).fill(command)
       await page.keyboard.press('Enter')
     }
-    // A document that the batch hands to every record, joined tables, and a spreadsheet.
+    // A document that the batch gives to every record, joined tables, and a spreadsheet.
     await choose('prompt: visitor/answer')
     await strip().getByText('60 valid, 0 rejected').waitFor()
     await choose('prompt: survey/summary')
@@ -287,7 +287,7 @@ describe('the desk', () => {
     expect(await serious(page)).toEqual([])
   })
 
-  test('has nothing serious that keeps anybody out, and no scrollbar in its frame at either width', async () => {
+  test('has no serious accessibility problem, and no scrollbar in its frame at either width', async () => {
     await page.evaluate(() => localStorage.removeItem('mantine-color-scheme-value'))
     await page.reload()
     await turn('system').waitFor()
@@ -358,7 +358,7 @@ describe('unusual libraries', () => {
 })
 
 describe('the server of the desk', () => {
-  /** A request as it stands: what a page of somebody else's could send. */
+  /** A raw request: what a page of another site could send. */
   async function ask(path: string, headers: Record<string, string> = {}, method = 'GET', body = '') {
     const { port } = new URL(address)
     const sent = request({ host: '127.0.0.1', port, path, method, headers })
@@ -370,7 +370,7 @@ describe('the server of the desk', () => {
   }
   const key = () => ({ 'x-desk-key': new URL(address).hash.slice(1), 'content-type': 'application/json' })
 
-  test('answers to its own address and to those who know the key, and to nobody else', async () => {
+  test('answers only to its own address and to requests with the key', async () => {
     expect((await ask('/api/library')).status).toBe(403)
     expect((await ask('/api/library', { 'x-desk-key': 'guessed' })).status).toBe(403)
     for (const host of ['marram.example', 'localhost', '127.0.0.1', '127.0.0.1:1', '[::1]:80'])
@@ -378,11 +378,11 @@ describe('the server of the desk', () => {
     expect((await ask('/api/library', key())).status).toBe(200)
     const first = await ask('/')
     expect([first.status, first.headers['content-security-policy']]).toEqual([200, expect.stringContaining("default-src 'self'")])
-    // The key is in no page: whoever only fetches this address learns nothing.
+    // The key is in no page: a program that only fetches this address learns nothing.
     expect(first.text).not.toContain(key()['x-desk-key'])
   })
 
-  test('reads and writes nothing outside of the library’s folder', async () => {
+  test('reads and writes nothing beyond the library’s folder', async () => {
     writeFileSync(join(folder, 'secret.csv'), 'a\n1\n')
     writeFileSync(join(folder, 'outside.yaml'), 'title: x\n')
     symlinkSync(join(folder, 'secret.csv'), join(HOUSE, 'data/link.csv'))
@@ -406,7 +406,7 @@ describe('the server of the desk', () => {
     rmSync(join(HOUSE, 'data/link.csv'))
   })
 
-  test('hands on tables of every kind, texts as they are', async () => {
+  test('passes on tables of every kind, texts unchanged', async () => {
     expect((await ask('/api/table?path=data/objects.csv', key())).text).toBe(readFileSync(join(HOUSE, 'data/objects.csv'), 'utf8'))
     const { text, headers } = await ask('/api/table?path=data/visits.xlsx', key())
     expect([headers['x-table-format'], Object.keys(JSON.parse(text.split('\n')[0]!) as object).length > 2]).toEqual(['jsonl', true])

@@ -82,12 +82,12 @@ describe('the label page', () => {
     expect(await turn('system').innerText()).toContain('You are the registrar of Marram House')
   })
 
-  test('finds an object by a word, and names the origin of each stretch', async () => {
+  test('finds an object by a word, and names the origin of each span', async () => {
     await page.getByLabel('find an object').fill('buoy')
     await page.getByText('Buoy bell').click()
-    const title = turn('user').locator('.stretch-value', { hasText: 'Buoy bell' })
+    const title = turn('user').locator('.segment-value', { hasText: 'Buoy bell' })
     expect(await title.getAttribute('data-origin')).toMatch(/^from the record: item\.title · prompts\/label\/write\.yaml, line \d+$/)
-    const rule = turn('system').locator('.stretch-snippet', { hasText: 'Short sentences' })
+    const rule = turn('system').locator('.segment-snippet', { hasText: 'Short sentences' })
     expect(await rule.getAttribute('data-origin')).toMatch(/^snippet: house\/style · snippets\/house\/style\.yaml, line \d+$/)
     await title.hover()
     await page.getByRole('tooltip').waitFor()
@@ -95,7 +95,7 @@ describe('the label page', () => {
 
   test('shows a value change as it is typed', async () => {
     await page.getByLabel('title').fill('Bell of the long buoy')
-    await page.locator('.stretch-value', { hasText: 'Bell of the long buoy' }).waitFor()
+    await page.locator('.segment-value', { hasText: 'Bell of the long buoy' }).waitFor()
     await page.getByText('child', { exact: true }).click()
     await turn('user').getByText('End with something to look for.').waitFor()
     expect(await turn('system').innerText()).toContain('You tell children at Marram House')
@@ -107,13 +107,13 @@ describe('the label page', () => {
     expect((await turn('user').innerText()).match(/<\/note>/g)).toHaveLength(1)
   })
 
-  test('says why an object cannot be rendered', async () => {
+  test('reports why an object cannot be rendered', async () => {
     await page.getByLabel('find an object').fill('MH-0023')
     await page.getByText('rejected').click()
     expect(await page.getByRole('alert').first().innerText()).toContain('"c. 1890" is not a whole number')
   })
 
-  test('marks, completes and checks a library file as it is typed, and renders what it says', async () => {
+  test('marks, completes and checks a library file as it is typed, and renders it', async () => {
     await page.getByLabel('find an object').fill('buoy')
     await page.getByText('Buoy bell').click()
     await page.getByText('library file', { exact: true }).click()

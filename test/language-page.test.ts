@@ -37,7 +37,7 @@ describe('the language page', () => {
     for (const { name } of FORMATS) expect(page).toMatch(new RegExp(`\\| \`${name}[ \`]`))
   })
 
-  test('shows the grammar that stands above the functions that read it', () => {
+  test('shows the grammar that is above the functions that read it', () => {
     const folders = ['packages/core/src/text', 'packages/core/src/text/directives']
     const files = folders.flatMap((folder) =>
       readdirSync(folder)

@@ -37,7 +37,7 @@ export function useLongRun(house: House) {
   return { table, args, folderOf, begun, start }
 }
 
-/** Starts the command, and ends it without a word a while after `since` holds; without a while, waits for its end. */
+/** Starts the command, and kills it a while after `since` is true; without a while, waits for its end. */
 export async function start(
   words: readonly string[],
   since: () => boolean = () => true,

@@ -34,7 +34,7 @@ beforeAll(() => {
 }, 180_000)
 
 describe('the packages, installed into an empty project', () => {
-  test('hold what is needed to run, and no sources or tests', () => {
+  test('have what is needed to run, and no sources or tests', () => {
     const listed = run('find', 'node_modules/dunelight', 'node_modules/@dunelight', '-type', 'f')
     expect(listed).toContain('node_modules/@dunelight/cli/bin/dunelight.js')
     expect(listed).not.toMatch(/\.test\.|\/src\//)

@@ -3,7 +3,7 @@ import { dirname, join, relative } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
 import { build } from 'esbuild'
 
-/** Imports of files go downward only, those of types too: each folder knows those before it. A file at the top knows all. */
+/** Imports of files go downward only, those of types too: each folder imports those before it. A file at the top imports all. */
 const ORDER: Readonly<Record<string, readonly string[]>> = {
   core: [
     'source',
@@ -28,7 +28,7 @@ const ORDER: Readonly<Record<string, readonly string[]>> = {
   cli: ['ui', 'flags', 'graph', 'desk', 'commands'],
   editor: [],
 }
-/** Files at the top of a package that all of its folders may know. */
+/** Files at the top of a package that all of its folders may import. */
 const KNOWN_TO_ALL = ['packages/cli/src/define-command.ts', 'packages/core/src/invariant.ts']
 
 function sourceFiles(folder: string): string[] {

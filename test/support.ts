@@ -7,7 +7,7 @@ export function onePrompt(text: string, variables = '{}', more: Files = {}): Fil
   return { 'prompts/p.yaml': `title: T\nvariables: ${variables}\nturns:\n  - user: |-\n${indent(text)}\n`, ...more }
 }
 
-/** The text of UTF-8 that has one sign for each byte. */
+/** The text of UTF-8 that has one character for each byte. */
 export function utf8(bytes: string): string {
   return Buffer.from(bytes, 'latin1').toString('utf8')
 }
@@ -34,7 +34,7 @@ export function written(files: Files, values: Record<string, unknown> = {}, opti
   }
 }
 
-/** Everything that opening and rendering reports, but that fixtures hold more than their prompts draw on. */
+/** Everything that opening and rendering reports, except that fixtures have more than their prompts use. */
 export function problemsOf(files: Files, values?: Record<string, unknown>, options: RenderOptions = {}): Problem[] {
   const library: Library = libraryFrom(files)
   const problems = library.problems.filter((p) => p.code !== 'artefact-unused')

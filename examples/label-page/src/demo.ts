@@ -24,5 +24,5 @@ export function openFiles(files: Readonly<Record<string, string>>): Library {
   })
 }
 
-/** The object register, as a file that somebody might have dropped. */
+/** The object register, as a file that a user might have dropped. */
 export const REGISTER = new File([objectsCsv], 'objects.csv')

@@ -6,7 +6,7 @@ export function Legend() {
   return (
     <Group gap="sm" aria-label="legend">
       {SHOWN_KINDS.map((kind) => (
-        <span key={kind} className={`legend stretch stretch-${kind}`}>
+        <span key={kind} className={`legend segment segment-${kind}`}>
           {KIND_NAMES[kind]}
         </span>
       ))}

@@ -15,7 +15,7 @@ const MOST_SHOWN = 300
 const KINDS = '.csv,.tsv,.txt,.jsonl,.json,.yaml'
 
 /**
- * The register: found by number or by any word of the title. Objects that cannot be rendered say so here already. Another table takes its place
+ * The register: searched by number or by any word of the title. Objects that cannot be rendered are marked here already. Another table replaces it
  * where its file is dropped.
  */
 export function ObjectList({ table, chosen, onChoose, onOpen }: Props) {

@@ -15,7 +15,7 @@ export const KIND_NAMES: Readonly<Record<OriginKind, string>> = {
 /** The kinds that label texts show, in the order of the legend. */
 export const SHOWN_KINDS: readonly OriginKind[] = ['fixed', 'value', 'snippet', 'persona', 'output', 'made']
 
-/** One line that names a stretch: what wrote it, and where that stands. */
+/** One line that names a span's origin and its place. */
 export function nameOrigin(origin: Origin): string {
   const [use] = origin.within
   const subject = origin.path ?? use?.name

@@ -1,7 +1,7 @@
 import { Alert, Stack, Text } from '@mantine/core'
 import type { Problem } from 'dunelight'
 
-/** What keeps a record from being rendered, each with the likeliest mend. */
+/** The problems that keep a record from being rendered, each with the likeliest fix. */
 export function ProblemList({ problems }: { problems: readonly Problem[] }) {
   return (
     <Stack gap="sm" role="alert">

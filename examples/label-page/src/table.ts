@@ -10,7 +10,7 @@ export interface DeskObject {
   readonly problems: readonly Problem[]
 }
 
-/** A table that was read for a prompt, with what is to be said of it as a whole. */
+/** A table that was read for a prompt, with the problems of the table as a whole. */
 export interface DeskTable {
   readonly name: string
   readonly objects: readonly DeskObject[]

@@ -2,7 +2,7 @@ import { Badge, Paper, Tooltip } from '@mantine/core'
 import type { FinishedTurn } from 'dunelight'
 import { nameOrigin } from './origin-names.js'
 
-/** A finished turn, each stretch shaded by its origin and named when pointed at or reached by the keyboard. */
+/** A finished turn, each span shaded by its origin, which is named when pointed at or reached by the keyboard. */
 export function TurnView({ turn }: { turn: FinishedTurn }) {
   return (
     <Paper component="article" className="turn" withBorder aria-label={`${turn.role} turn`}>
@@ -21,7 +21,7 @@ export function TurnView({ turn }: { turn: FinishedTurn }) {
             events={{ hover: true, focus: true, touch: true }}
           >
             <span
-              className={`stretch stretch-${origin.kind}`}
+              className={`segment segment-${origin.kind}`}
               data-origin={nameOrigin(origin)}
               tabIndex={origin.kind === 'fixed' ? undefined : 0}
             >

@@ -47,7 +47,7 @@ test('a run has no files that nothing was written to', () => {
 })
 
 describe('asking for one record', () => {
-  test('prints the reply on stdout and what is to be known of it beside; the stand-in is said to make things up', async () => {
+  test('prints the reply on stdout and its details on stderr; says that the mock model invents', async () => {
     const { code, out, err } = await asked('label/write', '--records', house.objects, '--record', 'MH-0007')
     expect(code).toBe(0)
     expect(Object.keys(JSON.parse(out) as object)).toEqual(['heading', 'body', 'keywords'])
@@ -56,7 +56,7 @@ describe('asking for one record', () => {
     expect((await asked('label/write', '--records', house.objects, '--record', 'MH-0007', '--seed', '2')).out).not.toBe(out)
   })
 
-  test('asks a service as its description says, and what was answered is not asked again', async () => {
+  test('sends the request that models.yaml describes, and answers the second one from the cache', async () => {
     const server = await served('desk', {}, ['headers: { x-pass: "{env.MARRAM_PASS}" }'])
     const words = ['label/write', '--records', house.objects, '--record', 'MH-0007', '--model', 'desk']
     const first = await asked(...words)
@@ -76,7 +76,7 @@ describe('asking for one record', () => {
     expect([pieces.code, Object.keys(JSON.parse(pieces.out) as object)]).toEqual([0, Object.keys(JSON.parse(whole.out) as object)])
   })
 
-  test('says what is missing before anything is asked', async () => {
+  test('reports what is missing before any request is sent', async () => {
     describeModel('desk', 'http://127.0.0.1:47119/ask')
     describeModel('locked', 'http://127.0.0.1:47119/ask', ['headers: { pass: "{env.MARRAM_NOWHERE}" }'])
     const words = ['label/write', '--records', house.objects, '--record', 'MH-0007', '--model']
@@ -90,7 +90,7 @@ describe('asking for one record', () => {
     expect((await asked(...words, 'mock', '--faults', 'empty=80%,slow=30%')).err).toContain('more than 100%')
   })
 
-  test('says where a service puts its text elsewhere, and where nobody listens', async () => {
+  test('reads the reply from another field, and reports a refused connection', async () => {
     const other = createServer((_, response) => response.end('{"result":{"words":"x"}}'))
     await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve))
     describeModel('elsewhere', `http://127.0.0.1:${(other.address() as { port: number }).port}/`)
@@ -115,9 +115,9 @@ test('several answers keep their numbers where some never come', async () => {
   const words = ['label/write', '--records', house.objects, '--record', 'MH-0007', '--candidates', '6', '--corrections', '0']
   const { code, out, err } = await asked(...words, '--model', 'flaky', '--runs', house.at('flaky'))
   const numbers = [...out.matchAll(/^\[(\d)\]/gm)].map(([, number]) => Number(number))
-  // The first never came: what comes later is held against it all the same.
+  // The first update never came: what comes later is compared with it all the same.
   expect([code, numbers[0]! > 1, numbers.length > 1]).toEqual([3, true, true])
-  // A served mock model says the same again.
+  // A mock server repeats its replies.
   expect(out).toContain(`nearly the same as ${numbers[0]!}`)
   expect(err).toContain(`6 answers: ${numbers.length} valid`)
 })
@@ -156,7 +156,7 @@ describe('models.yaml', () => {
 })
 
 describe('asking for a table', () => {
-  test('puts the answers beside their records, routes them, and marks what is made up', async () => {
+  test('adds the answers to their records, routes them, and marks mock answers', async () => {
     const { code, err } = await asked('spring-survey', '--to', house.at('graded.csv'), '--take', '30')
     expect(code === 0 || code === 3).toBe(true)
     expect(err).toContain('[mock-answers]')
@@ -172,7 +172,7 @@ describe('asking for a table', () => {
     expect(urgent.length).toBeGreaterThan(3)
     expect(rows.every((row) => row.trim().endsWith('it comes from the mock model'))).toBe(true)
     expect(text(`${house.house}/runs/spring-survey-1/report.html`)).toContain('come from the built-in mock model')
-    // What a run has put there is written anew by the next; what somebody has changed since is not.
+    // The next run replaces files of an earlier run, but not those that a user has changed since.
     expect((await asked('spring-survey', '--to', house.at('graded.csv'), '--take', '30')).code).toBe(code)
     appendFileSync(`${house.house}/out/conservator.csv`, 'by hand\n')
     expect((await asked('spring-survey', '--take', '3', '--to', house.at('other.csv'))).err).toContain('[output-exists]')
@@ -201,7 +201,7 @@ describe('asking for a table', () => {
     expect(bodies[1]).toContain('That answer cannot be used:\\n- \\"fine, I think\\" is not one of')
   })
 
-  test('gives up where nobody answers at all, and can be carried on', async () => {
+  test('stops where no service answers, and can be resumed', async () => {
     describeModel('gone', 'http://127.0.0.1:47119/ask', ['attempts: 1'])
     const { code, err } = await asked('label/write', '--records', house.objects, '--model', 'gone', '--runs', house.at('gone'))
     expect([code, err]).toEqual([

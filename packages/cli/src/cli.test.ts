@@ -74,14 +74,14 @@ describe('schemas', () => {
     expect(JSON.parse(readFileSync(join(at('schemas'), 'models.schema.json'), 'utf8'))).toEqual(printed['models']!.schema)
   })
 
-  test('into a place where a file stands', () => {
+  test('into a place where a file already is', () => {
     const { code, err } = dunelight('file-schemas', '--to', COMMAND)
     expect([code, err]).toEqual([2, expect.stringContaining('a file of this name is there already')])
   })
 })
 
 describe('list and show', () => {
-  test('what a library holds', () => {
+  test('the contents of a library', () => {
     const { code, out } = dunelight('list', LIBRARY)
     expect(code).toBe(0)
     for (const name of ['label/write', 'survey/summary', 'house/style', 'storyteller']) expect(out).toContain(name)
@@ -107,7 +107,7 @@ describe('list and show', () => {
       expect(out).toContain(part)
   })
 
-  test('where every stretch of a rendering comes from, without colour', () => {
+  test('shows the origin of every span of a rendering, without colour', () => {
     const { code, out } = dunelight('show', LIBRARY, 'label/write', '--records', OBJECTS, '--record', 'MH-0128')
     expect(code).toBe(0)
     expect(out).toMatch(/label\/write:\d+ \{item\.title\} .*│ \| Title \| ‹Buoy bell› \|/)
@@ -116,7 +116,7 @@ describe('list and show', () => {
     expect(out).not.toMatch(/\u001b/)
   })
 
-  test('the stretches as JSON: they tile every turn', () => {
+  test('prints the spans as JSON: together they are the whole turn', () => {
     const { code, out } = dunelight('show', LIBRARY, 'label/write', '--records', OBJECTS, '--record', 'MH-0002', '--json')
     const { record, turns } = JSON.parse(out) as {
       record: string
@@ -166,7 +166,7 @@ describe('render', () => {
     expect(err).toContain('176 records rendered, 4 records rejected')
   })
 
-  test('to a file, which is not written over by accident, with what was rejected beside it', () => {
+  test('to a file, which is not overwritten by accident, with the rejected records in another', () => {
     const args = [
       'render',
       LIBRARY,
@@ -176,13 +176,13 @@ describe('render', () => {
       '--to',
       at('l.jsonl'),
       '--rejected',
-      at('aside.jsonl'),
+      at('rejected.jsonl'),
       '--take',
       '30',
     ]
     expect(dunelight(...args)).toMatchObject({ code: 3, out: '' })
     expect(readFileSync(at('l.jsonl'), 'utf8').trimEnd().split('\n')).toHaveLength(30)
-    expect(JSON.parse(readFileSync(at('aside.jsonl'), 'utf8'))).toMatchObject({
+    expect(JSON.parse(readFileSync(at('rejected.jsonl'), 'utf8'))).toMatchObject({
       row: 23,
       record: 'MH-0023',
       problems: [{ code: 'cell-invalid', data: { column: 'Made', cell: 'c. 1890' } }],
@@ -209,7 +209,7 @@ describe('render', () => {
     })
   })
 
-  test('tables of other kinds and folders of other things say what to do', () => {
+  test('explains how to open other kinds of tables and folders', () => {
     writeFileSync(at('visits.ods'), 'PK\u0003\u0004')
     const { code, err } = dunelight('render', LIBRARY, 'label/write', '--records', at('visits.ods'))
     expect([code, err]).toEqual([1, expect.stringContaining('it is a spreadsheet of another kind; save it as .xlsx or CSV')])
@@ -221,7 +221,7 @@ describe('render', () => {
     })
   })
 
-  test('with a document beside the record, as text or taken out of a PDF', () => {
+  test('with an attached document, as text or extracted from a PDF', () => {
     const slips = `${LIBRARY}/data/questions.csv`
     for (const guide of ['handling-guide.md', 'handling-guide.pdf']) {
       const { code, out } = dunelight(
@@ -316,7 +316,7 @@ describe('a big render', () => {
     return { code: await closed, err, text: readFileSync(to, 'utf8') }
   }
 
-  test('interrupted leaves whole lines and says how far it got', async () => {
+  test('interrupted, leaves whole lines and reports how far it got', async () => {
     const { code, err, text } = await ended('SIGINT', at('int.jsonl'))
     const lines = text.split('\n')
     expect(lines.pop()).toBe('')

@@ -6,7 +6,7 @@ import { text, useHouse } from '../../../test/house.js'
 const house = useHouse()
 
 describe('comparing', () => {
-  test('holds the answers of two wordings against each other, and writes a report', async () => {
+  test('compares the answers of two wordings, and writes a report', async () => {
     const words = ['survey/grade', '--records', house.objects, '--take', '50', '--runs', house.at('compared')]
     const { code, out } = await start('compare', house.house, ...words, '--other-persona', 'night-watch', '--to', house.at('compared.html'))
       .ended
@@ -29,7 +29,7 @@ describe('comparing', () => {
     expect(text(house.at('compared.html'))).toContain('survey/grade, as night-watch')
   })
 
-  test('marks what only one of two texts says, and nothing in them becomes markup', async () => {
+  test('marks what only one of two texts has, and escapes markup in them', async () => {
     const two = [
       {
         title: 'MH-1',

@@ -43,7 +43,7 @@ describe('examples', () => {
     expect(out).toContain('left out because it equals the record: case 1')
   })
 
-  test('within the budget, wherever a record is rendered', () => {
+  test('within the budget, in every command that renders a record', () => {
     const small = at('small')
     cpSync(LIBRARY, small, { recursive: true })
     const set = join(small, 'examples/condition-notes.yaml')
@@ -69,7 +69,7 @@ describe('examples', () => {
     expect([cells.length, cells.reduce((sum, number) => sum + number, 0)]).toEqual([16, 48])
   })
 
-  test('what is asked wrongly says how it is meant', () => {
+  test('explains wrong options', () => {
     expect(dunelight('examples', LIBRARY, 'condition-note')).toMatchObject({
       code: 1,
       err: expect.stringContaining('did you mean "condition-notes"?'),
@@ -120,7 +120,7 @@ describe('examples add', () => {
     expect(JSON.parse(dunelight('examples', library, 'condition-notes', '--json').out)).toMatchObject({ cases: 49 })
   })
 
-  test('only says so where it is asked to', () => {
+  test('reports it only if the option is given', () => {
     const { err } = dunelight(
       'examples',
       'add',

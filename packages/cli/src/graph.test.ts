@@ -11,7 +11,7 @@ const at = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 describe('graph', () => {
-  test('says what each member uses and what uses it', () => {
+  test('shows what each member uses and what uses it', () => {
     const { code, out } = dunelight('graph', LIBRARY)
     expect(code).toBe(0)
     expect(out).toContain(
@@ -61,7 +61,7 @@ describe('check --touched', () => {
   cpSync(safety, older)
   writeFileSync(safety, readFileSync(safety, 'utf8').replace('ring or taste', 'ring, taste or sit on'))
 
-  test('says which prompts change, and how many records of their batches render differently', () => {
+  test('lists the prompts that change, and how many records of their batches render differently', () => {
     const { code, out } = dunelight('check', library, '--touched', 'snippets/house/safety.md', '--before', older)
     expect(code).toBe(0)
     expect(out).toContain('snippet house/safety: used by 4 prompts\n')
@@ -84,7 +84,7 @@ describe('check --touched', () => {
     cpSync(before, child)
   })
 
-  test('holds it against the last commit where nothing else is named', () => {
+  test('compares with the last commit by default', () => {
     const git = (...args: string[]) =>
       execFileSync('git', ['-c', 'user.name=Tobias', '-c', 'user.email=t@marram.example', ...args], { cwd: library, stdio: 'pipe' })
     git('init', '-q')
@@ -97,14 +97,14 @@ describe('check --touched', () => {
     expect(out.match(/unchanged/g)).toHaveLength(5)
   })
 
-  test('a change that breaks records says so', () => {
+  test('reports a change that breaks records', () => {
     const child = join(library, 'prompts/label/write.yaml')
     const before = at('write-before.yaml')
     writeFileSync(child, readFileSync(before, 'utf8').replace('min: 1500, max: 2030', 'min: 1800, max: 2030'))
     expect(dunelight('check', library, '--touched', 'label/write', '--before', before).out).toMatch(/\d+ can no longer be rendered/)
   })
 
-  test('a change that breaks a prompt says so', () => {
+  test('reports a change that breaks a prompt', () => {
     const file = join(library, 'snippets/house/safety.md')
     const kept = at('safety-sound.md')
     cpSync(file, kept)

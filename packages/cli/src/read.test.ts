@@ -21,7 +21,7 @@ const linesOf = (file: string) =>
     .map((line) => JSON.parse(line) as Record<string, unknown>)
 
 describe('read', () => {
-  test('puts labels beside the rows, a file for each, and says what came of the rest', () => {
+  test('adds labels to the rows, writes a file for each label, and counts the rest', () => {
     const to = at('graded.csv')
     const { code, out, err } = dunelight(
       'read',
@@ -37,7 +37,7 @@ describe('read', () => {
       '--route',
       'grade',
       '--rejected',
-      at('aside.jsonl'),
+      at('rejected.jsonl'),
     )
     expect([code, out]).toEqual([3, ''])
     for (const message of [
@@ -58,16 +58,16 @@ describe('read', () => {
     ])
     expect(tableOf(at('graded.sound.csv'))[2]).toMatchObject({ 'Object No.': 'MH-0004', 'Height mm': '280' })
     expect(readdirSync(folder).sort()).toEqual([
-      'aside.jsonl',
       'graded.sound.csv',
       'graded.treat.csv',
       'graded.urgent.csv',
       'graded.watch.csv',
+      'rejected.jsonl',
     ])
-    expect(linesOf(at('aside.jsonl')).map((line) => line['record'])).toEqual(['MH-0016', 'MH-0021', 'MH-0026', 'MH-0032'])
+    expect(linesOf(at('rejected.jsonl')).map((line) => line['record'])).toEqual(['MH-0016', 'MH-0021', 'MH-0026', 'MH-0032'])
   })
 
-  test('puts fields beside the rows, what was mended and what is to be verified with them', () => {
+  test('adds fields to the rows, with repairs and unsupported claims', () => {
     const { code, out, err } = dunelight('read', LIBRARY, 'label/write', '--replies', replies('labels'), '--records', OBJECTS, '--answered')
     expect(code).toBe(3)
     const rows = Papa.parse<Record<string, string>>(out, { header: true, skipEmptyLines: true }).data
@@ -148,10 +148,10 @@ describe('read', () => {
       '--to',
       at('mixed-out.jsonl'),
       '--rejected',
-      at('mixed-aside.jsonl'),
+      at('mixed-rejected.jsonl'),
     )
     expect(mixed.err).toContain('rejected MH-4: there is no reply to "MH-4"')
-    expect(JSON.parse(readFileSync(at('mixed-aside.jsonl'), 'utf8'))).toMatchObject({ problems: [{ code: 'reply-missing' }] })
+    expect(JSON.parse(readFileSync(at('mixed-rejected.jsonl'), 'utf8'))).toMatchObject({ problems: [{ code: 'reply-missing' }] })
     expect(linesOf(at('mixed-out.jsonl')).map((line) => [(line['row'] as Record<string, string>)['object no'], line['answer']])).toEqual([
       ['MH-1', { grade: 'treat' }],
       ['MH-2', { grade: 'sound' }],
@@ -163,7 +163,7 @@ describe('read', () => {
     )
   })
 
-  test('says which replies are equal, or nearly so', () => {
+  test('reports replies that are equal, or nearly so', () => {
     const card = (body: string) => JSON.stringify({ heading: 'A thing', body, keywords: ['a', 'b', 'c'] })
     const body = 'Oak, branded on one side, from a boat that nobody remembers; the salt still blooms on it after every wet week'
     const other = 'Copper and glass, with a dent above the left port that is older than the gift, and dust on the shelf below it'
@@ -249,7 +249,7 @@ describe('sample and schema --answer', () => {
     expect(dunelight('schema', LIBRARY, 'survey/grade', '--call').err).toContain('--call needs --answer')
   })
 
-  test('a line that cannot be read is said, and the others are read', () => {
+  test('reports a line that cannot be read, and reads the others', () => {
     writeFileSync(at('broken.jsonl'), '{"record":"MH-0001","reply":"sound"}\n{"record":\n{"record":"MH-0002","reply":"watch"}\n')
     const { code, out, err } = dunelight(
       'read',

@@ -11,7 +11,7 @@ const house = useHouse()
 describe('a run that broke off', () => {
   const { args, begun, folderOf, start, table } = useLongRun(house)
 
-  test('is not carried on where something has changed, and says what', async () => {
+  test('is refused after a change, which the message names', async () => {
     await start(args('changed', []), () => existsSync(join(folderOf('changed'), 'checkpoint.json')), 0)
     const snippet = `${house.house}/snippets/house/style.yaml`
     const [style, rows] = [text(snippet), text(table())]
@@ -31,7 +31,7 @@ describe('a run that broke off', () => {
     expect(dunelight('resume', house.at('nowhere')).err).toContain('[run-unreadable]')
   })
 
-  test('is left alone while somebody is at it', async () => {
+  test('is refused while another process runs it', async () => {
     const child = spawn(process.execPath, [COMMAND, ...args('alive', [])], { stdio: 'ignore' })
     while (!begun('alive')) await pause(3)
     child.kill('SIGSTOP')
@@ -40,7 +40,7 @@ describe('a run that broke off', () => {
     expect([code, err]).toEqual([1, expect.stringContaining('[run-active]')])
   })
 
-  test('where nobody may write, says so', () => {
+  test('reports that the folder cannot be written', () => {
     const runs = house.at('locked')
     mkdirSync(runs)
     chmodSync(runs, 0o500)

@@ -20,7 +20,7 @@ const ask = (...words: string[]) => dunelight('ask', HOUSE, ...words)
 const pick = (run: string, ...words: string[]) => dunelight('review', `${HOUSE}/runs/${run}`, ...words)
 
 describe('several answers to one question', () => {
-  test('come with their numbers, marked as made up, and one of them is kept', () => {
+  test('are numbered and marked as mock, and one of them is accepted', () => {
     const { code, out, err } = ask('label/write', '--records', OBJECTS, '--record', 'MH-0007', '--candidates', '3')
     expect([code, out.match(/^\[\d\].*$/gm)]).toEqual([0, ['[1] mock', '[2] mock', '[3] mock']])
     expect(new Set(out.match(/^\{.*$/gm)).size).toBe(3)
@@ -37,7 +37,7 @@ describe('several answers to one question', () => {
     })
   })
 
-  test('are marked where one says nearly what another did', async () => {
+  test('are marked if one is nearly equal to another', async () => {
     writeFileSync(
       `${HOUSE}/prompts/hours.yaml`,
       'title: Hours\nvariables: { number: text, question: text }\nturns: [{ user: "{question}" }]\n',
@@ -85,7 +85,7 @@ describe('picking from a run', () => {
     expect(pick('loan-round-1', '--accept', 'L-2026-11', '--discard', 'L-2026-12').err).toMatch(
       /L-2026-11: accepted answer 1\n.*L-2026-12: discarded/s,
     )
-    // One passage is written anew, all else is the accepted answer's, character by character.
+    // One passage is regenerated; all else is the accepted answer's, character by character.
     expect(pick('loan-round-1', '--regenerate', 'L-2026-11:terms').err).toContain(
       'L-2026-11: received answer 2, terms regenerated, the rest from answer 1',
     )
@@ -140,7 +140,7 @@ describe('picking from a run', () => {
     expect(after.length).toBeGreaterThan(before.length)
   })
 
-  test('says what cannot be done, and does nothing of it', () => {
+  test('reports what cannot be done, and does nothing', () => {
     const faults = [
       ['--accept', 'L-2026-99'],
       ['--accept', 'L-2026-13=7'],
@@ -177,10 +177,10 @@ test('a record whose name came before is rejected, as in a run without a model; 
   writeFileSync(at('twice.csv'), rows.join('\n'))
   const counted = ask('label/write', '--records', at('twice.csv'), '--take', '3', '--runs', at('twice'))
   expect(counted.err).toMatch(/^5 records: 3 answered, 2 rejected$/m)
-  const aside = text(at('twice/label-write-1/rejected.jsonl')).trim().split('\n')
-  expect(aside.map((line) => (JSON.parse(line) as { row: number; problems: { code: string }[] }).problems.map(({ code }) => code))).toEqual(
-    [['cell-invalid'], ['record-id-duplicate']],
-  )
+  const rejected = text(at('twice/label-write-1/rejected.jsonl')).trim().split('\n')
+  expect(
+    rejected.map((line) => (JSON.parse(line) as { row: number; problems: { code: string }[] }).problems.map(({ code }) => code)),
+  ).toEqual([['cell-invalid'], ['record-id-duplicate']])
   const kept = dunelight('review', at('twice/label-write-1'), '--accept', 'MH-0001')
   expect([kept.code, kept.err.match(/MH-0001/g)]).toEqual([0, ['MH-0001']])
   expect(dunelight('review', at('twice/label-write-1'), '--json').out.match(/"record":"[^"]*"/g)).toEqual(
@@ -207,7 +207,7 @@ test('an estimate is corrected by what the runs before it used', async () => {
   expect(off).toBeGreaterThan(50)
   const second = report(await run())
   expect(second).toMatch(/equal to the usage \([\d,]+ counted, times [\d.]+ as an earlier run found\)$/)
-  // A budget that the bare count would keep to is held against the corrected one.
+  // A budget that the plain count would keep is compared with the corrected count.
   const counted = Number(/\(([\d,]+) counted/.exec(second)![1]!.replaceAll(',', ''))
   await expect(run({ budget: Math.round(counted * 1.3) })).rejects.toThrow(/tokens/)
 })

@@ -16,7 +16,7 @@ function greetings(): string {
 }
 
 describe('run', () => {
-  test('writes a folder with the output, what was rejected, and a report; the output is handed on', () => {
+  test('writes a folder with the output, the rejected records, and a report; passes the output on', () => {
     const { code, err, out } = dunelight('run', house.house, 'tonight')
     expect([code, out]).toEqual([3, ''])
     expect(err).toContain('176 records rendered, 4 records rejected')
@@ -65,7 +65,7 @@ describe('run', () => {
     expect(dunelight('runs', house.house).out.match(/^tonight-\d {2}done/gm)).toHaveLength(3)
   })
 
-  test('joins tables, keeps what a condition says, and writes lines in the form of an envelope', () => {
+  test('joins tables, filters by a condition, and writes lines in the form of an envelope', () => {
     expect(dunelight('run', house.house, 'upstairs').code).toBe(3)
     const [line] = linesOf(`${house.house}/out/upstairs.jsonl`)
     expect(Object.keys(line!)).toEqual(['slip', 'desk', 'guidance', 'talk', 'answer', 'heat'])
@@ -77,13 +77,13 @@ describe('run', () => {
     expect(dunelight('run', house.house, 'rooms-year').code).toBe(0)
     expect(readdirSync(`${house.house}/out/rooms`)).toEqual(['A2.md', 'B0.md', 'C1.md', 'D0.md', 'H0.md', 'K0.md', 'L1.md', 'S1.md'])
     expect(text(`${house.house}/out/rooms/B0.md`)).toMatch(/It was visited [\d,]+ times in 52 weeks/)
-    // Where another text stands under one of the names, none is passed on.
+    // Where another text is under one of the names, none is published.
     writeFileSync(`${house.house}/out/rooms/K0.md`, 'mine')
     const { code, err } = dunelight('run', house.house, 'rooms-year')
     expect([code, err, text(`${house.house}/out/rooms/K0.md`)]).toEqual([1, expect.stringContaining('K0.md already exists'), 'mine'])
   })
 
-  test('hands the library’s own files to every record, and none of anybody else', () => {
+  test('attaches the library’s own files to every record, and no files from elsewhere', () => {
     expect(dunelight('run', house.house, 'box-by-the-door').code).toBe(0)
     const lines = linesOf(`${house.house}/out/slips.jsonl`) as unknown as {
       call: { turns: { 'hands-over'?: { text: string }[] }[] }
@@ -127,7 +127,7 @@ describe('run', () => {
     },
   )
 
-  test('draws a sample by lot, in order, the same for the same seed', () => {
+  test('draws a random sample, in order, the same for the same seed', () => {
     const drawn = (...more: string[]) =>
       dunelight('run', house.house, 'label/write', '--records', house.objects, '--sample', '7', '--to', '-', ...more)
         .out.split('\n')
@@ -160,7 +160,7 @@ describe('run', () => {
     )
   })
 
-  test('sets aside a record whose name came before, and a path that two would go to', () => {
+  test('rejects a record with a repeated name, and a path that two records share', () => {
     const table = house.at('twice.csv')
     const [heading, one, two] = text(house.objects).split(/\n(?=MH-)/)
     writeFileSync(table, [heading, one, two, one].join('\n'))
@@ -194,7 +194,7 @@ describe('run', () => {
     expect(reasons(latest()).map(([, code]) => code)).toContain('record-path-invalid')
   })
 
-  test('makes no spreadsheet that nobody could read', () => {
+  test('refuses to write a spreadsheet that is too large for any program', () => {
     const table = house.at('long.csv')
     writeFileSync(table, `who\n${'x\n'.repeat(100_001)}`)
     const { code, err } = dunelight('run', greetings(), 'p', '--records', table, '--bare', '--to', house.at('long.xlsx'))
@@ -205,7 +205,7 @@ describe('run', () => {
     ])
   })
 
-  test('says which records give the same prompt', () => {
+  test('reports records that give the same prompt', () => {
     const table = house.at('same.jsonl')
     writeFileSync(table, ['a', 'b', 'a'].map((who, i) => JSON.stringify({ id: i, who })).join('\n'))
     expect(dunelight('run', greetings(), 'p', '--records', table).code).toBe(0)
@@ -278,7 +278,7 @@ describe('run', () => {
 })
 
 describe('fit', () => {
-  test('shows what each variable gets, and what would mend it', () => {
+  test('shows what each variable gets, and how to fix what is missing', () => {
     const table = house.at('other.csv')
     writeFileSync(
       table,
@@ -289,7 +289,7 @@ describe('fit', () => {
     expect(out).toContain('nothing can run, 3 variables have no column')
     expect(out).toMatch(/columns:\n {2}item\.object-no: "Object Number"\n {2}item\.survey-note: "Survey notes"\n/)
     expect(out).toMatch(/Made: row 23 "c\. 1890", .*and 1 more — expected a whole number/)
-    const mended = [
+    const fixes = [
       '--column',
       'item.object-no=Object Number',
       '--column',
@@ -297,7 +297,7 @@ describe('fit', () => {
       '--column',
       'item.title=Heading',
     ]
-    expect(dunelight('fit', house.house, 'label/write', '--records', table, ...mended)).toMatchObject({
+    expect(dunelight('fit', house.house, 'label/write', '--records', table, ...fixes)).toMatchObject({
       code: 3,
       out: expect.stringContaining('176 valid, 4 would be rejected') as unknown,
     })

@@ -12,12 +12,12 @@ import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from './ui/c
 
 export type { CommandContext } from './ui/context.js'
 
-/** Runs one command; gives its exit code. Data goes to stdout, everything said about it to stderr. */
+/** Runs one command; returns its exit code. Data goes to stdout, every message to stderr. */
 export async function run(values: CommandContext): Promise<number> {
   const context = guarded(values)
   let code: number = EXIT.done
   const program = build(context, (number) => (code = number))
-  // What is written after that is heard of by no one: `dunelight … | head` closes the pipe, and that is no fault.
+  // `dunelight … | head` closes the pipe: what is written afterwards is lost, and that is not an error.
   const broken = new Promise<never>((_, reject) => {
     context.stdout.on('error', reject)
     context.stderr.on('error', () => undefined)
@@ -45,7 +45,7 @@ export function runFailed(fault: unknown, context: CommandContext): Promise<numb
   return ended(fault, guarded(context))
 }
 
-/** The exit code for what ended a command, after saying why. */
+/** The exit code for what ended a command, after the message is written. */
 async function ended(fault: unknown, context: CommandContext): Promise<number> {
   const { stderr } = context
   const c = colorsFor(stderr, context.env)

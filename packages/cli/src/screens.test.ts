@@ -86,7 +86,7 @@ describe('screens', () => {
     expect(text(join(run, 'report.md'))).toMatch(/tokens estimated \| \d+, [\d.]+ % less than was used/)
   })
 
-  test('stop the run where they are told to, without repeating what they found', async () => {
+  test('stop the run, without repeating what they found', async () => {
     const key = `tok_${'Zx9'.repeat(10)}`
     const asked: string[] = []
     const never = Array.from({ length: 20 }, (_, i) => `Never asked ${i}.`)

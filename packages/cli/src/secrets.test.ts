@@ -30,7 +30,7 @@ function ways(secret: string): string[] {
   ]
 }
 
-/** Long enough to be told from other texts. */
+/** Long enough to be recognised in other texts. */
 const PARTS = ways(SECRET).flatMap((way) => (way === ways(SECRET)[2] ? [way.slice(-12, -3)] : [way.slice(0, 9), way.slice(-9)]))
 const holdsSecret = (text: string) => PARTS.filter((part) => text.includes(part) || text.includes(JSON.stringify(part).slice(1, -1)))
 

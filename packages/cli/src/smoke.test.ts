@@ -71,7 +71,7 @@ describe('the built command', () => {
     const ran = dunelight('run', at('lib'), 'p', '--records', at('o.csv'), '--to', to)
     expect([ran.code, ran.err]).toEqual([0, expect.stringContaining('2 records rendered')])
     const repeated = dunelight('fit', at('lib'), 'p', '--records', to)
-    // JSON Lines hold the turns alone, in which no variable has a column.
+    // JSON Lines have only the turns, in which no variable has a column.
     expect([repeated.code, repeated.err]).toEqual([format === 'jsonl' ? 1 : 0, ''])
   })
 

@@ -3,7 +3,7 @@ import { libraryFrom } from 'dunelight'
 import { variablesFromSchema } from 'dunelight/parts'
 import { codesOf, onePrompt, problemsOf, written, type Files } from '../../../test/support.js'
 
-// Input that would keep a careless program busy, or overflow its stack: each ends in a problem, for that file or record alone.
+// Input that would keep a careless program busy, or overflow its stack: each ends in a problem, for that file or record only.
 
 const GOOD = { 'prompts/good.yaml': 'title: G\nturns: [{ user: Go. }]\n' }
 const works = (files: Files) =>
@@ -112,7 +112,7 @@ describe('a rendering', () => {
     },
   )
 
-  test('of a value that holds itself, or is nested too deep, ends in a problem', () => {
+  test('of a value that contains itself, or is nested too deep, ends in a problem', () => {
     const self: Record<string, unknown> = { a: 1 }
     self['self'] = self
     let deep: unknown = 1

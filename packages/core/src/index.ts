@@ -1,4 +1,4 @@
-// What programs need: open a library, render its prompts, read replies, tell problems.
+// What programs need: open a library, render its prompts, read replies, report problems.
 export { type AnyPrompts, Library, libraryFrom, type LibraryOptions } from './library/library.js'
 export { makeLibrary, type WrittenLibrary } from './code/library.js'
 export { makeExampleSet, makeOutput, makePersona, makePrompt, makeSnippet } from './code/make.js'

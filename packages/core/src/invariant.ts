@@ -17,7 +17,7 @@ export function invariant(holds: boolean, otherwise: string): asserts holds {
 }
 
 /**
- * A value that is there, as the code before it made sure of: the type alone does not say so.
+ * A value that the code before it has made sure of, although its type allows undefined.
  *
  * @throws InternalError if it is not.
  */

@@ -58,7 +58,7 @@ describe('completion', () => {
   })
 })
 
-test('problems become squiggles of their own file, with the mend below', () => {
+test('shows problems as squiggles in their own file, with the help below', () => {
   const text = yaml('{item.titel} {audiense}')
   const { problems } = libraryFrom({ ...files, [FILE]: text })
   const diagnostics = diagnosticsOf(problems, FILE, text.length).filter((d) => d.severity === 'error')

@@ -10,7 +10,7 @@ export interface Known {
 
 const BLOCKS = new Set(['when', 'each', 'vary', 'untouched'])
 
-/** What may stand at the cursor: fields behind a point, formats behind `as`, snippets behind `use`, directives behind `~`, else variables. */
+/** Completions at the cursor: fields after a point, formats after `as`, snippets after `use`, directives after `~`, else variables. */
 export function completionsAt(context: CompletionContext, known: Known): CompletionResult | null {
   const { state, pos } = context
   const line = state.doc.lineAt(pos)

@@ -1,7 +1,7 @@
 import type { Diagnostic } from '@codemirror/lint'
 import type { Problem } from 'dunelight'
 
-/** Problems of one file as squiggles, the likeliest mend below the sentence. */
+/** Problems of one file as squiggles, the likeliest fix below the sentence. */
 export function diagnosticsOf(problems: readonly Problem[], file: string, length: number): Diagnostic[] {
   return problems.flatMap((p) => {
     if (!p.span || p.place?.file !== file) return []

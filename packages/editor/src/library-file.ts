@@ -10,11 +10,11 @@ import { diagnosticsOf } from './diagnostics.js'
 import { setTexts, tokenMarks, tokenTheme } from './marks.js'
 
 export interface LibraryFileOptions {
-  /** The file's path below the library's folder: it says what kind of artefact it is. */
+  /** The file's path below the library's folder, from which its kind of artefact follows. */
   readonly file: string
   /** The texts of the library's files; the edited one's is taken from the editor. */
   readonly files: () => Readonly<Record<string, string>>
-  /** The library with the edited text in it, where somebody has opened it already; else it is read here. */
+  /** The library with the edited text in it: the caller's, or else one that is read here. */
   readonly read?: (text: string) => Library
   /** Hears the library that each reading makes, with the edited text in it. */
   readonly onLibrary?: (library: Library, text: string) => void

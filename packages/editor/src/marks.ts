@@ -2,13 +2,13 @@ import { Decoration, EditorView, type DecorationSet } from '@codemirror/view'
 import { StateEffect, StateField, type Extension, type Range, type Text as Doc } from '@codemirror/state'
 import { tokensOf, type Text, type TokenKind } from 'dunelight/parts'
 
-/** Texts were read anew: their stretches replace those of before. */
+/** Texts were parsed again: their spans replace the earlier ones. */
 export const setTexts = StateEffect.define<readonly Text[]>()
 
 const KINDS: readonly TokenKind[] = ['brace', 'directive', 'variable', 'format', 'string', 'number', 'snippet', 'escape', 'aside', 'unread']
 const MARKS = new Map(KINDS.map((kind) => [kind, Decoration.mark({ class: `dl-${kind}` })]))
 
-/** The stretches that the language reads, from the same tree that renders: nothing is guessed a second time. */
+/** The spans of the language, from the tree that also renders: nothing is guessed a second time. */
 export const tokenMarks: Extension = StateField.define<DecorationSet>({
   create: () => Decoration.none,
   update(marks, transaction) {
@@ -39,7 +39,7 @@ function marksOf(texts: readonly Text[], doc: Doc): DecorationSet {
   return Decoration.set(ranges, true)
 }
 
-/** Colours that hold on light paper; a page may give the classes others. */
+/** Colours for light paper; a page may style the classes differently. */
 export const tokenTheme = EditorView.baseTheme({
   '.dl-brace': { color: '#0b6e4f', fontWeight: '600' },
   '.dl-variable': { color: '#0b6e4f' },

@@ -4,7 +4,7 @@ import { parseText, Source } from 'dunelight/parts'
 import { setTexts, tokenMarks } from './marks.js'
 import { textLanguage } from './text-language.js'
 
-/** The marked stretches of a text, as `class: characters`. */
+/** The marked spans of a text, as `class: characters`. */
 function marks(text: string): string[] {
   const state = EditorState.create({
     doc: text,

@@ -142,7 +142,7 @@ describe('typed tables', () => {
     })
   })
 
-  test('that cannot be had say why', async () => {
+  test('are reported with the reason', async () => {
     const stated = async (source: TableSource) => (await problemsOf(() => tableOf(source))).map((p) => p.message.replace(folder, ''))
     mkdirSync(join(folder, 'a-folder.csv'))
     expect(await stated(join(folder, 'nowhere.csv'))).toEqual(['cannot read /nowhere.csv: no such file or folder'])
@@ -259,7 +259,7 @@ describe('a library folder', () => {
     expect(library.problems.map((p) => p.code).sort()).toEqual(['file-unreadable', 'not-text', 'path-leaves-library'])
   })
 
-  test('that is none says so', async () => {
+  test('is reported where it is not one', async () => {
     const message = async (path: string) => (await problemsOf(() => openLibrary(path))).map((p) => p.message)
     expect(await message(join(folder, 'nowhere'))).toEqual([`cannot read ${join(folder, 'nowhere')}: no such file or folder`])
     expect(await message(file('a.txt', ''))).toEqual([`cannot read ${join(folder, 'a.txt')}: it is a file; name the library’s folder`])

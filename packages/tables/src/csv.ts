@@ -1,12 +1,12 @@
 import { ProblemError, type Problem } from 'dunelight'
 import { problem } from 'dunelight/host'
-import { decoded, type Bytes, type DecodeOptions, type Stretch } from './decode.js'
+import { decoded, type Bytes, type DecodeOptions, type TextChunk } from './decode.js'
 import { delimiterOf, RowScanner, type ScanOptions } from './scan.js'
 import type { Row, TableRows } from './table.js'
 
 /**
  * A table of text, its first row the headings. The delimiter (comma, semicolon, tab, bar) is found in the heading; line ends may be of any
- * kind; blank lines are skipped.
+ * kind; empty lines are skipped.
  *
  * @throws ProblemError if the bytes are no text, hold no heading, or a quote that is never closed.
  */
@@ -21,9 +21,9 @@ export async function* csvTable(source: Bytes, options: DecodeOptions): AsyncGen
     headings = headingsOf(first)
     return { headings, rows: item.slice(1), bytesRead }
   }
-  for await (const stretch of decoded(source, options)) {
-    bytesRead = stretch.bytesRead
-    const some = table(rows.add(stretch))
+  for await (const chunk of decoded(source, options)) {
+    bytesRead = chunk.bytesRead
+    const some = table(rows.add(chunk))
     if (some) yield some
     if (rows.problem) throw new ProblemError([rows.problem])
   }
@@ -42,7 +42,7 @@ export class CsvRows {
   private scanner: RowScanner | undefined
   private rest = ''
   /** Turns the cells of what is read into text; undefined if they are text already. */
-  private mend: Stretch['mend']
+  private decodePiece: TextChunk['decodePiece']
   /** Whether the row under way is all ASCII. */
   private plain = true
 
@@ -58,9 +58,9 @@ export class CsvRows {
   }
 
   /** The rows that end in this piece. */
-  add({ text, plain, mend }: Pick<Stretch, 'text' | 'plain' | 'mend'>): readonly Row[] {
+  add({ text, plain, decodePiece }: Pick<TextChunk, 'text' | 'plain' | 'decodePiece'>): readonly Row[] {
     this.rest += text
-    this.mend = mend
+    this.decodePiece = decodePiece
     this.plain &&= plain
     return this.scan(false)
   }
@@ -76,8 +76,8 @@ export class CsvRows {
     if (!scanner) return []
     const rows: string[][] = []
     this.rest = text.slice(scanner.scan(text, last, (start, end, quoted) => rows.push(scanner.cells(start, end, quoted))))
-    if (this.mend && !this.plain) {
-      mendAll(rows, this.mend)
+    if (this.decodePiece && !this.plain) {
+      decodeAll(rows, this.decodePiece)
       this.plain = !BEYOND_ASCII.test(this.rest)
     }
     return rows
@@ -91,6 +91,6 @@ export class CsvRows {
 
 const BEYOND_ASCII = /[\u0080-\u00ff]/
 
-function mendAll(rows: string[][], mend: (piece: string) => string): void {
-  for (const cells of rows) cells.forEach((cell, i) => BEYOND_ASCII.test(cell) && (cells[i] = mend(cell)))
+function decodeAll(rows: string[][], decodePiece: (piece: string) => string): void {
+  for (const cells of rows) cells.forEach((cell, i) => BEYOND_ASCII.test(cell) && (cells[i] = decodePiece(cell)))
 }

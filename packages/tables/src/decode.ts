@@ -4,23 +4,23 @@ import { problem, defined } from 'dunelight/host'
 /** Bytes of a source, a chunk at a time: what Node's streams and the browser's are. */
 export type Bytes = AsyncIterable<Uint8Array> | ReadableStream<Uint8Array>
 
-/** A stretch of a source's text. Where `mend` is there, the text is UTF-8 with one character a byte, and pieces cut of it are mended by it. */
-export interface Stretch {
+/** A part of a source's text. With `decodePiece`, the text is UTF-8 with one character per byte, and `decodePiece` decodes pieces that are cut from it. */
+export interface TextChunk {
   readonly text: string
-  /** Whether nothing in it is to be mended: it is all ASCII. */
+  /** Whether it needs no decoding: it is all ASCII. */
   readonly plain: boolean
-  readonly mend: ((piece: string) => string) | undefined
+  readonly decodePiece: ((piece: string) => string) | undefined
   readonly bytesRead: number
 }
 
-/** What a platform knows of bytes beside `TextDecoder`. With it a text stays bytes until somebody looks at a piece. */
+/** What a platform offers for bytes beyond `TextDecoder`. With it a text stays bytes until a piece of it is read. */
 export interface ByteText {
   isAscii(bytes: Uint8Array): boolean
   isUtf8(bytes: Uint8Array): boolean
   /** One character for each byte. */
   text(bytes: Uint8Array): string
   /** The text that such characters stand for. */
-  readonly mend: (piece: string) => string
+  readonly decodePiece: (piece: string) => string
 }
 
 export interface DecodeOptions {
@@ -31,18 +31,18 @@ export interface DecodeOptions {
 }
 
 /**
- * Bytes as text, a stretch at a time: UTF-8, UTF-16 if a mark says so, else Windows-1252, with a notice. The first character beyond ASCII
+ * Bytes as text, a part at a time: UTF-8, UTF-16 if it has that byte order mark, else Windows-1252, with a notice. The first character beyond ASCII
  * decides, so that the same bytes are read in the same way however they are cut.
  *
  * @throws ProblemError if the bytes are no text, or begin as UTF-8 and go on as something else.
  */
-export async function* decoded(source: Bytes, options: DecodeOptions): AsyncGenerator<Stretch> {
+export async function* decoded(source: Bytes, options: DecodeOptions): AsyncGenerator<TextChunk> {
   const decoder = new Decoder(options)
   let bytesRead = 0
-  for await (const chunk of iterable(source)) {
-    bytesRead += chunk.length
-    const stretch = decoder.decode(chunk, bytesRead)
-    if (stretch.text !== '') yield stretch
+  for await (const bytes of iterable(source)) {
+    bytesRead += bytes.length
+    const chunk = decoder.decode(bytes, bytesRead)
+    if (chunk.text !== '') yield chunk
     if (decoder.problem) throw new ProblemError([decoder.problem])
   }
   const last = decoder.end(bytesRead)
@@ -50,14 +50,14 @@ export async function* decoded(source: Bytes, options: DecodeOptions): AsyncGene
   if (decoder.problem) throw new ProblemError([decoder.problem])
 }
 
-/** How the text of a source begins: the length of its mark, and the encoding that the mark says. */
+/** How the text of a source begins: the length of its byte order mark, and the encoding of that mark. */
 export interface Beginning {
   readonly mark: number
   readonly encoding: 'utf-16le' | 'utf-16be' | undefined
 }
 
 /**
- * Looks at the first bytes of a source, three or more unless it is shorter.
+ * Inspects the first bytes of a source, three or more unless it is shorter.
  *
  * @throws ProblemError if they are no text.
  */
@@ -70,7 +70,7 @@ export function beginningOf(bytes: Uint8Array, name: string): Beginning {
   return { mark: 0, encoding: undefined }
 }
 
-/** Bytes in which a zero says that a source is no text. */
+/** The first bytes: a zero among them means that the source is not text. */
 const LOOKED_AT = 512
 
 /** The encoding of a source without a mark, once its first character beyond ASCII is known. */
@@ -127,11 +127,11 @@ class Decoder {
     this.encoding = new Encoding(options)
   }
 
-  decode(chunk: Uint8Array, bytesRead: number): Stretch {
+  decode(chunk: Uint8Array, bytesRead: number): TextChunk {
     let bytes = joined(this.rest, chunk)
     if (!this.begun) {
       this.rest = new Uint8Array(bytes)
-      if (bytes.length < LOOKED_AT) return { text: '', plain: true, mend: undefined, bytesRead }
+      if (bytes.length < LOOKED_AT) return { text: '', plain: true, decodePiece: undefined, bytesRead }
       bytes = this.begin(bytes)
     }
     this.rest = NOTHING
@@ -139,13 +139,13 @@ class Decoder {
     const end = wholeCharacters(bytes)
     // A copy: the bytes are the caller's, who may read the next ones into them.
     this.rest = new Uint8Array(bytes.subarray(end))
-    return this.stretch(bytes.subarray(0, end), bytesRead)
+    return this.chunk(bytes.subarray(0, end), bytesRead)
   }
 
-  end(bytesRead: number): Stretch {
+  end(bytesRead: number): TextChunk {
     const bytes = this.begun ? this.rest : this.begin(this.rest)
     this.rest = NOTHING
-    return this.other ? this.inOther(this.other, bytes, false, bytesRead) : this.stretch(bytes, bytesRead)
+    return this.other ? this.inOther(this.other, bytes, false, bytesRead) : this.chunk(bytes, bytesRead)
   }
 
   /** Reads the mark at the beginning, and takes it off. */
@@ -156,7 +156,7 @@ class Decoder {
     return bytes.subarray(mark)
   }
 
-  private stretch(bytes: Uint8Array, bytesRead: number): Stretch {
+  private chunk(bytes: Uint8Array, bytesRead: number): TextChunk {
     const { byteText } = this.options
     const encoding = this.encoding.of(bytes)
     if (encoding === 'windows-1252') {
@@ -168,12 +168,12 @@ class Decoder {
     const plain = encoding === 'ascii' || (byteText?.isAscii(bytes) ?? false)
     const valid = plain ? bytes : bytes.subarray(0, this.encoding.validLength(bytes))
     if (valid.length < bytes.length) this.problem = problem('not-text', { file: this.options.name })
-    if (byteText) return { text: byteText.text(valid), plain, mend: byteText.mend, bytesRead }
-    return { text: this.utf8.decode(valid), plain: false, mend: undefined, bytesRead }
+    if (byteText) return { text: byteText.text(valid), plain, decodePiece: byteText.decodePiece, bytesRead }
+    return { text: this.utf8.decode(valid), plain: false, decodePiece: undefined, bytesRead }
   }
 
-  private inOther(decoder: TextDecoder, bytes: Uint8Array, stream: boolean, bytesRead: number): Stretch {
-    return { text: decoder.decode(bytes, { stream }), plain: false, mend: undefined, bytesRead }
+  private inOther(decoder: TextDecoder, bytes: Uint8Array, stream: boolean, bytesRead: number): TextChunk {
+    return { text: decoder.decode(bytes, { stream }), plain: false, decodePiece: undefined, bytesRead }
   }
 }
 

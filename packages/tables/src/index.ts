@@ -8,7 +8,7 @@ export {
   type Bytes,
   type DecodeOptions,
   type ByteText,
-  type Stretch,
+  type TextChunk,
 } from './decode.js'
 export { JsonLines } from './json-lines.js'
 export { Misread, unreadable } from './misread.js'

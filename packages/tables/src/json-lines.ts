@@ -1,22 +1,22 @@
 import { ProblemError, type Problem } from 'dunelight'
 import { isDeeper, parseJson, problem } from 'dunelight/host'
-import { decoded, type Bytes, type DecodeOptions, type Stretch } from './decode.js'
+import { decoded, type Bytes, type DecodeOptions, type TextChunk } from './decode.js'
 import { Misread } from './misread.js'
 import { DEEPEST } from './records.js'
 import { RowScanner, type ScanOptions } from './scan.js'
 import type { ListItems } from './table.js'
 
 /**
- * JSON Lines: one item a line, blank lines skipped. A line that cannot be read is a `Misread`, and the lines after it are read.
+ * JSON Lines: one item a line, empty lines skipped. A line that cannot be read is a `Misread`, and the lines after it are read.
  *
  * @throws ProblemError if the bytes are no text, or a line is longer than any record is.
  */
 export async function* jsonLines(source: Bytes, options: DecodeOptions): AsyncGenerator<ListItems> {
   const lines = new JsonLines(options)
   let bytesRead = 0
-  for await (const stretch of decoded(source, options)) {
-    bytesRead = stretch.bytesRead
-    yield { items: lines.add(stretch), bytesRead }
+  for await (const chunk of decoded(source, options)) {
+    bytesRead = chunk.bytesRead
+    yield { items: lines.add(chunk), bytesRead }
     if (lines.problem) throw new ProblemError([lines.problem])
   }
   const last = lines.end()
@@ -27,7 +27,7 @@ export async function* jsonLines(source: Bytes, options: DecodeOptions): AsyncGe
 export class JsonLines {
   private readonly scanner: RowScanner
   private rest = ''
-  private mend: Stretch['mend']
+  private decodePiece: TextChunk['decodePiece']
 
   constructor(options: ScanOptions) {
     this.scanner = new RowScanner(undefined, options)
@@ -39,9 +39,9 @@ export class JsonLines {
   }
 
   /** The items whose lines end in this piece. */
-  add({ text, mend }: Pick<Stretch, 'text' | 'mend'>): readonly unknown[] {
+  add({ text, decodePiece }: Pick<TextChunk, 'text' | 'decodePiece'>): readonly unknown[] {
     this.rest += text
-    this.mend = mend
+    this.decodePiece = decodePiece
     return this.scan(false)
   }
 
@@ -51,12 +51,12 @@ export class JsonLines {
   }
 
   private scan(last: boolean): readonly unknown[] {
-    const { scanner, mend } = this
+    const { scanner, decodePiece } = this
     const text = this.rest
     const items: unknown[] = []
     const start = scanner.scan(text, last, (from, to) => {
       const line = text.slice(from, to)
-      items.push(itemOf(mend ? mend(line) : line, scanner.lines))
+      items.push(itemOf(decodePiece ? decodePiece(line) : line, scanner.lines))
     })
     this.rest = text.slice(start)
     return items
@@ -73,7 +73,7 @@ function itemOf(text: string, line: number): unknown {
   }
 }
 
-/** What the engine says of a line, without what it repeats of it. */
+/** The engine's message about a line, without the part of the line that it repeats. */
 function faultOf(fault: unknown, text: string): string {
   if (!text.trimStart().startsWith('{')) return 'it does not start with {'
   const message = fault instanceof Error ? fault.message : ''

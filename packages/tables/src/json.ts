@@ -8,7 +8,7 @@ import type { ListItems } from './table.js'
 const SOME = 512
 
 /**
- * A JSON list, an item at a time: the list is never held.
+ * A JSON list, an item at a time: the list is never in memory as a whole.
  *
  * @throws ProblemError where it is no JSON list.
  */
@@ -23,13 +23,13 @@ export async function* jsonList(source: Bytes, options: DecodeOptions & { readon
   keepDigits(parser)
   parser.onValue = ({ value }) => void items.push(value)
   parser.onError = (fault) => void faults.push(fault.message)
-  for await (const { text, mend, bytesRead: far } of decoded(source, options)) {
+  for await (const { text, decodePiece, bytesRead: far } of decoded(source, options)) {
     bytesRead = far
     if (!begun && text.trim() !== '') {
       begun = true
       if (!text.trimStart().startsWith('[')) unreadable(name, `it has no list of ${of}`)
     }
-    if (!parser.isEnded) parser.write(mend ? mend(text) : text)
+    if (!parser.isEnded) parser.write(decodePiece ? decodePiece(text) : text)
     else if (text.trim() !== '') unreadable(name, 'there is text after the list')
     if (faults.length > 0) unreadable(name, plain(defined(faults[0]), count + items.length))
     if (items.length >= SOME) {

@@ -29,7 +29,7 @@ export interface TextTableOptions extends DecodeOptions {
 }
 
 /**
- * Reads a table of text as it arrives: from a file's stream in Node, from a dropped file's in the browser. Only a list in YAML is held whole.
+ * Reads a table of text as it arrives: from a file's stream in Node, from a dropped file's in the browser. Only a list in YAML is kept in memory whole.
  *
  * @example
  * const parts = []
@@ -42,7 +42,7 @@ export function readTextTable(source: Bytes, format: TextFormat, options: TextTa
   return recordsTable(readTextList(source, format, { ...options, of: 'records' }), options.name, options)
 }
 
-/** Plain data one after another; `of` says in a fault what it should hold. */
+/** Plain data one after another; `of` names the expected content in an error. */
 export function readTextList(
   source: Bytes,
   format: ListFormat,

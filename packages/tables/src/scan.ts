@@ -36,14 +36,14 @@ export interface ScanOptions {
 type OnRow = (start: number, end: number, quoted: boolean) => unknown
 
 /**
- * Finds rows and cells in a text that comes in pieces: the only place that knows where a row ends. A text whose bytes are one character each
+ * Finds rows and cells in a text that comes in pieces: the only place that determines where a row ends. A text whose bytes are one character each
  * is scanned as it is, and the places found are those of its bytes.
  *
  * A quote opens a cell only at its beginning, and closes it only before a delimiter or a line end; spaces between are skipped. A row ends at
  * `\n`, `\r\n` or `\r`; a line of JSON Lines ends at `\n` alone, since JSON allows `\r` between values.
  */
 export class RowScanner {
-  /** Rows that hold something, and lines of any kind, that have ended so far. */
+  /** Non-empty rows, and lines of any kind, that have ended so far. */
   rows: number
   lines: number
   /** Why the text cannot be read any further: a row is too long, or a quote never closed. */
@@ -70,10 +70,10 @@ export class RowScanner {
   }
 
   /**
-   * Calls `onRow` for each row that ends in a text and holds something. The text begins with what the last call left over.
+   * Calls `onRow` for each non-empty row that ends in a text. The text begins with what the last call left over.
    *
    * @param last Whether the text ends the source.
-   * @returns where the row begins that goes on after the text, or that cannot be read: then `problem` says why
+   * @returns the start of a row that continues after the text, or that cannot be read: then `problem` has the reason
    */
   scan(text: string, last: boolean, onRow: OnRow): number {
     this.lookAt(text)
@@ -94,7 +94,7 @@ export class RowScanner {
         at = quote + 1
         continue
       }
-      // Only the next piece tells whether a line feed follows a carriage return.
+      // Only the next piece shows whether a line feed follows a carriage return.
       const cut = end === length || (end + 1 === length && text.charCodeAt(end) === CR)
       if (cut && !last) return this.unfinished(start, end, last)
       if (end - start > LONGEST_ROW) return this.tooLong(start)
@@ -207,7 +207,7 @@ export class RowScanner {
     return at
   }
 
-  /** Whether a row is a blank line, or a single cell of spaces. */
+  /** Whether a row is an empty line, or a single cell of spaces. */
   private isBlank(start: number, end: number, quoted: boolean): boolean {
     const { text, code: delimiter } = this
     let quotes = 0
@@ -227,7 +227,7 @@ const DELIMITERS = [',', ';', '\t', '|']
  * The character that separates the cells of a table: the one that cuts its heading into most cells, since a heading has no free text.
  *
  * @param last Whether the text ends the source.
- * @returns undefined if the text does not hold the whole heading.
+ * @returns undefined if the text does not contain the whole heading.
  */
 export function delimiterOf(text: string, last = true): string | undefined {
   let best = DELIMITERS[0]
@@ -240,7 +240,7 @@ export function delimiterOf(text: string, last = true): string | undefined {
   return best
 }
 
-/** How many cells the first row has that holds something; undefined if that row goes on after the text. */
+/** How many cells the first non-empty row has; undefined if that row goes on after the text. */
 function headingCells(text: string, delimiter: string, last: boolean): number | undefined {
   const scanner = new RowScanner(delimiter, { name: '' })
   let count: number | undefined

@@ -1,6 +1,6 @@
 import type { Misread } from './misread.js'
 
-/** A row as it stands in its table: texts from a table of text, and whatever JSON and typed formats hold. */
+/** A row as it is in its table: texts from a table of text, and any JSON value from typed formats. */
 export type Row = readonly unknown[]
 
 /** Some rows of a table, their headings with them: where records name further keys, later ones have more. */

@@ -60,7 +60,7 @@ describe('comma separated text', () => {
     expect(await read(content)).toEqual({ headings, rows, notices: [] })
   })
 
-  test('comes out the same wherever it is cut, with the platform’s help or without', async () => {
+  test('gives the same rows wherever the text is cut, with the platform’s help or without', async () => {
     const cell = fc.string({ unit: fc.constantFrom('a', 'ä', '😀', '"', ',', '\n', '\r', ' ', ';'), maxLength: 6 })
     await fc.assert(
       fc.asyncProperty(
@@ -99,9 +99,9 @@ describe('the encoding', () => {
     expect([rows.length, rows.at(-1), notices]).toEqual([51, ['é', 'z'], ['encoding-guessed']])
   })
 
-  test('of what is no text at all, or no one text, is refused', async () => {
+  test('that is not text, or in two encodings, is refused', async () => {
     expect(await fault(Buffer.from([80, 75, 3, 4, 0, 0, 0, 1]))).toBe('not-text: the table is not UTF-8 text')
-    // Two encodings in one file: whichever is taken, half of it would be wrong.
+    // Two encodings in one file: with either of them, half of it would be wrong.
     const mixed = Buffer.concat([Buffer.from(`a,b\nü,1\n${'x,y\n'.repeat(20_000)}`), Buffer.from('\xe9,z\n', 'latin1')])
     expect(await fault(mixed)).toBe('not-text: the table is not UTF-8 text')
   })
@@ -118,7 +118,7 @@ describe('records', () => {
     expect(rows.map((row) => JSON.stringify([...(row as unknown[]), null, null].slice(0, 3)))).toEqual(['[1,"x",null]', '[null,"y",[1,2]]'])
   })
 
-  test('that cannot be read stand among those that can', async () => {
+  test('that cannot be read are among those that can', async () => {
     const { rows } = await read('{"a":1}\n{"a":\n5\nnot json\n{"a":2}\n', 'jsonl')
     expect(rows).toEqual([
       [1],

@@ -13,7 +13,7 @@ export async function* yamlList(source: Bytes, options: DecodeOptions & { readon
   let text = ''
   let bytesRead = 0
   for await (const stretch of decoded(source, options)) {
-    text += stretch.mend ? stretch.mend(stretch.text) : stretch.text
+    text += stretch.decodePiece ? stretch.decodePiece(stretch.text) : stretch.text
     bytesRead = stretch.bytesRead
     if (bytesRead > LARGEST_YAML) unreadable(name, 'a list in YAML is held whole, and this one is too large; save it as JSON Lines')
   }

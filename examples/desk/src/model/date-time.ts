@@ -1,4 +1,4 @@
-/** The end of a date-time that says how far its time is from UTC. */
+/** The end of a date-time with its offset from UTC. */
 const OFFSET = /(?:Z|[+-]\d{2}:?\d{2})$/i
 
 /**

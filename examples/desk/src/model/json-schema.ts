@@ -7,7 +7,7 @@ export const validator: Validator = (schema) => {
   return (data) =>
     reader
       .validate(data)
-      // An error that only points to errors inside a value is left out: the inner ones say more.
+      // An error that only points to errors inside a value is left out: the inner ones have the details.
       .errors.filter(({ keyword }) => !WITHIN.has(keyword))
       .map(({ instanceLocation, error }) => ({ field: pathOf(instanceLocation), message: error.replace(/\.$/, '') }))
 }

@@ -5,7 +5,7 @@ import { ROW, type FaultOfWorker, type FromWorker, type ToWorker } from './pass.
 import { Opener, Subject } from './subject.js'
 import type { DeskTable } from './table.js'
 
-/** Rows that are looked at before someone else has a turn, at first and later. */
+/** Rows that are rendered before other messages are read, at first and later. */
 const FIRST_SLICE = 200
 const SLICE = 2000
 /** Rows whose tokens are counted: enough to show their distribution. */
@@ -64,11 +64,11 @@ async function look({ id, saved, files, beside, wanted }: ToWorker & { kind: 'lo
 function rowOf(subject: Subject, at: number): [number, readonly Turn[] | undefined] {
   const record = subject.record(at)
   if (!record) return [ROW.out, undefined]
-  if (!record.prepared) return [ROW.aside, undefined]
+  if (!record.prepared) return [ROW.rejected, undefined]
   try {
     return [ROW.fits, record.prepared.turns(subject.options(record))]
   } catch (fault) {
-    if (fault instanceof ProblemError) return [ROW.aside, undefined]
+    if (fault instanceof ProblemError) return [ROW.rejected, undefined]
     throw fault
   }
 }

@@ -23,9 +23,9 @@ async function upstairs(files: Readonly<Record<string, string>> = FILES) {
 }
 
 describe('the records of a batch on the desk', () => {
-  test('are joined, left out and set aside as the batch would', async () => {
+  test('are joined, left out and rejected as in the batch', async () => {
     const { subject, table } = await upstairs()
-    // The quote of the last row is never closed: it is no row, and the table says so.
+    // The quote of the last row is never closed: it is not a row, and the table reports it.
     expect([table.rows.length, table.problems.map(({ code }) => code)]).toEqual([4, ['quote-open']])
     const sheet = sheetOf(subject, 0, undefined, true)
     expect([sheet.record?.id, sheet.rendering?.turns[0]?.text]).toEqual(['MH-1', 'MH-1 of 1890, in the lamp room'])
@@ -42,7 +42,7 @@ describe('the records of a batch on the desk', () => {
     expect(sheetOf(subject, 1, {}, true).problems.map(({ code }) => code)).toContain('value-missing')
   })
 
-  test('say what is wrong with a prompt, a batch or a table instead of rendering', async () => {
+  test('report what is wrong with a prompt, a batch or a table instead of rendering', async () => {
     const { subject: unknown } = await upstairs({
       ...FILES,
       'prompts/card.yaml': FILES['prompts/card.yaml'].replace('item.made}', 'item.maid}'),
@@ -59,7 +59,7 @@ describe('the records of a batch on the desk', () => {
   })
 })
 
-test('a spreadsheet that is dropped is told what to do with it', async () => {
+test('a dropped spreadsheet is refused with a hint', async () => {
   const table = await read('PK\u0003\u0004', 'visits.xlsx')
   expect([table.rows, table.problems.map(({ message }) => message)]).toEqual([
     [],
@@ -78,13 +78,13 @@ describe('the order of the grid', () => {
   const table: DeskTable = { name: 't', headings: ['word', 'size'], rows, misread: new Map(), problems: [], cut: false }
   const order = (wishes: Partial<typeof NO_WISHES>, pass?: Pass) => [...orderOf(table, pass, { ...NO_WISHES, ...wishes })]
 
-  test('is by size for numbers, by letter for words, empty cells last whichever way', () => {
+  test('is by size for numbers, by letter for words, empty cells last in both directions', () => {
     expect(order({ sort: { column: 1, down: false } })).toEqual([4, 2, 1, 0, 3])
     expect(order({ sort: { column: 1, down: true } })).toEqual([0, 1, 2, 4, 3])
     expect(order({ sort: { column: 0, down: false } })).toEqual([1, 4, 0, 3, 2])
   })
 
-  test('holds what every filter asks for, and the state that is wanted', () => {
+  test('applies every filter and the state filter', () => {
     expect(order({ filters: new Map([[0, 'A']]) })).toEqual([1, 4])
     expect(
       order({
@@ -103,14 +103,14 @@ describe('the order of the grid', () => {
       tokens: new Uint32Array(5),
       done: true,
     })
-    expect([order({ state: 'aside' }, pass), order({ state: 'changed' }, pass), order({ state: 'out' }, pass)]).toEqual([[2], [1], [3]])
-    expect(pass.counts).toEqual({ fits: 3, aside: 1, out: 1, changed: 1 })
-    expect(new Pass(2, rows.length, pass).states[2]).toBe(ROW.aside)
+    expect([order({ state: 'rejected' }, pass), order({ state: 'changed' }, pass), order({ state: 'out' }, pass)]).toEqual([[2], [1], [3]])
+    expect(pass.counts).toEqual({ fits: 3, rejected: 1, out: 1, changed: 1 })
+    expect(new Pass(2, rows.length, pass).states[2]).toBe(ROW.rejected)
     expect(new Pass(3, rows.length + 1, pass).states[2]).toBe(ROW.unknown)
   })
 })
 
-test('a JSON Schema that says more than fields can is checked without making code of it', () => {
+test('a JSON Schema with rules beyond fields is checked without generating code', () => {
   const schema = {
     type: 'object',
     required: ['parts'],

@@ -20,12 +20,12 @@ export interface Beside {
   readonly tables: Readonly<Record<string, CaseRows | string>>
 }
 
-/** What is looked at: a prompt, and the records that it is rendered for. */
+/** A prompt, and the records that it is rendered for. */
 export interface Wanted {
   readonly prompt: string
-  /** A batch of the library says which records there are, and how they are read. */
+  /** A batch of the library: which records there are, and how they are read. */
   readonly batch: string | undefined
-  /** Documents that the batch hands to all of its records. */
+  /** Documents that the batch gives to all of its records. */
   readonly values?: Readonly<Record<string, unknown>>
 }
 

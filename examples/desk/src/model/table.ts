@@ -9,13 +9,13 @@ export interface DeskTable {
   readonly rows: readonly (readonly unknown[])[]
   /** Rows that could not be cut into cells, by their place. */
   readonly misread: ReadonlyMap<number, Problem>
-  /** What is to be said of the table as a whole. */
+  /** Problems of the table as a whole. */
   readonly problems: readonly Problem[]
-  /** Whether there are more rows than are held here. */
+  /** Whether the table has more rows than are kept here. */
   readonly cut: boolean
 }
 
-/** Rows beyond these are for a run, not for looking. */
+/** Rows beyond these are for a run, not for searching. */
 export const MOST_ROWS = 200_000
 
 /** What the server reads, and the page by itself does not. */

@@ -66,7 +66,7 @@ export class Desk {
     return this.store.getState()
   }
 
-  /** Makes a change with all that follows from it, and tells the views once. */
+  /** Makes a change with everything derived from it, and notifies the views once. */
   change({ library, table, selection, editing, ...rest }: Change): void {
     const before = this.state
     const now = {

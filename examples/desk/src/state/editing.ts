@@ -3,7 +3,7 @@ import type { Desk } from './desk.js'
 import { editedFiles, type FilePlace } from './page-state.js'
 import { ServiceFault, type LibraryData } from './service.js'
 
-/** The editor, the form, and what becomes of edited files. */
+/** The editor, the form, and the state of edited files. */
 export class EditingActions {
   /** The files of the disk as they were last seen: a change after that is reported once. */
   private seen: LibraryData['marks']
@@ -20,7 +20,7 @@ export class EditingActions {
     this.desk.change({ editing: { file } })
   }
 
-  /** Opens the source of a stretch. */
+  /** Opens the source of a span. */
   jump(place: FilePlace): void {
     this.desk.change({ editing: { file: place.file, goal: place } })
   }

@@ -1,5 +1,5 @@
 import { defined } from 'dunelight/host'
-/** Where somebody was, so that a reload comes back to it. */
+/** The place of the last visit, so that a reload returns to it. */
 export interface KeptPlace {
   readonly prompt?: string | undefined
   readonly batch?: string | undefined

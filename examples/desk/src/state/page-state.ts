@@ -52,7 +52,7 @@ export interface EditingState {
   readonly file: string | undefined
   /** Where the editor is to go. */
   readonly goal: FilePlace | undefined
-  /** The source of the stretch under the mouse on the sheet. */
+  /** The source of the span under the mouse on the sheet. */
   readonly pointed: FilePlace | undefined
   readonly cursor: { readonly file: string; readonly offset: number } | undefined
   /** Values typed into the form; undefined while the record's own values count. */
@@ -68,10 +68,10 @@ export interface ShownState {
   readonly before: Rendering | undefined
 }
 
-/** How far the worker has come with the whole table. A pass is filled in place: `looked` tells that it has grown. */
+/** How far the worker has come with the whole table. A pass is filled in place: `rendered` is another number when it has grown. */
 export interface PassState {
   readonly pass: Pass | undefined
-  readonly looked: number
+  readonly rendered: number
 }
 
 export interface Note {
@@ -79,7 +79,7 @@ export interface Note {
   readonly bad: boolean
 }
 
-/** All that the page knows. Every part is replaced when something of it changes, and is the same object as long as nothing does. */
+/** The state of the page. Every part is replaced when something in it changes, and is the same object otherwise. */
 export interface PageState {
   readonly library: LibraryState
   readonly table: TableState
@@ -103,7 +103,7 @@ export interface Change {
 export const NO_TABLE: TableState = { path: undefined, table: undefined, joined: new Map(), reading: false }
 export const NO_SELECTION: SelectionState = { wanted: { prompt: '', batch: undefined }, row: 0, view: 'sheet', budget: undefined }
 export const NO_EDITING: EditingState = { file: undefined, goal: undefined, pointed: undefined, cursor: undefined, hand: undefined }
-export const NO_PASS: PassState = { pass: undefined, looked: 0 }
+export const NO_PASS: PassState = { pass: undefined, rendered: 0 }
 
 /** Files whose text here differs from the disk. */
 export function editedFiles({ data, files }: LibraryState): readonly string[] {

@@ -19,7 +19,7 @@ export class PassRunner {
   private passes = 0
   private starts = 0
   /** The table that the worker has. */
-  private handed: DeskTable | undefined
+  private workerTable: DeskTable | undefined
 
   constructor(private readonly desk: Desk) {
     desk.store.subscribe((now, before) => this.follow(now, before))
@@ -38,7 +38,7 @@ export class PassRunner {
   private restart(why: string | undefined): void {
     this.worker?.terminate()
     this.worker = undefined
-    this.handed = undefined
+    this.workerTable = undefined
     if (this.starts < STARTS) setTimeout(() => this.start(), START_PAUSE)
     else this.warn(why || 'the script of the worker could not be loaded')
   }
@@ -70,21 +70,21 @@ export class PassRunner {
       return
     }
     pass.take(message)
-    this.desk.change({ pass: { pass, looked: pass.looked } })
+    this.desk.change({ pass: { pass, rendered: pass.rendered } })
   }
 
   private look(): void {
     clearTimeout(this.timer)
     const { table, selection, library, pass } = this.desk.state
     if (!this.worker || !table.table || table.reading || selection.wanted.prompt === '') return
-    if (this.handed !== table.table) {
+    if (this.workerTable !== table.table) {
       const joined = new Map([...table.joined].map(([path, deskTable]) => [path, plain(deskTable)]))
       this.tell({ kind: 'table', table: plain(table.table), joined })
-      this.handed = table.table
+      this.workerTable = table.table
     }
     const next = new Pass(++this.passes, table.table.rows.length, pass.pass)
     const { attachments, tables, files: saved } = library.data
-    this.desk.change({ pass: { pass: next, looked: 0 } })
+    this.desk.change({ pass: { pass: next, rendered: 0 } })
     this.tell({ kind: 'look', id: next.id, saved, files: library.files, beside: { attachments, tables }, wanted: selection.wanted })
   }
 
@@ -93,7 +93,7 @@ export class PassRunner {
   }
 }
 
-/** Problems hold sources and hints that cannot be sent to a worker, which needs none of them. */
+/** Problems contain sources and hints that cannot be sent to a worker, which needs none of them. */
 function plain(table: DeskTable): DeskTable {
   return { ...table, problems: [], misread: new Map([...table.misread.keys()].map((at) => [at, {} as Problem])) }
 }

@@ -5,7 +5,7 @@ import { turnsText } from '../model/sheet.js'
 import type { Desk } from './desk.js'
 import { editedFiles, type View } from './page-state.js'
 
-/** Which prompt, which records, which row, and how they are looked at. */
+/** Which prompt, which records, which row, and in which view. */
 export class SelectionActions {
   constructor(private readonly desk: Desk) {}
 
@@ -64,7 +64,7 @@ export class SelectionActions {
     this.desk.change({ selection: { budget } })
   }
 
-  /** Whether a row is rendered now, and otherwise than by the saved files. */
+  /** Whether a row is rendered now, and differently than by the saved files. */
   stateNow(row: number): { fits: boolean; changed: boolean } {
     const { shown, library } = this.desk.state
     const text = turnsText(shown.subject, row)

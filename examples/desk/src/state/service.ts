@@ -32,7 +32,7 @@ export class Service {
     return { ...data, attachments }
   }
 
-  /** The documents that a batch hands to all of its records. */
+  /** The documents that a batch gives to all of its records. */
   async valuesOf(batch: string): Promise<Readonly<Record<string, unknown>>> {
     const found = (await (await this.ask(`/api/values?${new URLSearchParams({ batch }).toString()}`)).json()) as Record<string, FileValue>
     return Object.fromEntries(Object.entries(found).map(([name, fileValue]) => [name, withBytes(fileValue)]))

@@ -24,7 +24,7 @@ export function BesideView({ desk }: { desk: Desk }) {
   const { library, sheet: left, subject: current } = useDesk(desk, (s) => s.shown)
   const [wanted, setWanted] = useState('saved')
   const [settings, setSettings] = useState('')
-  const [looking, setLooking] = useState<string>()
+  const [searching, setSearching] = useState<string>()
   const [whole, setWhole] = useState(false)
   const others = useMemo(() => othersOf(desk), [desk, library])
   const other = others.find(({ value }) => value === wanted) ?? defined(others[0])
@@ -36,17 +36,17 @@ export function BesideView({ desk }: { desk: Desk }) {
 
   const step = async (by: 1 | -1) => {
     const rows = table?.rows.length ?? 0
-    setLooking('looking …')
-    for (let at = row + by, looked = 0; at >= 0 && at < rows; at += by, looked++) {
+    setSearching('searching …')
+    for (let at = row + by, searched = 0; at >= 0 && at < rows; at += by, searched++) {
       if (turnsText(current, at) !== turnsText(subject, at)) {
-        setLooking(undefined)
+        setSearching(undefined)
         desk.selection.chooseRow(at)
         return
       }
       // The page stays quick while a large table is gone through.
-      if (looked % 200 === 199) await new Promise((resolve) => setTimeout(resolve, 0))
+      if (searched % 200 === 199) await new Promise((resolve) => setTimeout(resolve, 0))
     }
-    setLooking(by === 1 ? 'none after this one' : 'none before this one')
+    setSearching(by === 1 ? 'none after this one' : 'none before this one')
   }
   return (
     <div className="beside">
@@ -78,7 +78,7 @@ export function BesideView({ desk }: { desk: Desk }) {
           ↓ differing
         </Button>
         <Switch size="xs" label="whole texts" checked={whole} onChange={(e) => setWhole(e.currentTarget.checked)} />
-        {looking !== undefined && <span role="status">{looking}</span>}
+        {searching !== undefined && <span role="status">{searching}</span>}
       </Group>
       <div className="beside-scroll">
         <Difference left={left} right={right} whole={whole} names={['as edited', other.label]} />
@@ -177,7 +177,7 @@ function Difference({ left, right, whole, names }: { left: Sheet; right: Sheet; 
   )
 }
 
-/** What both say: between two differences only the lines next to them, unless all is wanted. */
+/** The lines that both have: between two differences only those next to them, unless all are wanted. */
 function Same({ text, whole }: { text: string; whole: boolean }) {
   if (whole || text.length < 2 * AROUND + 40) return <span>{text}</span>
   const head = text.slice(0, text.indexOf('\n', AROUND) + 1 || AROUND)
@@ -193,7 +193,7 @@ function Same({ text, whole }: { text: string; whole: boolean }) {
   )
 }
 
-/** Settings are no text: where they differ they are told by themselves. */
+/** Settings are not text: their differences are listed separately. */
 function SettingsDifference({ left, right }: { left: Subject | undefined; right: Subject }) {
   const [one, other] = [left?.prompt?.settings ?? {}, right.prompt?.settings ?? {}]
   const keys = [...new Set([...Object.keys(one), ...Object.keys(other)])].filter(

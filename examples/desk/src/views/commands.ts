@@ -28,7 +28,7 @@ export function commandsOf(desk: Desk): Command[] {
     },
     ...VIEWS.map(({ value, label }) => ({ name: `View: ${label}`, run: () => desk.selection.show(value) })),
     { name: 'Go to the records', run: () => document.querySelector<HTMLElement>('.grid-row[tabindex="0"]')?.focus() },
-    { name: 'Go to the sheet', run: () => document.querySelector<HTMLElement>('.stretch[data-at="0"]')?.focus() },
+    { name: 'Go to the sheet', run: () => document.querySelector<HTMLElement>('.segment[data-at="0"]')?.focus() },
     ...desk.library.promptNames.map((name) => ({ name: `Prompt: ${name}`, run: () => void desk.selection.choosePrompt(name) })),
     ...sourcesOf(desk).map(({ value, label }) => ({ name: `Records: ${label}`, run: () => chooseSource(desk, value) })),
     ...Object.keys(desk.state.library.files).map((path) => ({ name: `File: ${path}`, run: () => desk.editing.open(path) })),
@@ -37,7 +37,7 @@ export function commandsOf(desk: Desk): Command[] {
   ]
 }
 
-/** A file of its own for a new prompt, in the editor; the first one of a library is looked at at once. */
+/** A new prompt's own file, in the editor; the first one of a library is selected at once. */
 export function beginPrompt(desk: Desk): void {
   desk.editing.create(freeName(desk), FIRST_PROMPT)
 }

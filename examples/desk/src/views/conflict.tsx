@@ -4,7 +4,7 @@ import type { Desk } from '../state/desk.js'
 import { useDesk } from './use-desk.js'
 import './conflict.css'
 
-/** Somebody else has written the file that was edited here: both texts are shown, and nothing is lost unasked. */
+/** Another program has written the file that was edited here: both texts are shown, and nothing is overwritten without a question. */
 export function ConflictDialog({ desk }: { desk: Desk }) {
   const conflict = useDesk(desk, (s) => s.library.conflict)
   const files = useDesk(desk, (s) => s.library.files)

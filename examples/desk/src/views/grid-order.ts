@@ -3,11 +3,11 @@ import { defined } from 'dunelight/host'
 import { ROW, type Pass } from '../model/pass.js'
 import type { DeskTable } from '../model/table.js'
 
-export type StateFilter = 'all' | 'fits' | 'aside' | 'changed' | 'out'
+export type StateFilter = 'all' | 'fits' | 'rejected' | 'changed' | 'out'
 
 export interface GridWishes {
   readonly sort: { readonly column: number; readonly down: boolean } | undefined
-  /** What each column's cells have to hold, by its number. */
+  /** The type of each column's cells, by its number. */
   readonly filters: ReadonlyMap<number, string>
   readonly state: StateFilter
 }
@@ -26,7 +26,7 @@ export function orderOf(table: DeskTable, pass: Pass | undefined, { sort, filter
   if (!sort) return order
   const keys = table.rows.map((cells) => keyOf(cellText(cells[sort.column])))
   const direction = sort.down ? -1 : 1
-  // Empty cells stand last, whichever way it goes.
+  // Empty cells are last, in both directions.
   return order.sort((a, b) => {
     const [one, other] = [defined(keys[a]), defined(keys[b])]
     if (one === other) return a - b
@@ -36,7 +36,7 @@ export function orderOf(table: DeskTable, pass: Pass | undefined, { sort, filter
   })
 }
 
-/** Numbers stand before texts, by their size. */
+/** Numbers come before texts, by their size. */
 function keyOf(text: string): number | string {
   const plain = text.trim()
   return plain !== '' && Number.isFinite(Number(plain)) ? Number(plain) : plain.toLowerCase()

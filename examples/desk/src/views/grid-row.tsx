@@ -75,11 +75,11 @@ export const Row = memo(function Row(props: RowProps) {
 
 export const NO_PROBLEMS: readonly Problem[] = []
 
-/** States are told by their characters, not by colour alone. */
+/** States differ by their characters, not by colour alone. */
 const MARKS: Readonly<Record<number, readonly [string, string]>> = {
   [ROW.unknown]: ['', 'not rendered yet'],
   [ROW.fits]: ['✓', 'fits'],
-  [ROW.aside]: ['✕', 'rejected'],
+  [ROW.rejected]: ['✕', 'rejected'],
   [ROW.out]: ['–', 'left out'],
 }
 

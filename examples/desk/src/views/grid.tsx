@@ -17,15 +17,15 @@ const PAGE = 20
 const STATES: readonly { readonly value: StateFilter; readonly label: string }[] = [
   { value: 'all', label: 'all rows' },
   { value: 'fits', label: 'valid' },
-  { value: 'aside', label: 'rejected' },
+  { value: 'rejected', label: 'rejected' },
   { value: 'changed', label: 'changed' },
   { value: 'out', label: 'left out' },
 ]
 
-/** The table: every row with what becomes of it. Choosing one shows its sheet. */
+/** The table: every row with its state. Choosing one shows its sheet. */
 export function Grid({ desk }: { desk: Desk }) {
   const { table } = useDesk(desk, (s) => s.table)
-  const { pass, looked } = useDesk(desk, (s) => s.pass)
+  const { pass, rendered } = useDesk(desk, (s) => s.pass)
   const row = useDesk(desk, (s) => s.selection.row)
   const subject = useDesk(desk, (s) => s.shown.subject)
   const tables = useDesk(desk, (s) => s.library.data.data)
@@ -37,7 +37,7 @@ export function Grid({ desk }: { desk: Desk }) {
   const follow = useRef(false)
   // The order follows the worker only where it depends on it: sorting a large table again at every part of it would be felt.
   const found = wishes.state === 'all' ? undefined : pass
-  const order = useMemo(() => (table ? orderOf(table, found, wishes) : EMPTY), [table, wishes, found, found && looked])
+  const order = useMemo(() => (table ? orderOf(table, found, wishes) : EMPTY), [table, wishes, found, found && rendered])
   const place = useMemo(() => order.indexOf(row), [order, row])
   const rows = useVirtualizer({
     count: order.length,
@@ -93,7 +93,7 @@ export function Grid({ desk }: { desk: Desk }) {
         />
         <span className="grid-count">
           {table ? `${number(order.length)} of ${number(table.rows.length)}${table.cut ? ' and more' : ''}` : 'no table'}
-          {pass && !pass.done && table ? ` · rendered ${number(looked)}` : ''}
+          {pass && !pass.done && table ? ` · rendered ${number(rendered)}` : ''}
         </span>
         {(wishes.sort ?? (wishes.filters.size > 0 || undefined)) !== undefined && (
           <CloseButton
@@ -149,7 +149,7 @@ export function Grid({ desk }: { desk: Desk }) {
                 changed={pass?.changed[defined(order[index])] === 1}
                 tokens={pass?.tokens[defined(order[index])] ?? 0}
                 problems={
-                  pass?.states[defined(order[index])] === ROW.aside
+                  pass?.states[defined(order[index])] === ROW.rejected
                     ? (subject?.record(defined(order[index]))?.problems ?? NO_PROBLEMS)
                     : NO_PROBLEMS
                 }
@@ -181,7 +181,7 @@ interface HeadingProps {
   readonly onWish: (next: GridWishes) => void
 }
 
-/** A column's name, by which it is sorted, and what its cells have to hold. */
+/** A column's name, by which it is sorted, and the filter of its cells. */
 const Heading = memo(function Heading({ heading, column, wishes, onWish }: HeadingProps) {
   const { sort, filters } = wishes
   const own = sort?.column === column ? sort : undefined

@@ -78,7 +78,7 @@ function Variable({ declared, value, onChange }: FieldProps) {
   )
 }
 
-/** Choices of this many characters stand beside each other; more of them are a list. */
+/** Choices of up to this many characters are shown side by side; longer ones are a list. */
 const MOST_BESIDE = 20
 
 /** One field is what its type asks for; its question is its name where it has one. */

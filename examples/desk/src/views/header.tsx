@@ -9,7 +9,7 @@ import { placeIn } from './origins.js'
 import { chooseSource, sourceOf, sourcesOf } from './sources.js'
 import { useDesk } from './use-desk.js'
 
-/** What is looked at, how, and what is to be done about it. */
+/** The prompt, its records, the views, and the commands. */
 export function Header({ desk, onPalette }: { desk: Desk; onPalette: () => void }) {
   const library = useDesk(desk, (s) => s.shown.library)
   const folder = useDesk(desk, (s) => s.library.data.folder)

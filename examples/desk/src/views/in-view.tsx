@@ -8,7 +8,7 @@ const QUIET = 80
 /** Failing rows in view that are named; the others are counted. */
 const MOST_NAMED = 4
 
-/** What the edits do to the records in view, now, and to the whole table as far as it has been looked at. */
+/** The effect of the edits on the records in view, now, and on the whole table as far as it has been rendered. */
 export function InView({ desk, rows }: { desk: Desk; rows: readonly number[] }) {
   const number = useNumber()
   const { table } = useDesk(desk, (s) => s.table)
@@ -46,7 +46,7 @@ export function InView({ desk, rows }: { desk: Desk; rows: readonly number[] }) 
       ) : null}
       {pass && (
         <>
-          <b>Table:</b> {number(pass.counts.fits)} valid, {number(pass.counts.aside)} rejected
+          <b>Table:</b> {number(pass.counts.fits)} valid, {number(pass.counts.rejected)} rejected
           {pass.counts.out > 0 ? `, ${number(pass.counts.out)} left out` : ''}
           {isEdited ? `, ${number(pass.counts.changed)} changed` : ''}
           {pass.done ? '' : ' …'}

@@ -14,7 +14,7 @@ export function Meter({ desk }: { desk: Desk }) {
   const { pass } = useDesk(desk, (s) => s.pass)
   const exact = useDesk(desk, (s) => s.library.exact)
   const budget = useDesk(desk, (s) => s.selection.budget)
-  // The sheet comes first: what it costs is worked out once it stands.
+  // The sheet comes first: its cost is computed once it is drawn.
   const sheet = useDeferredValue(now)
   const number = useNumber()
   const { total, parts } = useMemo(() => partsOf(desk, sheet), [desk, sheet, exact])

@@ -24,7 +24,7 @@ export const KIND_WORDS: Readonly<Record<OriginKind, string>> = {
 }
 export const KINDS = Object.keys(KIND_NAMES) as OriginKind[]
 
-/** One line that names a stretch: what wrote it, and where that stands. */
+/** One line that names a span's origin and its place. */
 export function nameOrigin(origin: Origin): string {
   const [use] = origin.within
   const subject = origin.path ?? use?.name
@@ -32,12 +32,12 @@ export function nameOrigin(origin: Origin): string {
   return `${KIND_NAMES[origin.kind]}${subject === undefined ? '' : `: ${subject}${format}`} · ${origin.place.file}, line ${origin.place.line}`
 }
 
-/** Where a stretch stands in its file. */
+/** The place of a span in its file. */
 export function placeOf({ span, place }: Origin): FilePlace {
   return placeIn(place.file, span)
 }
 
-/** A span as a stretch of its file. */
+/** A span as a place in its file. */
 export function placeIn(file: string, { source, start, end }: Span): FilePlace {
   return { file, start: source.fileOffset(start), end: end > start ? source.fileOffset(end - 1) + 1 : source.fileOffset(start) }
 }
@@ -50,7 +50,7 @@ export function sourceOf(origin: Origin, { artefacts }: Library): FilePlace {
   return place.file.includes('.') || file === undefined ? place : { file, start: 0, end: 0 }
 }
 
-/** Whether a cursor stands in what wrote a stretch. */
+/** Whether a cursor is in the origin of a span. */
 export function isAt(origin: Origin, cursor: { readonly file: string; readonly offset: number } | undefined): boolean {
   if (cursor?.file !== origin.place.file) return false
   const { start, end } = placeOf(origin)

@@ -12,7 +12,7 @@ interface Props {
 const COLOURS = { error: 'red', warning: 'yellow', info: 'gray' } as const
 const MOST = 12
 
-/** What is wrong, each with the likeliest mend and the way to its place. */
+/** The problems, each with the likeliest fix and a link to its place. */
 export function ProblemList({ problems, onPlace }: Props) {
   if (problems.length === 0) return null
   return (

@@ -7,7 +7,7 @@ import { ProblemList } from './problem-list.js'
 import { useDesk } from './use-desk.js'
 import './reply.css'
 
-/** A reply, pasted or invented, and what it is read as: what is filled, what is missing, what is to be verified. */
+/** A reply, pasted or invented, and its reading: what is filled, what is missing, what is unsupported. */
 export function ReplyView({ desk }: { desk: Desk }) {
   const sheet = useDesk(desk, (s) => s.shown.sheet)
   const [text, setText] = useState('')

@@ -9,7 +9,7 @@ import { ProblemList } from './problem-list.js'
 import { useDesk } from './use-desk.js'
 import './sheet.css'
 
-/** The finished turns of the chosen record as one page; every stretch says what wrote it, and leads there. */
+/** The finished turns of the chosen record as one page; every span shows its origin, and leads there. */
 export function SheetView({ desk }: { desk: Desk }) {
   const sheet = useDesk(desk, (s) => s.shown.sheet)
   const before = useDesk(desk, (s) => s.shown.before)
@@ -32,8 +32,8 @@ export function SheetView({ desk }: { desk: Desk }) {
   }, [cursor, turns])
 
   const at = (target: EventTarget): Origin | undefined => {
-    const stretch = (target as HTMLElement).closest<HTMLElement>('[data-at]')
-    return stretch ? origins[Number(stretch.dataset['at'])] : undefined
+    const segment = (target as HTMLElement).closest<HTMLElement>('[data-at]')
+    return segment ? origins[Number(segment.dataset['at'])] : undefined
   }
   const point = (event: MouseEvent | FocusEvent) => {
     const origin = at(event.target)
@@ -111,7 +111,7 @@ function emptyWords(hasPrompt: boolean, reading: boolean, rows: number | undefin
 
 interface TurnProps {
   readonly turn: FinishedTurn
-  /** The number of its first stretch on the sheet. */
+  /** The number of its first span on the sheet. */
   readonly from: number
   readonly cursor: EditingState['cursor']
 }
@@ -124,7 +124,7 @@ const Turn = memo(function Turn({ turn, from, cursor }: TurnProps) {
         {turn.origins.map((origin, i) => (
           <span
             key={i}
-            className={`stretch from-${origin.kind}${isAt(origin, cursor) ? ' lit' : ''}`}
+            className={`segment from-${origin.kind}${isAt(origin, cursor) ? ' lit' : ''}`}
             data-at={from + i}
             tabIndex={from + i === 0 ? 0 : -1}
             title={nameOrigin(origin)}
@@ -148,7 +148,7 @@ function Legend() {
   return (
     <ul className="legend" aria-label="legend">
       {KINDS.map((kind) => (
-        <li key={kind} className={`stretch from-${kind}`} title={KIND_NAMES[kind]}>
+        <li key={kind} className={`segment from-${kind}`} title={KIND_NAMES[kind]}>
           {KIND_WORDS[kind]}
         </li>
       ))}

@@ -11,7 +11,7 @@ import { Chooser, choices } from './chooser.js'
 import { useDesk } from './use-desk.js'
 import './source.css'
 
-/** The file beside the sheet: every key renders it anew; what is pointed at on the sheet is marked here, and the cursor here lights the sheet. */
+/** The file beside the sheet: every key renders it again; the origin under the mouse is marked here, and the cursor here lights the sheet. */
 export function SourceView({ desk, onClose }: { desk: Desk; onClose: () => void }) {
   const file = useDesk(desk, (s) => s.editing.file)
   const files = useDesk(desk, (s) => s.library.files)

@@ -168,7 +168,7 @@ async function askForOne(context: CommandContext, library: Library, folder: stri
   return answered.problems.length > 0 ? EXIT.rejected : EXIT.done
 }
 
-/** What is to be known of an answer beside its text. */
+/** The details of an answer, without its text. */
 function printReading({ stderr, env }: CommandContext, { problems, reply, notes, answers }: Answered, model: ReadyModel): void {
   const c = colorsFor(stderr, env)
   const paint = paintFor(c)

@@ -1,7 +1,7 @@
 import { printProblem, problemRecord, type Library } from 'dunelight'
 import { defined } from 'dunelight/host'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
-import { openToLook, openToRender } from '../flags/open-library.js'
+import { openToRead, openToRender } from '../flags/open-library.js'
 import { sayMembers } from '../graph/members.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
 import { touchedBy, type Touch, type Touched } from '../graph/touched.js'
@@ -28,12 +28,12 @@ export const checkCommand = defineCommand({
   run: (context, [folder], flags: CheckFlags) => check(context, folder, flags),
 })
 
-/** Prints every problem of a library: they are this command's data. Asked about a touched file, it says what else that changes. */
+/** Prints every problem of a library: they are this command's data. For a touched file, also prints what else changes. */
 async function check(context: CommandContext, folder: string, flags: CheckFlags): Promise<number> {
   const { touched, ...others } = flags
   for (const flag of ['before', 'records'] as const)
     if (touched === undefined && flags[flag] !== undefined) throw new WrongUse(`--${flag} needs --touched`, 'add --touched FILE')
-  const library = await (touched === undefined ? openToLook(folder) : openToRender(folder))
+  const library = await (touched === undefined ? openToRead(folder) : openToRender(folder))
   const found = touched === undefined ? undefined : await touchedBy(library, folder, { touched, ...others })
   if (flags.json) {
     const problems = library.problems.map(problemRecord)
@@ -77,11 +77,11 @@ function touchLines({ prompt, changed, faulty, tables }: Touch, width: number, c
   if (!changed) return [`${name}  ${c.dim('unchanged')}`]
   const lines = tables.flatMap(({ records, comparison, why }) => {
     if (!comparison) return [why ?? '', c.dim(`in ${records}`)]
-    const { changed: differ, records: all, lost, won, aside, examples } = comparison
+    const { changed: differ, records: all, lost, won, rejected, examples } = comparison
     const parts = [`${differ} of ${plural(all, 'record')} ${differ === 1 ? 'renders' : 'render'} differently`]
     if (lost > 0) parts.push(c.red(`${lost} can no longer be rendered`))
     if (won > 0) parts.push(`${won} can be rendered now`)
-    if (aside > 0) parts.push(`${aside} rejected as before`)
+    if (rejected > 0) parts.push(`${rejected} rejected as before`)
     return [
       parts.join(', '),
       c.dim(`in ${records}${examples.length > 0 ? `: ${examples.join(', ')}${examples.length < differ + lost + won ? ' …' : ''}` : ''}`),

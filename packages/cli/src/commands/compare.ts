@@ -61,7 +61,7 @@ interface CompareFlags extends BatchFlags {
   readonly runs?: string
 }
 
-/** Asks two things about the same records, and holds the answers against each other. */
+/** Asks two models or wordings about the same records, and compares the answers. */
 async function compare(context: CommandContext, folder: string, prompt: string, flags: CompareFlags): Promise<number> {
   const { other = prompt, before, otherModel, otherPersona, otherSetting, otherSet, to } = flags
   if (other === prompt && [before, otherModel, otherPersona, otherSetting, otherSet].every((item) => item === undefined))
@@ -203,7 +203,7 @@ function namesOf(prompt: string, other: string, flags: CompareFlags): [string, s
   return [first, [other, ...beside].join(', ')]
 }
 
-/** Two answers that stand on one line. */
+/** Two answers on one line. */
 const BRIEF = 60
 
 function printed(comparison: AnswerComparison, c: Colors, width: number): string {

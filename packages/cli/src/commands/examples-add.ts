@@ -3,7 +3,7 @@ import { readCell, type Declared } from 'dunelight/parts'
 import { foldHeading, problem, type CaseRows, type PreparedSet, defined } from 'dunelight/host'
 import { appendCases, readCaseRows } from '@dunelight/node/host'
 import { defineCommand, LIBRARY } from '../define-command.js'
-import { openToLook } from '../flags/open-library.js'
+import { openToRead } from '../flags/open-library.js'
 import { setNamed } from './examples.js'
 import { colorsFor, EXIT, plural, type CommandContext } from '../ui/context.js'
 
@@ -37,7 +37,7 @@ interface Row {
 
 /** Rows of a finished and corrected table become cases of a set; rows that break the set's rules are refused, and the rest is added. */
 async function examplesAdd(context: CommandContext, folder: string, name: string, flags: ExamplesAddFlags): Promise<number> {
-  const library = await openToLook(folder)
+  const library = await openToRead(folder)
   const rows = await readCaseRows(flags.from)
   if (typeof rows === 'string') throw new ProblemError([problem('file-unreadable', { file: flags.from, why: rows })])
   return addCases(context, folder, library, name, rows, flags)

@@ -40,7 +40,7 @@ export const examplesCommand = defineCommand({
   run: (context, [folder, name], flags: ExamplesFlags) => examples(context, folder, name, flags),
 })
 
-/** An example set at a glance; with a record, the cases that would be picked for it; or how far likeness alone gets. */
+/** A summary of an example set; with a record, the cases that would be picked for it; or how often likeness alone is right. */
 async function examples(context: CommandContext, folder: string, name: string, flags: ExamplesFlags): Promise<number> {
   if (flags.to !== undefined && !flags.leaveOneOut) throw new WrongUse('--to writes the table of --leave-one-out', 'add --leave-one-out')
   const library = await openToRender(folder)

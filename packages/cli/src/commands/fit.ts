@@ -119,9 +119,9 @@ function percent(count: number, rows: number): string {
   return share < 0.1 ? '< 0.1 %' : `${share < 10 ? share.toFixed(1) : Math.round(share)} %`
 }
 
-function verdict(kept: number, aside: number, variables: readonly FittedVariable[], c: Colors): string {
+function verdict(kept: number, rejected: number, variables: readonly FittedVariable[], c: Colors): string {
   const missing = variables.filter((variable) => variable.how === 'missing' && variable.required)
   if (missing.length > 0) return c.red(`nothing can run, ${plural(missing.length, 'variable has', 'variables have')} no column`)
   if (kept === 0) return c.yellow('there is nothing to render')
-  return aside === 0 ? c.green('all are valid') : `${kept - aside} valid, ${c.yellow(`${aside} would be rejected`)}`
+  return rejected === 0 ? c.green('all are valid') : `${kept - rejected} valid, ${c.yellow(`${rejected} would be rejected`)}`
 }

@@ -1,7 +1,7 @@
 import type { Library } from 'dunelight'
 import { memberKey, type Member } from 'dunelight/parts'
 import { defineCommand, JSON_FLAG, LIBRARY, OVERWRITE } from '../define-command.js'
-import { openToLook } from '../flags/open-library.js'
+import { openToRead } from '../flags/open-library.js'
 import { drawGraph } from '../graph/draw.js'
 import { membersNamed, sayMembers } from '../graph/members.js'
 import { graphPage } from '../graph/page.js'
@@ -35,7 +35,7 @@ async function graph(context: CommandContext, folder: string, flags: GraphFlags)
   const ending = flags.to === undefined ? undefined : /\.(svg|html)$/.exec(flags.to)?.[1]
   if (flags.to !== undefined && ending === undefined)
     throw new WrongUse(`"${flags.to}" ends in no form that a graph is drawn in`, 'end it in .svg or .html')
-  const library = await openToLook(folder)
+  const library = await openToRead(folder)
   const centre = flags.of === undefined ? undefined : membersNamed(library, folder, flags.of)
   const members = centre ? neighbourhood(library, centre) : [...library.graph.members]
   if (flags.to !== undefined) {

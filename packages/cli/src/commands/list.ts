@@ -1,7 +1,7 @@
 import { passagesIn, type Text } from 'dunelight/parts'
 import type { OutputModel } from 'dunelight/host'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
-import { openToLook } from '../flags/open-library.js'
+import { openToRead } from '../flags/open-library.js'
 import { colorsFor, EXIT, plural, type CommandContext } from '../ui/context.js'
 import { columns } from '../ui/table.js'
 
@@ -37,7 +37,7 @@ function partsOf(output: OutputModel): string {
 
 /** Lists a library's artefacts by kind. */
 async function list(context: CommandContext, folder: string, flags: { json?: boolean }): Promise<number> {
-  const library = await openToLook(folder)
+  const library = await openToRead(folder)
   const { artefacts } = library
   const kinds: Record<string, Row[]> = {
     prompts: [...artefacts.prompts.values()].map((p) => ({ name: p.name, about: p.title })),

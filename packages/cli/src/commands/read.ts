@@ -63,7 +63,7 @@ interface ReadFlags {
   readonly json?: boolean
 }
 
-/** Reads a file of replies, and puts the answers beside the records that they answer. */
+/** Reads a file of replies, and joins the answers with the records that they answer. */
 async function read(context: CommandContext, folder: string, name: string, flags: ReadFlags): Promise<number> {
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
@@ -173,7 +173,7 @@ function checkEnding(path: string): void {
   }
 }
 
-/** The labels that the column of --route can hold: a file each. */
+/** The possible labels in the column of --route: a file each. */
 function labelsOf({ route, to }: ReadFlags, columns: readonly AnswerColumn[]): readonly string[] {
   if (route === undefined) return []
   if (to === undefined) throw new WrongUse('--route needs files to write to', 'add --to FILE: graded.csv becomes graded.LABEL.csv')

@@ -124,8 +124,8 @@ async function renderMany(
       stderr.write(`${c.yellow('interrupted')} after row ${report.records}: ${records} written, every line complete\n`)
       return EXIT.interrupted
     }
-    const aside = report.rejected > 0 ? `, ${plural(report.rejected, 'record')} rejected` : ''
-    stderr.write(`${records} rendered${aside}${flags.to === undefined ? '' : ` → ${flags.to}`}\n`)
+    const count = report.rejected > 0 ? `, ${plural(report.rejected, 'record')} rejected` : ''
+    stderr.write(`${records} rendered${count}${flags.to === undefined ? '' : ` → ${flags.to}`}\n`)
     return report.rejected > 0 ? EXIT.rejected : EXIT.done
   }, 'all that was written before is whole')
 }

@@ -128,7 +128,7 @@ function say({ stderr }: CommandContext, { record, does, problems, candidate }: 
   }
 }
 
-/** Records that a list shows; all of them stand in its JSON. */
+/** Records that a list shows; its JSON has all of them. */
 const MOST_SHOWN = 60
 
 async function showAll(context: CommandContext, opened: Review, json: boolean): Promise<void> {

@@ -110,8 +110,8 @@ function printResult(context: CommandContext, reporter: RunReporter, { folder, f
   const c = colorsFor(stderr, env)
   reporter.rejected.print(context, true)
   const tokens = counts.tokens > 0 ? `, ${plural(counts.tokens, 'token')}` : ''
-  const aside = counts.rejected > 0 ? `, ${plural(counts.rejected, 'record')} rejected` : ''
-  const summary = `${plural(counts.written, 'record')} rendered${aside}${tokens}`
+  const rejected = counts.rejected > 0 ? `, ${plural(counts.rejected, 'record')} rejected` : ''
+  const summary = `${plural(counts.written, 'record')} rendered${rejected}${tokens}`
   if (state === 'interrupted') {
     stderr.write(
       `${c.yellow('interrupted')}: ${summary}, every line complete\n  ${c.bold('resume')}: dunelight resume ${shownPath(folder)}\n`,

@@ -36,8 +36,8 @@ async function runs({ stdout, stderr, env }: CommandContext, folder: string, fla
 function rowOf({ file, state, folder }: ListedRun, c: Colors): string[] {
   const paint = { done: c.green, running: c.cyan, interrupted: c.yellow, failed: c.red, crashed: c.yellow }[state]
   const { counts } = file
-  const aside = counts && counts.rejected > 0 ? `, ${counts.rejected} rejected` : ''
-  const count = counts ? `${plural(counts.written, isAskRun(file) ? 'answer' : 'record')}${aside}` : ''
+  const rejected = counts && counts.rejected > 0 ? `, ${counts.rejected} rejected` : ''
+  const count = counts ? `${plural(counts.written, isAskRun(file) ? 'answer' : 'record')}${rejected}` : ''
   const next = state === 'done' || state === 'running' ? '' : c.dim(`dunelight resume ${shownPath(folder)}`)
   return [file.run, paint(state), c.dim(file.started.replace('T', ' ').slice(0, 16)), file.prompt.name, count, next]
 }

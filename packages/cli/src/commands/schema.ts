@@ -2,7 +2,7 @@ import type { Prompt } from 'dunelight'
 import { schemaOf } from 'dunelight/parts'
 import { defined } from 'dunelight/host'
 import { defineCommand, LIBRARY, PROMPT } from '../define-command.js'
-import { openToLook } from '../flags/open-library.js'
+import { openToRead } from '../flags/open-library.js'
 import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 
 interface SchemaFlags {
@@ -29,7 +29,7 @@ export const schemaCommand = defineCommand({
 
 /** The variables of a prompt as a JSON Schema, or what its replies are read as. */
 async function schema(context: CommandContext, folder: string, name: string, flags: SchemaFlags): Promise<number> {
-  const prompt = (await openToLook(folder)).prompt(name)
+  const prompt = (await openToRead(folder)).prompt(name)
   if (flags.answer) return answerSchema(context, prompt, flags)
   for (const flag of ['strict', 'call'] as const) if (flags[flag]) throw new WrongUse(`--${flag} needs --answer`, 'add --answer')
   context.stdout.write(`${JSON.stringify(schemaOf(prompt.variables, prompt.title, { marks: flags.marks ?? false }), null, 2)}\n`)

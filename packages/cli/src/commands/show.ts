@@ -24,7 +24,7 @@ export const showCommand = defineCommand({
   run: (context, [folder, prompt], flags: ShowFlags) => show(context, folder, prompt, flags),
 })
 
-/** Shows what a prompt takes and draws on; with values, its finished turns and where each stretch comes from. */
+/** Shows what a prompt takes and uses; with values, its finished turns and the origin of each span. */
 async function show(context: CommandContext, folder: string, name: string, flags: ShowFlags): Promise<number> {
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
@@ -96,7 +96,7 @@ function printCard(library: Library, prompt: Prompt, c: Colors): string {
   return `${lines.join('\n')}\n`
 }
 
-/** A variable and its fields: name, type, what else is to be said. */
+/** A variable and its fields: name, type, other properties. */
 function inputRows(d: Declared, indent: string): string[][] {
   const notes = [
     d.default !== undefined ? `default ${JSON.stringify(d.default)}` : d.optional ? 'optional' : '',

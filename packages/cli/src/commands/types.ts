@@ -1,6 +1,6 @@
 import { printTypes } from 'dunelight/parts'
 import { defineCommand, LIBRARY, OVERWRITE } from '../define-command.js'
-import { openToLook } from '../flags/open-library.js'
+import { openToRead } from '../flags/open-library.js'
 import { writeResult } from '../ui/result-file.js'
 import { EXIT, plural, type CommandContext } from '../ui/context.js'
 
@@ -21,7 +21,7 @@ export const typesCommand = defineCommand({
 
 /** The types of a library's prompts, for TypeScript: programs that call them are then checked by the compiler. */
 async function types(context: CommandContext, folder: string, flags: TypesFlags): Promise<number> {
-  const library = await openToLook(folder)
+  const library = await openToRead(folder)
   const text = printTypes(library)
   const left = library.promptNames().filter((name) => !library.isValid(name))
   if (flags.to === undefined) context.stdout.write(text)

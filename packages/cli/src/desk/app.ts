@@ -12,7 +12,7 @@ import { filesThatItSets, formatOf, markOfText, readLibraryFolder, readLibraryTe
 export interface DeskOptions {
   /** The library's folder, links resolved. */
   readonly root: string
-  /** What a page has to send along: only one that was opened from here knows it. */
+  /** The header that a page has to send: only a page that was opened from here has the key. */
   readonly key: string
   /** The host and port that it answers to, as a browser sends them: known once it listens. */
   readonly host: () => string
@@ -22,7 +22,7 @@ export interface DeskOptions {
 
 /** The header that carries the key. */
 export const KEY_HEADER = 'x-desk-key'
-/** A text that is saved is one that somebody wrote. */
+/** A text to be saved. */
 const MOST_BYTES = 8 * 1024 * 1024
 const LIBRARY_FILE = /\.(?:yaml|json|md|txt)$/
 const PAGE_TYPES: Readonly<Record<string, string>> = {
@@ -34,8 +34,8 @@ const PAGE_TYPES: Readonly<Record<string, string>> = {
 }
 
 /**
- * What the desk asks of this machine: the library's files, its tables, and to save a file. It answers to its own address alone, so that no
- * name of someone else's leads here, and to those who know the key; nothing outside of the library's folder is read or written.
+ * The server of the desk: the library's files, its tables, and saving a file. It answers to its own address alone, so that no
+ * other host name leads here, and only to requests with the key; it reads and writes nothing outside the library's folder.
  */
 export function deskApp({ root, key, host, pages }: DeskOptions): Hono {
   const app = new Hono()
@@ -133,7 +133,7 @@ function isTable(name: string): boolean {
   return format !== undefined && (TABLE_FORMATS as readonly string[]).includes(format)
 }
 
-/** The documents that a batch hands to all of its records. */
+/** The documents that a batch gives to all of its records. */
 async function valuesSetBy(root: string, name: string): Promise<Record<string, unknown>> {
   const library = await openLibrary(root, { countTokens: () => 0 })
   const model = library.artefacts.batches.get(name)

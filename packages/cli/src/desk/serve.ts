@@ -9,7 +9,7 @@ import { deskApp } from './app.js'
 
 export interface OpenFlags {
   readonly port?: number
-  /** False where no browser is to be started. */
+  /** False if no browser should be started. */
   readonly browser?: boolean
 }
 
@@ -28,9 +28,9 @@ export async function serveDesk(context: CommandContext, folder: string, flags: 
   const server = await listening(app.fetch, flags.port ?? USUAL_PORT, flags.port !== undefined)
   place = (server.address() as { port: number }).port
   const c = colorsFor(context.stderr, context.env)
-  // The key stands behind the #: it is sent to no one and kept in no log.
+  // The key stands behind the #: browsers do not send that part, and no log keeps it.
   context.stdout.write(`http://127.0.0.1:${place}/#${key}\n`)
-  // Whoever reads the address from a pipe opens it as they like.
+  // A program that reads the address from a pipe opens it itself.
   if (flags.browser !== false && context.stdout.isTTY) await inBrowser(`http://127.0.0.1:${place}/#${key}`)
   context.stderr.write(c.dim(`desk for ${artefacts.library.title ?? folder}; Ctrl+C stops it\n`))
   await new Promise<void>((resolve) => {
@@ -50,13 +50,13 @@ async function inBrowser(address: string): Promise<void> {
     const started = await openAddress(address)
     started.on('error', () => undefined)
   } catch {
-    // Nothing to be said: the address stands above.
+    // No message is needed: the address is printed above.
   }
 }
 
 const USUAL_PORT = 7118
 
-/** Listens there; where no one asked for that port and it is taken, at any that is free. */
+/** Listens at the port. If it is taken and was only the default, listens at any free port. */
 function listening(fetch: Parameters<typeof serve>[0]['fetch'], port: number, asked: boolean): Promise<ServerType> {
   return new Promise((resolve, reject) => {
     const server = serve({ fetch, port, hostname: '127.0.0.1' }, () => resolve(server))

@@ -5,7 +5,7 @@ import { tableFile } from '@dunelight/node/host'
 import { dirname, join, resolve } from 'node:path'
 import { WrongUse } from '../ui/context.js'
 
-/** What can be said of a table beside its name. */
+/** Options that describe a table. */
 export interface TableFlags {
   readonly records?: string
   readonly format?: string
@@ -13,7 +13,7 @@ export interface TableFlags {
   readonly query?: string
 }
 
-/** What can be said over a batch's file, or in place of one. */
+/** Options that override a batch's file, or replace one. */
 export interface BatchFlags extends TableFlags {
   readonly as?: string
   readonly join?: string[]
@@ -57,7 +57,7 @@ export interface NamedBatch {
   readonly to: string | undefined
 }
 
-/** The batch of that name with what the options say over it, or a prompt with a table. */
+/** The batch of that name, overridden by the options; or a prompt with a table. */
 export function namedBatch(library: Library, folder: string, what: string, flags: BatchFlags): NamedBatch {
   const file = library.artefacts.batches.get(what)
   const prompt = library.artefacts.prompts.has(what)
@@ -115,7 +115,7 @@ function joinOf(text: string): Record<string, unknown> {
 }
 
 /**
- * Where an option puts the output. A batch's own is a path of its library, an option's one of wherever the command was started; what differs from
+ * Where an option puts the output. A batch's own path is relative to its library, an option's to the working directory; what differs from
  * record to record is for the batch to read.
  */
 function toFlag(to: string | undefined): { to: string | undefined; more: Record<string, unknown> } {

@@ -2,7 +2,7 @@ import type { Library } from 'dunelight'
 import { openLibrary, openLibraryFor, type OpenOptions } from '@dunelight/node'
 
 /** Opens a library to look at it: nothing is picked from its example sets. */
-export function openToLook(folder: string): Promise<Library> {
+export function openToRead(folder: string): Promise<Library> {
   return openLibrary(folder, { countTokens: () => 0 })
 }
 

@@ -16,10 +16,10 @@ const LOOKS: Record<MemberKind, { readonly fill: string; readonly edge: string; 
 
 const HEIGHT = 34
 const PAD = 14
-/** Signs are not measured before they are drawn: a box is as wide as its label would be in a wide face. */
+/** Characters are not measured before they are drawn: a box is as wide as its label would be in a wide font. */
 const SIGN_WIDTH = 7.4
 
-/** What is used of the layout package, whose own types leave much open. */
+/** The used part of the layout package, whose own types are loose. */
 interface Layout {
   node(id: string): { readonly x: number; readonly y: number }
   edges(): readonly { readonly v: string; readonly w: string }[]

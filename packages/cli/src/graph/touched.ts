@@ -14,7 +14,7 @@ import { WrongUse } from '../ui/context.js'
 /** What a change of one file does to one prompt that draws on it. */
 export interface Touch {
   readonly prompt: string
-  /** Undefined where there is no earlier version to hold it against. */
+  /** Undefined if there is no earlier version to compare with. */
   readonly changed: boolean | undefined
   /** Whether it has errors, now or before, that keep it from being rendered. */
   readonly faulty: boolean
@@ -23,7 +23,7 @@ export interface Touch {
 
 export interface Touched {
   readonly members: readonly Member[]
-  /** In words, what the file is held against. */
+  /** A phrase for what the file is compared with. */
   readonly since: string | undefined
   readonly prompts: readonly Touch[]
 }
@@ -107,7 +107,7 @@ function validPrompt(library: Library, name: string): Prompt | undefined {
   }
 }
 
-/** The file as it was: another file that the caller names, else what the last commit holds, where the folder is under version control. */
+/** The file's earlier version: another file that the caller names, else the file of the last commit, if the folder is under version control. */
 async function earlierText(path: string, was: string | undefined): Promise<{ text: string; message: string } | undefined> {
   if (was !== undefined) {
     const text = await readFile(was, 'utf8').catch((fault: unknown) => {

@@ -38,7 +38,7 @@ export function printConfusion(name: string, leaveOneOut: LeaveOneOut, c: Colors
   return `${[...lines, '', ...summary(leaveOneOut)].join('\n')}\n`
 }
 
-/** The same as a page. A cell's shade goes by its share of its row; its figure says the same. */
+/** The same as a page. The shade of a cell is its share of its row; its figure is the share in numbers. */
 export function confusionPage(name: string, field: string, leaveOneOut: LeaveOneOut): string {
   const { labels, table } = leaveOneOut
   const rows = labels.map((label, i) => {

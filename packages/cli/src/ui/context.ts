@@ -32,7 +32,7 @@ export function paintFor(c: Colors): Paint {
   return { error: c.red, warning: c.yellow, dim: c.dim, bold: c.bold }
 }
 
-/** A fault of how the command was called: said on stderr, exit code 2. */
+/** The command was called wrongly: a message on stderr, exit code 2. */
 export class WrongUse extends Error {
   override readonly name: string = 'WrongUse'
 

@@ -4,8 +4,8 @@ import { printPart, turnHead } from './print-turns.js'
 import type { Colors } from './context.js'
 
 /**
- * Turns with their origins, readable without colour: each line of text in its own line, and in the margin what wrote its stretches. Values
- * stand between ‹ and ›, so that they can be told from fixed text. Where the terminal's width is known, long lines go on below the text.
+ * Turns with their origins, readable without colour: each line of text on its own line, the origins of its spans in the margin. Values
+ * stand between ‹ and ›, to tell them from fixed text. If the terminal's width is known, long lines continue below the text.
  */
 export function printOrigins(turns: readonly FinishedTurn[], c: Colors, columns = Infinity): string {
   const width = Math.max(20, columns - MARGIN - 3)
@@ -43,7 +43,7 @@ function turnLines(turn: FinishedTurn, c: Colors, width: number): string {
   return lines.map((line) => `${c.dim(margin([...line.names]))} ${line.text}`.trimEnd() + '\n').join('')
 }
 
-/** As much as fits, cut behind a blank where there is one. */
+/** The part that fits, cut after a space if there is one. */
 function fitting(text: string, room: number): string {
   if (text.length <= room) return text
   const blank = text.lastIndexOf(' ', room - 1)
@@ -59,7 +59,7 @@ function margin(names: readonly string[]): string {
 function nameOf({ kind, path, format, place, within: [use] }: Origin): string {
   const at = `${place.file.replace(/^[a-z]+\//, '').replace(/\.\w+$/, '')}:${place.line}`
   if (use && use.what !== 'snippet') return `${use.what} ${use.name}`
-  // A constant of `with` has no path: the text that it stands in names it better.
+  // A constant of `with` has no path: the text that it is in names it better.
   if (kind === 'value') return path === undefined || path === '' ? at : `{${path}}`
   if (kind !== 'made') return at
   return path === undefined ? `made ${at}` : `{${path}${format === undefined ? '' : ` as ${format}`}}`

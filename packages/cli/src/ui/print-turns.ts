@@ -1,7 +1,7 @@
 import type { Part, Turn } from 'dunelight'
 import { plural, type Colors } from './context.js'
 
-/** Turns as a person reads them: the role above, the text below, and what is handed over beside it. */
+/** Turns for people: the role above, the text below, then the attachments. */
 export function printTurns(turns: readonly Turn[], c: Colors): string {
   return turns
     .map((turn) => `${turnHead(turn, c)}\n${turn.text}\n${(turn.parts ?? []).map((part) => `${printPart(part, c)}\n`).join('')}`)
@@ -12,7 +12,7 @@ export function turnHead(turn: Turn, c: Colors): string {
   return c.bold(c.cyan(`── ${turn.role} ${turn.name === undefined ? '' : `(${turn.name}) `}`.padEnd(60, '─')))
 }
 
-/** What a turn hands over beside its text, in a line. */
+/** A turn's attachment, in a line. */
 export function printPart(part: Part, c: Colors): string {
   const size = part.kind === 'text' ? plural(part.text.length, 'character') : plural(part.size, 'byte')
   return c.yellow(`+ ${part.name} as ${part.kind}: ${part.mediaType}, ${size}, from ${part.from}`)

@@ -10,7 +10,7 @@ import { rawStream } from './streams.js'
 /** Steps of the progress bar. */
 const STEPS = 1000
 
-/** Tells a person how a run goes on, whatever is done with the records: notices, progress, and the records that were rejected. */
+/** Reports a run to a person, whatever its step: notices, progress, and the rejected records. */
 export class RunReporter {
   readonly rejected = new RejectedList()
   /** Requests that were repeated. */
@@ -42,7 +42,7 @@ export class RunReporter {
     }
   }
 
-  /** Runs something, and takes the bar away at its end. If a file cannot be written, says how to continue. */
+  /** Runs something, and removes the bar at its end. If a file cannot be written, reports how to continue. */
   async until(run: () => Promise<number>, whole: string): Promise<number> {
     const { stderr, env } = this.context
     try {

@@ -5,7 +5,7 @@ import type { CommandContext } from './context.js'
 
 type Stream = CommandContext['stdout']
 
-/** Begins a colour of ours in a text under way. No value knows it, so no value can colour, hide or move anything on a terminal. */
+/** Begins a colour of ours in a text. It is unknown to values, so no value can colour, hide or move anything on a terminal. */
 export const COLOUR = `\u0000${randomBytes(8).toString('hex')}`
 
 /** A text as it may be shown: controls made visible, our own colours kept. */
@@ -54,7 +54,7 @@ function guard(stream: Stream, isData: boolean): Stream {
   return new Guard(stream, isData) as unknown as Stream
 }
 
-/** The stream itself, for what draws on the terminal and shows numbers alone. */
+/** The stream itself, for a progress bar that shows numbers alone. */
 export function rawStream(stream: Stream): Stream {
   return stream instanceof Guard ? stream.raw : stream
 }

@@ -26,7 +26,7 @@ const NO_LINES = Object.fromEntries(
  * Rows as aligned columns, two spaces between them. Wide letters and emoji take the room that a terminal gives them.
  *
  * @param indent Spaces before each row.
- * @param right The columns whose cells stand at the right.
+ * @param right The columns whose cells are aligned right.
  */
 export function columns(rows: readonly (readonly string[])[], { indent = 0, right = [] }: ColumnOptions = {}): string {
   const count = Math.max(0, ...rows.map((row) => row.length))
@@ -35,7 +35,7 @@ export function columns(rows: readonly (readonly string[])[], { indent = 0, righ
     style: { 'padding-left': 0, 'padding-right': 2, head: [], border: [] },
     colAligns: Array.from({ length: count }, (_, i) => (right.includes(i) ? 'right' : 'left')),
   })
-  // The package measures colours as a terminal shows them; what a value holds of them has been made visible.
+  // The package measures colours as a terminal shows them; control characters of a value have been made visible.
   for (const row of rows)
     table.push(Array.from({ length: count }, (_, i) => shown((row[i] ?? '').replaceAll('\n', ' ')).replaceAll(COLOUR, '\u001b[')))
   if (rows.length === 0) return ''

@@ -15,11 +15,11 @@ export interface Artefact {
   readonly file: Source
   /** Where problems of the whole artefact point: its first key. */
   readonly span: Span
-  /** What its file says, as plain data: for fingerprints. */
+  /** The content of its file, as plain data: for fingerprints. */
   readonly content: unknown
 }
 
-/** A renderable artefact. With `basedOn` it is only what it says itself, until the library joins it with its base. */
+/** A renderable artefact. With `basedOn` it is only the content of its own file, until the library joins it with its base. */
 export interface PromptModel extends Artefact {
   readonly kind: 'prompt'
   readonly title: string
@@ -40,7 +40,7 @@ export interface PromptModel extends Artefact {
   readonly settings: Readonly<Record<string, unknown>>
 }
 
-/** A prompt with all that its bases say. */
+/** A prompt with everything from its bases. */
 export interface JoinedPrompt extends Omit<PromptModel, 'bind' | 'replace' | 'addTurns' | 'without'> {
   readonly bind: readonly { readonly declared: Declared; readonly text: Text }[]
   /** Declarations of bases that this prompt, or one between, dropped or replaced: where texts of the base miss them, that is why. */
@@ -67,7 +67,7 @@ export interface TextTurn extends TurnCommon {
   readonly text: Text
   readonly attach: readonly Attachment[]
 }
-/** What a turn hands over beside its text: a value, or a file of the library by its path below the library's folder. */
+/** The attachment of a turn: a value, or a file of the library by its path below the library's folder. */
 export type Attachment = { readonly as: 'text' | 'file' | undefined; readonly span: Span } & (
   { readonly kind: 'value'; readonly value: SlotValue } | { readonly kind: 'path'; readonly path: string }
 )
@@ -105,7 +105,7 @@ export function* allTurns(turns: readonly TurnModel[]): Generator<TurnModel> {
   }
 }
 
-/** The turns that a prompt itself says: its own, those that it adds to its base's and those that it puts in their place. */
+/** The turns in a prompt's own file: its own, those added to its base's and those that replace some of them. */
 export function ownTurns({ turns, addTurns, replace }: PromptModel): TurnModel[] {
   return [...allTurns([...turns, ...addTurns, ...replace.map((item) => item.turn)])]
 }
@@ -155,7 +155,7 @@ interface OutputCommon extends Artefact {
   readonly about: string | undefined
   readonly basedOn: Named | undefined
   readonly show: Show | undefined
-  /** Texts that every reply holds, and those that none may. */
+  /** Texts that every reply must contain, and those that none may. */
   readonly mustSay: readonly Text[]
   readonly mustNotSay: readonly Text[]
   /** Bounds that are slots: known when a prompt is rendered. */
@@ -172,7 +172,7 @@ export interface BoundSlot {
 export interface FieldsModel extends OutputCommon {
   readonly form: 'fields'
   readonly fields: readonly Declared[]
-  /** The JSON Schema of a file that is one, whether the fields say all of it, and whether nothing was wrong with it. */
+  /** The JSON Schema of such a file, whether the fields express all of it, and whether it is valid. */
   readonly schema: { readonly whole: boolean; readonly sound: boolean; readonly content: JsonSchema } | undefined
 }
 /** One label of a set. */
@@ -226,13 +226,13 @@ export interface JoinModel extends TableModel {
   /** The one column that is taken of a row, in place of all. */
   readonly of: string | undefined
 }
-/** What a batch says of one column: its heading, its type, or both. */
+/** A batch's entry for one column: its heading, its type, or both. */
 export interface ColumnModel {
   readonly heading: string | undefined
   readonly type: ValueType | undefined
   readonly span: Span
 }
-/** A batch as its file says it: which prompt is rendered for which records, and where they go. */
+/** A batch as in its file: which prompt is rendered for which records, and where they go. */
 export interface BatchModel extends Artefact {
   readonly kind: 'batch'
   readonly title: string | undefined
@@ -302,7 +302,7 @@ export interface LibraryModel {
   readonly title: string | undefined
   readonly locale: string | undefined
   readonly settings: Readonly<Record<string, unknown>>
-  /** Looks at what goes to models and at what comes back. */
+  /** Checks requests to models and their replies. */
   readonly screens: readonly ScreenModel[]
   /** Whether the tags of fences end in digits of the rendering's own. */
   readonly nonce: boolean

@@ -37,7 +37,7 @@ export const COLUMN_KEYS = { heading: 'text', type: 'text' } as const
 export const SAMPLE_KEYS = { count: 'integer', seed: 'integer' } as const
 export const SENDING_KEYS = { when: 'text', to: 'text' } as const
 
-/** Formats that a table can be in, where its ending does not say it. */
+/** Formats of tables, for files whose ending does not name it. */
 export const TABLE_FORMATS = ['csv', 'tsv', 'jsonl', 'json', 'yaml', 'xlsx', 'parquet', 'sqlite'] as const
 export type TableFormat = (typeof TABLE_FORMATS)[number]
 

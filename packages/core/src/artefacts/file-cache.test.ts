@@ -10,7 +10,7 @@ const FILES = {
   'snippets/house/style.md': 'Plain words.\n',
   'personas/registrar.yaml': 'who: You are the registrar.\n',
 }
-/** What somebody might write into a file in the middle of other work. */
+/** What a user might type into a file in the middle of other work. */
 const TEXTS = [
   'title: Label\nturns: [{ user: "{titel}" }]\n',
   'title: Label\nvariables: { title: text }\nturns: [{ user: "{title as upper}" }]\n',

@@ -20,7 +20,7 @@ export const OUTPUT_KEYS = {
   'must-not-say': 'list',
 } satisfies Record<string, KeyKind>
 
-/** The keys that a kind has beside those of all. */
+/** The keys of a kind, besides those of all kinds. */
 export const FORM_KEYS = {
   fields: { fields: 'map' },
   'one-of': { of: 'any' },

@@ -1,7 +1,7 @@
 import { problem, type Report } from '../problems/problem.js'
 import type { Span } from '../source/source.js'
 
-/** The path that `path` means when `file` says it, both from the library's folder, with `..` resolved; undefined where it leaves it. */
+/** The path that `path` means in `file`, both from the library's folder, with `..` resolved; undefined if it leaves the folder. */
 function pathInLibrary(file: string, path: string): string | undefined {
   if (/^(?:[A-Za-z]:|[\\/])/.test(path)) return undefined
   const steps = file.split('/').slice(0, -1)
@@ -14,7 +14,7 @@ function pathInLibrary(file: string, path: string): string | undefined {
   return steps.join('/')
 }
 
-/** The path that a file says, from the library's folder; one that leaves it is reported. */
+/** A path in a file, from the library's folder; one that leaves it is reported. */
 export function ownPath(text: string, span: Span, file: string, report: Report): string | undefined {
   const path = pathInLibrary(file, text)
   if (path === undefined) report(problem('path-leaves-library', { path: text }, span))

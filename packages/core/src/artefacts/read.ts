@@ -27,7 +27,7 @@ import { Source } from '../source/source.js'
 import { parseYaml, type YamlNode } from '../source/yaml.js'
 import { isName } from '../values/names.js'
 
-/** Everything that a library's files hold, by kind and name. */
+/** The contents of a library's files, by kind and name. */
 export interface LibraryFiles {
   readonly library: LibraryModel
   /** The models that are described. */
@@ -65,7 +65,7 @@ export class FileCache {
   private limits = ''
   private readonly read = new Map<string, { readonly text: string; readonly artefact: unknown; readonly problems: readonly Problem[] }>()
 
-  /** What a file holds: as it was read before, if it says the same. */
+  /** The content of a file: the earlier reading if the text is unchanged. */
   take(path: string, text: string, report: Report, read: (report: Report) => unknown): unknown {
     let known = this.read.get(path)
     if (known?.text !== text) {
@@ -77,7 +77,7 @@ export class FileCache {
     return known.artefact
   }
 
-  /** Under other limits all is read anew. */
+  /** With other limits everything is read again. */
   under(limits: Limits): void {
     const text = JSON.stringify(limits)
     if (text !== this.limits) this.read.clear()

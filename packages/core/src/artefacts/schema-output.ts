@@ -9,7 +9,7 @@ import { Source } from '../source/source.js'
 import { parseYaml, type YamlNode } from '../source/yaml.js'
 import { isRecord, own } from '../values/data.js'
 
-/** outputs/NAME.schema.json: a JSON Schema as it is. Its fields are known as far as declarations can say what it says. */
+/** outputs/NAME.schema.json: a JSON Schema as it is. Its fields are known as far as declarations can express them. */
 export function readSchemaOutput(reading: Reading): FieldsModel {
   const { root, report } = reading
   const content = root.data() as JsonSchema
@@ -24,7 +24,7 @@ export function readSchemaOutput(reading: Reading): FieldsModel {
     return typeof found === 'string' ? found : undefined
   }
   const { variables, problems } = variablesFromSchema(content, { fields: true })
-  // The declarations are plain data by now: read like those of any other file, but they stand in none.
+  // The declarations are plain data here: read like those of any other file, but they have no place in one.
   const { root: declarations } = parseYaml(new Source(reading.file.name, JSON.stringify(variables)))
   const fields = readAnswerFields(
     declarations,
@@ -51,7 +51,7 @@ export function readSchemaOutput(reading: Reading): FieldsModel {
   }
 }
 
-/** Whether all its records let other fields be, or none does: declarations cannot say it of each. */
+/** Whether all its records allow further fields, or none does: declarations cannot express it for some only. */
 function isUniform(schema: JsonSchema): boolean {
   const closed = new Set<boolean>()
   const visit = (item: unknown) => {

@@ -5,7 +5,7 @@ import type { Text } from '../text/nodes.js'
 
 const DIRECTIVE_BEGINNING = /(?:^|\s)~[ \t]+(?:when|each|use|vary|untouched|end|otherwise|instead|aside)\b/
 
-/** Reads a scalar as a text of the language. A style that joins lines would swallow directive lines: said here, with the mend. */
+/** Reads a scalar as a text of the language. A style that joins lines would swallow directive lines: it is reported here, with the fix. */
 export function readText(node: YamlNode, report: Report, options: ParseOptions): Text {
   const { source } = node
   const style = source.host?.style

@@ -29,7 +29,7 @@ export const HISTORY_KEYS = { from: 'text', fence: 'text' } as const
 export const ATTACHMENT_KEYS = { from: 'text', as: 'text' } as const
 type TurnKeys = Keys<keyof typeof TURN_KEYS>
 
-/** What a turn may say, and which other keys go with it. */
+/** The keys of a turn, and which of them go together. */
 export const TURN_SAYS = {
   system: ['attach'],
   user: ['attach'],
@@ -41,7 +41,7 @@ export const TURN_SAYS = {
 } as const satisfies Record<string, readonly (keyof typeof TURN_KEYS)[]>
 type Saying = keyof typeof TURN_SAYS
 
-/** What reading turns asks of the file that they stand in. */
+/** The information about a file that reading its turns needs. */
 export interface TurnReading {
   readonly file: string
   readonly report: Report

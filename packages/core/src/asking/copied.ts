@@ -6,7 +6,7 @@ import { standInARow, wordsIn } from '../values/words.js'
 export class Copied {
   constructor(private readonly most: number) {}
 
-  /** The first run of words of the texts that stands in `sent` too. The answer is the shorter: what was sent is held against its words. */
+  /** The first run of words of the texts that is also in `sent`. The answer is the shorter text: `sent` is searched for its words. */
   find(texts: readonly string[], sent: readonly string[]): string | undefined {
     for (const text of texts) {
       const words = wordsIn(text)
@@ -25,7 +25,7 @@ export class Copied {
   }
 
   /**
-   * Whether a run may be found at all. Of the words cut into blocks of half a run's length, every run holds a whole block: few have to be looked
+   * Whether a run can occur at all. Of the words cut into blocks of half a run's length, every run contains a whole block: few have to be looked
    * for, without cutting what was sent into words.
    */
   private mayHold(words: readonly string[], sent: readonly string[]): boolean {

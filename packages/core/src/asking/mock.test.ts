@@ -75,7 +75,7 @@ describe('the mock model', () => {
     expect(new Set(ways)).toEqual(new Set(['busy', undefined]))
   })
 
-  test('fails as a service does, and never ends where it is told so', async () => {
+  test('fails as a service does, and times out where it is set to', async () => {
     const waits: number[] = []
     const pause = (milliseconds: number) => Promise.resolve(void waits.push(milliseconds))
     const fault = async (way: MockFault) =>

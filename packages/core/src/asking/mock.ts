@@ -33,7 +33,7 @@ export interface MockOptions {
   readonly faults?: Partial<Readonly<Record<MockFault, number>>>
 }
 
-/** What the mock model knows of a request. */
+/** What the mock model receives of a request. */
 export type Question = Pick<ModelRequest, 'prompt' | 'record' | 'values' | 'fingerprint' | 'form'> & { readonly candidate?: number }
 
 /** A mock reply, and the fault that it has, if any. */

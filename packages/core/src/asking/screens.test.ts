@@ -52,7 +52,7 @@ describe('a screen for copied passages', () => {
   const copied = (text: string, sent: string, limit = 5) =>
     found(screen({ finds: 'copied', limit }), [text], ['A turn that is no use.', sent])
 
-  test('finds so many words in a row, whatever stands between them', () => {
+  test('finds a run of equal words, with anything between them', () => {
     expect(copied('They say: three masts, and a RED hull it had.', 'It had three masts and a red hull, they say.')).toBe(
       '5 words as they stood in the prompt: "three masts and a red"',
     )

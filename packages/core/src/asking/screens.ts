@@ -12,37 +12,37 @@ export interface ScreenFinding {
   readonly message: string
 }
 
-/** Looks at texts; `sent` is what the model was told before. */
-type Look = (texts: readonly string[], sent: readonly string[]) => string | undefined
+/** Checks texts; `sent` is what the model was sent before. */
+type Finder = (texts: readonly string[], sent: readonly string[]) => string | undefined
 
-/** The screens of a library, ready to look at one question after the other. */
+/** The screens of a library, prepared for many questions. */
 export class Screens {
-  private readonly all: readonly { readonly screen: ScreenModel; readonly look: Look }[]
+  private readonly all: readonly { readonly screen: ScreenModel; readonly find: Finder }[]
 
   constructor(screens: readonly ScreenModel[], countTokens: (text: string) => number = () => 0) {
-    this.all = screens.map((screen) => ({ screen, look: lookOf(screen, countTokens) }))
+    this.all = screens.map((screen) => ({ screen, find: finderOf(screen, countTokens) }))
   }
 
-  /** Whether tokens have to be counted before these texts are looked at. */
-  haveToCount(side: ScreenModel['side'], texts: readonly string[]): boolean {
+  /** Whether tokens have to be counted before these texts are checked. */
+  needTokenCounts(side: ScreenModel['side'], texts: readonly string[]): boolean {
     return this.all.some(({ screen }) => screen.side === side && screen.finds === 'tokens' && mayExceed(texts, screen.limit))
   }
 
   /** What the screens of one side find. */
   find(side: ScreenModel['side'], texts: readonly string[], sent: readonly string[] = []): ScreenFinding[] {
-    return this.all.flatMap(({ screen: { name, side: own, action }, look }) => {
-      const message = own === side ? look(texts, sent) : undefined
+    return this.all.flatMap(({ screen: { name, side: own, action }, find }) => {
+      const message = own === side ? find(texts, sent) : undefined
       return message === undefined ? [] : [{ screen: name, side, action, message }]
     })
   }
 }
 
-function lookOf({ finds, words, limit }: ScreenModel, countTokens: (text: string) => number): Look {
+function finderOf({ finds, words, limit }: ScreenModel, countTokens: (text: string) => number): Finder {
   switch (finds) {
     case 'personal-data': {
-      const look = rememberLong((text) => personalDataIn(text) ?? null)
+      const find = rememberLong((text) => personalDataIn(text) ?? null)
       return (texts) => {
-        const text = first(texts, look)
+        const text = first(texts, find)
         return text && (/^[aeiou]/.test(text) ? `an ${text}` : `a ${text}`)
       }
     }
@@ -50,9 +50,9 @@ function lookOf({ finds, words, limit }: ScreenModel, countTokens: (text: string
       return (texts) => (texts.some(keyShaped) ? 'a text that has the shape of an access key' : undefined)
     case 'words': {
       const shapes = words.map((word) => [word, wholeWord(word)] as const)
-      const look = rememberLong((text) => shapes.find(([, shape]) => shape.test(text))?.[0] ?? null)
+      const find = rememberLong((text) => shapes.find(([, shape]) => shape.test(text))?.[0] ?? null)
       return (texts) => {
-        const text = first(texts, look)
+        const text = first(texts, find)
         return text && `the word "${text}"`
       }
     }
@@ -92,9 +92,9 @@ function wholeWord(word: string): RegExp {
   return new RegExp(`(?<![\\p{L}\\p{N}])${literal}(?![\\p{L}\\p{N}])`, 'iu')
 }
 
-function first<T>(texts: readonly string[], look: (text: string) => T | null): T | undefined {
+function first<T>(texts: readonly string[], find: (text: string) => T | null): T | undefined {
   for (const text of texts) {
-    const found = look(text)
+    const found = find(text)
     if (found !== null) return found
   }
   return undefined

@@ -20,7 +20,7 @@ export interface BatchOptions {
   readonly locale?: string
 }
 
-/** A join with what its `where` says. */
+/** A join with its parsed `where`. */
 export interface ReadyJoin {
   readonly model: JoinModel
   readonly equalities: readonly Equality[]
@@ -39,7 +39,7 @@ export class Batch {
   constructor(
     readonly prompt: Prompt,
     readonly model: BatchModel,
-    /** What its conditions and names are compiled by, and where its envelope stands. */
+    /** The compiler of its conditions and names, and the place of its envelope. */
     readonly library: Library | undefined,
     readonly values: AnyValues,
     readonly locale: string | undefined,
@@ -113,7 +113,7 @@ export class Batch {
 /**
  * A batch of a library, ready to be run.
  *
- * @throws ProblemError where it cannot be: its prompt has errors, a join says no equality.
+ * @throws ProblemError if its prompt has errors, or a join has no equality.
  */
 export function batchOf(library: Library, model: BatchModel, options: BatchOptions = {}): Batch {
   const own = library.problems.filter((p) => p.severity === 'error' && p.place?.file === model.file.name)
@@ -122,7 +122,7 @@ export function batchOf(library: Library, model: BatchModel, options: BatchOptio
   return new Batch(library.prompt(model.prompt?.name ?? ''), model, library, { ...model.set, ...options.values }, locale)
 }
 
-/** The batch of a table that is handed to a prompt as it stands. */
+/** The batch of a table that is given to a prompt unchanged. */
 export function plainBatch(prompt: Prompt, { values = {}, locale }: BatchOptions = {}): Batch {
   return new Batch(prompt, batchModel({ prompt: prompt.name, records: { from: 'records' } }), undefined, values, locale)
 }

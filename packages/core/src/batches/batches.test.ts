@@ -89,9 +89,9 @@ describe('the records of a batch', () => {
     expect(said({})).toEqual(['A1: A1', 'A2: row 2, column "Made": "c. 1890" is not a whole number', 'A3: A3', 'A1: A1'])
   })
 
-  test('are chosen by conditions over any column, before the others are looked at', () => {
+  test('are chosen by conditions over any column, before other cells are read', () => {
     expect(said({ keep: 'item.status is "on display" and item.made < 1800' }).at(-1)).toBe('A1: A1')
-    // A row that is left out is not rejected for a cell that no one asked for.
+    // A row that is left out is not rejected for a cell that the condition does not read.
     expect(said({ keep: 'item.status is "on display"' })).toHaveLength(3)
     expect(said({ keep: 'item.made > 1800' })).toEqual(['A1: A1', 'A2: row 2, column "Made": "c. 1890" is not a whole number'])
     expect(said({ keep: 'item.statsu is "x"' })[0]).toMatch(/^! .*statsu/)
@@ -99,7 +99,7 @@ describe('the records of a batch', () => {
     expect(said({ columns: { ...COLUMNS, 'item.age': { heading: 'Room', type: 'text' } }, keep: 'item.age is "ZZ"' })).toEqual(['A3: A3'])
   })
 
-  test('are named by a text, and go where a path says', () => {
+  test('are named by a text, and written to a path with slots', () => {
     expect(said({ name: '{item.room}-{item.number}' }).map((text) => text.split(':')[0])).toEqual(['B0-A1', 'L1-A2', 'ZZ-A3', 'B0-A1'])
     expect(said({ to: '../out/{item.room}/{item.number}.md', keep: 'item.made' })[0]).toBe('A1: A1 → out/B0/A1.md')
     expect(said({ name: '{item.made}' })[2]).toBe('A3: the id of the record in row 3 is empty')
@@ -118,12 +118,12 @@ describe('joined tables', () => {
     columns: COLUMNS,
   })
 
-  test('are found by what is equal, whichever side it stands on', () => {
+  test('are found by equal values, on either side of the equality', () => {
     for (const where of ['item.room is room.code', 'room.code is item.room'])
       expect(said(join({ where }), ROOMS)[0]).toBe('A1: A1 in the boathouse')
   })
 
-  test('give a record its row; none is none, and what does not match the schema is said with its table', () => {
+  test('give a record its row; a missing one is missing, and a wrong one is reported with its table', () => {
     expect(said(join(), ROOMS)).toEqual([
       'A1: A1 in the boathouse',
       'A2: in data/rooms.json: row 2, column "Floor": "top" is not a whole number',
@@ -133,7 +133,7 @@ describe('joined tables', () => {
     expect(said({ ...join(), keep: 'room.floor is 0' }, ROOMS).slice(0, 1)).toEqual(['A1: A1 in the boathouse'])
   })
 
-  test('of which several rows match set the record aside, or give a list', () => {
+  test('with several rows reject the record, or give a list', () => {
     expect(said(join(), ROOMS, [['A9', '', 'K', '']])).toEqual(['A9: 2 rows of data/rooms.json match "K"'])
     expect(codes(join(), ROOMS, [['A9', '', 'K', '']])).toEqual(['join-several'])
     expect(codes(join(), ROOMS)).toEqual(['join-row-invalid'])
@@ -152,7 +152,7 @@ describe('joined tables', () => {
     expect(said(many, loans)).toContain('A3: A3')
   })
 
-  test('that a record needs, and that have no row for it, set it aside', () => {
+  test('that a record needs and that have no row for it reject it', () => {
     const needed = {
       ...FILES,
       'prompts/p.yaml': FILES['prompts/p.yaml']!.replace('room: { type: record, optional: true,', 'room: { type: record,'),
@@ -211,7 +211,7 @@ describe('a batch’s file', () => {
     expect(problemsOf({ ...FILES, 'batches/b.yaml': text }).map((p) => p.code)).toContain(code)
   })
 
-  test('says large numbers as people do', () => {
+  test('writes large numbers with separators', () => {
     expect(['2m', '1.5M', '500k', '20,000', '12', 'x', '-1', '0'].map(readAmount)).toEqual([
       2e6,
       1.5e6,
@@ -248,7 +248,7 @@ roles: { user: visitor }
     return { ...line, data: JSON.parse(utf8(line.bytes)) as unknown, rendering: found[0]!.prepared!.render({ record: 'A1' }) }
   }
 
-  test('have the record and its turns; in full what else somebody needs who asks', () => {
+  test('have the record and its turns; in full, also what a caller of a model needs', () => {
     expect(lineOf({}).data).toEqual({
       record: 'A1',
       row: 1,
@@ -336,7 +336,7 @@ describe('how a table fits', () => {
     return counted.report()
   }
 
-  test('is told for each variable, with what is missing, what does not match the schema and what is unused', () => {
+  test('reports for each variable what is missing, wrong or unused', () => {
     const report = fit(HEADINGS, ROWS, { columns: COLUMNS })
     expect(report).toMatchObject({ rows: 4, included: 4, rejected: 1, columns: [] })
     expect(report.variables.map(({ path, how, empty, invalid }) => [path, how, empty, invalid])).toEqual([
@@ -351,7 +351,7 @@ describe('how a table fits', () => {
     expect(report.unused).toEqual([{ heading: 'Status', samples: ['on display', 'in store'] }])
   })
 
-  test('is mended by lines that can be put into the batch as they stand', () => {
+  test('suggests lines that can be pasted into the batch', () => {
     const report = fit(HEADINGS, ROWS)
     expect(report.columns).toEqual(['item.number: "Object No."'])
     expect(fit(['Numbr', 'Mad'], [['A1', '1']]).columns).toEqual(['item.number: "Numbr"', 'item.made: "Mad"'])

@@ -4,7 +4,7 @@ const LONGEST_KEPT = 400
 const MOST_KEPT = 20_000
 
 /**
- * Counts a text in pieces, each once. It is cut at line ends that are followed by a character of ASCII which is neither blank nor a stroke: there no
+ * Counts a text in pieces, each once. It is cut at line ends that are followed by an ASCII character other than a space or a slash: there no
  * encoding joins what stands before with what comes after. Cuts anywhere else would count too many or too few.
  */
 export function countedByLines(count: (text: string) => number): (text: string) => number {

@@ -35,9 +35,9 @@ export interface FitReport {
   readonly rejected: number
   readonly variables: readonly FittedVariable[]
   readonly unused: readonly { readonly heading: string; readonly samples: readonly string[] }[]
-  /** Lines of `columns:` that would mend what is missing. */
+  /** Lines of `columns:` that would fix what is missing. */
   readonly columns: readonly string[]
-  /** What else would mend something, in words. */
+  /** Other fixes, in words. */
   readonly hints: readonly string[]
 }
 
@@ -50,7 +50,7 @@ interface Count {
   misfits: FittedVariable['misfits'][number][]
 }
 
-/** Looks at every row of a table and counts. Headings that come later, of records with further keys, are taken in. */
+/** Reads every row of a table and counts. Headings that appear later, in records with further keys, are included. */
 export class Fit {
   private rows = 0
   private included = 0
@@ -120,7 +120,7 @@ export class Fit {
     return count
   }
 
-  /** @throws ProblemError where a condition or a name says what the table does not have. */
+  /** @throws ProblemError if a condition or a name uses a column that the table does not have. */
   report(): FitReport {
     const reader = (this.reader ??= this.batch.rows(this.headings, this.pools)).reader.columns
     const prefix = reader.record ? `${reader.record.name}.` : ''
@@ -142,7 +142,7 @@ export class Fit {
       rejected: this.rejectedCount,
       variables: all,
       unused,
-      columns: mends(
+      columns: fixes(
         variables.filter((variable) => variable.how === 'missing'),
         unused.map((item) => item.heading),
       ),
@@ -173,7 +173,7 @@ function keepSample(samples: string[], cell: string): void {
 }
 
 /** For each missing variable the unused column that is most likely meant: nearly the same letters, or a word in common. */
-function mends(missing: readonly FittedVariable[], unused: readonly string[]): string[] {
+function fixes(missing: readonly FittedVariable[], unused: readonly string[]): string[] {
   const free = [...unused]
   return missing.flatMap(({ path }) => {
     const name = defined(path.split('.').at(-1))
@@ -186,7 +186,7 @@ function mends(missing: readonly FittedVariable[], unused: readonly string[]): s
   })
 }
 
-/** The words of a name or heading; short forms stand for their words. */
+/** The words of a name or heading; abbreviations are replaced by their words. */
 function wordsOf(text: string): string[] {
   return text
     .toLowerCase()
@@ -203,7 +203,7 @@ const SHORT: Readonly<Record<string, string>> = {
   desc: 'description',
 }
 
-/** Dates in another order and numbers in another writing are declared, not typed anew. */
+/** Dates in another order and numbers in another notation are declared, not converted by hand. */
 function hintsFor({ path, takes, misfits }: FittedVariable): string[] {
   if (misfits.length === 0) return []
   const all = (pattern: RegExp) => misfits.every(({ cell }) => pattern.test(cell))

@@ -74,7 +74,7 @@ export class StandardWriter implements LineWriter {
   }
 }
 
-/** The tokens of all turns' texts, and of the texts that they hand over beside them. */
+/** The tokens of all turns' texts, and of attached texts. */
 export function promptTokens(prepared: PreparedValues, options: RenderOptions, count: (text: string) => number): number {
   let tokens = 0
   for (const { text, parts } of prepared.turns(options)) {

@@ -29,7 +29,7 @@ export function pathsIn(text: Text): readonly Path[] {
   })
 }
 
-/** Two paths that a join's `where` says to be equal. */
+/** Two paths that a join's `where` declares equal. */
 export interface Equality {
   /** Within the joined table. */
   readonly mine: Path

@@ -9,7 +9,7 @@ import type { Declared, ValueType } from '../values/types.js'
 /** The records of a joined table that have one key. */
 type Entry = { readonly record: Readonly<Record<string, unknown>> } | { readonly problems: readonly Problem[] }
 
-/** A joined table, held in memory by what its rows are found by. */
+/** A joined table, in memory, indexed by the values that find its rows. */
 export class Pool {
   private readonly entries = new Map<string, Entry[]>()
   private columns: readonly Declared[] = []
@@ -25,7 +25,7 @@ export class Pool {
     private readonly locale: string | undefined,
   ) {}
 
-  /** Rows of the table; `row` counts from 1 below the heading. Says what keeps the table from being joined. */
+  /** Rows of the table; `row` counts from 1 below the heading. Reports what keeps the table from being joined. */
   add(headings: readonly string[], rows: readonly (readonly unknown[])[], row: number): readonly Problem[] {
     if (headings !== this.headings) {
       this.headings = headings

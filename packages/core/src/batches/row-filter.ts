@@ -10,11 +10,11 @@ import type { Declared } from '../values/types.js'
 /** A row's values under the names that conditions and names see, in the order of those names. */
 type Scope = readonly unknown[]
 
-/** What a batch looks at before a row is read for its prompt: the columns that conditions, names and joins speak of, and no others. */
+/** What a batch reads of a row before the prompt's variables: the columns of conditions, names and joins, and no others. */
 export class RowFilter {
   private readonly reader: ScopeReader
   private readonly columns: readonly Declared[]
-  /** Where the columns called by themselves stand among those that are read; the row itself stands before them. */
+  /** The positions of the columns called by themselves among those that are read; the row itself comes before them. */
   private readonly places: readonly number[]
   private readonly rowNamed: boolean
   /** The name of a joined row's keys on the side of the record, each as the place in the scope and the steps from there. */
@@ -50,7 +50,7 @@ export class RowFilter {
     this.to = model.to && perRecord ? defined(library).words(model.to.text, scope) : undefined
   }
 
-  /** Undefined where a cell that is looked at does not fit. */
+  /** Undefined if a cell that the condition reads does not match its type. */
   read(cells: readonly unknown[], row: number, problems: Problem[]): Scope | undefined {
     const { accepted, problems: unfit } = this.reader.read(cells, row)
     if (!accepted) {

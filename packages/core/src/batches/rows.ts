@@ -33,7 +33,7 @@ export class BatchRows {
   private readonly filter: RowFilter | undefined
   private readonly joined: readonly number[]
 
-  /** @throws ProblemError where a condition or a name says what the tables do not have. */
+  /** @throws ProblemError if a condition or a name uses a column that the tables do not have. */
   constructor(
     private readonly batch: Batch,
     readonly headings: readonly string[],
@@ -53,10 +53,10 @@ export class BatchRows {
     this.filter = batch.paths.length > 0 ? new RowFilter(batch, this.reader.columns, headings, pools) : undefined
   }
 
-  /** What is wrong with the headings: a column that a condition looks at is used. */
+  /** Problems of the headings. A column that a condition reads counts as used. */
   get problems(): readonly Problem[] {
-    const looked = new Set(this.batch.paths.flatMap((path) => [path.name, ...path.steps.map((step) => step.key)]))
-    return this.reader.problems.filter((p) => p.code !== 'heading-unused' || !looked.has(nameOf(p.data.heading)))
+    const usedNames = new Set(this.batch.paths.flatMap((path) => [path.name, ...path.steps.map((step) => step.key)]))
+    return this.reader.problems.filter((p) => p.code !== 'heading-unused' || !usedNames.has(nameOf(p.data.heading)))
   }
 
   /** The record of a row; undefined where it is not to be kept. */

@@ -215,7 +215,7 @@ export type ReplyIn<D> = D extends { readonly output: OutputDefinition<infer R> 
 
 // ------------------------------------------------------------------ what is wrong with it
 
-/** Stands where a definition is wrong, so that the compiler's message says why. */
+/** Marks a wrong definition, so that the compiler's message has the reason. */
 export interface Wrong<Sentence extends string> {
   readonly wrong: Sentence
 }
@@ -261,7 +261,7 @@ type CheckTurn<T, S> = {
 type LoopIn<T, S> = T extends { readonly each: infer H extends string } ? (S extends Names ? LoopScope<H, S> : S) : S
 type SentenceOf<L> = L extends string ? L : never
 
-/** A prompt's definition, each of its texts held against the names that it may use. */
+/** A prompt's definition, each of its texts checked against the names that it may use. */
 export type CheckPrompt<D> = CheckKeys<D, PromptInput, 'a prompt'> & {
   readonly [K in keyof D]: K extends 'turns' | 'add-turns'
     ? CheckTurns<D[K], SeenIn<D>>

@@ -22,7 +22,7 @@ export interface LibraryInput {
 const SHELVES = ['prompts', 'snippets', 'personas', 'examples', 'outputs'] as const
 const WORDS = { prompts: 'prompt', snippets: 'snippet', personas: 'persona', examples: 'example set', outputs: 'output' }
 
-/** The files that say what a library written in code says: path below its folder → YAML. */
+/** The files of a library that is written in code: path below its folder → YAML. */
 export function filesOf(input: LibraryInput): Record<string, string> {
   const { title, about, locale, settings, limits } = input
   const main = { title, about, locale, settings, limits }
@@ -64,7 +64,7 @@ function isDefinition(value: object): value is Definition {
   return 'kind' in value && 'input' in value && Object.values(WORDS).includes(value.kind as string)
 }
 
-/** A text that begins with a line end was written as a block: the indentation that its lines share goes, and its last, blank line. */
+/** A text that begins with a line end was written as a block: the indentation that its lines share is removed, and its last, empty line too. */
 export function block(text: string): string {
   const lines = text.replace(/\r\n?/g, '\n').split('\n')
   if (lines.length === 1 || lines[0]?.trim() !== '') return text

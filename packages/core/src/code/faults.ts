@@ -1,5 +1,5 @@
 // The compiler reads a text of the language far enough to know its names: which it uses, and which loops it opens. It errs on the quiet
-// side: what it does not understand is no fault here, and is looked at when the library is made. Every walk is tail-recursive, since without
+// side: what it does not understand is not reported here but when the library is opened. Every walk is tail-recursive, since without
 // that the compiler gives up after fifty steps.
 import type { FieldsOf, TypeOf } from '../values/declarations.js'
 
@@ -56,7 +56,7 @@ type Slots<Line extends string, Stack extends Open> = Line extends `${infer Head
       : Stack
   : Stack
 
-/** Letters have two cases; scripts that have none pass for no letters, and are looked at later. */
+/** Letters have two cases; letters of scripts without cases are not recognised here and are checked later. */
 type IsLetter<Mark extends string> = Mark extends '_' ? true : Lowercase<Mark> extends Uppercase<Mark> ? false : true
 
 type Inline<Said extends string, Stack extends Open> = Said extends
@@ -141,7 +141,7 @@ type DeclaredAt<Path extends string, Scope extends Names> = Path extends `${infe
 
 // ------------------------------------------------------------------ values
 
-/** The first fault in all that a slot may hold: paths with `or`, a literal, formats. */
+/** The first fault in the content of a slot: paths with `or`, a literal, formats. */
 export type ValueFault<Value extends string, Scope extends Names> = Value extends `${infer Paths} as ${string}`
   ? PathsFault<Paths, Scope>
   : PathsFault<Value, Scope>
@@ -256,7 +256,7 @@ type GivenFault<Given extends string, Scope extends Names> = Given extends `${st
     ? ValueFault<Trim<Value>, Scope>
     : never
 
-// ------------------------------------------------------------------ blanks
+// ------------------------------------------------------------------ spaces
 
 type TrimLeft<S extends string> = S extends `${' ' | '\t'}${infer Rest}` ? TrimLeft<Rest> : S
 type TrimRight<S extends string> = S extends `${infer Rest}${' ' | '\t' | '\r'}` ? TrimRight<Rest> : S

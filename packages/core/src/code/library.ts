@@ -4,7 +4,7 @@ import { readLibraryFiles } from '../artefacts/read.js'
 import { Library, type LibraryOptions } from '../library/library.js'
 import type { Problem } from '../problems/problem.js'
 
-/** A library that was written in code, with the files that say the same. */
+/** A library that was written in code, with the equivalent files. */
 export class WrittenLibrary<P extends object> extends Library<P> {
   constructor(
     /** Path below the library's folder → YAML: written to a folder, they are this library. */

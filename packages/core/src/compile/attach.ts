@@ -8,7 +8,7 @@ import type { Span } from '../source/source.js'
 import { isName } from '../values/names.js'
 import { describe, type ValueType } from '../values/types.js'
 
-/** What a turn hands over beside its text. What is no file, and files of the library that are not there, are reported. */
+/** The attachment of a turn. A value that is not a file, and missing files of the library, are reported. */
 export function attachmentPlans(attach: readonly Attachment[], { env }: Compilation, context: Context): AttachmentPlan[] {
   return attach.flatMap((attachment) =>
     attachment.kind === 'path' ? ofLibrary(attachment, env.attachments, context) : ofValue(attachment, context),

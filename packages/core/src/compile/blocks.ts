@@ -4,7 +4,7 @@ import { runLoop, type Loop } from './loop.js'
 import type { Op, Test } from '../render/run.js'
 import type { TextOrigin } from '../render/trace.js'
 
-/** The first branch that holds. */
+/** The first branch whose condition is true. */
 export function whenOp(branches: readonly { readonly test: Test | undefined; readonly body: Op }[]): Op {
   const [first, second] = branches
   if (branches.length === 1 && first?.test) {

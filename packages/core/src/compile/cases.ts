@@ -50,7 +50,7 @@ function checkAnswers(
   }
 }
 
-/** Writes a case's answer; the form is asked for only where the rendering has a say in what is written. */
+/** Writes a case's expected output; the form is computed only if the text depends on the record. */
 type AnswerWriter = (row: readonly unknown[], form: () => Form) => string
 
 /** An answer in the form of the prompt's output, from the columns that such an answer fills beside a record. */
@@ -102,7 +102,7 @@ function answerWriter({ model, label }: PreparedSet, form: FormPlan, lacks: (fie
       for (const item of form.fixed ? places : [{ name: 'document', at: whole }]) if (item.at < 0) lacks(item.name)
       return (row, form) => {
         const { shape: own } = form() as { shape: DocumentShape }
-        return finishDocument(own.stretches, Object.fromEntries(places.map((place) => [place.name, text(row, place.at)]))).text
+        return finishDocument(own.segments, Object.fromEntries(places.map((place) => [place.name, text(row, place.at)]))).text
       }
     }
   }
@@ -128,7 +128,7 @@ export function pickerOp(
   const { pick } = model
   if (picker.compares && !live) report(problem('pick-without-record', { by: pick.by, set: model.name }, span))
   return (run) => {
-    const picked = picker.pick(live?.(run), (name) => run.lot(`${model.name} ${name}`))
+    const picked = picker.pick(live?.(run), (name) => run.random(`${model.name} ${name}`))
     ;(run.picks ??= []).push({ set: model.name, ...picked })
     const count = picked.cases.length
     if (count < (pick.atLeast ?? 0))

@@ -10,7 +10,7 @@ const SNIPPETS: Files = {
   'snippets/ages/adult.md': 'Fully.',
 }
 
-/** What opening a library says of one text, each as `line: message (mend)`; the variables that the text leaves unused are no matter here. */
+/** The problems of one text, each as `line: message (help)`; variables that the text leaves unused are ignored. */
 function says(text: string): string[] {
   return problemsOf(onePrompt(text, VARIABLES, SNIPPETS))
     .filter((p) => p.code !== 'variable-unused')

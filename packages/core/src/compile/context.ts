@@ -8,7 +8,7 @@ import type { Format } from '../values/formats/format.js'
 import type { Declared, ValueType } from '../values/types.js'
 import type { Scope } from './scope.js'
 
-/** What the compiler of one text knows about where the text stands. */
+/** The place of a text, for its compiler. */
 export interface Context {
   readonly scope: Scope
   readonly role: Role
@@ -33,7 +33,7 @@ export interface Shared {
   /** Local slots taken so far: loop items and positions. */
   locals: number
   uses: number
-  /** Counts what differs from rendering to rendering: where it stands still over a text, the text is written once. */
+  /** Counts what differs from rendering to rendering: if it is unchanged for a text, the text is written once. */
   varying: number
   /** What the turn under way draws on. */
   draws: Draws
@@ -49,7 +49,7 @@ export interface Shared {
   openEnd: boolean
 }
 
-/** What a text draws on, beside its persona, its output and the locale: where that is the same as before, so is the text. */
+/** What a text uses, besides its persona, its output and the locale: if that is the same as before, so is the text. */
 export interface Draws {
   /** The rendering's own variables, by index. */
   readonly variables: Set<number>

@@ -36,7 +36,7 @@ export interface Compilation {
   readonly report: Report
   /** The prompt's own variables, bound ones too. */
   readonly context: Context
-  /** What the prompt's persona and output can come out as; undefined where only rendering tells. */
+  /** The possible personas and outputs of the prompt; undefined if only a rendering determines them. */
   readonly personaNames: readonly string[] | undefined
   readonly outputNames: readonly string[] | undefined
   /** The outputs that the prompt can have, compiled. */

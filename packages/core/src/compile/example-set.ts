@@ -28,7 +28,7 @@ export interface PreparedSet {
   readonly facts: SetFacts
 }
 
-/** Writes a set's cases, and looks at them: what is wrong with the set itself is reported. */
+/** Writes a set's cases, and checks them: problems of the set itself are reported. */
 export function prepareSet(model: ExampleSetModel, shelves: CompileEnv, alone: Context, report: Report): PreparedSet {
   const { fields, cases, pick } = model
   const rows = cases.map((exampleCase) => caseRow(model, exampleCase))
@@ -139,7 +139,7 @@ function answerReader(layout: Text, fields: readonly Declared[]): ((answer: stri
   }
 }
 
-/** The fixed beginning of an answer's layout, without blanks at its end: what a started answer is made of. */
+/** The fixed beginning of an answer's layout, without spaces at its end: a started answer begins with it. */
 export function fixedBeginning(layout: Text): string {
   const [line] = layout.items
   const [first] = line?.kind === 'line' ? line.pieces : []

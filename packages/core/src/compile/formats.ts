@@ -13,7 +13,7 @@ export interface Chain {
   readonly type: ValueType
   /** The name of the last format, for origins. */
   readonly last: string | undefined
-  /** `fenced` stands at the end: the tag that it names, or undefined for the path's own. */
+  /** `fenced` comes last: its tag, or undefined for the path's own. */
   readonly fence: { readonly tag: string | undefined } | undefined
   readonly apply: ((value: unknown, run: Run) => unknown) | undefined
   /** Whether the same value gives the same again, in one locale: `masked` counts what it replaces. */
@@ -69,7 +69,7 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
   return { type: current, last, fence, apply, pure }
 }
 
-/** A value of an open record is looked at when it is there; the format decides then. */
+/** A value of an open record is checked when it is rendered: its format then applies. */
 function gives(format: Format, type: ValueType, args: readonly Argument[]): ValueType | undefined {
   if (type.kind === 'any')
     return format.gives({ kind: 'list', item: { kind: 'any' } }, args)?.kind === 'integer' ? { kind: 'integer' } : { kind: 'any' }
@@ -102,7 +102,7 @@ function runner(format: Format, args: readonly Argument[], type: ValueType, path
   return (value, run) => (value as unknown[]).map((item) => (isMissing(item) ? null : whole(inner(item, run))))
 }
 
-/** The type by which a format can take a value that was not declared: text that spells a date or holds numbers counts as such. */
+/** The type by which a format can take a value that was not declared: text that spells a date or contains numbers counts as such. */
 function fitting(format: Format, value: unknown, actual: ValueType, args: readonly Argument[]): ValueType | undefined {
   if (actual.kind === 'list') {
     const items = (value as unknown[]).filter((v) => !isMissing(v)).map(typeOfValue)

@@ -4,7 +4,7 @@ import { writtenApart } from '../render/capture.js'
 import type { Op } from '../render/run.js'
 import type { TextOrigin } from '../render/trace.js'
 
-/** What a step writes, moved in: every line that is not blank gets the lead, the first one only where `first` says so (language §5.3, §5.6). */
+/** Indents what a step writes: every line that is not empty gets the lead, the first one only if `first` is true (language §5.3, §5.6). */
 export function indentedOp(op: Op, { lead, blank }: Continuation, made: TextOrigin, first: boolean): Op {
   return (run) => {
     const before = run.out

@@ -1,6 +1,6 @@
-/** What stands on the source line so far, known while compiling: it decides where further lines of a value go, and what a fence may do. */
+/** The content of the source line so far, known while compiling: it decides where further lines of a value go, and what a fence may do. */
 export class LineState {
-  /** The blanks and list or quote marks before this place; undefined once anything else was written on the line. */
+  /** The spaces and list or quote marks before this place; undefined once anything else was written on the line. */
   prefix: string | undefined = ''
   /** Whether the source line holds a slot or directive: only such a line can go (language §5.1). */
   held = false
@@ -13,7 +13,7 @@ export class LineState {
     this.prefix = MARKS.test(prefix) ? prefix : undefined
   }
 
-  /** Something was written that is neither blank nor mark. */
+  /** Something other than spaces and marks was written. */
   written(): void {
     this.prefix = undefined
     this.held = true
@@ -30,7 +30,7 @@ const MARKS = /^(?:[ \t>]|[-*+](?=[ \t]|$)|\d+\.(?=[ \t]|$))*$/
 /** What goes before the further lines of a value: at least the slot's column, and quote marks again. */
 export interface Continuation {
   readonly lead: string
-  /** The same for a blank line, which gets no trailing spaces. */
+  /** The same for an empty line, which gets no trailing spaces. */
   readonly blank: string
 }
 

@@ -18,7 +18,7 @@ export interface Loop {
   readonly keep: Test | undefined
 }
 
-/** Finds what a loop goes through, and gives its names to what stands within. */
+/** Resolves the list of a loop, and defines its names for the loop's body. */
 export function openLoop(head: LoopHead, context: Context): { readonly loop: Loop; readonly within: Context } {
   const { shared } = context
   const compiled = compileValue(head.value, context)

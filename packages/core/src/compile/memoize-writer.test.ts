@@ -19,7 +19,7 @@ const library = libraryFrom({
   ].join('\n'),
 })
 
-/** What stands in a table's line is what the turns say, however often a value came before. */
+/** A table's line has the text of the turns, however often a value came before. */
 function same(values: Record<string, unknown>, locale?: string): string {
   const prepared = library.prompt('p').prepare(values)
   const options = locale === undefined ? {} : { locale }
@@ -43,7 +43,7 @@ test('a value that came before is written as it was, in its locale, and a list a
   expect(same({ ...values, mail: 'b@marram.example' })).toContain('[email 1]')
 })
 
-test('a value that could end a fence is looked at every time', () => {
+test('a value that could end a fence is checked every time', () => {
   const stuff = Object.freeze(['</note>', 'oak'])
   const values = { day: '2026-02-18', weight: 1, stuff, note: 'plain' }
   const text = same(values)

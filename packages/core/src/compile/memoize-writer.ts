@@ -7,7 +7,7 @@ const MOST = 1000
 const LONGEST = 200
 
 /**
- * The same step, with what it wrote for values before: a table's columns hold mostly the same few dates, numbers and lists, and to find one
+ * The same step, with a cache of earlier results: a table's columns have mostly the same few dates, numbers and lists, and to find one
  * again is many times quicker than to format it. Only for steps that write the same for the same value and locale. A column whose values do
  * not come again is ignored.
  */
@@ -22,7 +22,7 @@ export function memoizeWriter(write: (value: unknown, run: Run) => void): (value
     write(value, run)
     const text = run.out
     run.out = out + text
-    // A text with a character that could begin a fence's tag is looked at anew in each rendering.
+    // A text with a character that could begin a fence's tag is checked again in each rendering.
     if (run.suspect || text.length > LONGEST) return
     if (known.size === MOST) {
       worthIt = hits > MOST
@@ -52,7 +52,7 @@ export function memoizeWriter(write: (value: unknown, run: Run) => void): (value
   }
 }
 
-/** Values that stay what they are: lists only where no one can change them. Long texts seldom come again. */
+/** Values that cannot change: lists only if they are frozen. Long texts seldom repeat. */
 function isKey(value: unknown): boolean {
   if (typeof value === 'string') return value.length <= LONGEST_KEY
   return typeof value === 'number' || (typeof value === 'object' && Object.isFrozen(value))

@@ -7,7 +7,7 @@ import type { BoundSlot, OutputModel } from '../artefacts/artefacts.js'
 import { withBound, type Bound } from '../outputs/bounds.js'
 import { Form } from '../outputs/form.js'
 import { outlineOf, passageStretch, shapeOf } from '../outputs/outline.js'
-import type { Stretch } from '../outputs/shape.js'
+import type { TextSegment } from '../outputs/shape.js'
 import { problem } from '../problems/problem.js'
 import { captured, capturedWhole } from '../render/capture.js'
 import { jsonBytes } from '../render/json-bytes.js'
@@ -30,7 +30,7 @@ const MOST_KEPT = 100
 /** A form with its instruction, ready to be written. */
 interface Ready {
   readonly form: Form
-  /** What stands before the output's own text, and the same as it stands in a JSON string. */
+  /** The text before the output's own text, and the same as it is in a JSON string. */
   readonly head: string
   readonly json: string
   /** Whether the output's own text follows. */
@@ -58,7 +58,7 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Co
       mustSay: rendered(required.must),
       mustNotSay: rendered(required.mustNot),
     }
-    const bare = shapeOf(output, common, op ? stretchesOf(op, run) : [], shelves.checks.get(output.name))
+    const bare = shapeOf(output, common, op ? segmentsOf(op, run) : [], shelves.checks.get(output.name))
     const shape = bounds.reduce(
       (shape, { path, bound }, i) => withBound(shape, path, bound, defined(values[i]), (problem) => run.fail(problem)),
       bare,
@@ -107,29 +107,29 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Co
 }
 
 /** What a row or document writes, parted into fixed text, values and passages. */
-function stretchesOf(op: Op, run: Run): Stretch[] {
+function segmentsOf(op: Op, run: Run): TextSegment[] {
   const { text, trace, passages } = capturedWhole(op, run)
-  const stretches: Stretch[] = []
+  const segments: TextSegment[] = []
   const plain = (start: number, end: number) => {
     let at = start
     trace.ends.forEach((stop, i) => {
       if (stop <= at || at >= end) return
       const kind = defined(trace.sources[i]).kind === 'value' ? 'value' : 'fixed'
       const piece = text.slice(at, Math.min(stop, end))
-      const last = stretches.at(-1)
-      if (last?.kind === kind) stretches[stretches.length - 1] = { kind, text: last.text + piece }
-      else stretches.push({ kind, text: piece })
+      const last = segments.at(-1)
+      if (last?.kind === kind) segments[segments.length - 1] = { kind, text: last.text + piece }
+      else segments.push({ kind, text: piece })
       at = Math.min(stop, end)
     })
   }
   let at = 0
   for (const { name, type, start, end } of passages) {
     plain(at, start)
-    stretches.push(passageStretch(name, type, text.slice(start, end)))
+    segments.push(passageStretch(name, type, text.slice(start, end)))
     at = end
   }
   plain(at, text.length)
-  return stretches
+  return segments
 }
 
 interface CompiledBound extends Bound {

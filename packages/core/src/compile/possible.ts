@@ -32,7 +32,7 @@ export function chosenText(text: Text, context: Context): ((run: Run) => string)
   }
 }
 
-/** The one line of a text that is not blank, if it has just one. */
+/** The one line of a text that is not empty, if it has just one. */
 function soleLine(text: Text): Line | undefined {
   const [line, ...others] = text.items.filter((item) => item.kind !== 'line' || !item.blank)
   return line?.kind === 'line' && others.length === 0 ? line : undefined
@@ -74,7 +74,7 @@ function possiblePiece(piece: Piece, scope: Scope): string[] | undefined {
   }
 }
 
-/** What the declarations say of a path through fields; undefined for any other. */
+/** The declared type of a path through fields; undefined for any other path. */
 function declaredAt(path: Path, scope: Scope): { readonly type: ValueType; readonly optional: boolean } | undefined {
   let found: { readonly type: ValueType; readonly optional: boolean } | undefined = scope.find(path.name)
   for (const step of path.steps) {

@@ -37,7 +37,7 @@ export function compileSet(set: ExampleSetModel, shelves: CompileEnv, report: Re
   return prepareSet(set, shelves, standaloneContext([], shelves, report), report)
 }
 
-/** Where something stands that belongs to no prompt: its names, and nothing around them. */
+/** The environment of a text that belongs to no prompt: its names, and nothing around them. */
 export function standaloneContext(bindings: readonly Binding[], shelves: CompileEnv, report: Report): Context {
   return contextFor(
     bindings,
@@ -119,7 +119,7 @@ class PromptCompiler implements Compilation {
     }
   }
 
-  /** The forms of its answers, for reading them: what a model is told of them is compiled where it is used. */
+  /** The forms of its answers, for reading them: the instructions for a model are compiled where they are used. */
   private compileForms(): Map<string, FormPlan> {
     const { prompt, env, outputNames } = this
     const names = prompt.output ? (outputNames ?? [...env.outputs.keys()]) : []
@@ -130,7 +130,7 @@ class PromptCompiler implements Compilation {
       const faults: Problem[] = []
       const shared = { ...this.context.shared, report: (p: Problem) => faults.push(p) }
       const form = compileOutput(output, { ...this.context, role: 'assistant', shared }, env, output.span)
-      // Where only rendering tells which output it is, those that this prompt cannot fill are not among them.
+      // If only a rendering determines the output, those that this prompt cannot fill are not among them.
       if (outputNames || faults.length === 0) forms.set(name, form)
       if (outputNames) for (const fault of faults) this.report(fault)
     }
@@ -206,7 +206,7 @@ class PromptCompiler implements Compilation {
     }
   }
 
-  /** The names that a text can come out as, each checked; undefined where only rendering tells. */
+  /** The possible names of a text, each checked; undefined if only a rendering determines it. */
   private namesOf(text: Text | undefined, known: ReadonlyMap<string, unknown>, what: string): string[] | undefined {
     const names = text && possibleTexts(text, this.context.scope)
     for (const name of names ?? []) {

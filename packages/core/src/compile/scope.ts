@@ -12,7 +12,7 @@ export interface Binding {
   /** Whether the value comes untrusted: written only within a fence. */
   readonly untrusted: boolean
   readonly get: Get
-  /** Where the value comes from in the record handed in. */
+  /** Where the value comes from in the record. */
   readonly path: readonly PathStep[]
   readonly span: Span | undefined
   /** Set where a text uses the name. */

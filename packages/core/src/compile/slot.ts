@@ -15,7 +15,7 @@ import { isName } from '../values/names.js'
 import { isFreeText, type ValueType } from '../values/types.js'
 import { write } from '../values/write.js'
 
-/** A slot's step. `after` tells whether the rest of the line is blank, which a fence needs. */
+/** A slot's step. `after` tells whether only spaces follow on the line, which a fence needs. */
 export function compileSlot(slot: Slot, context: Context, line: LineState, restAlone: boolean): Op | PlainValue | undefined {
   const { value } = slot
   const mention = compileMention(slot, context)
@@ -70,7 +70,7 @@ function compileMention({ value, span }: Slot, context: Context): Op | undefined
   return (run) => run.write(run.nameTag(key), from)
 }
 
-/** A bound text that holds fences is written as it stands, like a snippet: in a value, their tags could not be told from a value's. */
+/** A bound text that contains fences is written unchanged, like a snippet: in a value, their tags would look like a value's. */
 function compileBoundFence(
   { value, span }: Slot,
   alternatives: readonly Alternative[],
@@ -119,7 +119,7 @@ function single(only: Alternative, writeValue: (value: unknown, run: Run) => voi
   }
 }
 
-/** A fence stands alone on its line, and its tag is a name: the one it says, or the last of its path. */
+/** A fence stands alone on its line, and its tag is a name: its own, or the last of its path. */
 function checkFence(value: SlotValue, alternatives: readonly Alternative[], context: Context, alone: boolean): boolean {
   const text = defined(alternatives[0]).text
   if (!alone) {

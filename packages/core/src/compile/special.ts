@@ -76,7 +76,7 @@ function useOutput(use: Use, context: Context, { prompt, env, forms }: Compilati
   return (run) => ops.get(run.output)?.(run)
 }
 
-/** The picked cases as text: ask, line end, answer, a blank line between cases. They are likened to `to`, or to what the prompt asks by this set. */
+/** The picked cases as text: input, line end, expected output, an empty line between cases. They are compared with `to`, or with the input of this set that the prompt uses. */
 function useExamples(use: Use, context: Context, compilation: Compilation): Op | undefined {
   const { report } = context.shared
   const set = exampleSet({ name: nameOf(use), span: use.nameSpan }, compilation, report)

@@ -28,7 +28,7 @@ export function compileText(text: Text, context: Context, open: boolean): Op {
 
 // ---------------------------------------------------------------------- items
 
-/** `dedent`: how many leading blanks the enclosing blocks take from every line (language §5.2). */
+/** `dedent`: how many leading spaces the enclosing blocks take from every line (language §5.2). */
 function compileItems(items: readonly Item[], context: Context, dedent: number, open: boolean, ops: OpList): void {
   if (open && items.length > 0 && !endsFirmly(items)) {
     const inner = new OpList()
@@ -44,7 +44,7 @@ function compileItems(items: readonly Item[], context: Context, dedent: number, 
     const end = isBlank(item) ? runEnd(items, i) : i
     written = end > i
     if (written) {
-      // §5.4: between two blank lines stands only what may write nothing; if it does, the second blank line goes.
+      // §5.4: between two empty lines there are only items that may write nothing; if they do, the second empty line goes.
       const between = new OpList()
       for (const item of items.slice(i + 1, end)) compileItem(item, context, dedent, false, between)
       const blank = new OpList()
@@ -59,7 +59,7 @@ function isBlank(item: Item): boolean {
   return item.kind === 'line' && item.blank
 }
 
-/** From a blank line over items that may all vanish to the next blank line; the same index where there is no such run. */
+/** From an empty line over items that may all vanish to the next empty line; the same index if there is no such run. */
 function runEnd(items: readonly Item[], blank: number): number {
   let i = blank + 1
   while (i < items.length && !isBlank(defined(items[i])) && canVanish(defined(items[i]))) i++
@@ -76,7 +76,7 @@ function endsFirmly(items: readonly Item[]): boolean {
   return i === items.length - 2 || i < 0 || !isBlank(defined(items[i]))
 }
 
-/** A line of slots, directives and blanks alone, or a directive (language §5.1). */
+/** A line of slots, directives and spaces alone, or a directive (language §5.1). */
 function canVanish(item: Item): boolean {
   if (item.kind !== 'line') return true
   return isRagged(item) || (item.pieces.some((p) => p.kind !== 'fixed') && !item.pieces.some(isFirm))
@@ -149,7 +149,7 @@ function compileDirectiveLine(item: LineDirective, context: Context, dedent: num
   }
 }
 
-/** How many leading blanks a block's lines share beyond their directive's own indentation (language §5.2). */
+/** How many leading spaces a block's lines share beyond their directive's own indentation (language §5.2). */
 function bodyDedent(item: LineDirective): number {
   if (item.kind !== 'when' && item.kind !== 'vary' && item.kind !== 'each') return 0
   const branches = branchesOf<Item>(item)
@@ -170,9 +170,9 @@ function bodyDedent(item: LineDirective): number {
 interface PieceState {
   readonly line: LineState
   readonly dedent: number
-  /** Whether fixed blanks are counted, so that a line of nothing else can go. */
+  /** Whether fixed spaces are counted, so that a line of nothing else can go. */
   readonly counts: boolean
-  /** Whether the source line has only begun: leading blanks are still to be taken. */
+  /** Whether the source line has only begun: leading spaces are still to be removed. */
   atStart: boolean
   /** Where the line's last fixed text came from, if nothing stands behind it: the line end belongs to it. */
   last: TextOrigin | undefined
@@ -188,7 +188,7 @@ function compileLine(line: Line, context: Context, dedent: number, open: boolean
   else if (!open) ops.fixed('\n', ending)
 }
 
-/** A line that may say nothing: then it is taken back, blanks and all. */
+/** A line that may be empty: then it is removed, spaces included. */
 function trackedLine(pieces: Op, held: boolean, lineEnd: Op): Op {
   return (run) => {
     const { lineStart, blanks } = run
@@ -206,7 +206,7 @@ function endLine(run: Run, held: boolean, lineEnd: Op): void {
   else lineEnd(run)
 }
 
-/** `alone`: whether nothing but blanks follows on the source line behind these pieces. */
+/** `alone`: whether only spaces follow these pieces on the source line. */
 function compilePieces(pieces: readonly Piece[], context: Context, state: PieceState, alone: boolean, ops: OpList): void {
   pieces.forEach((piece, i) => {
     const restAlone = () => restIsBlank(pieces, i + 1, alone)

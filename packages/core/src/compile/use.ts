@@ -11,7 +11,7 @@ import { fits, literalFits } from '../values/fits.js'
 import { describe, type Declared, type ValueType } from '../values/types.js'
 
 const DEEPEST = 32
-/** All told, in one prompt: snippets that use snippets multiply. */
+/** The limit for a whole prompt: snippets that use snippets multiply. */
 const MOST_USES = 10_000
 
 type CompileText = (text: Text, context: Context, open: boolean) => Op
@@ -111,8 +111,8 @@ function bindAll(snippet: string, declared: readonly Declared[], use: Use, conte
     else unread.add(name.name)
   }
   return declared.map((d) => {
-    const handed = compiledValues.get(d.name)
-    if (handed) return bindValue(d, handed, snippet, use, context)
+    const passed = compiledValues.get(d.name)
+    if (passed) return bindValue(d, passed, snippet, use, context)
     return (
       (d.default === undefined && !unread.has(d.name) && fromCaller(d, snippet, use, context)) ||
       standing(d, snippet, use, context, unread.has(d.name))
@@ -149,7 +149,7 @@ function bindValue(d: Declared, compiled: CompiledValue, snippet: string, use: U
   return binding(d, { type, untrusted: compiled.untrusted, path: compiled.path, get: settled(d, compiled, context, span) })
 }
 
-/** A default counts where what is handed over is missing; a value of an open record is looked at when it is there. */
+/** A default counts if the passed value is missing; a value of an open record is checked when it is rendered. */
 function settled(d: Declared, compiled: CompiledValue, context: Context, span: Use['head']): Get {
   const { get, type } = compiled
   if (type.kind !== 'any') return d.default === undefined ? get : (run) => (isMissing(get(run)) ? d.default : get(run))
@@ -173,7 +173,7 @@ function fromCaller(d: Declared, snippet: string, use: Use, context: Context): B
   return binding(d, { type: caller.type, untrusted: caller.untrusted, path: caller.path, get: caller.get, optional: caller.optional })
 }
 
-/** A default, or nothing; a required variable that no one gives is reported. */
+/** A default, or nothing; a missing required variable is reported. */
 function standing(d: Declared, snippet: string, use: Use, context: Context, reported: boolean): Binding {
   if (d.default === undefined && !d.optional && !reported) {
     const caller = context.scope.find(d.name)

@@ -26,7 +26,7 @@ export function compileAlternatives(value: SlotValue, context: Context): Alterna
   return alternatives
 }
 
-/** A slot's value handed on as a value: to a loop, to a snippet. */
+/** A slot's value passed on as a value: to a loop, to a snippet. */
 export function compileValue(value: SlotValue, context: Context): CompiledValue | undefined {
   const alternatives = compileAlternatives(value, context)
   if (!alternatives) return undefined

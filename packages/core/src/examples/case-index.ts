@@ -4,7 +4,7 @@ import { termsOf } from './terms.js'
 const K1 = 1.2
 const B = 0.75
 
-/** Where a term stands: the cases that hold it, and what it weighs in each. */
+/** The cases that contain a term, and its weight in each. */
 interface Postings {
   readonly cases: Uint32Array
   readonly weights: Float32Array
@@ -45,7 +45,7 @@ export class CaseIndex {
       )
       this.postings.set(term, { cases, weights })
     }
-    // What stands in every case is the layout's: it makes no two of them alike.
+    // A term in every case belongs to the layout: it makes no two of them alike.
     if (texts.length > 2) for (const [term, list] of holders) if (list.length === texts.length) this.everywhere.add(term)
     this.bags = terms.map((term) => this.bagOf(this.own(term)))
     this.scores = new Float64Array(texts.length)
@@ -86,12 +86,12 @@ export class CaseIndex {
     return { scores, touched }
   }
 
-  /** How alike a case is to a bag of terms: 1 where they hold the same words, whatever their order (Dice's measure). */
+  /** How alike a case is to a bag of terms: 1 if they have the same words, in any order (Dice's measure). */
   likeness(index: number, other: number): number {
     return overlap(defined(this.bags[index]), defined(this.bags[other]))
   }
 
-  /** The terms of a text that is no case, to be held against cases. Terms that no case has are likeness lost. */
+  /** The terms of a text that is not a case, for comparison with cases. Terms that no case has lower the likeness. */
   bag(text: string): Uint32Array {
     let unknown = 0xffffffff
     return Uint32Array.from(this.own(termsOf(text)), (term) => this.numbers.get(term) ?? unknown--).sort()

@@ -15,7 +15,7 @@ export function alikePairs(texts: readonly string[]): Pair[] {
   return nearestPairs(new CaseIndex(texts), texts).filter((pair) => pair.likeness >= ALIKE)
 }
 
-/** How many of the nearest by score are looked at for each case. */
+/** How many of the nearest by score are compared for each case. */
 const LOOKED_AT = 4
 
 /** Each case with the one most like it, each pair once, the most alike first. */

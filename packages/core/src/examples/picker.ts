@@ -4,11 +4,11 @@ import { topOf } from './top.js'
 import { STRATEGIES } from './pick/index.js'
 import type { Question, Strategy } from './pick/strategy.js'
 
-/** How the picked cases stand: by their order in the set, by nearness, or by label. */
+/** The order of the picked cases: by their order in the set, by nearness, or by label. */
 export const ORDERS = ['best-last', 'best-first', 'grouped', 'mixed'] as const
 export type Order = (typeof ORDERS)[number]
 
-/** What a set or a use says about picking. */
+/** The picking options of a set or a use. */
 export interface PickRule {
   readonly by: string
   readonly atMost: number | undefined
@@ -58,10 +58,10 @@ interface Shared {
 }
 const NOTHING_SHARED: Shared = { scores: [], touched: [] }
 
-/** Two texts are nearly equal where they share so much, and have this many terms at least that this says something. */
+/** Two texts are nearly equal if they share this share of their terms, and have at least this many terms. */
 const NEARLY = 0.9
 const FEWEST_TERMS = 5
-/** How many of the nearest cases are looked at for being nearly equal. */
+/** How many of the nearest cases are checked for near equality. */
 const LOOKED_AT = 8
 
 /**
@@ -141,7 +141,7 @@ export class Picker {
     }
   }
 
-  /** The cases that say what is asked, or nearly: the record itself is most often among the examples by mistake. */
+  /** The cases that equal the record, or nearly: most often the record itself is among the examples by mistake. */
   private sameAs(asked: string, { scores, touched }: Shared): number[] {
     const { texts } = this.setting
     if (this.few) return texts.flatMap((text, index) => (alike(text, asked) ? [index] : []))
@@ -151,7 +151,7 @@ export class Picker {
     return [...new Set([...(this.exactly.get(asked) ?? []), ...nearly])].sort((a, b) => a - b)
   }
 
-  /** Every value's best first, then by rank; the budget is above both, and what it does not hold is counted. */
+  /** Every value's best first, then by rank; the budget limits both, and cases beyond it are counted. */
   private served(ranked: readonly number[], most: number) {
     const { rule, tokensOf } = this.setting
     const { labels } = this
@@ -199,7 +199,7 @@ export class Picker {
 
 const FOLDED = /[^\p{L}\p{M}\p{N}]+/gu
 
-/** Whether two texts are the same but for case, blanks and punctuation. */
+/** Whether two texts are the same but for case, spaces and punctuation. */
 function alike(a: string, b: string): boolean {
   if (a === b) return true
   if (Math.abs(a.length - b.length) > 12) return false

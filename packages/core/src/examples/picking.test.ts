@@ -61,7 +61,7 @@ describe('picking', () => {
     expect(cases[0]!.score).toBeGreaterThan(cases[1]!.score)
   })
 
-  test('ends before the budget is over, and says what it cut', () => {
+  test('ends before the budget is over, and reports what it cut', () => {
     const { cases, cut } = rendered('{ by: likeness, at-most: 6, budget: 40 tokens }', RUSTY).picks[0]!
     expect([cases.length, cut]).toEqual([3, 3])
     expect(picks('{ by: first, budget: 12 }', RUSTY)).toEqual([3])
@@ -98,7 +98,7 @@ describe('picking', () => {
     expect(picks('{ by: likeness, at-most: 2 }', 'Lid.', { likeness })).toEqual([2, 1])
   })
 
-  test('works where a script writes no blanks', () => {
+  test('works in a script without spaces between words', () => {
     const set =
       'fields: { note: text, grade: text }\npick: { by: likeness, at-most: 1 }\ncases: [{ note: 蓋が反っている, grade: a }, { note: 縁にひびがある, grade: b }]\n'
     const library = libraryFrom({

@@ -13,7 +13,7 @@ const GOOD = [
 ] as const
 const report = (set: string, more: Files = {}) => problemsOf({ 'examples/s.yaml': set, ...more }).map((p) => `${p.code}: ${p.message}`)
 
-describe('a set is looked at when the library opens', () => {
+describe('a set is checked when the library opens', () => {
   const layout = 'input: "{note as fenced}"\nexpected: "Grade: {grade}"\n'
   const set = (...all: (readonly [string, string])[]) => `${FIELDS}${layout}${cases(...GOOD, ...all)}`
 
@@ -55,7 +55,7 @@ describe('a set is looked at when the library opens', () => {
     ).toHaveLength(1)
   })
 
-  test('for expected that their layout cannot tell apart', () => {
+  test('for expected outputs that their layout cannot distinguish', () => {
     const two = (answer: string) =>
       `title: T\nfields: { ask: text, a: text, b: text }\ninput: "{ask}"\nexpected: ${JSON.stringify(answer)}\ncases: [{ ask: q, a: one two, b: three }]\n`
     expect(report(two('{a} {b}'))).toEqual([
@@ -86,7 +86,7 @@ describe('a set without layouts', () => {
     expect(rendered(set, '{ title: text, note: text }')).toEqual(['Title: Bell\nNote: x', 'Kind of: boat', 'Title: Bell\nNote: Worm.'])
   })
 
-  test('expected in the form of the prompt’s output where it says so', () => {
+  test('expected in the form of the prompt’s output if `expected-form` is set', () => {
     const files = (output: string) => ({
       'examples/s.yaml': `${FIELDS}expected-form: output\n${cases(GOOD[1])}`,
       'outputs/o.yaml': output,
@@ -173,7 +173,7 @@ describe('cases from a table', () => {
     ],
   }
 
-  test('stand behind those of the file, read like cells or as plain data', () => {
+  test('are after those of the file, read like cells or as plain data', () => {
     const values = (rows: CaseRows) => open(rows).sets.get('s')!.rows.slice(1)
     expect(values(cells)).toEqual([
       ['Lid warped.', 'watch'],
@@ -182,7 +182,7 @@ describe('cases from a table', () => {
     expect(values({ kind: 'records', records: [{ note: 'Lid warped.', grade: 'watch' }] })).toEqual([['Lid warped.', 'watch']])
   })
 
-  test('are said with row and column where they do not fit', () => {
+  test('are reported with row and column if they do not match', () => {
     const bad: CaseRows = {
       ...cells,
       rows: [

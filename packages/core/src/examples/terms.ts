@@ -1,12 +1,12 @@
 import { defined } from '../invariant.js'
-/** Scripts that write no blanks between words: there, two neighbouring characters are a term. */
+/** Scripts without spaces between words: there, two neighbouring characters are a term. */
 const UNSPACED = /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Thai}\p{Script=Lao}\p{Script=Khmer}\p{Script=Myanmar}]/u
 const WORDS = /[\p{L}\p{N}][\p{L}\p{M}\p{N}]*/gu
 /** Texts without a character of such a script need no second look. */
 const NEVER_BEYOND = /^[^\u0e00-\u10ff\u1780-\u17ff\u3000-\u{3ffff}]*$/u
 
 /**
- * The terms by which texts are likened: words folded by NFKC and case, and where a script writes no blanks, pairs of characters.
+ * The terms by which texts are compared: words folded by NFKC and case, and in scripts without spaces, pairs of characters.
  *
  * @example termsOf('Rim CRACKED, twice'); // => ['rim', 'cracked', 'twice']
  */

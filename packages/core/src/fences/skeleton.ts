@@ -2,13 +2,13 @@ import { defined } from '../invariant.js'
 import { CLOSING, LETTERS, OPENING, SEVERAL, SLASHES } from './look-alikes.js'
 import { joinBytes, LEADS, loneByte, referenceAt, type Reference } from './references.js'
 
-/** A stretch of a text, half open. */
-export interface Stretch {
+/** A span of a text, half open. */
+export interface TextSegment {
   readonly start: number
   readonly end: number
 }
 
-/** Stands in a skeleton for a stretch that was left out: nothing reaches over it. */
+/** Replaces a span that was left out of a skeleton: no form crosses it. */
 const EDGE_CODE = 0xffff
 
 /** What disappears: format characters, marks, unassigned, private and half characters, and fillers. */
@@ -24,7 +24,7 @@ for (const character of OPENING) BRACKETS.set(character, '<')
 for (const character of CLOSING) BRACKETS.set(character, '>')
 for (const character of SLASHES) BRACKETS.set(character, '/')
 
-/** What becomes of a character before escapes are decoded: its code, several codes, or one of these two. */
+/** The folding of a character before escapes are decoded: its code, several codes, or one of these two. */
 const DROPPED = -1
 const SPACE = -2
 type Piece = number | readonly number[]
@@ -86,10 +86,10 @@ const isLead = Uint8Array.from({ length: 128 }, (_, code) => Number(LEADS.includ
 
 /**
  * Folds a text. Escapes are decoded however often they are escaped themselves: the text is read from its end, so that what an escape stands
- * for can be part of the one before it, and each character is looked at a bounded number of times. What stands in `left` is left out, and
+ * for can be part of the one before it, and each character is read a bounded number of times. The spans in `left` are left out, and
  * nothing is folded across it.
  */
-export function fold(text: string, left: readonly Stretch[] = []): Skeleton {
+export function fold(text: string, left: readonly TextSegment[] = []): Skeleton {
   const folding = new Skeleton(text.length)
   let hole = left.length - 1
   for (let at = text.length; at > 0;) {
@@ -118,7 +118,7 @@ export function fold(text: string, left: readonly Stretch[] = []): Skeleton {
 
 /**
  * A text as a reader takes it: brackets as `<` and `>`, slashes as `/`, letters small and plain, escapes decoded, spaces and invisible
- * characters gone. Its characters are counted from the end of the text, since that is where folding begins; each knows the stretch of the
+ * characters gone. Its characters are counted from the end of the text, since folding begins there; each has the span of the
  * text that it stands for.
  */
 export class Skeleton {
@@ -165,8 +165,8 @@ export class Skeleton {
     }
   }
 
-  /** A stretch that is left out. */
-  edge({ start, end }: Stretch): void {
+  /** A span that is left out. */
+  edge({ start, end }: TextSegment): void {
     this.gap()
     this.add(EDGE_CODE, start, end)
     this.gap()
@@ -200,8 +200,8 @@ export class Skeleton {
     return defined(this.ends[i]) - defined(this.starts[i]) <= 2
   }
 
-  /** The stretch of the text from the character `first` to the character `last`, which comes later in the text. */
-  stretch(first: number, last = first): Stretch {
+  /** The span of the text from the character `first` to the character `last`, which comes later in the text. */
+  segment(first: number, last = first): TextSegment {
     return { start: defined(this.starts[first]), end: defined(this.ends[last]) }
   }
 

@@ -3,7 +3,7 @@ import { CLOSING, OPENING, WIDE_LEADS } from './look-alikes.js'
 import { LEADS, namesThatLead } from './references.js'
 import { foldName } from './skeleton.js'
 
-// Looks at values before they are folded. Plain text passes by one pattern: it runs over every text of a prompt that has fences.
+// Checks values before they are folded. Plain text passes by one pattern: it runs over every text of a prompt that has fences.
 
 const inClass = (characters: string) => characters.replace(/[\\\]^-]/g, '\\$&').replace(/[\uD800-\uDFFF]/g, '')
 const WIDE = inClass(

@@ -1,13 +1,13 @@
 import { lookFor } from './suspicion.js'
-import { fold, foldName, type Skeleton, type Stretch } from './skeleton.js'
+import { fold, foldName, type Skeleton, type TextSegment } from './skeleton.js'
 
 /** A form of a fence's tag in a text, whatever it is written with. */
 export interface TagForm {
   /** From its opening bracket to the end of its name: what makes it a tag. */
-  readonly core: Stretch
-  readonly opening: Stretch
+  readonly core: TextSegment
+  readonly opening: TextSegment
   /** Its closing bracket, if it has one: what follows a name without a closing bracket may be read as one all the same. */
-  readonly closing: Stretch | undefined
+  readonly closing: TextSegment | undefined
 }
 
 /** How far, in characters of the skeleton, a tag's attributes may reach before its closing bracket. */
@@ -24,7 +24,7 @@ const EDGE = 0xffff
  * Every form of the tags in a text (language §8): case, spaces, escapes and look-alikes make no difference. What stands in `left` is passed
  * over: fences' own tags. Takes time in proportion to the text.
  */
-export function findTags(text: string, tags: readonly string[], left: readonly Stretch[] = []): TagForm[] {
+export function findTags(text: string, tags: readonly string[], left: readonly TextSegment[] = []): TagForm[] {
   const { names, look } = sought(tags)
   if (!mayHold(text, look, left)) return []
   const skeleton = fold(text, left)
@@ -58,8 +58,8 @@ function sought(tags: readonly string[]): Sought {
   return folded
 }
 
-/** Whether a stretch between those that are left out could hold a tag. */
-function mayHold(text: string, look: RegExp, left: readonly Stretch[]): boolean {
+/** Whether a span between those that are left out could contain a tag. */
+function mayHold(text: string, look: RegExp, left: readonly TextSegment[]): boolean {
   if (left.length === 0) return look.test(text)
   let at = 0
   for (const { start, end } of left) {
@@ -79,9 +79,9 @@ function formAt(skeleton: Skeleton, open: number, names: readonly string[]): Tag
     if (last === undefined || (last > 0 && skeleton.isPlain(last) && goesOn(skeleton, last - 1))) continue
     const closing = closingFrom(skeleton, last - 1)
     return {
-      core: skeleton.stretch(open, last),
-      opening: skeleton.stretch(open),
-      closing: closing === undefined ? undefined : skeleton.stretch(closing),
+      core: skeleton.segment(open, last),
+      opening: skeleton.segment(open),
+      closing: closing === undefined ? undefined : skeleton.segment(closing),
     }
   }
   return undefined

@@ -51,7 +51,7 @@ export const batchSchema: JsonSchema = artefactSchema(
   {
     prompt: 'The prompt that is rendered for each record.',
     records: ['The table of the records.', records],
-    join: ['Tables that are looked into for each record.', listOf(join)],
+    join: ['Tables in which each record finds its row.', listOf(join)],
     keep: 'The condition by which records are kept: item.status is "on display".',
     columns: ['Which heading gives which value.', mapOf(either(SCALAR, column))],
     set: 'Values that are the same for all records.',

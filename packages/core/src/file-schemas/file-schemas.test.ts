@@ -23,7 +23,7 @@ function filesOf(files: string): string[] {
     .map((path) => `${folder!}/${path}`)
 }
 
-/** Whether reading a file by itself finds a key that it does not know, or lacks one. */
+/** Whether reading a file alone reports an unknown or missing key. */
 function readingRefuses(path: string, data: unknown): boolean {
   const problems: Problem[] = []
   readLibraryFiles({ [path]: stringify(data) }, (p) => problems.push(p))
@@ -65,7 +65,7 @@ test.each(FILE_KINDS)(
   },
 )
 
-test('every key that a schema knows is said in words', () => {
+test('every key of a schema has a description', () => {
   const silent: string[] = []
   const look = (schema: unknown, at: string): void => {
     if (Array.isArray(schema)) schema.forEach((value, i) => look(value, `${at}/${i}`))

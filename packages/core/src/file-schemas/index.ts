@@ -13,12 +13,12 @@ export interface FileKind {
   readonly name: string
   /** Which files are of this kind, below the library's folder. */
   readonly files: string
-  /** A JSON Schema (2020-12), for editors that complete and check by one. What only the whole library tells, it does not. */
+  /** A JSON Schema (2020-12), for editors that complete and check by one. It cannot express what depends on the whole library. */
   readonly schema: JsonSchema
 }
 
 /**
- * All kinds of files that a library has, made from the keys that reading them knows.
+ * All kinds of files of a library, built from the keys that their readers accept.
  *
  * @example FILE_KINDS.map(({ name }) => name)[0] // => 'prompt'
  */

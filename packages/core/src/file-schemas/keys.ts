@@ -1,7 +1,7 @@
 import type { KeyKind } from '../artefacts/keys.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 
-/** What one key is for, and what it takes where the kind of its value does not say it all. */
+/** The purpose of a key, and its values if their type alone does not describe them. */
 export type KeyWords = string | readonly [about: string, takes: JsonSchema]
 
 /** Whatever YAML takes for a text: `version: 3` is a number there. */
@@ -17,7 +17,7 @@ const OF_KIND: Readonly<Record<KeyKind, JsonSchema>> = {
   any: {},
 }
 
-/** A map with the very keys that reading knows, each in words. */
+/** A map with exactly the keys that the reader accepts, each described. */
 export function mapSchema<K extends string>(
   known: Readonly<Record<K, KeyKind>>,
   words: Readonly<Record<K, KeyWords>>,
@@ -33,10 +33,10 @@ export function mapSchema<K extends string>(
   return { type: 'object', properties, additionalProperties: false, ...(required.length > 0 && { required }) }
 }
 
-/** What every artefact says of itself, in the same words. */
+/** Keys of every artefact, with the same descriptions. */
 const OF_ALL = { title: 'What people call it.', about: 'What it is for.' } as const
 
-/** The same for an artefact; every one may allow hidden signs too. */
+/** The same for an artefact; each may also allow invisible characters. */
 export function artefactSchema<K extends string>(
   known: Readonly<Record<K, KeyKind>>,
   words: Readonly<Record<Exclude<K, keyof typeof OF_ALL>, KeyWords>>,

@@ -15,7 +15,7 @@ const labels = mapSchema(
 )
 const count = mapSchema(COUNT_KEYS, { min: ['The fewest rows.', COUNTED], max: ['The most rows.', COUNTED] })
 
-/** What an output of one form says; `own` is the key that it cannot do without, unless its base has it. */
+/** The keys of an output of one form; `own` is the key that it must have, unless its base has it. */
 function formSchema<K extends string>(
   form: OutputModel['form'],
   known: Readonly<Record<K, KeyKind>>,

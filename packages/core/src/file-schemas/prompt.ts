@@ -47,11 +47,11 @@ const turn: JsonSchema = {
     with: ['Values for the input side, by the names of its fields.', mapOf(SCALAR)],
     to: 'The text that cases are compared with.',
     'begin-answer': 'Whether the assistant turn begins with the fixed beginning of the expected side.',
-    attach: ['What is handed over beside the text.', listOf(either(SCALAR, attachment))],
+    attach: ['Files and values that are sent with the text.', listOf(either(SCALAR, attachment))],
     each: 'What the turns are repeated for: stop in stops.',
     turns: ['The turns that are repeated.', listOf(ref('turn'))],
   }),
-  // A turn says one thing.
+  // A turn has one kind of content.
   oneOf: Object.keys(TURN_SAYS).map((key) => ({ required: [key] })),
 }
 
@@ -72,7 +72,7 @@ export const promptSchema: JsonSchema = {
       variables: ['What it takes.', VARIABLES],
       turns: ['What the model is told, in order.', { items: ref('turn'), minItems: 1 }],
       output: 'The form of the answer: a text that comes out as the name of an output.',
-      settings: ['Settings for the model, handed on as they are.', SETTINGS],
+      settings: ['Settings for the model, passed on unchanged.', SETTINGS],
     },
     ['title'],
   ),

@@ -9,7 +9,7 @@ import { DRAFT, type JsonSchema } from './to-schema.js'
 
 type Keys = { -readonly [K in keyof DeclarationKeys]: DeclarationKeys[K] }
 
-/** Deeper than people write, and shallow enough that a schema which holds itself ends. */
+/** Deeper than people write, and shallow enough that a schema which contains itself ends. */
 const DEEPEST = 12
 
 /**
@@ -33,7 +33,7 @@ export function variablesFromSchema(
   return { variables, problems }
 }
 
-/** Keywords that declarations can say, that are looked at by name, or that assert nothing. */
+/** Keywords that declarations can express, that are handled by name, or that assert nothing. */
 const SAID = new Set(
   'type enum const properties required additionalProperties items minItems maxItems uniqueItems minLength maxLength pattern minimum maximum exclusiveMinimum exclusiveMaximum multipleOf anyOf oneOf format $ref $defs definitions $schema $id $anchor $comment title description default examples deprecated readOnly writeOnly'.split(
     ' ',

@@ -103,7 +103,7 @@ describe('variables as a JSON Schema', () => {
     expect(bare(declaredOf(back.variables).variables)).toEqual(bare(prompt.variables))
   })
 
-  test('without them the demo’s prompts still come back with every type that JSON Schema knows', () => {
+  test('without them the demo’s prompts still return with every type of JSON Schema', () => {
     const yaml = readFileSync('demo/marram-house/prompts/label/write.yaml', 'utf8')
     const variables = libraryFrom({ 'prompts/label/write.yaml': yaml }).artefacts.prompts.get('label/write')!.variables
     const back = declaredOf(variablesFromSchema(schemaOf(variables)).variables).variables

@@ -7,15 +7,15 @@ export type JsonSchema = Readonly<Record<string, unknown>>
 /** What a JSON Schema is made for. */
 export interface SchemaOptions {
   /**
-   * Keeps what JSON Schema has no words for (`outside`, tables, how cells are read) under the keyword `x-dunelight`, so that variables come
-   * back from the schema as they were. Validators that refuse unknown keywords have to be told of it.
+   * Keeps what JSON Schema cannot express (`untrusted`, tables, how cells are read) under the keyword `x-dunelight`, so that variables return
+   * from the schema as they were. Validators that refuse unknown keywords have to be configured for it.
    */
   readonly marks?: boolean
-  /** Records within carry nothing beyond their fields either: what a reply may hold. */
+  /** Nested records have nothing beyond their fields either: the content of a reply. */
   readonly closed?: boolean
   /** The profile that some model services ask for: everything required, null where it may be missing, no defaults. It is closed too. */
   readonly strict?: boolean
-  /** Says in the description what JSON Schema has no keyword for: limits in words, the earliest and latest date. */
+  /** Adds to the description what JSON Schema has no keyword for: limits in words, the earliest and latest date. */
   readonly told?: boolean
 }
 
@@ -58,7 +58,7 @@ function propertyOf(d: Declared, options: SchemaOptions): JsonSchema {
   return {
     ...(d.question !== undefined && { title: d.question }),
     ...(description !== '' && { description }),
-    // Null counts as missing wherever a value may be.
+    // Null counts as missing for any value.
     ...(d.optional || d.default !== undefined ? orNull(schema) : schema),
     ...(d.default !== undefined && options.strict !== true && { default: d.default }),
     ...(d.example !== undefined && { examples: [d.example] }),
@@ -72,7 +72,7 @@ function orNull(schema: Record<string, unknown>): Record<string, unknown> {
   return typeof type === 'string' ? { type: [type, 'null'], ...rest } : { anyOf: [schema, { type: 'null' }] }
 }
 
-/** Bounds that only a description can hold. */
+/** Bounds that only a description can express. */
 function toldOf(type: ValueType): string {
   switch (type.kind) {
     case 'text':
@@ -89,7 +89,7 @@ function toldOf(type: ValueType): string {
   }
 }
 
-/** A schema that stands within another, or in a text: what only tells tools about it goes. */
+/** A schema within another, or in a text: keywords that are only for tools are removed. */
 export function innerSchema(schema: JsonSchema, ...dropped: readonly string[]): JsonSchema {
   const gone = new Set(['$schema', ...dropped])
   return Object.fromEntries(Object.entries(schema).filter(([key]) => !gone.has(key)))

@@ -3,7 +3,7 @@ import { soleSlot } from '../text/sole-slot.js'
 import { isRecord, own } from '../values/data.js'
 
 /**
- * An answer that somebody settled, as a case of an example set: each field is the answer's of that name; else what the prompt asks the set
+ * An answer that was accepted or edited, as a case of an example set: each field is the answer's of that name; else the value that the prompt
  * with (`with: { note: "{item.survey-note}" }`); else its variable, or a record's field, of that name. What is nowhere is null.
  */
 export function acceptedCase(

@@ -10,7 +10,7 @@ import type { FileValue } from '../values/files.js'
 const READING = 'dunelight 1'
 
 /**
- * SHA-256 over a member with all that it draws on. What it is called, in which order keys stand, comments and line ends make no difference.
+ * SHA-256 over a member with everything it uses. Its name, the order of keys, comments and line ends make no difference.
  */
 export function fingerprintOf(
   member: Member,

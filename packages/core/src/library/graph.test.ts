@@ -41,7 +41,7 @@ describe('what uses what', () => {
     expect(names(graph.usedBy({ kind: 'persona', name: 'registrar' }))).toEqual(['prompt label'])
   })
 
-  test('what nothing draws on is said, and only that', () => {
+  test('only artefacts that nothing uses are reported as unused', () => {
     expect(problems.map((p) => [p.code, p.severity, p.message])).toEqual([
       ['artefact-unused', 'info', 'no prompt uses the snippet "house/spare"'],
     ])
@@ -82,7 +82,7 @@ describe('a fingerprint', () => {
     expect(of(files)).not.toBe(print)
   })
 
-  test('knows whose texts it covers', () => {
+  test('includes the covered texts', () => {
     const files = changed('snippets/house/measures.md', () => 'Inches.\n')
     expect(of(files, { kind: 'snippet', name: 'house/style' })).not.toBe(of(FILES, { kind: 'snippet', name: 'house/style' }))
     expect(of(files, { kind: 'snippet', name: 'house/closing' })).toBe(of(FILES, { kind: 'snippet', name: 'house/closing' }))

@@ -17,7 +17,7 @@ export interface Member {
   readonly name: string
 }
 
-/** One member draws on another: where it says so. */
+/** One member uses another: the place of the use. */
 export interface Link {
   readonly from: Member
   readonly to: Member
@@ -43,12 +43,12 @@ export class LibraryGraph {
     this.members = [...all.values()]
   }
 
-  /** What a member says that it uses, each once, in order. */
+  /** The members that a member uses, each once, in order. */
   uses(member: Member): Member[] {
     return unique((this.out.get(memberKey(member)) ?? []).map((link) => link.to))
   }
 
-  /** What says that it uses a member. */
+  /** The members that use a member. */
   usedBy(member: Member): Member[] {
     return unique((this.back.get(memberKey(member)) ?? []).map((link) => link.from))
   }
@@ -74,7 +74,7 @@ export class LibraryGraph {
     return [...found.values()]
   }
 
-  /** Depth first: what a member uses stands right behind it. */
+  /** Depth first: the members that a member uses come right after it. */
   private visited(starts: readonly Member[], next: (member: Member) => Member[]): Map<string, Member> {
     const found = new Map<string, Member>()
     const open = starts.toReversed().flatMap((member) => next(member).toReversed())
@@ -110,7 +110,7 @@ function unique(members: readonly Member[]): Member[] {
   return [...new Map(members.map((member) => [memberKey(member), member])).values()]
 }
 
-/** The artefact that a member is; undefined for a file, and for what the library does not hold. */
+/** The artefact of a member; undefined for a file, and for members that the library does not have. */
 export function artefactOf(
   { prompts, snippets, personas, examples, outputs, batches, envelopes }: LibraryFiles,
   { kind, name }: Member,
@@ -140,7 +140,7 @@ export function artefactFile(artefacts: LibraryFiles, member: Member): string | 
   return member.kind === 'file' ? member.name : artefactOf(artefacts, member)?.file.name
 }
 
-/** Reads the graph out of a library's files. What they name but the library does not hold is a problem elsewhere, and no member. */
+/** Reads the graph from a library's files. A name without an artefact is reported elsewhere, and is not a member. */
 export function graphOf(artefacts: LibraryFiles): LibraryGraph {
   const links: Link[] = []
   const members: Member[] = []
@@ -220,7 +220,7 @@ function linksOfText(from: Member, text: Text, { snippets }: LibraryFiles): Link
   return links
 }
 
-/** The names that a text can come out as: by its choices where they tell, else those that stand in it, else any. */
+/** The possible names of a text: its choices if they are declared, else the literal ones in it, else any. */
 function namedIn(text: Text | undefined, known: ReadonlyMap<string, unknown>, scope: Scope): string[] {
   if (!text) return []
   const possible = possibleTexts(text, scope)

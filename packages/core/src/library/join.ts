@@ -83,7 +83,7 @@ function derive(prompt: PromptModel, base: JoinedPrompt, report: Report): Joined
   }
 }
 
-/** Turns are replaced wherever they stand, within repeated turns too. */
+/** Turns are replaced at any depth, within repeated turns too. */
 function replaced(turns: readonly TurnModel[], prompt: PromptModel, report: Report): TurnModel[] {
   const names = [...allTurns(turns)].flatMap((turn) => (turn.name === undefined ? [] : [turn.name]))
   for (const item of prompt.replace)

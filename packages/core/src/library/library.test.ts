@@ -48,7 +48,7 @@ describe('a library', () => {
     expect(p && [p.code, p.hint]).toEqual(['prompt-unknown', 'did you mean "good"?'])
   })
 
-  test('tells programs what is wrong as plain data', () => {
+  test('reports problems to programs as plain data', () => {
     const [p] = libraryFrom(files).problems
     expect(problemRecord(p!)).toEqual({
       code: 'name-unknown',
@@ -91,7 +91,7 @@ describe('a library', () => {
     ])
   })
 
-  test('says all that is wrong with the values at once', () => {
+  test('reports all problems of the values at once', () => {
     const variables =
       '{ a: integer, b: { type: choice, of: [adult, child] }, c: { type: text, pattern: "MH-[0-9]+" }, d: { type: list of text, max-items: 1, unique: true } }'
     const problems = problemsOf(onePrompt('{a}{b}{c}{d}', variables), { a: 1.5, b: 'chidl', c: 'x MH-1', d: ['u', 'u'], e: 1 })
@@ -144,7 +144,7 @@ describe('personas', () => {
 })
 
 describe('history', () => {
-  test('outside user turns are fenced and cannot close the fence', () => {
+  test('in other than user turns are fenced and cannot close the fence', () => {
     const files = {
       'prompts/p.yaml':
         'title: P\nvariables: { h: { type: turns, untrusted: true, optional: true } }\nturns:\n  - history: { from: h, fence: q }\n  - user: Go.\n',
@@ -171,7 +171,7 @@ describe('library files', () => {
     ])
   })
 
-  test('hold anchors up to a limit, and no merge keys', () => {
+  test('contain anchors up to a limit, and no merge keys', () => {
     const bomb = `title: T\nallow: &a [U+200D]\nturns: [{ user: x }]\ntags: [${Array.from({ length: 150 }, () => '*t').join(', ')}]\nabout: &t x\n`
     expect(codesOf({ 'prompts/p.yaml': bomb })).toContain('yaml-invalid')
     expect(codesOf({ 'prompts/p.yaml': 'title: &t T\nabout: *t\nturns: [{ user: x }]\n' })).toEqual([])
@@ -197,7 +197,7 @@ describe('library files', () => {
       expect(codesOf({ 'prompts/p.yaml': text }).length).toBeGreaterThan(0)
   })
 
-  test('an invisible sign may be allowed by a file', () => {
+  test('an invisible character can be allowed by a file', () => {
     const text = (allow: string) => ({ 'prompts/p.yaml': `title: T\n${allow}turns:\n  - user: "a\u200Db"\n` })
     expect(codesOf(text(''))).toEqual(['invisible-character'])
     expect(codesOf(text('allow: [U+200D]\n'))).toEqual([])

@@ -23,13 +23,13 @@ import { problem, ProblemError, type Problem, type Report } from '../problems/pr
 import { FORMATS } from '../values/formats/index.js'
 import type { Format } from '../values/formats/format.js'
 
-/** What a library takes beside its files. */
+/** What a library takes besides its files. */
 export interface LibraryOptions {
-  /** Formats of the program's own, beside those of the language; their names must not be taken. */
+  /** Formats of the program, in addition to those of the language; their names must not be taken. */
   readonly formats?: readonly Format[]
-  /** The library's own files that turns attach, by their path below its folder; a text says why one cannot be had. */
+  /** The library's own files that turns attach, by their path below its folder; a text is the reason why one cannot be read. */
   readonly attachments?: Readonly<Record<string, FileValue | string>>
-  /** The rows that example sets take their cases from, by the table's path below the library's folder; a text says why they cannot be had. */
+  /** The rows that example sets take their cases from, by the table's path below the library's folder; a text is the reason why they cannot be read. */
   readonly tables?: Readonly<Record<string, CaseRows | string>>
   /** Counts the tokens of a text, for budgets: the encoding is the caller's choice. */
   readonly countTokens?: (text: string) => number
@@ -60,7 +60,7 @@ export class Library<P extends object = AnyPrompts> {
   readonly graph: LibraryGraph
   /** The example sets with their cases written. */
   readonly sets: ReadonlyMap<string, PreparedSet>
-  /** The outputs with all that their bases say. */
+  /** The outputs, joined with their bases. */
   readonly outputs: ReadonlyMap<string, OutputModel>
   private readonly env: CompileEnv
   private readonly attachments: NonNullable<LibraryOptions['attachments']>
@@ -124,7 +124,7 @@ export class Library<P extends object = AnyPrompts> {
     this.problems = inOrder([...found, ...[...this.compiled.values()].flatMap((item) => item.problems)])
   }
 
-  /** What is wrong with files by themselves; what a prompt found wrong while it was compiled stands beside its plan. */
+  /** Problems of single files; those found while a prompt was compiled are kept with its plan. */
   private readonly filed: readonly Problem[]
 
   private compile(model: PromptModel, shelves: CompileEnv, joiner: PromptJoiner, inCircle: boolean): Compiled {
@@ -193,7 +193,7 @@ export class Library<P extends object = AnyPrompts> {
   }
 
   /**
-   * Tries values as further cases of a set: what each of them breaks, by its place in `values`. Those that break nothing could stand in the
+   * Tries values as further cases of a set: what each of them breaks, by its place in `values`. Those that break nothing could be in the
    * set together.
    */
   tryCases(name: string, values: readonly unknown[]): readonly (readonly Problem[])[] {
@@ -285,12 +285,12 @@ function formatTable(own: readonly Format[]): ReadonlyMap<string, Format> {
   return table
 }
 
-/** By file and place, each fault once: a snippet is compiled wherever it is used. */
+/** By file and place, each problem once: a snippet is compiled for each use. */
 function inOrder(problems: readonly Problem[]): Problem[] {
   const once = new Map<string, Problem>()
   for (const p of problems) {
     const key = `${p.code} ${p.place ? `${p.place.file}:${defined(p.span).source.fileOffset(defined(p.span).start)}` : ''} ${p.message}`
-    // A base's own fault is seen again by all that are based on it: said once, as the base sees it.
+    // A base's own problem appears in all that are based on it: it is reported once, for the base.
     if ((once.get(key)?.related.length ?? Infinity) > p.related.length) once.set(key, p)
   }
   const rank = (p: Problem) => p.place?.file ?? ''

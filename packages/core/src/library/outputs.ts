@@ -13,7 +13,7 @@ export type Validator = (schema: JsonSchema) => CheckData
 
 type Outputs = ReadonlyMap<string, OutputModel>
 
-/** The outputs with all that their bases say, and their labels where an example set has them. */
+/** The outputs, joined with their bases, and their labels if an example set has them. */
 export function joinOutputs(outputs: Outputs, sets: ReadonlyMap<string, PreparedSet>, report: Report): Map<string, OutputModel> {
   const joined = new Map<string, OutputModel>()
   for (const output of outputs.values()) {
@@ -116,7 +116,7 @@ function withLabels(output: OneOfModel, sets: ReadonlyMap<string, PreparedSet>, 
   return { ...output, of }
 }
 
-/** The options of a choice; of a text all that the cases hold. */
+/** The options of a choice; of a text all values of the cases. */
 function labelsOf(
   set: { readonly model: ExampleSetModel; readonly rows: readonly (readonly unknown[])[] },
   { name, type }: Declared,
@@ -127,7 +127,7 @@ function labelsOf(
   return [...new Set(set.rows.map((row) => write(row[at], type)).filter((label) => label !== ''))]
 }
 
-/** What checks the data of outputs that are JSON Schemas: needed where the schema says more than fields can. */
+/** The validator for outputs that are JSON Schemas: needed if the schema has rules that fields cannot express. */
 export function checksOf(outputs: Outputs, validator: Validator | undefined, report: Report): Map<string, CheckData> {
   const checks = new Map<string, CheckData>()
   for (const output of outputs.values()) {

@@ -26,7 +26,7 @@ export class PromptRows {
     return this.columns.id(cells, row)
   }
 
-  /** `row` counts the rows below the heading from 1; `beside` puts in what comes from elsewhere, and says what is wrong with it. */
+  /** `row` counts the rows below the heading from 1; `beside` adds values from elsewhere, and reports their problems. */
   read(cells: readonly unknown[], row: number, beside?: (accepted: unknown[]) => readonly Problem[]): ReadRow {
     const { accepted, problems } = this.columns.read(cells, row)
     const found = accepted ? (beside?.(accepted) ?? NO_PROBLEMS) : problems

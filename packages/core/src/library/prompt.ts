@@ -76,7 +76,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     return [...this.plan.forms.keys()]
   }
 
-  /** The columns that its answers fill beside a record, whatever the record is. */
+  /** The columns that its answers fill, the same for every record. */
   get answerColumns(): readonly AnswerColumn[] {
     return this.plan.answerColumns
   }
@@ -92,7 +92,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     return this.plan.variables
   }
 
-  /** The settings for the model, handed on as they are: the library's, and over them the prompt's. */
+  /** The settings for the model, passed on unchanged: the library's, overridden by the prompt's. */
   get settings(): Readonly<Record<string, unknown>> {
     const { [ENCODING]: _, ...settings } = { ...this.library.settings, ...this.model.settings }
     return settings
@@ -115,7 +115,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   /**
-   * The turns alone, as fast as can be: for loops over many records.
+   * The turns alone, as fast as possible: for loops over many records.
    *
    * @throws ProblemError like `render`.
    */
@@ -164,7 +164,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   /**
-   * The form of the prompt's answers, where it is the same for every record. A prompt that has several outputs is told which one.
+   * The form of the prompt's answers, if it is the same for every record. A prompt with several outputs needs the name of one.
    *
    * @throws ProblemError where the prompt has no such output, TypeError where the form depends on the record: then `rendering.form` has it.
    */
@@ -176,7 +176,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     return fixed as Form<R>
   }
 
-  /** The form without what only a record decides: its `schema` and `call` hold for every record. */
+  /** The form without the parts that depend on a record: its `schema` and `call` apply to every record. */
   outline(output?: string): Form<R> | undefined {
     return this.formNamed(output)?.outline as Form<R> | undefined
   }
@@ -260,7 +260,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     })
   }
 
-  /** What a reply may know: the turns without their examples, and all values of the record. */
+  /** The inputs of a reply: the turns without their examples, and all values of the record. */
   private givenTexts(accepted: readonly unknown[], turns: readonly RenderedTurn[], examples: readonly string[]): readonly string[] {
     const written = examples.filter((text) => text.length > 12)
     const bare = turns.map(({ text }) => written.reduce((rest, example) => rest.replace(example, () => ' '), text))

@@ -13,7 +13,7 @@ export interface RenderOptions {
   readonly record?: string
   /** A language tag; it takes the place of the library's, and the prompt's own takes the place of it. */
   readonly locale?: string
-  /** Works out all origins at once; otherwise they are worked out when they are first looked at. */
+  /** Computes all origins at once; otherwise they are computed when they are first read. */
   readonly origins?: boolean
 }
 
@@ -24,7 +24,7 @@ export interface FinishedTurn extends Turn {
 
 /** A reply to one rendering, compared with its inputs. */
 export interface CheckedReply<R = unknown> extends Reply<R> {
-  /** Figures, dates and names that stand neither in the prompt nor in its record, and sentences copied from an example: to be verified. */
+  /** Unsupported claims: figures, dates and names that are neither in the prompt nor in its record, and sentences copied from an example. */
   readonly unsupported: readonly Problem[]
 }
 
@@ -37,7 +37,7 @@ export interface Rendering<R = unknown> {
   readonly masked: Readonly<Record<string, string>>
   /** Which cases of which example sets it has, counted from 1 in the order of the set, and why. */
   readonly picks: readonly SetPick[]
-  /** SHA-256 over the turns as a JSON list: equal where the same model would receive the same. Worked out when it is first looked at. */
+  /** SHA-256 over the turns as a JSON list: equal if the same model would receive the same. Computed when it is first read. */
   readonly fingerprint: string
   /** The form in which the answer was asked for; undefined where the prompt has no output. */
   readonly form: Form<R> | undefined

@@ -3,7 +3,7 @@ import { ownTurns, textsOfOutput, type TurnModel } from '../artefacts/artefacts.
 import type { Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
 
-/** What an editor of one library file wants to know: the texts of the language in it, and the names they may use. */
+/** What an editor of one library file needs: the texts of the language in it, and the names they may use. */
 export interface FileTexts {
   readonly texts: readonly Text[]
   readonly variables: readonly Declared[]

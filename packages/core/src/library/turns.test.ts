@@ -53,7 +53,7 @@ describe('examples as turns', () => {
     ])
   })
 
-  test('values for the ask side may be handed over by name', () => {
+  test('values of the input side can be passed by name', () => {
     const files = {
       ...prompt(''),
       'prompts/p.yaml':
@@ -64,7 +64,7 @@ describe('examples as turns', () => {
 })
 
 describe('examples and outputs within a turn', () => {
-  test('stand as text, with origins of their own', () => {
+  test('are text, with origins of their own', () => {
     const files = prompt(
       '  - user: |\n      For instance:\n      ~ use examples notes\n\n      ~ use output\n      {note as fenced "record"}\n',
       'output: grade\n',
@@ -77,7 +77,7 @@ describe('examples and outputs within a turn', () => {
     expect([...kinds].sort()).toEqual(['example', 'fixed', 'made', 'output', 'value'])
   })
 
-  test('an output that no label can be read by is said when the library opens', () => {
+  test('an output that no label can be read by is reported when the library opens', () => {
     expect(codesOf({ 'outputs/o.yaml': 'kind: one-of\nof: []' })).toEqual(['key-invalid'])
     expect(codesOf({ 'outputs/o.yaml': 'of: [a]' })).toEqual(['key-missing'])
     expect(problemsOf({ 'outputs/o.yaml': 'kind: one-off\nof: [a]' })[0]?.message).toContain('one-of')
@@ -104,7 +104,7 @@ describe('turns', () => {
     expect(libraryFrom(files).prompt('p').render({}).turns).toEqual([{ role: 'user', name: 'question', text: 'x' }])
   })
 
-  test('that say two things, nothing, or what does not belong to them are refused', () => {
+  test('with two kinds of content, with none, or with keys of another kind are refused', () => {
     const message = (turn: string) => problemsOf({ 'prompts/p.yaml': `title: P\nturns:\n${turn}` }).map((p) => p.message)
     expect(message('  - system: x\n    user: y\n')).toEqual(['"user" must be a turn of its own, not one beside "system", not both'])
     expect(message('  - name: x\n')).toEqual(['a turn (or system, assistant, history, examples, input, each) needs the key "user"'])
@@ -125,7 +125,7 @@ describe('repeated turns', () => {
     '  - each: stop, n in stops keep stop.minutes > 0\n    turns:\n      - user: "{n}. {stop.room}, {stop.minutes} minutes."\n        name: stop\n      - assistant: "We are in the {stop.room as lower}."\n',
   )
 
-  test('stand once for every item that is kept, their names and positions known', () => {
+  test('appear once for every kept item, their names and positions defined', () => {
     expect(turnsOf(files, { stops })).toEqual([
       'system: Lead the tour.',
       'user: 1. Net loft, 6 minutes.',
@@ -136,7 +136,7 @@ describe('repeated turns', () => {
     expect(turnsOf(files, { stops: [] })).toEqual(['system: Lead the tour.'])
   })
 
-  test('have origins that say which item', () => {
+  test('have origins that name the item', () => {
     const { turns } = libraryFrom(files).prompt('p').render({ stops }, { origins: true })
     expect(turns[3]?.origins.map((o) => o.path)).toEqual(['', undefined, 'stops.3.room', undefined, 'stops.3.minutes', undefined])
     expect(turns[3]?.name).toBe('stop')
@@ -186,14 +186,14 @@ describe('a locale', () => {
     expect(written(files('locale: "{tongue}"\n'), values)).toBe('1.234,5 de')
   })
 
-  test('that nobody knows is a problem', () => {
+  test('an unknown one is a problem', () => {
     expect(codesOf(files('locale: nowhere-in-particular\n'))).toEqual(['locale-unknown'])
     expect(() => libraryFrom(files('')).prompt('p').render({ n: 1, tongue: 'de' }, { locale: 'x!' })).toThrow(ProblemError)
   })
 })
 
 describe('settings', () => {
-  test('are the library’s, and over them the prompt’s, handed on as they are', () => {
+  test('are the library’s, overridden by the prompt’s, and passed on unchanged', () => {
     const files = {
       'dunelight.yaml': 'title: M\nsettings: { model: small, temperature: 1, warmth: 3 }',
       'prompts/p.yaml': 'title: P\nsettings: { temperature: 0, stop: ["END"] }\nturns: [{ user: x }]',

@@ -10,7 +10,7 @@ export interface Bound {
 
 const OF_ITEMS = ['min-items', 'max-items']
 
-/** The same shape with one bound set; one that contradicts another is handed to `fail`. */
+/** The same shape with one bound set; one that contradicts another is reported by `fail`. */
 export function withBound(shape: Shape, path: readonly string[], bound: string, value: number, fail: (problem: Problem) => never): Shape {
   if (shape.form === 'fields') return { ...shape, fields: boundFields(shape.fields, path, bound, value, fail) }
   if (shape.form !== 'rows') return shape

@@ -1,6 +1,6 @@
 import { passagesOf, type Shape } from './shape.js'
 
-/** A column that an answer fills beside a record; `labels` where it holds one of a few. */
+/** A column that an answer fills; `labels` if its values are a few labels. */
 export interface AnswerColumn {
   readonly name: string
   readonly labels: readonly string[] | undefined

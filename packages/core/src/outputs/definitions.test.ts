@@ -108,7 +108,7 @@ describe('an output asks for its form', () => {
     `)
   })
 
-  test('what must and must not be said', () => {
+  test('phrases that must and must not occur', () => {
     expect(instruction('kind: fields\nfields: { a: text }\nmust-say: ["{item.title}"]\nmust-not-say: [unique, iconic]'))
       .toMatchInlineSnapshot(`
      "Answer with JSON and nothing else, in this form:
@@ -120,7 +120,7 @@ describe('an output asks for its form', () => {
     expect(instruction(`${LETTER}must-not-say: [unique]`)).toContain('as it is:\nThe answer must not contain "unique".\n\n# A lamp\n')
   })
 
-  test('with its origin: what stands in the output, and values as values', () => {
+  test('with its origin: the output’s own text, and values as values', () => {
     const [turn] = rendered(LETTER).turns
     const of = (text: string) => turn!.origins.find((origin) => turn!.text.slice(origin.start, origin.end).includes(text))
     expect(of('What we ask')).toMatchObject({ kind: 'output', place: { file: 'outputs/o.yaml', line: 7 } })
@@ -203,7 +203,7 @@ describe('an output describes its form', () => {
 
 describe('an output based on another', () => {
   const two = (base: string, own: string) => problemsOf(using(own, { 'outputs/base.yaml': base }))
-  test('has its fields, its own in their places, and what is to be said', () => {
+  test('has its fields, its own in their places, and required phrases', () => {
     const base = 'kind: fields\nmust-not-say: [iconic]\nshow: description\nfields: { heading: text, body: { type: text, max-words: 60 } }'
     const own = 'kind: fields\nbased-on: base\nmust-not-say: [unique]\nfields: { body: { type: text, max-words: 30 }, year: integer }'
     const { instruction: text } = libraryFrom(using(own, { 'outputs/base.yaml': base }))

@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-/** Signs that stand for another, one for one: typographic quotes and dashes, blanks of all widths. */
+/** Characters that represent another, one for one: typographic quotes and dashes, spaces of all widths. */
 const ALIKE: Readonly<Record<string, string>> = {
   '“': '"',
   '”': '"',
@@ -34,7 +34,7 @@ export function foldSigns(text: string): string {
   return lower.length === text.length ? lower : alike
 }
 
-/** The same with runs of blanks and line ends as one blank. */
+/** The same with runs of spaces and line ends as one space. */
 export function foldText(text: string): string {
   const folded = foldSigns(text)
   return /[\n\r]| {2}/.test(folded) ? folded.replace(/[ \n\r]+/g, ' ') : folded
@@ -46,7 +46,7 @@ export interface Folded {
   readonly places: readonly number[]
 }
 
-export function foldBlanks(text: string): Folded {
+export function foldSpaces(text: string): Folded {
   const folded = foldSigns(text)
   const places: number[] = []
   let out = ''

@@ -102,7 +102,7 @@ export class Form<R = unknown> {
     return { name: name.replace(/[^A-Za-z0-9_-]/g, '_').slice(0, 64), ...(about !== undefined && { description: about }), parameters }
   }
 
-  /** A reply as data. It never throws for what the reply holds, however long or hostile it is. */
+  /** A reply as data. It never throws because of the reply's content, length or hostility. */
   read(reply: string, options: ReadOptions = {}): Reply<R> {
     const reading = new Reading(new Source('the reply', lineEnds(reply)))
     const limit = options.limit ?? this.limit
@@ -124,12 +124,12 @@ export class Form<R = unknown> {
     return this.kind.columns(this.shape, value)
   }
 
-  /** A value as a reply would say it: `read` gives it back. */
+  /** A value as a reply would write it: `read` returns the value. */
   write(value: R): string {
     return this.kind.write(this.shape, value)
   }
 
-  /** The parts of a value that can be asked for anew by themselves: its fields, its passages. */
+  /** The parts of a value that can be regenerated alone: its fields, its passages. */
   get parts(): readonly string[] {
     return this.kind.parts?.(this.shape) ?? []
   }

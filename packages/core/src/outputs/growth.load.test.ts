@@ -137,7 +137,7 @@ test('every reader takes steps in proportion to the reply', async () => {
   expect(grown).toEqual([])
 }, 240_000)
 
-test('20,000 keys that were not asked for are told in a few lines', () => {
+test('20,000 unexpected keys are reported in a few lines', () => {
   const keys = Array.from({ length: 20_000 }, (_, i) => `"key${i}": ${i}`).join(', ')
   const { value, repairs } = library.prompt('fields').render({ note: 'x' }).read(`{"heading": "x", ${keys}}`)
   expect(value).toEqual({ heading: 'x' })

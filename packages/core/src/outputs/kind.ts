@@ -11,7 +11,7 @@ export interface Way<S> {
   readonly make: (shape: S, value: unknown, random: SampleRandom) => string | undefined
 }
 
-/** The text that asks for an answer. What the output says in its own words, a row or a document, stands at the end as it is. */
+/** The text that asks for an answer. The output's own words, a row or a document, follow unchanged at the end. */
 export interface Instruction {
   readonly asks: string
   /** The line ends before the own words. */
@@ -38,12 +38,12 @@ export interface OutputKind<S extends Shape> {
   readonly columns: (shape: S, value: unknown) => Readonly<Record<string, unknown>>
   /** A value in the words of the form: `read` gives it back. */
   readonly write: (shape: S, value: unknown) => string
-  /** Its parts that can be written anew by themselves: fields, passages. */
+  /** The parts that can be regenerated alone: fields, passages. */
   readonly parts?: (shape: S) => readonly string[]
   /** A value with one of its parts taken from another. */
   readonly exchange?: (shape: S, value: unknown, other: unknown, part: string) => unknown
   readonly sample: (shape: S, random: SampleRandom) => unknown
-  /** Whether a sample is read back as it was whatever words are in it: then only what it must and must not say is looked at. */
+  /** Whether a sample is always read back unchanged, with any words in it: then only required and forbidden phrases are checked. */
   readonly faithful?: (shape: S) => boolean
   readonly ways: readonly Way<S>[]
 }

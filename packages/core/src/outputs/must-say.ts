@@ -1,12 +1,12 @@
 import { defined } from '../invariant.js'
-import { foldBlanks, foldText } from './fold.js'
+import { foldSpaces, foldText } from './fold.js'
 import type { Reading } from './reading.js'
 import type { Shape } from './shape.js'
 import { problem } from '../problems/problem.js'
 import type { FinishedDocument } from './document/document.js'
 import { isRecord } from '../values/data.js'
 
-/** The sentences that ask for what must be said, and for what must not. */
+/** The sentences that ask for required phrases, and that forbid others. */
 export function saysAndSaysNot({ mustSay, mustNotSay }: Shape): string {
   const quoted = (texts: readonly string[], last: string) => {
     const all = texts.map((text) => `"${text}"`)
@@ -19,7 +19,7 @@ export function saysAndSaysNot({ mustSay, mustNotSay }: Shape): string {
   ].join(' ')
 }
 
-/** Whether a value says what it must and nothing that it must not. */
+/** Whether a value has all required phrases and no forbidden one. */
 export function sayings({ mustSay, mustNotSay }: Shape, value: unknown, reading: Reading): void {
   if (mustSay.length === 0 && mustNotSay.length === 0) return
   const stated = textsIn(value).map(foldText)
@@ -31,7 +31,7 @@ export function sayings({ mustSay, mustNotSay }: Shape, value: unknown, reading:
   for (const text of mustSay) if (!isIn(whole, text)) reading.report(problem('reply-text-missing', { text }))
   for (const text of mustNotSay) {
     if (!isIn(stated, text)) continue
-    const folded = foldBlanks(reading.text)
+    const folded = foldSpaces(reading.text)
     const at = placeOf(folded.text, foldWords(text))
     const place = at < 0 ? undefined : reading.span(defined(folded.places[at]), defined(folded.places[at + foldText(text).length - 1]) + 1)
     reading.report(problem('reply-text-forbidden', { text }, place))
@@ -43,7 +43,7 @@ export function foldWords(words: string): string {
   return foldText(words).trim()
 }
 
-/** Where folded words stand by themselves in a folded text, or -1: "art" does not stand in "part". */
+/** The position of folded words as words of their own in a folded text, or -1: "art" is not in "part". */
 export function placeOf(folded: string, wanted: string): number {
   const joins = (character: string | undefined) => character !== undefined && /[\p{L}\p{N}]/u.test(character)
   if (wanted === '') return -1
@@ -70,7 +70,7 @@ function collect(value: unknown, texts: string[], depth: number): void {
   }
 }
 
-/** What a document says is what was written in it; what it must say may stand in its fixed text. */
+/** Only what was filled in counts against forbidden phrases; a required phrase may be in the fixed text. */
 function isFinished(value: unknown): value is FinishedDocument {
-  return isRecord(value) && isRecord(value['passages']) && Array.isArray(value['stretches']) && typeof value['text'] === 'string'
+  return isRecord(value) && isRecord(value['passages']) && Array.isArray(value['segments']) && typeof value['text'] === 'string'
 }

@@ -1,25 +1,25 @@
 import { Form } from './form.js'
-import type { CheckData, PassageStretch, Shape, Stretch } from './shape.js'
+import type { CheckData, PassageStretch, Shape, TextSegment } from './shape.js'
 import type { OutputModel } from '../artefacts/artefacts.js'
 import { passagesIn } from '../text/passages.js'
 import type { Span } from '../source/source.js'
 import type { Passage, PassageType, Piece, Text } from '../text/nodes.js'
 
 /**
- * An output without what only a record decides: bounds that are slots are left out, and of documents and rows there are the passages alone. Its
- * schema holds for every record; it reads nothing.
+ * An output without the parts that depend on a record: bounds that are slots are left out, and documents and rows are reduced to their passages. Its
+ * schema applies to every record; it reads nothing.
  */
 export function outlineOf(output: OutputModel): Form {
   const common = { name: output.name, about: output.about, show: output.show ?? 'skeleton', mustSay: [], mustNotSay: [] } as const
-  const stretches = output.form === 'rows' ? rowStretches(output.row) : output.form === 'document' ? stretchesOf(output.text) : []
-  return new Form(shapeOf(output, common, stretches, undefined))
+  const segments = output.form === 'rows' ? rowStretches(output.row) : output.form === 'document' ? segmentsOf(output.text) : []
+  return new Form(shapeOf(output, common, segments, undefined))
 }
 
 /** The shape of an output, its slots in bounds still to be set. */
 export function shapeOf(
   output: OutputModel,
   common: Pick<Shape, 'name' | 'about' | 'show' | 'mustSay' | 'mustNotSay'>,
-  stretches: readonly Stretch[],
+  segments: readonly TextSegment[],
   check: CheckData | undefined,
 ): Shape {
   switch (output.form) {
@@ -28,26 +28,26 @@ export function shapeOf(
     case 'one-of':
       return { ...common, form: 'one-of', of: output.of, field: output.from?.field.name ?? 'label' }
     case 'rows':
-      return { ...common, form: 'rows', stretches, min: output.min, max: output.max }
+      return { ...common, form: 'rows', segments, min: output.min, max: output.max }
     case 'document':
-      return { ...common, form: 'document', stretches }
+      return { ...common, form: 'document', segments }
   }
 }
 
-function stretchesOf(text: Text | undefined): PassageStretch[] {
+function segmentsOf(text: Text | undefined): PassageStretch[] {
   const passages = new Map((text ? passagesIn(text) : []).map((passage) => [passage.name, passage]))
-  return [...passages.values()].map(stretchOf)
+  return [...passages.values()].map(segmentOf)
 }
 
-function stretchOf({ name, type, span }: Passage): PassageStretch {
+function segmentOf({ name, type, span }: Passage): PassageStretch {
   return passageStretch(name, type, sourceOf(span))
 }
 
-/** A row is one line: its fixed text parts its passages, whatever its slots hold. */
-function rowStretches(row: Text | undefined): Stretch[] {
+/** A row is one line: its fixed text separates its passages, whatever its slots contain. */
+function rowStretches(row: Text | undefined): TextSegment[] {
   const pieces = row?.items.flatMap((item): readonly Piece[] => (item.kind === 'line' ? item.pieces : [])) ?? []
   return pieces.map((piece) => {
-    if (piece.kind === 'passage') return stretchOf(piece)
+    if (piece.kind === 'passage') return segmentOf(piece)
     return { kind: 'fixed', text: piece.kind === 'fixed' ? piece.text : sourceOf(piece.span) }
   })
 }
@@ -56,7 +56,7 @@ function sourceOf({ source, start, end }: Span): string {
   return source.text.slice(start, end)
 }
 
-/** A passage as it was written down: its guidance is what stands behind the colon, without the type that it begins with. */
+/** A passage as it was written: its guidance is the text after the colon, without the type that it begins with. */
 export function passageStretch(name: string, type: PassageType, text: string): PassageStretch {
   const behind = text.slice(1 + name.length, -1).trim()
   const stated = behind.startsWith(':') ? behind.slice(1).trim() : ''

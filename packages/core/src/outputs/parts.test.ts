@@ -18,7 +18,7 @@ const files = {
 const library = libraryFrom(files)
 
 describe('one part of an answer', () => {
-  test('is taken from another answer, and all else stays sign by sign', () => {
+  test('is replaced by another answer’s, and all else stays character by character', () => {
     const { form } = library.prompt('letter').render({ who: 'the Chapel' })
     const letter = (opening: string, terms: string) => `# To the Chapel\n\n${opening}\n\n## Terms\n${terms}\n\nYours\n`
     const [kept, other] = [letter('Dear all.', 'Gloves.'), letter('Good day.', 'Gloves, and no polish.')].map(

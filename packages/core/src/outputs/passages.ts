@@ -1,4 +1,4 @@
-import type { PassageStretch, Stretch } from './shape.js'
+import type { PassageStretch, TextSegment } from './shape.js'
 import { readCell } from '../values/cells.js'
 import { isDate } from '../values/dates.js'
 import { readWrittenDate } from '../values/written-dates.js'
@@ -27,7 +27,7 @@ export interface Amount {
   readonly max: number
 }
 
-/** Amounts in the words of a guidance, the more telling first. `N` stands for a number, `U` for a unit with up to two words before it. */
+/** Amounts in the words of a guidance, the more specific first. `N` is a number, `U` a unit with up to two words before it. */
 const WORDINGS: readonly { readonly source: string; readonly amount: (n: number, m: number) => readonly [number, number] }[] = [
   { source: '(?:between )?N(?: to | and | or | ?[-–] ?)N U', amount: (n, m) => [n, m] },
   { source: '(?:at most|up to|no more than|not more than|maximum(?: of)?|max\\.?) N U', amount: (n) => [0, n] },
@@ -128,17 +128,17 @@ export function typedValue(type: 'integer' | 'number' | 'date', text: string): u
 }
 
 /** The passages as the fields of a record: what a reply in JSON holds. */
-export function passageFields(stretches: readonly Stretch[]): Declared[] {
-  return stretches.flatMap((stretch): Declared[] => {
-    if (stretch.kind !== 'passage') return []
+export function passageFields(segments: readonly TextSegment[]): Declared[] {
+  return segments.flatMap((segment): Declared[] => {
+    if (segment.kind !== 'passage') return []
     return [
       {
-        name: stretch.name,
-        type: { kind: stretch.type },
+        name: segment.name,
+        type: { kind: segment.type },
         optional: false,
         untrusted: false,
         span: undefined,
-        ...(stretch.guidance !== '' && { about: stretch.guidance }),
+        ...(segment.guidance !== '' && { about: segment.guidance }),
       },
     ]
   })

@@ -1,10 +1,10 @@
 import { problem, type Problem } from '../problems/problem.js'
 import { Source, type Span } from '../source/source.js'
 
-/** What a reader may mend, by the name under which it is counted. */
+/** The repairs that a reader may make, by the name under which they are counted. */
 export type Repair = 'prose' | 'fence' | 'json' | 'closed' | 'several' | 'wrapped' | 'key' | 'extra' | 'type' | 'label' | 'marks' | 'case'
 
-/** A reply that is being read: what is found wrong with it, and what was mended. */
+/** A reply that is being read, with its problems and repairs. */
 export class Reading {
   readonly problems: Problem[] = []
   readonly repaired: Problem[] = []

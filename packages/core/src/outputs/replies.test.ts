@@ -201,7 +201,7 @@ describe('an output that is a JSON Schema', () => {
     expect(form.instruction).toContain('{"type":"object","properties":{"size":{"$ref"')
     expect(form.schema()).toEqual(schema)
   })
-  test('says what only a validator finds', () => {
+  test('reports what only a validator finds', () => {
     const form = libraryFrom(
       files({ type: 'object', properties: { a: { type: 'integer' } }, minProperties: 2, not: { required: ['b'] } }),
       { validator },
@@ -210,7 +210,7 @@ describe('an output that is a JSON Schema', () => {
       .form()!
     expect(told(form.read('{"a":1}')).problems).toEqual(['reply-schema-invalid 1:1: the reply must NOT have fewer than 2 properties'])
   })
-  test('needs no validator where fields say all of it', () => {
+  test('needs no validator if fields express the whole schema', () => {
     const form = libraryFrom(files({ type: 'object', properties: { a: { type: 'integer', maximum: 3 } }, required: ['a'] }))
       .prompt('p')
       .form()!
@@ -269,7 +269,7 @@ describe('rows', () => {
   ])('%s', (_, reply, repaired) => {
     expect(told(rows.read(reply))).toEqual({ value: TWO, ...(repaired.length > 0 && { repaired }) })
   })
-  test('that are too few, broken, or hold no year are refused, and the others kept', () => {
+  test('that are too few, broken, or without a year are refused, and the others kept', () => {
     expect(told(rows.read(text.split('\n')[0]!)).problems).toEqual(['reply-rows-count: 1 row, fewer than 2'])
     expect(told(rows.read(`${text}\nStool (19`)).problems).toEqual([
       'reply-row-invalid 3:1: row 3 does not match the row pattern: "Stool (19"',
@@ -303,7 +303,7 @@ text: |
   const good =
     '# To the Harbour School\n\nThe lamp will be glad of the company.\n\n## What we ask of you\n\n- Keep it dry.\n- Keep it lit.\n\nThe fee is 40 marks, payable within thirty days of the return. Yours, Ines Brook\n'
 
-  test('is finished with its own text, and tells what was written', () => {
+  test('is finished with its own text, and reports what was written', () => {
     const { value, problems, repairs } = form!.read(good)
     expect([problems, repairs]).toEqual([[], []])
     expect(value).toMatchObject({
@@ -311,9 +311,7 @@ text: |
       text: good.trimEnd(),
     })
     expect(
-      (value as { stretches: { kind: string; text: string }[] }).stretches
-        .slice(0, 4)
-        .map((stretch) => [stretch.kind, stretch.text.trim()]),
+      (value as { segments: { kind: string; text: string }[] }).segments.slice(0, 4).map((segment) => [segment.kind, segment.text.trim()]),
     ).toEqual([
       ['fixed', '# To'],
       ['value', 'the Harbour School'],
@@ -385,7 +383,7 @@ text: |
     expect(value !== undefined).toBe('repaired' in expected)
   })
 
-  test('says what it must in any of its texts', () => {
+  test('may have a required phrase in any of its texts', () => {
     const must = formOf('kind: fields\nfields: { a: text, b: list of text }\nmust-say: [MH-0007]')
     expect(must.read('{"a":"x","b":["see mh-0007!"]}').problems).toEqual([])
     expect(told(must.read('{"a":"MH-00071","b":[]}')).problems).toEqual(['reply-text-missing: it does not contain "MH-0007"'])
@@ -393,7 +391,7 @@ text: |
 })
 
 describe('samples', () => {
-  test('are the same for a seed, and say when they cannot be made', () => {
+  test('are the same for a seed, and a problem if there can be none', () => {
     const form = formOf('kind: fields\nfields: { a: { type: text, pattern: "MH-\\\\d{4}" }, b: { type: integer, min: 3, max: 3 } }')
     expect(form.sample(4)).toBe(form.sample(4))
     expect(form.sample(4)).toMatch(/^\{"a":"MH-\d{4}","b":3\}$/)

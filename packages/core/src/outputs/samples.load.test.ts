@@ -114,7 +114,7 @@ describe('whatever is defined', () => {
         expect(form.write(value)).toBe(text)
         const data = input.kind === 'document' ? (value as { passages: unknown }).passages : value
         const schema = form.schema()
-        // One of the validators does not know a property of this name.
+        // One of the validators does not support a property of this name.
         if (JSON.stringify(input).includes('__proto__')) return
         expect(ajv.validate(schema, data) || ajv.errors).toBe(true)
         expect(new Validator(schema, '2020-12').validate(data).errors).toEqual([])

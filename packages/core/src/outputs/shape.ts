@@ -25,19 +25,19 @@ export interface FieldsShape extends Common {
   readonly fields: readonly Declared[]
   /** The JSON Schema of a file that is one. */
   readonly schema: JsonSchema | undefined
-  /** Checks data by that schema; without it the fields say all that it says. */
+  /** Checks data by that schema; without it the fields are the whole schema. */
   readonly check: CheckData | undefined
 }
 
 export interface OneOfShape extends Common {
   readonly form: 'one-of'
-  /** What the label is called where it stands among other data. */
+  /** The name of the label among other data. */
   readonly field: string
   readonly of: readonly string[]
 }
 
 /** A piece of a row or document: what is there already, or what a model writes. */
-export type Stretch = { readonly kind: 'fixed' | 'value'; readonly text: string } | PassageStretch
+export type TextSegment = { readonly kind: 'fixed' | 'value'; readonly text: string } | PassageStretch
 export interface PassageStretch {
   readonly kind: 'passage'
   readonly name: string
@@ -49,28 +49,28 @@ export interface PassageStretch {
 
 export interface RowsShape extends Common {
   readonly form: 'rows'
-  readonly stretches: readonly Stretch[]
+  readonly segments: readonly TextSegment[]
   readonly min: number | undefined
   readonly max: number | undefined
 }
 
 export interface DocumentShape extends Common {
   readonly form: 'document'
-  readonly stretches: readonly Stretch[]
+  readonly segments: readonly TextSegment[]
 }
 
 export type Shape = FieldsShape | OneOfShape | RowsShape | DocumentShape
 
 export function passagesOf(shape: RowsShape | DocumentShape): PassageStretch[] {
-  return shape.stretches.filter((stretch): stretch is PassageStretch => stretch.kind === 'passage')
+  return shape.segments.filter((segment): segment is PassageStretch => segment.kind === 'passage')
 }
 
 /** A row's or document's own text, its passages as they were written down. */
-export function ownText({ stretches }: RowsShape | DocumentShape): string {
-  return stretches.map((stretch) => stretch.text).join('')
+export function ownText({ segments }: RowsShape | DocumentShape): string {
+  return segments.map((segment) => segment.text).join('')
 }
 
-/** The same with its passages as names alone: their guidance stands elsewhere. */
-export function bareText({ stretches }: RowsShape | DocumentShape): string {
-  return stretches.map((stretch) => (stretch.kind === 'passage' ? `<${stretch.name}>` : stretch.text)).join('')
+/** The same with its passages as names alone: their guidance is elsewhere. */
+export function bareText({ segments }: RowsShape | DocumentShape): string {
+  return segments.map((segment) => (segment.kind === 'passage' ? `<${segment.name}>` : segment.text)).join('')
 }

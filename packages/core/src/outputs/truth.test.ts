@@ -27,7 +27,7 @@ const unsupported = (body: string, more = {}) =>
     .read(JSON.stringify({ body, ...more }))
     .unsupported.map((p) => p.message)
 
-describe('what a reply says', () => {
+describe('the content of a reply', () => {
   test.each([
     'Made in 1890 and given in 1911 by Ada Brook; it weighs 1,890.5 g, or 1890,5.',
     'Made in eighteen ninety, in the 1890s, late in the 19th century: the nineteenth century, if you like.',

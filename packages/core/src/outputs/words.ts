@@ -1,7 +1,7 @@
 import { boundsInWords } from '../interop/to-schema.js'
 import type { Declared, ValueType } from '../values/types.js'
 
-/** A type with its bounds, as instructions say it: `text, at most 8 words`. */
+/** A type with its bounds, worded for instructions: `text, at most 8 words`. */
 export function typeInWords(type: ValueType): string {
   return [kindInWords(type), ...boundsOf(type)].join(', ')
 }
@@ -53,7 +53,7 @@ export function countInWords(type: ValueType): string {
   return [count, unique].filter((part) => part !== '').join(', ')
 }
 
-/** What stands behind a field's type: whether it may be left out, and what it is about. */
-export function asideOf({ optional, default: fallback, about }: Declared): string {
+/** The text after a field's type: whether it may be left out, and what it is about. */
+export function noteOf({ optional, default: fallback, about }: Declared): string {
   return `${optional || fallback !== undefined ? '; optional' : ''}${about === undefined ? '' : `: ${about.trim()}`}`
 }

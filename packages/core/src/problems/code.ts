@@ -1,11 +1,11 @@
 export type Severity = 'error' | 'warning' | 'info'
 
-/** What the registry holds of one kind of problem. `D` is the data that its sentence is made from. */
+/** The registry's entry for one kind of problem. `D` is the data that its sentence is made from. */
 export interface Code<D> {
   readonly severity: Severity
   /** One sentence. It never changes once published: people search for it. */
   readonly message: (data: D) => string
-  /** The likeliest mend. */
+  /** The likeliest fix. */
   readonly hint?: (data: D) => string | undefined
   /** For the reference: when it comes up and why it matters. */
   readonly about: string

@@ -311,7 +311,7 @@ describe('a problem as people read it', () => {
       .map((p) => printProblem(p))
       .join('\n\n')
 
-  test('five faults are five problems, each with file, line, column, frame and mend', () => {
+  test('five mistakes are five problems, each with file, line, column, frame and help', () => {
     const files = {
       'prompts/label.yaml': [
         'title: Label',
@@ -376,7 +376,7 @@ describe('a problem as people read it', () => {
     `)
   })
 
-  test('places hold in folded, quoted and plain scalars, and behind line ends of any kind', () => {
+  test('places are right in folded, quoted and plain scalars, and after line ends of any kind', () => {
     const at = (yaml: string) => problemsOf({ 'prompts/p.yaml': yaml }).map((p) => [p.code, p.place?.line, p.place?.column])
     expect(at('title: T\r\nturns:\r\n  - user: |\r\n      one\r\n      ä {zwei}\r\n')).toEqual([['name-unknown', 5, 10]])
     expect(at('title: T\nturns:\n  - user: >-\n      one\n      two {zwei}\n\n      three {drei}\n')).toEqual([

@@ -2,7 +2,7 @@ import { defined } from '../invariant.js'
 import { problem, ProblemError } from './problem.js'
 
 /**
- * Runs a step for one record. What is thrown beside problems is a bug of ours, or of a format that a program brought along: it becomes a
+ * Runs a step for one record. An exception other than problems is a bug of ours, or of a program's format: it becomes a
  * problem of that record, so that it costs no other.
  *
  * @throws ProblemError where the record has problems, and nothing else.

@@ -13,7 +13,7 @@ export interface Related {
   readonly span: Span
 }
 
-/** Anything wrong, said once: a code, a sentence, a place, the likeliest mend. */
+/** Anything wrong, reported once: a code, a sentence, a place, the likeliest fix. */
 export interface ProblemOf<C extends ProblemCode> {
   readonly code: C
   readonly severity: Severity
@@ -24,7 +24,7 @@ export interface ProblemOf<C extends ProblemCode> {
   readonly place: Place | undefined
   readonly related: readonly Related[]
 }
-/** A problem of any code. `code` tells which data it has. */
+/** A problem of any code. `code` determines its data. */
 export type Problem = { [C in ProblemCode]: ProblemOf<C> }[ProblemCode]
 
 /** Makes a problem of the registry's sentence for `code`. */
@@ -58,7 +58,7 @@ export type Report = (problem: Problem) => void
 export class ProblemError extends Error {
   override readonly name: string = 'ProblemError'
 
-  /** @param options `cause`: the exception that the problems tell of, if there was one. */
+  /** @param options `cause`: the exception that led to the problems, if there was one. */
   constructor(
     readonly problems: readonly Problem[],
     options?: ErrorOptions,

@@ -33,7 +33,7 @@ export function writtenApart(op: Op, run: Run): string {
   return text
 }
 
-/** The same with where each stretch came from, and where passages stand in it. */
+/** The same with the origin of each span, and the places of passages in it. */
 export function capturedWhole(op: Op, run: Run): { text: string; trace: Trace; passages: readonly PassageMark[] } {
   const trace = new Trace()
   const passages: PassageMark[] = []

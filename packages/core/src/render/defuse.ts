@@ -1,14 +1,14 @@
 import type { RenderedTurn } from './render.js'
 import type { Trace } from './trace.js'
 import { findTags, type TagForm } from '../fences/tags.js'
-import type { Stretch } from '../fences/skeleton.js'
+import type { TextSegment } from '../fences/skeleton.js'
 import { invariant, defined } from '../invariant.js'
 
 /** A form that is broken leaves another one behind at most a few times: fixed text and a value would have to be interleaved on purpose. */
 const MOST_ROUNDS = 10
 
 /**
- * A turn in which no value holds a form of a fence's tag (language §8). Only characters that come from values are changed: the fences' own
+ * A turn in which no value contains a form of a fence's tag (language §8). Only characters that come from values are changed: the fences' own
  * tags are known by their origin, and what the author wrote stays. The turn has a trace.
  *
  * @throws Error where a form is left: then nothing is sent.
@@ -32,7 +32,7 @@ export function defuse(turn: RenderedTurn, tags: readonly string[]): RenderedTur
   return { ...turn, text, trace }
 }
 
-/** A text that comes untrusted as a whole, such as a document that is handed over beside a turn. */
+/** A text that is untrusted as a whole, such as an attached document. */
 export function defuseText(text: string, tags: readonly string[]): string {
   let out = ''
   let at = 0
@@ -47,13 +47,13 @@ export function defuseText(text: string, tags: readonly string[]): string {
   return out + text.slice(at)
 }
 
-/** What is written in place of a stretch. */
-interface Edit extends Stretch {
+/** The replacement of a span. */
+interface Edit extends TextSegment {
   readonly text: string
 }
 
 /** Brackets become `(` and `)` as far as a value wrote them. Where the opening bracket is fixed text, `(` is put before the value's part. */
-function editsFor({ core, opening, closing }: TagForm, values: readonly Stretch[]): Edit[] {
+function editsFor({ core, opening, closing }: TagForm, values: readonly TextSegment[]): Edit[] {
   const parts = within(values, opening)
   const [first] = parts.length > 0 ? parts : within(values, core)
   const start: Edit[] =
@@ -86,50 +86,50 @@ function edited(text: string, trace: Trace, edits: readonly Edit[]): { text: str
 }
 
 /** The tags that the fences wrote. */
-function ownTags({ ends, sources }: Trace): Stretch[] {
+function ownTags({ ends, sources }: Trace): TextSegment[] {
   return ends.flatMap((end, i) => (defined(sources[i]).tag ? [{ start: i === 0 ? 0 : defined(ends[i - 1]), end }] : []))
 }
 
 /** What comes from values, neighbours joined. */
-function valueStretches({ ends, sources }: Trace): Stretch[] {
-  const stretches: { start: number; end: number }[] = []
+function valueStretches({ ends, sources }: Trace): TextSegment[] {
+  const segments: { start: number; end: number }[] = []
   let start = 0
   ends.forEach((end, i) => {
-    const last = stretches.at(-1)
+    const last = segments.at(-1)
     if (defined(sources[i]).fromValue) {
       if (last?.end === start) last.end = end
-      else stretches.push({ start, end })
+      else segments.push({ start, end })
     }
     start = end
   })
-  return stretches
+  return segments
 }
 
-/** The parts of a stretch that are among others, which are sorted. */
-function within(others: readonly Stretch[], { start, end }: Stretch): Stretch[] {
-  const found: Stretch[] = []
+/** The parts of a span that overlap others, which are sorted. */
+function within(others: readonly TextSegment[], { start, end }: TextSegment): TextSegment[] {
+  const found: TextSegment[] = []
   for (let i = firstEndingAfter(others, start); i < others.length && defined(others[i]).start < end; i++)
     found.push({ start: Math.max(start, defined(others[i]).start), end: Math.min(end, defined(others[i]).end) })
   return found
 }
 
-function meets(others: readonly Stretch[], { start, end }: Stretch): boolean {
+function meets(others: readonly TextSegment[], { start, end }: TextSegment): boolean {
   const other = others[firstEndingAfter(others, start)]
   return other !== undefined && other.start < end
 }
 
-function firstEndingAfter(stretches: readonly Stretch[], at: number): number {
+function firstEndingAfter(segments: readonly TextSegment[], at: number): number {
   let low = 0
-  let high = stretches.length
+  let high = segments.length
   while (low < high) {
     const middle = (low + high) >> 1
-    if (defined(stretches[middle]).end <= at) low = middle + 1
+    if (defined(segments[middle]).end <= at) low = middle + 1
     else high = middle
   }
   return low
 }
 
-/** What must hold of a turn that is sent: each fence's tag stands as it was written, on a line that no value shares, and no value holds one. */
+/** The invariant of a turn that is sent: each fence's tag is as it was written, on a line that no value shares, and no value contains one. */
 export function checkFences(text: string, trace: Trace, tags: readonly string[]): void {
   const values = valueStretches(trace)
   for (const { start, end } of ownTags(trace)) {

@@ -32,7 +32,7 @@ export class TurnMemo {
     return kept.text
   }
 
-  /** Keeps what has just been written. A text with a character that could begin a fence's tag is looked at anew in each rendering. */
+  /** Keeps the last text written. A text with a character that could begin a fence's tag is checked again in each rendering. */
   keep(run: Run, text: string, repeats: number): void {
     const { locale, persona, output, suspect } = run
     this.cached[formOf(run)] = suspect

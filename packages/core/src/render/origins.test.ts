@@ -7,14 +7,14 @@ function turnOf(files: Files, values: Record<string, unknown> = {}): FinishedTur
   return libraryFrom(files).prompt('p').render(values, { origins: true }).turns[0]!
 }
 
-/** Each stretch as `text|kind|path or use|line`. */
-function stretches(turn: FinishedTurn): string[] {
+/** Each span as `text|kind|path or use|line`. */
+function segments(turn: FinishedTurn): string[] {
   return turn.origins.map((o) =>
     [turn.text.slice(o.start, o.end), o.kind, o.path ?? o.within.map((w) => w.name).join('<'), `${o.place.file}:${o.place.line}`].join('|'),
   )
 }
 
-/** The law: stretches tile the text. */
+/** The rule: spans tile the text. */
 function expectTiles(turn: FinishedTurn): void {
   let at = 0
   for (const origin of turn.origins) {
@@ -26,7 +26,7 @@ function expectTiles(turn: FinishedTurn): void {
 }
 
 describe('origins', () => {
-  test('tell fixed text, values with their path, snippets within snippets and what formats make', () => {
+  test('distinguish fixed text, values with their path, snippets within snippets and what formats add', () => {
     const files = onePrompt(
       'Dear {item.name},\n~ use outer\n{each p in item.parts joined "; "}{p}{end}\n{item.parts as bullets}',
       '{ item: { type: record, fields: { name: text, parts: list of text } } }',
@@ -37,7 +37,7 @@ describe('origins', () => {
     )
     const turn = turnOf(files, { item: { name: 'Ines', parts: ['wick', 'hook'] } })
     expectTiles(turn)
-    expect(stretches(turn)).toEqual([
+    expect(segments(turn)).toEqual([
       'Dear |fixed||prompts/p.yaml:5',
       'Ines|value|item.name|prompts/p.yaml:5',
       ',\n|fixed||prompts/p.yaml:5',
@@ -56,7 +56,7 @@ describe('origins', () => {
     ])
   })
 
-  test('tell personas, and text moved in or fenced', () => {
+  test('distinguish personas, and text that is indented or fenced', () => {
     const files = {
       'personas/keeper.yaml': 'who: You keep lamps.\nnever: [guess]',
       'prompts/p.yaml':

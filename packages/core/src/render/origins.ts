@@ -2,19 +2,19 @@ import { defined } from '../invariant.js'
 import type { TextOrigin, OriginKind, Trace, Via } from './trace.js'
 import type { Place, Span } from '../source/source.js'
 
-/** A use that led to a stretch: the snippet, persona, example set or output, and where it is used. */
+/** A use that led to a span: the snippet, persona, example set or output, and where it is used. */
 export interface Within {
   readonly what: 'snippet' | 'persona' | 'example' | 'output'
   readonly name: string
   readonly place: Place
 }
 
-/** Where a stretch of a turn's text came from. The stretches of a turn tile its text. */
+/** The origin of a span of a turn's text. The spans of a turn tile its text. */
 export interface Origin {
   readonly start: number
   readonly end: number
   readonly kind: OriginKind
-  /** The value's path in what was handed in, `item.materials.2`. */
+  /** The value's path in the values, `item.materials.2`. */
   readonly path: string | undefined
   /** The format that wrote it. */
   readonly format: string | undefined
@@ -32,7 +32,7 @@ export function originsOf(trace: Trace): Origin[] {
     const { kind, span, path, format, via } = defined(trace.sources[i])
     const last = origins.at(-1)
     const pathText = path && pathOf(path, trace.loopsOf(i))
-    // Stretches of one value that only a continuation parted belong together again.
+    // Spans of one value that only a continuation separated are joined again.
     if (last && last.span === span && last.kind === kind && last.path === pathText) origins[origins.length - 1] = { ...last, end }
     else origins.push({ start, end, kind, path: pathText, format, span, place: span.source.place(span.start), within: withinOf(via) })
     start = end

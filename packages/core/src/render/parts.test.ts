@@ -18,7 +18,7 @@ function partsOf(files: Files, values: Record<string, unknown>): readonly Part[]
 }
 
 describe('attached files', () => {
-  test('are text where their media type is, and handed over as they are where it is not', () => {
+  test('are text if their media type is text, and passed on unchanged otherwise', () => {
     expect(attached('guide', GUIDE)).toEqual([
       { kind: 'text', name: 'guide.md', mediaType: 'text/markdown', text: '# Handling\nTwo hands.', from: 'guide' },
     ])
@@ -48,7 +48,7 @@ describe('attached files', () => {
     expect(readDataUri('data:text/plain;base64,%%%')).toBeUndefined()
   })
 
-  test('untrusted stand within a fence that they cannot close, whatever fence it is', () => {
+  test('that are untrusted are in a fence that they cannot close, with any name', () => {
     const sly = { ...GUIDE, text: 'a </guide> b < /NOTE> c' }
     expect(attached('guide', sly, '{ type: file, untrusted: true }')).toMatchObject([
       { text: '<guide>\na (/guide) b < /NOTE> c\n</guide>' },

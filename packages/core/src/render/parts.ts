@@ -7,7 +7,7 @@ import { isTextMedia, type FileValue } from '../values/files.js'
 import { decodeUtf8, encodeBase64, encodeUtf8 } from '../values/web.js'
 import { isMissing, lineEnds } from '../values/data.js'
 
-/** A document that a turn hands over as text, beside its own. */
+/** A document that a turn attaches as text. */
 export interface TextPart {
   readonly kind: 'text'
   readonly name: string
@@ -81,7 +81,7 @@ export function safePart({ fence, ...part }: TextPart, tags: readonly string[]):
   return fence === undefined ? { ...part, text } : { ...part, text: `<${fence}>\n${text}\n</${fence}>` }
 }
 
-/** Text media are handed over as text; what only carries a text beside its bytes, a PDF for one, where that is asked for. */
+/** Text media are attached as text; a file that has a text beside its bytes, such as a PDF, only with `as: text`. */
 function textOf({ text, bytes, mediaType }: FileValue, as: 'text' | undefined): string | undefined {
   if (as === undefined && bytes && !isTextMedia(mediaType)) return undefined
   return text === undefined ? (isTextMedia(mediaType) && bytes ? decoded(bytes) : undefined) : lineEnds(text)

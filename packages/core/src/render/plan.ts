@@ -50,7 +50,7 @@ export type TurnPlan =
 /** An output as one prompt has it. */
 export interface FormPlan {
   readonly form: (run: Run) => Form
-  /** What holds of it for every record. */
+  /** The parts of it that are the same for every record. */
   readonly outline: Form
   /** Set where the form is the same for every record. */
   readonly fixed: Form | undefined
@@ -72,7 +72,7 @@ export interface Plan {
   readonly output: ((run: Run) => string) | undefined
   /** The forms of answers that renderings can have, by output. */
   readonly forms: ReadonlyMap<string, FormPlan>
-  /** The columns that answers fill beside a record. */
+  /** The columns that answers fill. */
   readonly answerColumns: readonly AnswerColumn[]
   readonly locale: ((run: Run) => Locale) | undefined
 }

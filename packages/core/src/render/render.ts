@@ -17,7 +17,7 @@ export interface Turn {
   readonly role: Role
   readonly text: string
   readonly name?: string
-  /** What the turn hands over beside its text. */
+  /** The attachments of the turn. */
   readonly parts?: readonly Part[]
 }
 
@@ -79,7 +79,7 @@ export interface ByteTurn {
   readonly name: string | undefined
   /** The text as it stands between the quotes of a JSON string. */
   readonly text: string
-  /** What is handed over beside the text, as JSON. */
+  /** The attachments, as JSON. */
   readonly parts: string | undefined
 }
 
@@ -95,8 +95,8 @@ export function byteList(turns: readonly ByteTurn[]): string {
   let list = ''
   for (const { role, name, text, parts } of turns) {
     const named = name === undefined ? '' : `"name":"${jsonBytes(name)}",`
-    const handed = parts === undefined ? '' : `,"parts":${parts}`
-    list += `${list === '' ? '[' : ','}{"role":"${role}",${named}"text":"${text}"${handed}}`
+    const attached = parts === undefined ? '' : `,"parts":${parts}`
+    list += `${list === '' ? '[' : ','}{"role":"${role}",${named}"text":"${text}"${attached}}`
   }
   return `${list}]`
 }
@@ -112,7 +112,7 @@ export function bytesOf(turns: readonly Turn[]): ByteTurn[] {
   }))
 }
 
-/** Undefined where the turns have to be looked at once more as text. */
+/** Undefined if the turns have to be checked again as text. */
 function quickBytes(plan: Plan, values: readonly unknown[], setting: RunSetting): readonly ByteTurn[] | undefined {
   const { limits } = setting
   let done
@@ -136,13 +136,13 @@ function quickBytes(plan: Plan, values: readonly unknown[], setting: RunSetting)
   return length === 0 || length > limits.renderingBytes ? undefined : found
 }
 
-/** Whether a turn's text, escaped, begins with a character: no blank line is to be taken off, and the turn is not empty. */
+/** Whether a turn's text, escaped, begins with a character: no empty line has to be removed, and the turn is not empty. */
 function beginsFirmly(text: string): boolean {
   const first = text.charCodeAt(0)
   return first > 32 && (first !== 92 || (text[1] !== 'n' && text[1] !== 't'))
 }
 
-/** Escaped text without its blank lines at the end. */
+/** Escaped text without the empty lines at its end. */
 function trimJsonTail(text: string): string {
   let at = text.length
   let end = at
@@ -234,7 +234,7 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
   }
 }
 
-/** As it was before, or written anew. */
+/** The earlier text, or a new one. */
 function remembered(memo: TurnMemo, { role, name, op }: Extract<TurnPlan, { kind: 'text' }>, run: Run): RenderedTurn {
   const before = memo.take(run)
   if (before !== undefined) return { role, text: before, trace: undefined, ...(name !== undefined && { name }) }
@@ -259,7 +259,7 @@ function written(role: Role, name: string | undefined, run: Run, traced: boolean
   run.trace = traced ? scratch : undefined
   // What a rendering that failed left behind is not this one's.
   if (traced) scratch.take()
-  // Within repeated turns the loops stand somewhere already.
+  // Within repeated turns the loops have a position already.
   if (traced && run.looping) scratch.at(run.positions)
   op(run)
   const text = run.out
@@ -272,7 +272,7 @@ const NOTHING_MASKED: ReadonlyMap<string, string> = new Map()
 const BLANK_HEAD = /^(?:[ \t]*\n)+/
 const BLANK_TAIL = /(?:\n[ \t]*)+$/
 
-/** A turn loses blank lines at both ends, and nothing else (language §5.5). */
+/** A turn loses empty lines at both ends, and nothing else (language §5.5). */
 function trimTurn(turn: RenderedTurn): RenderedTurn {
   const { text } = turn
   const first = text.charCodeAt(0)
@@ -287,7 +287,7 @@ function trimTurn(turn: RenderedTurn): RenderedTurn {
   return { ...turn, text: text.slice(start, end), trace }
 }
 
-/** Where the text ends without its blank lines: looked for from the end, as a pattern would try every line end before. */
+/** Where the text ends without its last empty lines: searched from the end, since a pattern would try every line end. */
 function lastLineEnd(text: string): number {
   let from = text.length
   while (from > 0 && ' \t\n'.includes(defined(text[from - 1]))) from--
@@ -295,7 +295,7 @@ function lastLineEnd(text: string): number {
   return tail ? from + tail.index : text.length
 }
 
-/** Fences written anywhere in the rendering are known only at its end: what was handed over as text is held against all of them. */
+/** The fences of a rendering are all known only at its end: attached texts are checked against all of them. */
 function withSafeParts(turn: RenderedTurn, tags: readonly string[]): RenderedTurn {
   if (!turn.parts) return turn
   const parts = turn.parts.map((part) => (part.kind === 'text' ? safePart(part, tags) : part))

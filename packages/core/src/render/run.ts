@@ -27,13 +27,13 @@ export interface SetPick extends Picked {
 }
 
 /**
- * One rendering under way: the text so far, and what the plan's closures need beside it. Closures append to `out`; strings are never taken
- * apart again but where a line turns out to say nothing.
+ * One rendering in progress: the text so far, and the state that the plan's closures need. Closures append to `out`; strings are never taken
+ * apart again except where a line turns out to be empty.
  */
 export class Run implements Setting {
   out = ''
   trace: Trace | undefined
-  /** The text when the line under way began, and how many fixed blanks it has got since: nothing more means that it says nothing. */
+  /** The text when the current line began, and how many fixed spaces it has got since: if there is nothing more, the line is empty. */
   lineStart = ''
   blanks = 0
   repeats = 0
@@ -47,7 +47,7 @@ export class Run implements Setting {
   example: readonly unknown[] = NONE
   persona = ''
   output = ''
-  /** Whether a turn hands something over beside its text. */
+  /** Whether a turn has attachments. */
   attached = false
 
   constructor(
@@ -58,19 +58,19 @@ export class Run implements Setting {
     /** Whether each rendering has tags of its own. */
     readonly nonce: boolean,
     readonly choose: Choose,
-    readonly lot: (name: string) => number,
+    readonly random: (name: string) => number,
   ) {
     this.most = limits.renderingBytes
   }
 
-  /** The passages written so far, where somebody wants to know. */
+  /** The passages written so far, if they are collected. */
   passages: PassageMark[] | undefined
 
-  /** The cases picked so far, and what is to be said of the rendering: made when there is something. */
+  /** The cases picked so far, and the notices of the rendering: created when there are any. */
   picks: SetPick[] | undefined
   warnings: Problem[] | undefined
 
-  /** Items and counts of the loops under way, and where each loop stands in its list. */
+  /** Items and counts of the open loops, and the position of each loop in its list. */
   get locals(): unknown[] {
     return (this.loopValues ??= [])
   }
@@ -124,9 +124,9 @@ export class Run implements Setting {
     if (this.out.length > this.most) this.overflow()
   }
 
-  /** The tag of a fence in this rendering: its name, followed by four digits from the seed and the record where the library wants that. */
+  /** The tag of a fence in this rendering: its name, followed by four digits from the seed and the record if the library uses `nonce`. */
   nameTag(name: string): string {
-    return this.nonce ? `${name}-${(this.lot(`fence ${name}`) & 0xffff).toString(16).padStart(4, '0')}` : name
+    return this.nonce ? `${name}-${(this.random(`fence ${name}`) & 0xffff).toString(16).padStart(4, '0')}` : name
   }
 
   /** The tag of a fence that is written: no value of the rendering may hold a form of it. */

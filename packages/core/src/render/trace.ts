@@ -4,7 +4,7 @@ import type { Span } from '../source/source.js'
 /** The kinds of sources that rendered text comes from. */
 export type OriginKind = 'fixed' | 'value' | 'snippet' | 'persona' | 'example' | 'output' | 'made'
 
-/** A use that led to a text: the snippet, persona, example set or output, and the directive that says so. */
+/** A use that led to a text: the snippet, persona, example set or output, and its directive. */
 export interface Via {
   readonly what: 'snippet' | 'persona' | 'example' | 'output'
   readonly name: string
@@ -15,14 +15,14 @@ export interface Via {
 /** A step of a value's path: a key, or the place in a list that a loop was at. */
 export type PathStep = string | { readonly loop: number }
 
-/** Where a stretch of text comes from, as the compiler knows it; one object a place of the prompt, not a stretch. */
+/** The origin of a span of text, as the compiler has it; one object for each place of the prompt, not for each span. */
 export interface TextOrigin {
   readonly kind: OriginKind
   readonly span: Span
   readonly via: Via | undefined
   readonly path?: readonly PathStep[]
   readonly format?: string
-  /** Characters that were handed in at rendering: only these can be an attempt to close a fence. */
+  /** Characters of values: only these can be an attempt to close a fence. */
   readonly fromValue: boolean
   /** The tag of a fence, as the fence wrote it: nothing is looked for in it, and nothing changes it. */
   readonly tag?: boolean
@@ -31,8 +31,8 @@ export interface TextOrigin {
 const NO_LOOPS: readonly number[] = []
 
 /**
- * Keeps, for a turn's text, where each stretch ends, what it came from, and where the loops stood. One trace is written again and again: its
- * lists keep their room, since growing them anew for every turn cost as much as filling them. `take` gives what it holds.
+ * Keeps, for a turn's text, where each span ends, its origin, and the positions of the loops. One trace is filled again and again: its
+ * lists keep their capacity, since growing them again for every turn cost as much as filling them. `take` returns the content.
  */
 export class Trace {
   private size: number
@@ -65,7 +65,7 @@ export class Trace {
     this.loops ??= Array.from({ length: this.size }, () => NO_LOOPS)
   }
 
-  /** Where the loops stood when a stretch was written. */
+  /** The positions of the loops when a span was written. */
   loopsOf(index: number): readonly number[] {
     return this.loops?.[index] ?? NO_LOOPS
   }
@@ -76,14 +76,14 @@ export class Trace {
     if (this.end > length) this.ends[this.size - 1] = length
   }
 
-  /** A taken trace, cut back: its lists hold no more than its stretches. */
+  /** A taken trace, cut back: its lists have exactly its spans. */
   shorten(length: number): void {
     this.cut(length)
     this.ends.length = this.size
     this.sources.length = this.size
   }
 
-  /** What it holds, as a trace of its own; this one is empty again. */
+  /** Its content, as a trace of its own; this one is empty again. */
   take(): Trace {
     const taken = new Trace(this.ends.slice(0, this.size), this.sources.slice(0, this.size))
     taken.loops = this.loops
@@ -93,7 +93,7 @@ export class Trace {
     return taken
   }
 
-  /** The same stretches with their ends moved; those that are left with nothing go. */
+  /** The same spans with their ends moved; empty ones are removed. */
   moved(end: (end: number, index: number) => number): Trace {
     const trace = new Trace()
     for (let i = 0; i < this.size; i++)

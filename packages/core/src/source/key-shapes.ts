@@ -1,4 +1,4 @@
-/** One shape of an access key: how it is found, and what must hold of what was found. */
+/** One shape of an access key: its pattern, and the conditions on what the pattern finds. */
 export interface KeyShape {
   readonly name: string
   readonly shape: RegExp
@@ -17,7 +17,7 @@ const SECRET_WORDS =
 
 /**
  * Shapes of keys, found anywhere in a text. Most services begin theirs with a prefix of their own, so that they can be found; the rest is
- * told by its alphabet, its length and how evenly it uses it.
+ * recognised by its alphabet, its length and how evenly it uses it.
  */
 export const KEY_SHAPES: readonly KeyShape[] = [
   { name: 'private key', shape: /-----BEGIN (?:[A-Z0-9]+ )*PRIVATE KEY(?: BLOCK)?-----/g },
@@ -71,7 +71,7 @@ const RANDOM_VALUE: KeyShape = {
   holds: isRandom,
 }
 
-/** A stretch of a text that has the shape of a key. */
+/** A span of a text that has the shape of a key. */
 export interface FoundKey {
   readonly name: string
   readonly start: number

@@ -59,8 +59,8 @@ function plainLines(inner: string, start: number, quoted: boolean): RawLine[] {
 }
 
 /**
- * Lays raw lines beside the value they make: each line's content, without the blanks that indentation and folding take, occurs in the
- * value after that of the line before. Blanks that are content belong to the stretch before them, one column per character.
+ * Aligns raw lines with the value they make: each line's content, without the spaces that indentation and folding take, occurs in the
+ * value after that of the line before. Spaces that are content belong to the span before them, one column per character.
  */
 function alignLines(value: string, lines: readonly RawLine[]): Segment[] {
   const segments: Segment[] = []
@@ -116,7 +116,7 @@ function alignDouble(inner: string, start: number): Segment[] {
   return segments
 }
 
-/** The length of the run of blanks at a place. */
+/** The length of the run of spaces at a place. */
 function blanks(text: string, at: number): number {
   let end = at
   while (text[end] === ' ' || text[end] === '\t') end++

@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-/** A half-open stretch of a source, in UTF-16 offsets of its text. */
+/** A half-open span of a source, in UTF-16 offsets of its text. */
 export interface Span {
   readonly source: Source
   readonly start: number
@@ -13,7 +13,7 @@ export interface Place {
   readonly column: number
 }
 
-/** One linear stretch of a scalar's text: from `at` on, it stands in the host file from `host` on. */
+/** One linear part of a scalar's text: from `at` on, it is in the host file from `host` on. */
 export interface Segment {
   readonly at: number
   readonly host: number
@@ -21,7 +21,7 @@ export interface Segment {
 
 export type ScalarStyle = 'block' | 'folded' | 'plain' | 'single' | 'double'
 
-/** Where a text that lives inside a file stands in it. */
+/** The place of a text inside a file. */
 export interface Embedding {
   readonly file: Source
   readonly segments: readonly Segment[]
@@ -31,7 +31,7 @@ export interface Embedding {
 const STEP = 1024
 
 /**
- * A text with a name. A text inside a YAML file knows the file, so every place is a place in the file that a person edits.
+ * A text with a name. A text inside a YAML file refers to the file, so every place is a place in the file that a person edits.
  *
  * @example
  * new Source('note', 'first\nsecond').place(6).line // => 2
@@ -83,7 +83,7 @@ export class Source {
     return { file: file.name, line: low + 1, column: file.columnOf(defined(starts[low]), at) }
   }
 
-  /** How many code points stand before each step of the text: a long line of problems would be counted again for each. */
+  /** The number of code points before each step of the text: a long line of problems would be counted again for each. */
   private counted: number[] | undefined
 
   private columnOf(line: number, at: number): number {

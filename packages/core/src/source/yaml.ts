@@ -95,7 +95,7 @@ function scalarText(node: { value: unknown; source?: string }): string {
   return typeof node.value === 'string' ? node.value : (node.source ?? String(node.value))
 }
 
-/** Reads a YAML 1.2 file. Faults are given back beside the tree; aliases expand to at most `aliases` nodes. */
+/** Reads a YAML 1.2 file. Returns the tree and its problems; aliases expand to at most `aliases` nodes. */
 export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faults: YamlFault[] } {
   const document = documentOf(source.text)
   if (!document) {
@@ -106,7 +106,7 @@ export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faul
   if (faults.some(({ message }) => message === TOO_DEEP)) faults.splice(0, faults.length, { message: TOO_DEEP, span: source.span(0, 0) })
   const whole = source.span(0, 0)
   if (faults.length === 0) {
-    const { count, circular, deep } = looked(document)
+    const { count, circular, deep } = nestingOf(document)
     const at = (node: Node | undefined) => (node?.range ? source.span(node.range[0], node.range[1]) : whole)
     if (circular) faults.push({ message: 'an anchor contains itself', span: at(circular) })
     else if (deep) faults.push({ message: TOO_DEEP, span: at(deep) })
@@ -144,7 +144,7 @@ function documentOf(text: string): Document | undefined {
   }
 }
 
-interface Looked {
+interface Nesting {
   /** Aliases used, those within an aliased node counted each time it is used: what expanding them would cost. */
   count: number
   /** An alias within its own anchor. */
@@ -153,8 +153,8 @@ interface Looked {
   deep: Node | undefined
 }
 
-function looked(document: Document): Looked {
-  const nesting: Looked = { count: 0, circular: undefined, deep: undefined }
+function nestingOf(document: Document): Nesting {
+  const nesting: Nesting = { count: 0, circular: undefined, deep: undefined }
   const costs = new Map<unknown, number>()
   const open = new Set<unknown>()
   const cost = (node: unknown, depth: number): number => {

@@ -41,7 +41,7 @@ export class Cursor {
     return this.source.span(start, this.at)
   }
 
-  /** The next character, blanks passed over. */
+  /** The next character after any spaces. */
   peek(): string {
     this.blanks()
     return this.at < this.end ? defined(this.source.text[this.at]) : ''
@@ -55,14 +55,14 @@ export class Cursor {
     return true
   }
 
-  /** Takes `character` only directly here, no blanks before it. */
+  /** Takes `character` only directly here, without spaces before it. */
   takeClose(character: string): boolean {
     if (this.at >= this.end || this.source.text[this.at] !== character) return false
     this.at++
     return true
   }
 
-  /** The name that stands here, in NFC; not taken. */
+  /** The name at this place, in NFC; not taken. */
   peekName(): string | undefined {
     this.blanks()
     const name = this.match(NAME_HERE)
@@ -79,7 +79,7 @@ export class Cursor {
 
   takeWord(word: string): boolean {
     this.blanks()
-    // Words of the language are asked for far more often than they stand there.
+    // Words of the language are tested for far more often than they occur.
     if (!this.source.text.startsWith(word, this.at) || this.match(NAME_HERE) !== word) return false
     this.at += word.length
     return true

@@ -13,7 +13,7 @@ export type Item = Line | LineDirective
 export interface Line {
   readonly kind: 'line'
   readonly pieces: readonly Piece[]
-  /** The leading blanks of the first source line. */
+  /** The leading spaces of the first source line. */
   readonly indent: string
   readonly blank: boolean
   /** Whether it was ended by a line end: the last line of a text may not be. */
@@ -31,7 +31,7 @@ export interface Fixed {
   readonly span: Span
 }
 
-/** A line end within an inline block; the leading blanks of the next source line are the next fixed text's. */
+/** A line end within an inline block; the leading spaces of the next source line are the next fixed text's. */
 export interface Break {
   readonly kind: 'break'
   readonly span: Span
@@ -102,7 +102,7 @@ interface Directive {
   readonly head: Span
   /** From the opener to the end. */
   readonly span: Span
-  /** The leading blanks of a directive line. */
+  /** The leading spaces of a directive line. */
   readonly indent: string
 }
 

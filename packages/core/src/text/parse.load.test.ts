@@ -118,7 +118,7 @@ describe('any text', () => {
     )
   })
 
-  test('makes a library that renders or says why not, whatever the values', () => {
+  test('makes a library that renders or reports problems, with any values', () => {
     const value = fc.oneof(
       fc.anything({ withBigInt: true, withDate: true, withNullPrototype: true, maxDepth: 3 }),
       fc.string(),
@@ -210,7 +210,7 @@ describe('recovery', () => {
     ])
   })
 
-  test('says what was expected, and after which words', () => {
+  test('reports what was expected, and after which words', () => {
     const message = (text: string) => read(text).problems[0]?.message
     expect(message('{item name}')).toBe('expected "}", "as" or "or" after "item"')
     expect(message('{item as}')).toBe('expected a format after "item as"')

@@ -1,5 +1,5 @@
 // One machine reads both forms: a stack of open blocks, each of which collects items (line form) or pieces (inline form). It is longer than
-// other files because its steps share that stack; what single directives say is read in `directives/`.
+// other files because its steps share that stack; the arguments of directives are read in `directives/`.
 import { defined } from '../invariant.js'
 import { braceHint, Cursor, Unreadable } from './cursor.js'
 import { DIRECTIVE_WORDS, INNER_WORDS } from './directives/index.js'
@@ -62,7 +62,7 @@ interface OpenBlock {
  * @param source - The text.
  * @param report - Called for each problem.
  * @param options - Limits, and the invisible characters that are allowed.
- * @returns The tree. `printText` gives back the same bytes.
+ * @returns The tree. `printText` returns the same bytes.
  * @example
  * parseText(new Source('note', 'Dear {name}'), () => {}).items.length // => 1
  */
@@ -178,7 +178,7 @@ class TextParser {
     body.items.push(lineOf(this.source, start, next, pieces, ended))
   }
 
-  /** What stands behind the place where nesting went too deep. */
+  /** The text after the place where nesting went too deep. */
   private rest(line: SourceLine): void {
     const { body } = this
     const broken: Piece = { kind: 'broken', span: this.source.span(line.start, line.end) }
@@ -493,7 +493,7 @@ function lineOf(source: Source, start: number, next: number, pieces: readonly Pi
   return { kind: 'line', pieces, indent, blank, ended, span: source.span(start, next) }
 }
 
-/** The first character of a line that is no blank: most lines are told apart by it alone. */
+/** The first character of a line that is not a space: it decides the kind of most lines. */
 function firstSign(text: string, line: SourceLine): string | undefined {
   let at = line.start
   while (at < line.end && (text[at] === ' ' || text[at] === '\t')) at++

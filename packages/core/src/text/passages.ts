@@ -14,7 +14,7 @@ const REST = /[ \t]*(:|>|$)/y
 const TYPE_WORD = new RegExp(`^[ \\t]*(${PASSAGE_TYPES.join('|')})(?![\\p{L}\\p{M}\\p{Nd}_-])`, 'u')
 
 /**
- * Finds the passages in a text that was read already: only its fixed stretches are looked at, so that no value can bring one. What is wrong
+ * Finds the passages in a parsed text: only its fixed spans are searched, so that no value can add one. What is wrong
  * with them is reported.
  */
 export function withPassages(text: Text, report: Report): Text {
@@ -174,7 +174,7 @@ function isItem(node: Item | Piece): node is Item {
   return node.kind === 'line' || ('form' in node && node.form === 'line')
 }
 
-/** A stretch of a fixed piece, its span with it: escapes stand in pieces of their own, so that characters and source agree. */
+/** A part of a fixed piece, with its span: escapes are pieces of their own, so that characters and source agree. */
 function part(piece: Fixed, start: number, end = piece.text.length): Fixed {
   return {
     kind: 'fixed',
@@ -188,13 +188,13 @@ function typeOf(behindName: string): PassageType {
   return (TYPE_WORD.exec(guidance)?.[1] as PassageType | undefined) ?? 'text'
 }
 
-/** Two passages that no reader can part: nothing stands between them, or only a blank that either of them could hold. */
+/** Two passages that no reader can separate: nothing is between them, or only a space that either of them could contain. */
 function neighbours(pieces: readonly Piece[], at: number): [string, string] | [] {
   const one = defined(pieces[at])
   const between = pieces[at + 1]
   const parted = between?.kind === 'fixed' && between.text.trim() === ''
   const other = parted ? pieces[at + 2] : between
   if (one.kind !== 'passage' || other?.kind !== 'passage') return []
-  const blankTells = parted && (one.type !== 'text' || other.type !== 'text')
-  return blankTells ? [] : [one.name, other.name]
+  const spaceSeparates = parted && (one.type !== 'text' || other.type !== 'text')
+  return spaceSeparates ? [] : [one.name, other.name]
 }

@@ -1,7 +1,7 @@
 import type { Condition, FormatCall, Item, LineDirective, Literal, Operand, Path, Piece, SlotValue, Text } from './nodes.js'
 import type { Span } from '../source/source.js'
 
-/** What a stretch of a text is to the language; what is none of these is literal. */
+/** The kind of a span of a text in the language; anything else is literal. */
 export type TokenKind = 'brace' | 'directive' | 'variable' | 'format' | 'string' | 'number' | 'snippet' | 'escape' | 'aside' | 'unread'
 
 /** A part of a text that has a meaning in the language. */

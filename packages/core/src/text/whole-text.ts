@@ -4,7 +4,7 @@ import { problem, type Report } from '../problems/problem.js'
 import type { Source } from '../source/source.js'
 import { clip } from '../values/data.js'
 
-/** Reads what stands alone in a scalar of a library's file, in the words of the language: the loop of repeated turns, a value to attach. */
+/** Reads a scalar of a library's file whose whole text is one item: the loop of repeated turns, a value to attach. */
 export function parseWholeText<T>(
   source: Source,
   what: string,

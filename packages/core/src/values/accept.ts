@@ -20,7 +20,7 @@ import { isWordSign } from './words.js'
 import { problem, type Report } from '../problems/problem.js'
 import { nearest } from '../problems/suggest.js'
 
-/** Where a value stands, put into words only when something is wrong with it. */
+/** The place of a value, put into words only for a problem. */
 export interface Where {
   readonly parent: Where | undefined
   readonly name: string | number
@@ -81,7 +81,7 @@ export function acceptType(value: unknown, type: ValueType, where: Where, report
   }
 }
 
-/** Data without a declaration is carried along as it is, unless it is nested so deep, or holds itself, that nothing could write it. */
+/** Data without a declaration is kept unchanged, unless it is nested so deep, or contains itself, that nothing could write it. */
 function acceptOpen<V>(value: V, where: Where, report: Report): V | null {
   if (!isDeeper(value, DEEPEST)) return value
   report(problem('value-too-deep', { path: wordsFor(where), limit: DEEPEST }))
@@ -119,7 +119,7 @@ function textBroken(value: string, type: TextType): string | undefined {
   return count > (maxWords ?? Infinity) ? `${words}, more than ${defined(maxWords)}` : undefined
 }
 
-/** Runs of characters between blanks that hold a letter or a digit. */
+/** Runs of characters between spaces that contain a letter or a digit. */
 export function wordCount(text: string): number {
   let count = 0
   let counted = false

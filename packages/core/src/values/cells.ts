@@ -105,7 +105,7 @@ function separators(locale: string | undefined): { group: string; point: string 
   const parts = new Intl.NumberFormat(locale).formatToParts(-1234567.5)
   const symbol = (type: string, usual: string) => parts.find((p) => p.type === type)?.value ?? usual
   const group = symbol('group', ',')
-  // Typed tables have plain blanks where a locale prints narrow or unbreakable ones.
+  // Typed tables have plain spaces where a locale prints narrow or no-break spaces.
   return { group: /\s/u.test(group) ? '[ \\u00A0\\u202F]' : `\\${group}`, point: `\\${symbol('decimal', '.')}` }
 }
 

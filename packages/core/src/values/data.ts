@@ -34,7 +34,7 @@ export function isEmpty(value: unknown): boolean {
   return isRecord(value) && Object.keys(value).length === 0
 }
 
-// An engine keeps texts in a dozen inner shapes, and where all of them pass it looks a method up anew for each. These are looked up once.
+// An engine has a dozen inner shapes of texts, and a call site that sees all of them looks a method up each time. These are looked up once.
 /* eslint-disable @typescript-eslint/unbound-method -- each is given its text by `call` */
 const { includes, trim, charCodeAt } = String.prototype
 /* eslint-enable @typescript-eslint/unbound-method */
@@ -59,7 +59,7 @@ export function lineEnds(text: string): string {
   return holds(text, '\r') ? text.replace(/\r\n?/g, '\n') : text
 }
 
-/** A value in words for a message: its kind and the beginning of what it holds. */
+/** A value in words for a message: its kind and the beginning of its content. */
 export function shown(value: unknown): string {
   if (value === null || value === undefined) return 'nothing'
   if (typeof value === 'string') return `"${clip(value)}"`
@@ -107,7 +107,7 @@ function isShallow(value: object, levels: number): boolean {
   return true
 }
 
-/** How many objects and lists stand within one another; what is more than the limit need not be known. */
+/** How many levels of objects and lists there are; beyond the limit they are not counted. */
 function heightOf(value: object, limit: number, known: Map<object, number>): number {
   const before = known.get(value)
   if (before !== undefined) return before

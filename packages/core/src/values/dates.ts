@@ -39,7 +39,7 @@ export function instant(iso: string): number {
   return Date.parse(/(?:Z|[+-]\d{2}:\d{2})$/.test(iso) ? iso : `${iso}Z`)
 }
 
-/** Date parts as the text itself says them, whatever zone a reader sits in. */
+/** Date parts as they are written in the text, independent of the reader's time zone. */
 export interface DateParts {
   readonly year: number
   readonly month: number

@@ -61,7 +61,7 @@ export type FieldsOf<D> = D extends { readonly fields: infer F } ? F : undefined
 type RecordOf<D> = FieldsOf<D> extends infer F ? (F extends undefined ? Readonly<Record<string, unknown>> : ValuesOf<F>) : never
 type OptionOf<D> = D extends { readonly of: readonly (infer O)[] } ? O : string
 
-/** What may be handed over for a declaration, `T` being its type's word. */
+/** The accepted values of a declaration, `T` being its type's word. */
 type ValueFor<T extends string, D> = T extends 'text'
   ? string
   : T extends 'integer' | 'number'
@@ -102,7 +102,7 @@ export type ValuesOf<V> = Flat<
   }
 >
 
-/** What a reply is read as by a declaration: plain data, as it stands in JSON. */
+/** The type of a reply by a declaration: plain data, as in JSON. */
 type ReplyFor<T extends string, D> = T extends 'integer' | 'number'
   ? number
   : T extends 'date' | 'date-time'

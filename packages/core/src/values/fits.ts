@@ -1,7 +1,7 @@
 import { isDate, readDateTime } from './dates.js'
 import type { Declared, ValueType } from './types.js'
 
-/** Whether every value of the type `given` may stand where `wanted` is declared. A value of an open record never does: only seeing it tells. */
+/** Whether every value of the type `given` may be used where `wanted` is declared. A value of an open record never is: only its content decides. */
 export function fits(valueType: ValueType, wanted: ValueType): boolean {
   switch (wanted.kind) {
     case 'any':
@@ -41,7 +41,7 @@ function fieldsFit(available: readonly Declared[] | undefined, wanted: readonly 
   })
 }
 
-/** Whether a literal may stand where `wanted` is declared: a text is also a date that it spells, or an option. */
+/** Whether a literal may be used where `wanted` is declared: a text is also a date that it spells, or an option. */
 export function literalFits(value: string | number | boolean, wanted: ValueType): boolean {
   switch (wanted.kind) {
     case 'any':

@@ -11,7 +11,7 @@ export interface Locale {
   date(iso: string, style: 'long' | 'medium' | 'short'): string
   month(iso: string, style: 'long' | 'short'): string
   weekday(iso: string): string
-  /** What stands behind each item of a sentence's list, by its index. */
+  /** The text after each item of a sentence's list, by its index. */
   sentenceList(items: readonly string[], word: string | undefined): (index: number) => string
   upper(text: string): string
   lower(text: string): string
@@ -105,7 +105,7 @@ export function localeOf(name: string | undefined): Locale | undefined {
   const known = locales.get(name)
   if (known) return known
   try {
-    // The language must be one that the platform knows: Intl would fall back to its own without a word.
+    // The language must be supported by the platform: Intl would silently use its own.
     if (Intl.NumberFormat.supportedLocalesOf([name]).length === 0) return undefined
   } catch {
     return undefined // Intl throws a RangeError for what is no language tag

@@ -41,7 +41,7 @@ function accountIn(text: string): string | undefined {
 /** Certainly a telephone number: it begins with a country code. Without one, any row of digits could be one. */
 const ABROAD = /(?<![\p{L}\p{N}.,-])(?<!\p{N} )(?:\+|00)\d{1,3}[ ()/-]*\d(?:[ ()/-]*\d){5,12}(?!\p{N})/u
 
-/** What kind of personal data a text holds, if any: told more strictly than `mask` does, which is asked for by somebody who knows the value. */
+/** The kind of personal data in a text, if any: recognised more strictly than by `mask`, whose user knows the value. */
 export function personalDataIn(text: string): 'e-mail address' | 'telephone number' | 'account number' | 'card number' | undefined {
   if (text.includes('@') && text.search(EMAIL) >= 0) return 'e-mail address'
   if (!LONG_NUMBER.test(text)) return undefined

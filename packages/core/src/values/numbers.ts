@@ -1,4 +1,4 @@
-/** Numbers as the language knows them: a double, a bigint, or decimal text beyond what a double holds. */
+/** Numbers of the language: a double, a bigint, or decimal text beyond a double's precision. */
 export type Numeric = number | bigint | string
 
 const DECIMAL = /^[+-]?(?:\d+(?:\.\d*)?|\.\d+)$/
@@ -65,7 +65,7 @@ export function roundDecimal(value: Numeric, digits: number): string {
   return negative && scaled !== 0n ? `-${rounded}` : rounded
 }
 
-/** A whole number that a double holds, grouped: the usual case, without a look at its digits. */
+/** A whole number that a double represents exactly, grouped: the usual case, without a check of its digits. */
 export function groupedInteger(value: number): string {
   if (value < 0) return `-${groupedInteger(-value)}`
   if (value < 1000) return `${value}`

@@ -1,4 +1,4 @@
-/** So long a text is worth finding again: shorter ones are done anew as quickly. */
+/** Texts of this length are remembered: shorter ones are written again as quickly. */
 const WORTH_IT = 400
 /** Values kept in each of two generations: a value that is used again within one stays. */
 const MOST = 64

@@ -13,11 +13,11 @@ const ITEM =
   '{ item: { type: record, fields: { object-no: text, made: { type: integer, optional: true, min: 1500 }, shown: { type: boolean, optional: true }, day: { type: date, optional: true }, parts: { type: list of text, optional: true } } } }'
 
 describe('headings', () => {
-  test('match names without regard to case, blanks and punctuation', () => {
+  test('match names regardless of case, spaces and punctuation', () => {
     expect(reader(ITEM, ['Object No.', 'MADE', 'Shown?', 'day', 'Parts']).problems).toEqual([])
   })
 
-  test('that are missing, twice or of no use are said, with what was most likely meant', () => {
+  test('that are missing, repeated or unused are reported, with the most likely name', () => {
     const { problems } = reader('{ title: text, made: integer }', ['Titel', 'Made', 'made ', 'Notes'])
     expect(problems.map((p) => [p.code, p.hint])).toEqual([
       ['heading-missing', 'did you mean "Titel"?'],
@@ -55,11 +55,11 @@ describe('cells', () => {
     [['MH-1', '', 'perhaps', '', ''], 'row 7, column "Shown": "perhaps" is not yes or no', 'cell-invalid'],
     [['MH-1', '', '', '2026-02-30', ''], 'row 7, column "Day": "2026-02-30" is not a date such as 2026-11-23', 'cell-invalid'],
     [['MH-1', ''], 'row 7 has 2 cells, but there are 5 headings (look for a missing quote or an unquoted comma in this row)', 'row-ragged'],
-  ])('%j are set aside', (cells, message, code) => {
+  ])('%j are rejected', (cells, message, code) => {
     expect(row(cells).problems.map((p) => [p.code, sentence(p)])).toEqual([[code, message]])
   })
 
-  test('hold documents themselves, not where they lie', () => {
+  test('contain documents themselves, not their paths', () => {
     const guide = (cell: string) => reader('{ guide: file }', ['guide']).read([cell], 1)
     expect(guide('data:text/plain,Keel%20up').prepared?.values['guide']).toMatchObject({ mediaType: 'text/plain', text: 'Keel up' })
     expect(guide('{"name":"keel.md","mediaType":"text/markdown","text":"Keel up"}').problems).toEqual([])

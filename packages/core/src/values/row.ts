@@ -10,7 +10,7 @@ import { problem, type Problem } from '../problems/problem.js'
 export type RowResult =
   { readonly accepted: unknown[]; readonly problems?: undefined } | { readonly accepted?: undefined; readonly problems: readonly Problem[] }
 
-/** How rows become values, where their headings alone do not say it. */
+/** How rows become values, if their headings alone do not determine it. */
 export interface RowShape {
   /** Values that are the same for all rows. */
   readonly values?: Readonly<Record<string, unknown>>
@@ -36,7 +36,7 @@ export interface Column {
   readonly read: (cell: unknown, row: number, problems: Problem[]) => unknown
 }
 
-/** Headings match names without regard to case, blanks and punctuation. */
+/** Headings match names regardless of case, spaces and punctuation. */
 export function foldHeading(text: string): string {
   return text
     .normalize('NFKC')
@@ -46,7 +46,7 @@ export function foldHeading(text: string): string {
 
 /**
  * Turns rows of a table into the values of a prompt. Where the prompt's one record variable is meant, the columns are its fields; else they
- * are the variables themselves. Values that are the same for all rows are given beside.
+ * are the variables themselves. Values that are the same for all rows are passed separately.
  */
 export class RowReader {
   /** What is wrong with the headings: columns that are missing, used twice or not at all. */
@@ -181,7 +181,7 @@ function matchColumns(
 }
 
 /**
- * What one column's cells are read by. What most cells hold is read at once, since nearly all of a run's cells are that; the rest, with all
+ * How one column's cells are read. The content of most cells is read at once, since nearly all of a run's cells are that; the rest, with all
  * that can be wrong with a cell, is read the long way.
  */
 function cellReader(declared: Declared, heading: string, locale: string | undefined): Column['read'] {
@@ -226,7 +226,7 @@ function longReader(
       text === undefined ? (cell ?? null) : readCell(text, type, locale, (expected) => refuse(expected, numberWithin(text, declared)))
     if (problems.length > before) return null
     if (value === null) return missing(row, problems)
-    // Bounds are looked at here, so that the row and the column are named.
+    // Bounds are checked here, so that the problem names the row and the column.
     return acceptType(value, type, where, (p) => refuse(boundWords(p)))
   }
 }
@@ -266,7 +266,7 @@ function quickReader(type: ValueType): ((text: string) => unknown) | undefined {
   }
 }
 
-/** Tells which cells of a typed table are plainly as they should be. */
+/** Recognises cells of a typed table that need no conversion. */
 function typedTest(type: ValueType): (cell: unknown) => boolean {
   switch (type.kind) {
     case 'integer':
@@ -330,7 +330,7 @@ function boundWords(p: Problem): string {
   return p.code === 'value-invalid' ? p.data.expected : p.message
 }
 
-/** "c. 1890" is no whole number, but holds one: the likeliest mend. */
+/** "c. 1890" is not a whole number, but contains one: the likeliest fix. */
 function numberWithin(cell: string, declared: Declared): string | undefined {
   if (declared.type.kind !== 'integer' && declared.type.kind !== 'number') return undefined
   const digits = /\d[\d.,]*/.exec(cell)?.[0].replace(/[.,]$/, '')

@@ -52,7 +52,7 @@ export interface ListType {
   readonly unique?: boolean
   readonly splits?: string
 }
-/** A record, or a table of them. Without `fields` it is open: what it holds is seen at rendering. */
+/** A record, or a table of them. Without `fields` it is open: its content is known at rendering. */
 export interface RecordType {
   readonly kind: 'record' | 'table'
   readonly fields?: readonly Declared[]
@@ -66,7 +66,7 @@ export interface FileType {
 export interface TurnsType {
   readonly kind: 'turns'
 }
-/** What stands in an open record: known only when it is there. */
+/** A value of an open record: its type is known only at rendering. */
 export interface AnyType {
   readonly kind: 'any'
 }
@@ -150,7 +150,7 @@ function entryType(type: RecordType): ValueType {
   return kinds.size === 1 && type.fields?.[0] ? type.fields[0].type : ANY
 }
 
-/** Whether a value of this type can carry free text: sentences that somebody outside may have written. */
+/** Whether a value of this type can contain free text: sentences that a person outside the team may have written. */
 export function isFreeText(type: ValueType): boolean {
   switch (type.kind) {
     case 'text':

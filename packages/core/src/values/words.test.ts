@@ -23,7 +23,7 @@ test('cuts random texts as the pattern does', () => {
   }
 })
 
-test('words stand in a row where the words of a text hold them one behind the other', () => {
+test('words are in order if the words of a text contain them one after the other', () => {
   let seed = 5
   const next = (most: number) => (seed = (Math.imul(seed, 1103515245) + 12345) >>> 9) % most
   const signs = Array.from('ab  ,-\n’é中🦆𝟘')

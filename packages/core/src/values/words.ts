@@ -24,7 +24,7 @@ export function wordsIn(text: string): string[] {
   return words
 }
 
-/** Whether these words, as `wordsIn` gives them, stand one behind the other in a text of lower case, whatever is between them. */
+/** Whether these words, as `wordsIn` returns them, follow each other in a text of lower case, with anything between them. */
 export function standInARow(words: readonly string[], lower: string): boolean {
   const [first = ''] = words
   for (let at = lower.indexOf(first); at >= 0; at = lower.indexOf(first, at + 1))

@@ -69,7 +69,7 @@ export interface Field {
   readonly type: ValueType
 }
 
-/** A record's fields that hold something: in declared order, then its own. */
+/** A record's fields that have a value: in declared order, then its own. */
 export function fieldsOf(record: unknown, declared: readonly Declared[] | undefined): Field[] {
   const types = new Map((declared ?? []).map((d) => [d.name, d.type]))
   const keys = new Set([...types.keys(), ...(isRecord(record) ? Object.keys(record) : [])])
@@ -93,7 +93,7 @@ export function columnsOf(rows: readonly unknown[], declared: readonly Declared[
   return [...columns.values()]
 }
 
-/** A Markdown table without padding: `|` escaped, line ends as a blank. */
+/** A Markdown table without padding: `|` escaped, line ends as a space. */
 export function writeTable(rows: readonly unknown[], declared: readonly Declared[] | undefined, names?: readonly string[]): string {
   const columns = names
     ? names.map((name) => columnsOf(rows, declared).find((c) => c.name === name) ?? anyColumn(name))

@@ -5,7 +5,7 @@ import { AnswerLog } from './answer-log.js'
 
 const house = useHouse()
 
-test('a log that ends in the middle of a line loses that line alone, and says so', async () => {
+test('a log that ends in the middle of a line loses only that line, with a notice', async () => {
   const path = house.at('torn.jsonl')
   const line = (key: string) => JSON.stringify({ key, record: key, prompt: 'p', model: 'm', at: '', text: `reply ${key}`, finish: 'done' })
   writeFileSync(path, `${line('a')}\n${line('b')}\n${line('c').slice(0, 30)}`)

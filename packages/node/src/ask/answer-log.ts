@@ -19,7 +19,7 @@ export interface CachedAnswer extends ModelAnswer {
 }
 
 /**
- * Answers in a file that is only ever added to: JSON Lines. Where each begins is held in memory, by a hash of its key; the answers themselves
+ * Answers in an append-only file: JSON Lines. The position of each is in memory, by a hash of its key; the answers themselves
  * are not. Of several to the same question the last counts.
  */
 export class AnswerLog {
@@ -38,7 +38,7 @@ export class AnswerLog {
     private end: number,
   ) {}
 
-  /** Opens it, or begins it. What a process that was killed left half written is passed over, and said. */
+  /** Opens it, or creates it. A line that a killed process left half written is skipped, with a notice. */
   static async open(path: string, notice?: (problem: Problem) => void): Promise<AnswerLog> {
     await mkdir(dirname(path), { recursive: true })
     const file = await open(path, 'a+')
@@ -92,7 +92,7 @@ export class AnswerLog {
     this.starts[number] = start
   }
 
-  /** Another process has added answers, and the places of ours are not where they were thought: the file says where they are. */
+  /** Another process has added answers, and ours have other positions than expected: the positions are read from the file. */
   private async anew(key: string): Promise<CachedAnswer | undefined> {
     await this.writing?.catch(() => undefined)
     this.end = 0
@@ -101,7 +101,7 @@ export class AnswerLog {
     return start === undefined ? undefined : this.at(start, key)
   }
 
-  /** Adds an answer; it is on its way to the disk when this is done, whatever becomes of the process. */
+  /** Adds an answer; when this returns it is on its way to the disk, even if the process ends. */
   add(answer: CachedAnswer): Promise<void> {
     const line = Buffer.from(secrets.redact(`${JSON.stringify(answer)}\n`))
     this.place(answer.key, this.end)

@@ -19,13 +19,13 @@ export interface AnswerSourceOptions {
   readonly log?: string
   /** Takes nothing of what was answered before. */
   readonly fresh?: boolean
-  /** Questions that are under way at a time; else what the model's description says. */
+  /** Requests in flight at a time; default: the model's `concurrency`. */
   readonly concurrency?: number
   readonly notice?: (problem: Problem) => void
   readonly onRetry?: (why: string) => void
 }
 
-/** Answers by their question: what was answered in this run or before it, else what the model says now. */
+/** Answers by their question: from the cache, else a new one from the model. */
 export class AnswerSource {
   private readonly under = new Map<string, Promise<ModelAnswer>>()
 
@@ -50,7 +50,7 @@ export class AnswerSource {
     onRetry,
   }: AnswerSourceOptions): Promise<AnswerSource> {
     const own = log === undefined ? undefined : await AnswerLog.open(log, notice)
-    // What a mock model invents is no one else's answer.
+    // Answers of a mock model are not shared with other models.
     const store = model.isMock ? undefined : await AnswerLog.open(join(folder, STORE), notice)
     const counter = lazyTokenCounter(batch.prompt.tokenEncoding)
     return new AnswerSource(

@@ -30,9 +30,9 @@ export interface AskOptions extends RunOptions, AskListener {
   readonly model: ReadyModel
   /** How often a reply that its output refuses is asked for again. Default: 2. */
   readonly corrections?: number
-  /** Asks anew what was answered before; the earlier answers stay. */
+  /** Asks again what was answered before; the earlier answers stay. */
   readonly fresh?: boolean
-  /** Requests that are under way at a time. Default: what the model's description says. */
+  /** Requests in flight at a time. Default: the model's `concurrency`. */
   readonly concurrency?: number
   /** Asks for the record of this name alone. */
   readonly only?: string

@@ -5,7 +5,7 @@ import type { Answered } from './question.js'
 
 /** What a run that asks counts. */
 export interface AskCounts extends Counts {
-  /** Answers that could be read only by a repair, and such that hold what no input says. */
+  /** Answers that needed a repair, and answers with unsupported claims. */
   repaired: number
   unsupported: number
   /** Answers of a mock model. */
@@ -18,7 +18,7 @@ export interface AskCounts extends Counts {
   /** Replies that were asked for again, since their output refused them. */
   corrections: number
   usage: { sent: number; received: number }
-  /** The tokens of the questions as they were counted before, and what the model says of the same ones; 0 if nothing asked for them. */
+  /** The tokens of the questions as counted before, and as the model reported them; 0 if nothing was asked. */
   estimated: number
   usageOfEstimated: number
   /** How often each label was given, by column. */

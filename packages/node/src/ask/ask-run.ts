@@ -6,7 +6,7 @@ import type { AskCounts } from './ask-counts.js'
 export interface TokenCorrection {
   /** What a count of ours is multiplied by. */
   readonly factor: number
-  /** How many runs say so. */
+  /** How many runs are checked. */
   readonly runs: number
 }
 

@@ -20,7 +20,7 @@ import { askReport } from './ask-report.js'
 import { Questions, ScreenStop, type Answered } from './question.js'
 
 export interface AskListener {
-  /** Hears of every answer, in the order of the records; `candidate` says which of several to the same question it is, from 1. */
+  /** Called with every answer, in the order of the records; `candidate` is its number among several to the same question, from 1. */
   readonly onAnswer?: (record: BatchRecord, answered: Answered, candidate: number) => void
   /** Hears why the model is asked once more. */
   readonly onRetry?: (why: string) => void

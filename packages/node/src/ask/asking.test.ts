@@ -100,7 +100,7 @@ describe('a model over HTTP', () => {
     expect(await faultOf(silent(AbortSignal.timeout(30)))).toMatchObject({ message: 'it took too long' })
   })
 
-  test('is told what a record holds in signs of all kinds, in an envelope too, and is followed nowhere else', async () => {
+  test('receives records with characters of all kinds, in an envelope too, and redirects are not followed', async () => {
     const bodies: string[] = []
     const server = createServer((incoming, answer) => {
       const chunks: Buffer[] = []
@@ -179,7 +179,7 @@ describe('an asker', () => {
       (why) => repeated.push(why),
     )
 
-  test('waits as long as the service says, and asks no more often than it is told to', async () => {
+  test('waits as long as the service asks, and keeps the rate limit', async () => {
     const repeated: string[] = []
     const busy = new ModelFault('busy', { retry: true, retryAfter: 1.2 })
     const started = performance.now()
@@ -258,7 +258,7 @@ test('the mock server accepts requests only, and marks every answer as mock', as
   await server.close()
 })
 
-test('a service that asks for a longer wait than a run should stand still ends the run, to be resumed', async () => {
+test('a service that asks for a longer pause than a run should wait ends the run, which can be resumed', async () => {
   for (const after of ['86400', '4294967295', 'Fri, 31 Dec 9999 23:59:59 GMT']) {
     const model = await service((_, answer) => void answer.writeHead(429, { 'retry-after': after }).end())
     const asker = new ModelQueue(

@@ -45,7 +45,7 @@ export interface Answered {
 export interface Wanted {
   /** Which of several to the same question, from 1. */
   readonly candidate?: number
-  /** An answer that stays but for one of its parts, which is to be written anew. */
+  /** An answer of which one part is regenerated; the rest stays. */
   readonly retry?: { readonly text: string; readonly part: string }
 }
 
@@ -143,7 +143,7 @@ export class Questions {
     sent: readonly string[],
     notes: ScreenFinding[],
   ): Promise<readonly Problem[]> {
-    if (this.screens.haveToCount(side, texts)) this.countTokens ??= await this.counter()
+    if (this.screens.needTokenCounts(side, texts)) this.countTokens ??= await this.counter()
     const findings = this.screens.find(side, texts, sent)
     notes.push(...findings.filter(({ action }) => action === 'note'))
     const told = (action: ScreenFinding['action']) =>
@@ -181,12 +181,12 @@ export class ScreenStop extends ProblemError {
   override readonly name: string = 'ScreenStop'
 }
 
-/** All that a model is told. */
+/** Everything that is sent to a model. */
 function textsOf(turns: readonly Turn[]): string[] {
   return turns.flatMap(({ text, parts = [] }) => [text, ...parts.flatMap((part) => (part.kind === 'text' ? [part.text] : []))])
 }
 
-/** What is wrong with an answer: how it ended before what it holds. */
+/** The problems of an answer: how it ended before its content. */
 function faultsOf({ finish, text }: ModelAnswer, reply: CheckedReply): readonly Problem[] {
   if (finish === 'refused') return [problem('answer-refused', { detail: text.replace(/\s+/g, ' ').trim().slice(0, 120) })]
   if (text.trim() === '') return [problem('reply-empty', {})]
@@ -206,7 +206,7 @@ function regeneratePart({ text, part }: NonNullable<Wanted['retry']>): Turn[] {
 
 /** The reply that was no use, and what is asked for in its place. */
 function correction(text: string, problems: readonly Problem[]): Turn[] {
-  const list = problems.slice(0, MOST_SAID).map(({ message, hint }) => `- ${message}${hint === undefined ? '' : ` (${hint})`}`)
+  const list = problems.slice(0, LISTED_PROBLEMS).map(({ message, hint }) => `- ${message}${hint === undefined ? '' : ` (${hint})`}`)
   const ask: Turn = {
     role: 'user',
     text: `That answer cannot be used:\n${list.join('\n')}\n\nGive the whole answer once more, in the form that was asked for and with nothing around it.`,
@@ -214,7 +214,7 @@ function correction(text: string, problems: readonly Problem[]): Turn[] {
   return text.trim() === '' ? [ask] : [{ role: 'assistant', text }, ask]
 }
 
-const MOST_SAID = 8
+const LISTED_PROBLEMS = 8
 
 /** What `masked` replaced is put back here, and nowhere else. */
 function unmasked(text: string, masked: Readonly<Record<string, string>>): string {

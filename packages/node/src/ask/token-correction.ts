@@ -1,7 +1,7 @@
 import { listRuns } from '../runs/run-file.js'
 import { isAskRun, type TokenCorrection } from './ask-run.js'
 
-/** Of fewer tokens nothing can be told. */
+/** With fewer tokens no factor is computed. */
 const FEWEST_TOKENS = 200
 
 /** What earlier runs of a library show about a model: services count tokens differently and add some of their own. Undefined without such runs. */

@@ -5,7 +5,7 @@ import { diffWordsWithSpace } from 'diff'
 import { cellText, type AnswerColumn } from 'dunelight/parts'
 import { type ModelDescription, defined } from 'dunelight/host'
 import { countWords, distanceOf } from '../replies/likeness.js'
-import { formatNumber, type Section, type Stretch } from '../runs/report-layout.js'
+import { formatNumber, type Section, type TextChunk } from '../runs/report-layout.js'
 import type { ReasonCount } from '../runs/counts.js'
 import type { AskResult } from '../ask/ask-batch.js'
 import { costOf } from '../ask/ask-report.js'
@@ -69,7 +69,7 @@ interface AnswerLine {
   readonly answer: Readonly<Record<string, unknown>>
 }
 
-/** Holds the answers of two runs over the same records against each other. */
+/** Compares the answers of two runs over the same records. */
 export async function compareAnswers(
   comparedSide: ComparedSide,
   other: ComparedSide,
@@ -122,7 +122,7 @@ async function* answersOf({ folder, file }: AskResult): AsyncGenerator<AnswerLin
 
 /** An answer as one text: its only column, or each below its name. */
 function textOf(answer: Readonly<Record<string, unknown>>): string {
-  // A finished document holds its passages.
+  // A finished document contains its passages.
   const entries = Object.entries(answer).filter(([name, value]) => value !== null && (name === 'document' || !('document' in answer)))
   const written = (value: unknown) => (typeof value === 'string' ? value : JSON.stringify(value))
   return entries.length === 1 ? written(defined(entries[0])[1]) : entries.map(([name, value]) => `${name}: ${written(value)}`).join('\n')
@@ -158,7 +158,7 @@ function agreementOf({ name, labels: known }: AnswerColumn, pairs: ReadonlyMap<s
 
 const number = formatNumber
 
-/** The figures beside each other, a row each: what they are called, the one's, the other's. */
+/** The figures side by side, a row each: the name, the first value, the second. */
 export function comparedRows({ sides }: AnswerComparison): [string, string, string][] {
   const share = ({ answered, rejected }: SideFigures, part: number) =>
     `${number(part)} (${((part / Math.max(1, answered + rejected)) * 100).toFixed(1)} %)`
@@ -205,7 +205,7 @@ export function comparedSections(comparison: AnswerComparison): Section[] {
 }
 
 /** Two texts, and what of each the other does not have. */
-function marked(text: string, other: string): { one: Stretch[]; other: Stretch[] } {
+function marked(text: string, other: string): { one: TextChunk[]; other: TextChunk[] } {
   const parts = diffWordsWithSpace(text, other)
   const side = (leaves: 'added' | 'removed') =>
     parts.filter((part) => !part[leaves]).map((part) => ({ text: part.value, own: part.added || part.removed }))

@@ -20,7 +20,7 @@ export interface Comparison {
   readonly lost: number
   readonly won: number
   /** Records that could not be rendered before and cannot now. */
-  readonly aside: number
+  readonly rejected: number
   /** The first records that differ, by their ids. */
   readonly examples: readonly string[]
 }
@@ -41,7 +41,7 @@ const MOST_EXAMPLES = 5
  */
 export async function compareTable({ before, after, records, pools = [] }: CompareOptions): Promise<Comparison> {
   const earlier = readRecords(before, records, { pools })
-  const count = { records: 0, changed: 0, lost: 0, won: 0, aside: 0 }
+  const count = { records: 0, changed: 0, lost: 0, won: 0, rejected: 0 }
   const examples: string[] = []
   for await (const chunk of readRecords(after, records, { pools })) {
     const was = await earlier.next()
@@ -49,7 +49,7 @@ export async function compareTable({ before, after, records, pools = [] }: Compa
     for (const [i, record] of [...chunk.records].entries()) {
       const [text, other] = [old[i] && turnsOf(old[i]), turnsOf(record)]
       count.records++
-      if (text === undefined && other === undefined) count.aside++
+      if (text === undefined && other === undefined) count.rejected++
       else if (other === undefined) count.lost++
       else if (text === undefined) count.won++
       else if (text !== other) count.changed++

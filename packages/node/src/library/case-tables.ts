@@ -4,7 +4,7 @@ import type { CaseRows } from 'dunelight/host'
 import { Misread } from '@dunelight/tables'
 import { readList, readTable } from '../sources/open-table.js'
 
-/** The rows of a table that an example set takes its cases from: CSV, TSV, JSON Lines, JSON or YAML; a text says why they cannot be had. */
+/** The rows of a table that an example set takes its cases from: CSV, TSV, JSON Lines, JSON or YAML; a text is the reason why they cannot be read. */
 export async function readCaseRows(path: string): Promise<CaseRows | string> {
   const ending = /\.(\w+)$/.exec(path)?.[1]?.toLowerCase() ?? ''
   try {

@@ -29,7 +29,7 @@ describe('a file as a value', () => {
     for (const words of ['Brass is not meant to shine', 'Several have been for glue']) expect(text?.replace(/\s+/g, ' ')).toContain(words)
   })
 
-  test('that is broken, missing, a folder or too large says so', async () => {
+  test('that is broken, missing, a folder or too large is reported', async () => {
     writeFileSync(join(folder, 'torn.pdf'), '%PDF-1.7 torn')
     expect((await readFileValue(join(folder, 'torn.pdf'))).text).toBeUndefined()
     await expect(readFileValue(join(folder, 'nothing.md')).catch(codes)).resolves.toEqual(['file-unreadable'])

@@ -31,7 +31,7 @@ export async function readFileValue(path: string, { limit = DEFAULT_LIMITS.attac
   const stats = await stat(path).catch(unreadable)
   if (!stats.isFile()) unreadable('it is a folder')
   if (stats.size > limit) throw new ProblemError([problem('attachment-over-limit', { name, size: stats.size, limit })])
-  // A package of the older kind: bundled, it has its default alone.
+  // A package of the older module kind: bundled, it has its default alone.
   const { default: mime } = await import('mime-types')
   const bytes = new Uint8Array(await readFile(path).catch(unreadable))
   const mediaType = defined((mime.contentType(name) || 'application/octet-stream').split(';')[0])
@@ -48,7 +48,7 @@ function decode(bytes: Uint8Array): string {
   return new TextDecoder().decode(bytes)
 }
 
-/** The text of a PDF's pages, a blank line between them; nothing where it holds none, as a scan does, or cannot be read. */
+/** The text of a PDF's pages, an empty line between them; undefined if it has none, like a scan, or cannot be read. */
 async function textOfPdf(bytes: Uint8Array): Promise<string | undefined> {
   // Loaded when it is first needed: it is larger than all the rest.
   const { extractText, getDocumentProxy } = await import('unpdf')

@@ -33,7 +33,7 @@ export interface LibraryFolder {
 }
 
 export interface ReadFolderOptions {
-  /** Texts that count in place of what stands on the disk, by path below the library's folder: an earlier version, an unsaved edit. */
+  /** Texts that replace those on the disk, by path below the library's folder: an earlier version, an unsaved edit. */
   readonly instead?: Readonly<Record<string, string>>
   /** Takes a folder in which no library has been begun. */
   readonly mayBeEmpty?: boolean
@@ -85,7 +85,7 @@ export async function readLibraryFolder(folder: string, { instead, mayBeEmpty = 
 }
 
 /**
- * The texts of a library's folder alone, by path below it: nothing of them is read as anything yet.
+ * The texts of a library's folder, by path below it; none is parsed.
  *
  * @throws ProblemError where the folder itself cannot be read.
  */
@@ -139,7 +139,7 @@ async function readOwn<T>(root: string, paths: readonly string[], read: (path: s
   return Object.fromEntries(await Promise.all(paths.map(async (path) => [path, await attempt(path)] as const)))
 }
 
-/** So much of a folder that no library has is looked at: enough to say that it is none, wherever somebody points. */
+/** How much of a folder is searched before it is refused as a library: users may point at any folder. */
 const MOST_STRANGE = 200
 
 /** All files of a library; of folders that are none of its own, a few. */

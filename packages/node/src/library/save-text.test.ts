@@ -30,7 +30,7 @@ describe('saving a text', () => {
     expect(readdirSync(join(root, 'prompts/new'))).toEqual(['label.yaml'])
   })
 
-  test('writes nothing over what somebody else wrote, made or took away meanwhile', async () => {
+  test('overwrites nothing that another program wrote, created or removed in the meantime', async () => {
     writeFileSync(join(root, 'prompts/theirs.yaml'), 'title: Theirs\n')
     const [other, made, gone] = [
       await saveText(root, 'prompts/theirs.yaml', 'title: Mine\n', markOfText('title: Before\n')),
@@ -58,7 +58,7 @@ describe('saving a text', () => {
     ])
   })
 
-  test('says why it cannot', async () => {
+  test('reports why it cannot', async () => {
     mkdirSync(join(root, 'prompts/folder.yaml'))
     await expect(saveText(root, 'prompts/folder.yaml', 'x', null)).rejects.toMatchObject({ problems: [{ code: 'file-unreadable' }] })
   })

@@ -11,7 +11,7 @@ export type Saved =
   | { readonly state: 'saved'; readonly mark: string }
   | { readonly state: 'changed'; readonly mark: string | null; readonly text: string | null }
 
-/** What a text is told by: the same for the same text. */
+/** The identity of a text: the same for the same text. */
 export function markOfText(text: string): string {
   return createHash('sha256').update(text).digest('hex')
 }

@@ -8,7 +8,7 @@ import { createBrotliDecompress, createUnzip } from 'node:zlib'
 import { secrets } from '../output/secrets.js'
 import { reason } from '../output/reason.js'
 
-/** The header by which a mock model says what it is. */
+/** The header by which a mock model identifies itself. */
 export const MOCK_HEADER = 'x-mock'
 
 /** An answer longer than this is no answer: a service that does not end is left. */
@@ -38,7 +38,7 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
   return async (request, { signal }) => {
     const { request: send } = await (client ??= loadClient())
     const body = description.envelope ? request.enveloped(description.envelope.name) : standardBody(request)
-    // How long it may take is the asker's affair: its signal says when it is over.
+    // The time limit is the caller's: its signal aborts the request.
     const answer = await send(url, { method: 'POST', headers, body, signal, headersTimeout: 0, bodyTimeout: 0 }).catch((fault: unknown) => {
       throw new ModelFault(whyNot(fault, signal), { retry: true, cause: fault })
     })
@@ -53,7 +53,7 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
   }
 }
 
-/** `{env.NAME}` is what the environment holds: secrets stand nowhere else. */
+/** `{env.NAME}` is a value of the environment: secrets are nowhere else. */
 function headersOf({ name, headers }: ModelDescription, env: Readonly<Record<string, string | undefined>>): Record<string, string> {
   const filled = (text: string) =>
     text.replace(/\{env\.([A-Za-z_][A-Za-z0-9_]*)\}/g, (_, key: string) => {
@@ -80,7 +80,7 @@ type Answer = Dispatcher.ResponseData
 async function refusal(answer: Answer): Promise<ModelFault> {
   const { statusCode, headers } = answer
   const message = (await wholeText(answer).catch(() => '')).replace(/\s+/g, ' ').trim().slice(0, 120)
-  // What is asked goes where the library says, with its secrets, and nowhere else.
+  // Requests go to the address in the library, with its secrets, and nowhere else.
   const elsewhere =
     statusCode > 299 && statusCode < 400 ? [`it sends on to ${secrets.redact(one(headers.location) ?? 'another address')}`] : []
   const words = [...elsewhere, ...(message === '' ? [] : [message])].map((part) => `: ${part}`).join('')
@@ -221,7 +221,7 @@ function whyNot(fault: unknown, signal: AbortSignal): string {
   return secrets.redact(reason(fault))
 }
 
-/** What a fault of the platform holds: it may be of another realm than ours, as in a page's frame. */
+/** The content of a platform's error: it may be of another realm than ours, as in a page's frame. */
 function partOf(fault: unknown, key: string): unknown {
   return typeof fault === 'object' && fault !== null && key in fault ? (fault as Record<string, unknown>)[key] : undefined
 }

@@ -52,13 +52,13 @@ interface AskingSetting {
 export class ModelQueue {
   private readonly requests: RateLimiter | undefined
   private readonly tokens: RateLimiter | undefined
-  /** No one requests before then: the service said so. */
+  /** No request is sent before then: the service asked for it. */
   private notBefore = 0
   private failures = 0
   private cancelled = false
-  /** What ends the waiting of questions that are asked of no one at the moment. */
+  /** Ends the waiting of questions that are not sent yet. */
   private readonly waiting = new Set<AbortController>()
-  /** What is rendered, read and written goes on beside it: a place is free again as soon as its answer is there, and kept. */
+  /** Rendering, reading and writing go on at the same time: a place is free again as soon as its answer is there, and stored. */
   private readonly queue: PQueue
 
   constructor(
@@ -108,7 +108,7 @@ export class ModelQueue {
       const answer = await pRetry(
         async () => {
           await this.turn(request, waits.signal)
-          // Whoever was left in between has heard that nothing is asked.
+          // Questions that were waiting in between have been told that no more is sent.
           waits.signal.throwIfAborted()
           this.waiting.delete(waits)
           made++
@@ -147,7 +147,7 @@ export class ModelQueue {
     }
   }
 
-  /** The service wants to be left alone for longer than a run should stand still. */
+  /** The service asks for a longer pause than a run should wait. */
   private tooLong(seconds: number): ModelUnreachable {
     return new ModelUnreachable([
       problem('retry-after-too-long', { model: this.name, seconds: Math.ceil(seconds), longest: this.rules.maxWait }),
@@ -185,7 +185,7 @@ async function taken(limiter: RateLimiter, count: number, signal: AbortSignal): 
   while (!limiter.tryRemoveTokens(count)) await wait(Math.ceil(limiter.getWaitTime(count)) || 1, signal)
 }
 
-/** Waits this many milliseconds, unless nothing more is to be asked. */
+/** Waits this many milliseconds, unless no more is to be asked. */
 async function wait(milliseconds: number, signal: AbortSignal): Promise<void> {
   await pause(Math.min(milliseconds, LONGEST_TIMER), undefined, { signal }).catch(() => {
     throw new RequestCancelled()

@@ -35,7 +35,7 @@ export interface ReplaceOptions {
 
 /**
  * Replaces a file in one step, so that it is never half written. A package for this was tried: it listens for every signal of the process, and
- * so undoes what the process was told to ignore.
+ * so undoes a signal setting of the process.
  */
 export async function replaceFile(
   path: string,

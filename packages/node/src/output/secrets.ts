@@ -2,16 +2,16 @@ import { defined } from 'dunelight/host'
 // Secrets come from the environment alone, and leave this process only in the requests that they are for. A service may send one back: in an
 // error, a redirect, a reply. So every text is looked through before it is written or shown.
 
-/** What stands in place of a secret. */
+/** The replacement of a secret. */
 export const REDACTED = '[secret]'
 
-/** A part of a secret that is longer than this is redacted wherever it stands: messages are cut, and lines are wrapped. */
+/** A part of a secret that is longer than this is redacted anywhere: messages are cut, and lines are wrapped. */
 const LONGEST_SHOWN = 8
-/** A shorter value is no secret: redacting it would change every text that happens to hold it. */
+/** A shorter value is not a secret: redacting it would change every text that happens to contain it. */
 const SHORTEST = 4
 const GRAM = LONGEST_SHOWN + 1
 
-/** Every stretch of this many characters that begins at a multiple of it lies within a part of `GRAM` characters. */
+/** Every span of this many characters that begins at a multiple of it lies within a part of `GRAM` characters. */
 const STEP = (GRAM + 1) >> 1
 
 /** The values that must not be written, in each of the ways in which they could be. */
@@ -51,7 +51,7 @@ export class Secrets {
   private addForm(form: string): void {
     if (form.length < GRAM) {
       if (!this.whole.includes(form)) this.whole.push(form)
-      // The longer ones first, which hold the shorter.
+      // The longer ones first, which contain the shorter.
       this.whole.sort((a, b) => b.length - a.length)
       return
     }
@@ -111,7 +111,7 @@ function formsOf(value: string): Set<string> {
   return new Set([...forms].filter((form) => form.length >= SHORTEST))
 }
 
-/** What Base64 shows of a value that stands behind other bytes and before others: only the digits that it decides alone. */
+/** The Base64 form of a value between other bytes: only the digits that depend on it alone. */
 function base64Within(bytes: Buffer, before: number): string[] {
   const digits = Buffer.concat([Buffer.alloc(before), bytes])
     .toString('base64')

@@ -5,13 +5,13 @@ import { createInterface } from 'node:readline'
 import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 
-/** A spreadsheet is made in memory, and no one reads a longer one. */
+/** A spreadsheet is built in memory, and readers limit its rows. */
 const LONGEST_SHEET = 100_000
-/** The characters that one cell of a spreadsheet can hold. */
+/** The limit of characters in one cell of a spreadsheet. */
 const LONGEST_CELL = 32_767
 const ROW_GROUP = 20_000
 
-/** Makes of the lines of cells that a run wrote what its output is to be. A half-made one is made anew. */
+/** Converts the lines of cells of a run to its output format. A half-written file is written again. */
 export async function convert(lines: string, to: string): Promise<void> {
   const ending = extname(to).toLowerCase()
   if (ending === '.xlsx') await toSpreadsheet(lines, `${to}.new`)

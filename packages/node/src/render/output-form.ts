@@ -6,7 +6,7 @@ import Papa from 'papaparse'
 
 /** What a record is written as, in UTF-8 with one character for each byte. */
 export interface OutputForm {
-  /** What stands above all records. */
+  /** The text above all records. */
   readonly head: string
   readonly record: (record: BatchRecord, prepared: PreparedValues, line: Line) => string
 }
@@ -15,7 +15,7 @@ export interface OutputForm {
 export const OUTPUT_ENDINGS = ['.jsonl', '.csv', '.tsv', '.xlsx', '.parquet'] as const
 export type OutputEnding = (typeof OUTPUT_ENDINGS)[number]
 
-/** The columns that stand beside those of the source. */
+/** The columns besides those of the source. */
 export const BESIDE_COLUMNS = ['record', 'prompt'] as const
 
 /** JSON Lines. */
@@ -23,9 +23,9 @@ export const LINES: OutputForm = { head: '', record: (_, __, line) => `${line.by
 
 /**
  * The form of an output by its ending. Spreadsheets and Parquet cannot be carried on where they broke off: while the run goes on they are lines
- * of cells, and become what they are to be at its end.
+ * of cells, and are converted at its end.
  *
- * `headings` are all that the source has: the columns of a table, beside which the prompts stand.
+ * `headings` are all of the source: the columns of a table, to which the prompts are added.
  *
  * @throws ProblemError where nothing is written with that ending.
  */

@@ -4,6 +4,6 @@ import type { RunFile } from '../runs/run-file.js'
 export interface RenderRun extends RunFile {
   readonly envelope: { readonly name: string; readonly fingerprint: string } | undefined
   readonly workers: number
-  /** Whether its lines have the record and its turns alone. */
+  /** Whether its lines have only the record and its turns. */
   readonly bare: boolean
 }

@@ -39,7 +39,7 @@ export interface TableOptions extends RunListener {
 export interface TableReport {
   readonly written: number
   readonly rejected: number
-  /** How many records of the table were looked at. */
+  /** How many records of the table were read. */
   readonly records: number
   readonly interrupted: boolean
 }

@@ -32,7 +32,7 @@ import { Threads } from './threads.js'
 
 /** A run that renders. */
 export interface RenderOptions extends RunOptions {
-  /** Lines of the record and its turns alone: no fingerprints, and so no look for records that give the same prompt. */
+  /** Lines of only the record and its turns: no fingerprints, and so no search for records that give the same prompt. */
   readonly bare?: boolean
   /** Threads that render. Default: 1. */
   readonly workers?: number

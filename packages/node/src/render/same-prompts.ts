@@ -5,7 +5,7 @@ import { countSame, type RenderCounts } from './render-counts.js'
 
 /** The file that keeps the fingerprints of an unfinished run. */
 export const SEEN_FILE = 'seen.bin'
-/** Equal prompts are looked for among this many records: their fingerprints are held in memory. */
+/** Equal prompts are detected among this many records: their fingerprints are in memory. */
 export const MOST_COMPARED = 1_000_000
 
 /** Finds records that give the same prompt as one before them. */

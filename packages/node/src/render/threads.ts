@@ -19,7 +19,7 @@ const BUFFERS = AHEAD + 1
 
 /**
  * Renders a run's records on several threads, in order: this one cuts the table into blocks of whole rows, the others read and render them.
- * All that comes of it is the same, byte for byte, as on one thread.
+ * The results are the same, byte for byte, as on one thread.
  */
 export class Threads {
   private constructor(
@@ -28,7 +28,7 @@ export class Threads {
     private readonly notice: Rendering['notice'],
   ) {}
 
-  /** Threads for a run; undefined if it wants one only, or if its table has to be read in one go. */
+  /** Threads for a run; undefined if one thread is enough, or if its table has to be read as a whole. */
   static async for(
     rendering: Rendering,
     { workers, bare, to, output }: Pick<RenderRun, 'workers' | 'bare' | 'to' | 'output'>,
@@ -36,7 +36,7 @@ export class Threads {
   ): Promise<Threads | undefined> {
     const { batch, known: headings = [] } = rendering
     const table = rendering.source as TableFile
-    // Files that are given cannot be handed to another thread; a sample is drawn from all records.
+    // Attached files cannot be passed to another thread; a sample is drawn from all records.
     if (workers < 2 || batch.model.sample || Object.values(batch.values).some((value) => typeof value === 'object')) return undefined
     const cutting = await cuttingOf(table)
     if (!cutting) return undefined

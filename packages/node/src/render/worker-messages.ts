@@ -16,14 +16,14 @@ export interface WorkerStart {
   readonly name: string
   /** What separates cells; undefined for lines. */
   readonly delimiter: string | undefined
-  /** How many blocks of a thread are held at once: one that is rendered, the others waiting to be written. */
+  /** How many blocks of a thread are in memory: one that is rendered, the others waiting to be written. */
   readonly buffers: number
 }
 
 /** A block of whole rows to be rendered. */
 export type ToRender = Omit<Cut, 'end'>
 
-/** A block, or a record of an earlier one as it stands in its table; blocks count from 1. */
+/** A block, or a record of an earlier one as it is in its table; blocks count from 1. */
 export type ToWorker = ToRender | { readonly block: number; readonly row: number }
 
 export type BlockData = Omit<Block, 'onTurn'>

@@ -58,7 +58,7 @@ async function rowsOf({ bytes, rows, lines, encoding }: ToRender): Promise<reado
   const piece = {
     text: utf8 ? byteText.text(bytes) : new TextDecoder(encoding).decode(new Uint8Array(bytes)),
     plain: utf8 && byteText.isAscii(bytes),
-    mend: utf8 ? byteText.mend : undefined,
+    decodePiece: utf8 ? byteText.decodePiece : undefined,
   }
   const options = { name: start.name, rows, lines }
   if (start.delimiter !== undefined) {
@@ -80,7 +80,7 @@ async function* once<T>(value: T): AsyncGenerator<T> {
 }
 
 const ready = prepare()
-/** The last blocks: a record of one may be asked for as it stands in its table. Holding all of them costs more than reading one again. */
+/** The last blocks: a record of one may be asked for as it is in its table. Keeping all of them costs more than reading one again. */
 const rendered = new Map<number, ToRender>()
 let blocks = 0
 let before: Promise<void> = Promise.resolve()

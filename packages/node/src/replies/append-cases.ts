@@ -10,14 +10,14 @@ import { replaceFile } from '../output/files.js'
 import { reason } from '../output/reason.js'
 import { readTable } from '../sources/open-table.js'
 
-/** A case to be added: its fields, and what else its row said, for the columns that the table has. */
+/** A case to be added: its fields, and the other cells of its row, for the columns of the table. */
 export interface AddedCase {
   readonly values: Readonly<Record<string, unknown>>
   readonly beside: Readonly<Record<string, unknown>>
 }
 
 /**
- * Adds cases to a set: to the table that it takes its cases from, else to its own file, comments kept. The file is written whole beside the
+ * Adds cases to a set: to the table that it takes its cases from, else to its own file, comments kept. The file is written whole next to the
  * old one and takes its place in one step.
  *
  * @returns the file's path, below the library's folder

@@ -4,7 +4,7 @@ import { cellText } from 'dunelight/parts'
 import { problem, defined } from 'dunelight/host'
 import Papa from 'papaparse'
 
-/** A row of the finished table: the record's cells, and what the answer put beside them. */
+/** A row of the finished table: the record's cells, and the columns of the answer. */
 export interface FinishedRow {
   readonly cells: readonly unknown[]
   readonly answer: Readonly<Record<string, unknown>>
@@ -12,7 +12,7 @@ export interface FinishedRow {
   readonly unsupported: readonly string[]
   /** Whether no model gave it. */
   readonly isMock?: boolean
-  /** What a line of JSON says before its row: which record it is, and who answered. */
+  /** The keys of a JSON line before its row: the record's number and the model. */
   readonly about?: Readonly<Record<string, unknown>>
 }
 
@@ -67,7 +67,7 @@ function besides(headings: readonly string[], columns: readonly string[]): strin
   return columns.map((name) => (taken.has(name.toLowerCase()) ? `answer.${name}` : name))
 }
 
-/** A value as a cell: a list of texts as people write it, if none of them holds the character between. */
+/** A value as a cell: a list of texts as people write it, if none of them contains the separator. */
 function columnCell(value: unknown): string {
   if (Array.isArray(value) && value.every((value) => typeof value === 'string' && !/[;[\n]/.test(value))) return value.join('; ')
   return cellText(value)
@@ -101,7 +101,7 @@ function membersOf(keys: readonly string[]): (value: (at: number) => unknown) =>
   return (value) => `{${places.map(({ at, key }) => key + JSON.stringify(value(at))).join(',')}}`
 }
 
-/** A doubt in a few words: the stretch that is to be verified. */
+/** An unsupported claim in a few words: the span to check. */
 export function unsupportedText(p: { readonly message: string; readonly data: object }): string {
   return 'text' in p.data && typeof p.data.text === 'string' ? p.data.text : p.message
 }

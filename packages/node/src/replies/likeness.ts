@@ -18,10 +18,10 @@ export function countWords(text: string): number {
   return wordsIn(text).length
 }
 
-/** Texts with so few words of their own say the same. */
+/** Texts with at most this many words of their own are nearly equal. */
 const NEARLY = 0.1
 
-/** For each text the first one before it that says nearly the same, from 1; undefined where none does. */
+/** For each text the number of the first one before it that is nearly equal, from 1; undefined if there is none. */
 export function nearlyTheSame(texts: readonly string[]): (number | undefined)[] {
   return texts.map((text, i) => {
     const first = texts.findIndex((other, j) => j < i && distanceOf(other, text) <= NEARLY)

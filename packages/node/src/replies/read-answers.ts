@@ -39,7 +39,7 @@ export interface AnsweredChunk {
 }
 
 /**
- * Puts replies beside the records that they answer, and reads them. Of replies in the order of the records only a few are held at a time;
+ * Joins replies with the records that they answer, and reads them. Of replies in the order of the records only a few are in memory at a time;
  * those that come early wait for their record.
  */
 export class ReplyReader {
@@ -102,7 +102,7 @@ const ID_NAMES = ['record', 'id', 'number', 'objectno', 'key', 'code']
 const TEXT_NAMES = ['reply', 'answer', 'text']
 
 interface SomeReplies {
-  /** Whether they say which records they answer; else they follow them. */
+  /** Whether they name the records that they answer; else they are in the records' order. */
   readonly named: boolean
   readonly replies: readonly (readonly [id: string, text: string])[]
 }

@@ -25,7 +25,7 @@ export interface ReadRepliesOptions extends Omit<AnswersOptions, 'onProgress'>, 
   readonly answered?: boolean
   /** Hears of each record, with its answer by columns if it has one, before it is written. */
   readonly onAnswer?: (record: AnsweredRecord, answer: Readonly<Record<string, unknown>> | undefined) => void
-  /** Does what else is to be done with an answer: writes a document. */
+  /** Handles an answer further: writes a document. */
   readonly finish?: (record: AnsweredRecord) => Promise<void>
 }
 
@@ -87,7 +87,7 @@ export async function readReplies(options: ReadRepliesOptions): Promise<ReadRepl
   return { written: counts.written, rejected: counts.rejected, interrupted: !whole, strays: whole ? await reader.left() : [] }
 }
 
-/** The answer by its columns; undefined if the record is to be rejected. */
+/** The answer by its columns; undefined if the record is rejected. */
 function answerOf({ reply, form, problems, text }: AnsweredRecord): Readonly<Record<string, unknown>> | undefined {
   if (problems.length > 0 || reply?.value === undefined) return undefined
   return form ? form.columns(reply.value) : { reply: text }

@@ -11,7 +11,7 @@ export interface Route {
   readonly takes: (record: BatchRecord, row: FinishedRow) => boolean
 }
 
-/** Where finished rows go beside, or in place of, the output: `send:` of a batch, and `--route` of a command. */
+/** Where finished rows go in addition to, or instead of, the output: `send:` of a batch, and `--route` of a command. */
 export class Router {
   private readonly routes: readonly (Route & { readonly writing: RowWriting })[]
 
@@ -24,7 +24,7 @@ export class Router {
     return this.routes.map(({ file }) => file)
   }
 
-  /** What stands above the rows, by file. */
+  /** The text above the rows, by file. */
   heads(): Record<string, (headings: readonly string[]) => string> {
     return Object.fromEntries(this.routes.map(({ file, writing }) => [file, (headings) => writing.head(headings)]))
   }

@@ -92,7 +92,7 @@ async function writeDocx(tokens: readonly Token[], title: string): Promise<Uint8
 
 type Docx = typeof import('docx')
 
-/** What a paragraph stands in: lists and quotations. */
+/** The container of a paragraph: lists and quotations. */
 interface Within {
   readonly lists: readonly ('bullet' | 'numbered')[]
   readonly quoted: boolean

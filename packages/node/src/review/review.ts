@@ -27,9 +27,9 @@ export interface Candidate {
   readonly repairs: readonly string[]
   readonly unsupported: readonly string[]
   readonly isMock: boolean
-  /** The first answer that says nearly the same. */
+  /** The first answer that is nearly equal. */
   readonly similar: number | undefined
-  /** The part that was asked for anew, and the answer that the rest was taken from. */
+  /** The part that was regenerated, and the answer that the rest was taken from. */
   readonly isRegenerated: { readonly part: string; readonly of: number } | undefined
 }
 
@@ -41,7 +41,7 @@ export interface ReviewedRecord {
   readonly state: 'accepted' | 'discarded' | 'open'
   /** The answer that was accepted. */
   readonly accepted: number | undefined
-  /** What of its answer can be asked for anew by itself. */
+  /** The parts of its answer that can be regenerated alone. */
   readonly parts: readonly string[]
   /** Why it has no answer. */
   readonly problems: readonly Problem[]
@@ -131,7 +131,7 @@ export class Review {
     for await (const { reviewed } of this.subjects(() => true)) yield reviewed
   }
 
-  /** The accepted answers beside their rows, in the order of the table. */
+  /** The accepted answers with their rows, in the order of the table. */
   async *settled(): AsyncGenerator<{ headings: readonly string[]; row: FinishedRow; values: Readonly<Record<string, unknown>> }> {
     for await (const { record, headings, reviewed } of this.subjects(() => true)) {
       const candidate = reviewed.candidates.find(({ number }) => number === reviewed.accepted)
@@ -148,7 +148,7 @@ export class Review {
   }
 
   /**
-   * Does what is to be done, each action in turn. Answers that are asked for come several at a time.
+   * Carries out the actions, in order. Answers are requested several at a time.
    *
    * @throws ProblemError where a record is named that the run does not have; then nothing has been done.
    */
@@ -175,7 +175,7 @@ export class Review {
       )
       // A record with an action of its own is not part of the rest.
       const meant = own.length > 0 ? own : rest
-      // One after the other: what is asked anew is asked of what has just been accepted.
+      // In order: a regenerated part belongs to the answer that was just accepted.
       const run = async () => {
         for (const action of meant) {
           const now = { ...subject, reviewed: this.reviewed(subject.record, subject.answers) }
@@ -265,7 +265,7 @@ export class Review {
     for await (const { records, headings } of recordsOf(this.table)) {
       for (const record of records) {
         if (selection.full) return
-        // Two records of one name cannot be told apart: the second has no answer.
+        // Two records of one name cannot be distinguished: the second has no answer.
         if (selection.of(record) === 'wanted') yield { record, headings }
       }
     }

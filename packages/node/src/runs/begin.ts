@@ -51,7 +51,7 @@ export function runsFolder({ runs, folder }: Pick<RunOptions, 'runs' | 'folder'>
   return resolve(runs ?? join(folder, 'runs'))
 }
 
-/** Where the output is published: where the options say, else where the batch says, below the library's folder. */
+/** Where the output is published: the option's path, else the batch's, below the library's folder. */
 export function outputPath({ to, folder, batch }: Pick<RunOptions, 'to' | 'folder' | 'batch'>): string | undefined {
   return to ?? (batch.to && join(folder, batch.to.path))
 }
@@ -118,7 +118,7 @@ export function libraryOf(folder: string, file: RunFile): string {
 /**
  * The batch of a run, as it was when the run began.
  *
- * @param changes What else has changed since, of which this does not know.
+ * @param changes Other changes since the run, found by the caller.
  * @throws ProblemError if anything that it began with has changed.
  */
 export async function unchangedBatch(

@@ -44,7 +44,7 @@ export interface RecordPlace {
   readonly bytesRead: number
 }
 
-/** Collects what comes of records. */
+/** Collects the results of records. */
 export class BlockBuilder {
   private buffer: ReusedBuffer | undefined
   private block = emptyBlock()

@@ -6,7 +6,7 @@ type Allocate = (size: number) => Uint8Array
 /** Memory that another thread reads in place: a copy for each block would be garbage that is collected late. */
 export const sharedMemory: Allocate = (size) => new Uint8Array(new SharedArrayBuffer(size))
 
-/** Bytes that are collected, handed on, and collected anew in the same memory: a run's lines would otherwise be a gigabyte of garbage. */
+/** Bytes that are filled, passed on, and filled again in the same memory: a run's lines would otherwise be a gigabyte of garbage. */
 export class ReusedBuffer {
   private buffer: Buffer
   private length = 0

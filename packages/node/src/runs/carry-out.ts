@@ -14,14 +14,14 @@ import type { Step } from './step.js'
 
 /** What a kind of run does with its records, and with what came of them. */
 export interface Task<C extends Counts = Counts> {
-  /** @param folder What the step's own files hold by now. */
+  /** @param folder The current content of the step's own files. */
   readonly step: (counts: C | undefined) => Step<C>
   readonly selection: SelectionOptions
   readonly files: Omit<FolderOptions, 'folder'>
   /** Called once the files are open: what the step has to remember of what was done before. */
   readonly recall?: (folder: RunFolder, step: Step<C>) => Promise<void>
   readonly report: (file: RunFile, library: string, counts: C) => Report
-  /** Makes the output what it is to be, and publishes it. */
+  /** Converts the output to its format, and publishes it. */
   readonly publish: (folder: string) => Promise<Pick<RunFile, 'published' | 'sent'>>
   /** Files that only an unfinished run needs. */
   readonly scratch?: readonly string[]
@@ -39,7 +39,7 @@ export interface RunResult<C extends Counts = Counts> {
 /**
  * Does a run's work in its folder: from the beginning, or from where it was interrupted.
  *
- * @param open Opens what the task needs: called once no one else works on the run.
+ * @param open Opens what the task needs: called once no other process works on the run.
  * @throws ProblemError if another process works on it.
  */
 export async function carryOut<C extends Counts>(

@@ -40,7 +40,7 @@ export interface RunProgress {
   readonly seconds: number
 }
 
-/** What a run tells while it goes on. */
+/** Events of a run in progress. */
 export interface RunListener {
   readonly onRejected?: (row: RejectedRow) => void
   readonly onProgress?: (progress: RunProgress) => void
@@ -61,7 +61,7 @@ export interface RunSetting extends RunListener {
 const AT_ONCE = 32
 
 /**
- * Does a step for every record that is wanted, and writes what comes of it, in order: the one loop of rendering, asking and reading replies.
+ * Runs a step for every selected record, and writes the results in order: the one loop of rendering, asking and reading replies.
  *
  * @returns whether it came to the end; else it was interrupted, and what is written is whole
  */

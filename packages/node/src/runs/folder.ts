@@ -11,7 +11,7 @@ export const CHECKPOINT_FILE = 'checkpoint.json'
 /** Milliseconds between two checkpoints. */
 const EVERY = 200
 
-/** How far a run has come: what its files hold up to there is whole, and the rest is cut off when it is continued. */
+/** The progress of a run: the content of its files up to there is whole, and the rest is cut off when it is resumed. */
 export interface Checkpoint {
   readonly records: number
   /** The length of each file, by its name. */
@@ -33,7 +33,7 @@ export interface FolderOptions {
   readonly output: string
   /** The part of the records' paths that all have in common, if each has a file of its own. */
   readonly base?: string | undefined
-  /** What stands above the records, by file: also the names of all files that may be added to. */
+  /** The text above the records, by file: also the names of all files that may be appended to. */
   readonly heads: Readonly<Record<string, (headings: readonly string[]) => string | Uint8Array>>
   /** Gets all that is written to the output, too: standard output. */
   readonly also?: ((bytes: Uint8Array) => Promise<void>) | undefined
@@ -115,12 +115,12 @@ export class RunFolder implements Destination {
     await this.pending
     const { records, counts, seconds } = this.point
     const checkpoint: Checkpoint = { records, files: this.sizes, counts, seconds, whole }
-    // Not waited for: what stands in the files after an older note is cut off.
+    // Not waited for: text in the files after an older note is cut off.
     await replaceFile(join(this.options.folder, CHECKPOINT_FILE), JSON.stringify(checkpoint), { durable: false })
     this.last = performance.now()
   }
 
-  /** What a file holds by now. */
+  /** The current content of a file. */
   async content(name: string): Promise<Uint8Array> {
     const length = this.sizes[name] ?? 0
     const result = await this.files.get(name)?.read(new Uint8Array(length), 0, length, 0)

@@ -1,7 +1,7 @@
 import { defined } from 'dunelight/host'
 /**
  * Hashes that have come before, in as little room as can be: millions of names and fingerprints are kept by eight bytes each. They are kept in
- * parts, so that only a part is ever held twice while it grows.
+ * parts, so that only one part is ever duplicated while it grows.
  */
 export class HashSet64 {
   private readonly parts: readonly Part[]
@@ -39,7 +39,7 @@ class Part {
   add(high: number, low: number, row: number): number | undefined {
     if (this.count * 20 > this.halves.length * 7) this.grow()
     const { halves } = this
-    // A slot without a hash is empty: zero stands for no hash.
+    // A slot without a hash is empty: zero means no hash.
     const key = low === 0 && high === 0 ? 1 : low
     const last = halves.length - 1
     let at = (2 * (Math.imul(high, 0x9e3779b1) ^ key)) & last

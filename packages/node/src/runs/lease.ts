@@ -3,7 +3,7 @@ import { hostname } from 'node:os'
 import { join } from 'node:path'
 import { randomUUID } from 'node:crypto'
 
-/** The file in a run's folder that says who is working on it. */
+/** The file in a run's folder that names the process working on it. */
 const FILE = 'lease.json'
 /** Milliseconds between two renewals, and until a lease without a renewal expires. */
 const BEAT = 2000
@@ -13,14 +13,14 @@ const RUNS_OUT = 20_000
 export interface Holder {
   readonly host: string
   readonly process: number
-  /** Tells leases of one process apart, and of processes that got the same number. */
+  /** Distinguishes leases of one process, and of processes that got the same number. */
   readonly id: string
 }
 
 /**
- * A lease on a run's folder: one process at a time works on it. A process number alone would not do: it is another's after a while, and in
+ * A lease on a run's folder: one process at a time works on it. A process number would not be enough: it is another's after a while, and in
  * another container. So the holder renews its lease, and one that is not renewed runs out; on the same machine, as soon as its process is
- * gone. (The packages for this listen for every signal of the process, and so undo what it was told to ignore.)
+ * gone. (The packages for this listen for every signal of the process, and so undo its signal settings.)
  */
 export class Lease {
   private readonly beat: NodeJS.Timeout
@@ -33,7 +33,7 @@ export class Lease {
     this.beat.unref()
   }
 
-  /** Takes the lease; gives who holds it if that is someone else. */
+  /** Takes the lease; returns its holder if that is another process. */
   static async take(folder: string): Promise<Lease | Holder> {
     const path = join(folder, FILE)
     const holder: Holder = { host: hostname(), process: process.pid, id: randomUUID() }
@@ -57,7 +57,7 @@ export class Lease {
   }
 }
 
-/** Who works on a run; undefined if no one does. */
+/** The process that works on a run; undefined if none does. */
 export async function holderOf(folder: string): Promise<Holder | undefined> {
   const path = join(folder, FILE)
   const [holder, stats] = await Promise.all([read(path), stat(path).catch(() => undefined)])
@@ -68,7 +68,7 @@ export async function holderOf(folder: string): Promise<Holder | undefined> {
   return Date.now() - stats.mtimeMs < RUNS_OUT ? holder : undefined
 }
 
-/** Removes a lease that has run out; if another process has taken it anew meanwhile, it is put back. */
+/** Removes a lease that has expired; if another process has renewed it meanwhile, it is put back. */
 async function removeOld(path: string, away: string): Promise<void> {
   const old = await read(path)
   await rename(path, away).catch(() => undefined)

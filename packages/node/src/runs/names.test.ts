@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals'
 import { Names } from './names.js'
 
-/** Which of the names came before, as a set says it and as `Names` does. */
+/** Which of the names are repeated, by a set and by `Names`. */
 function bothWays(all: Iterable<string>): [said: number[], expected: number[]] {
   const names = new Names()
   const set = new Set<string>()
@@ -30,7 +30,7 @@ test.each<[string, readonly string[]]>([
   expect(stated).toEqual(expected)
 })
 
-test('tells names apart however far their numbers lie from one another', () => {
+test('distinguishes names however far apart their numbers are', () => {
   const next = random(7)
   const shapes = [
     () => `MH-${String(Math.floor(next() * 30_000)).padStart(5, '0')}`,

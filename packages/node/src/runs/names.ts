@@ -5,7 +5,7 @@ import { hashName, HashSet64 } from './hash-set.js'
 type Pages = Map<number, Uint32Array>
 
 /**
- * The names that came before. Most tables number their rows: of a name that ends in a number a single bit is kept, beside the others that begin
+ * The names that were used before. Most tables number their rows: of a name that ends in a number a single bit is kept, with the others that begin
  * alike. Where the numbers lie too far apart for that, names are kept by their hashes.
  */
 export class Names {

@@ -13,7 +13,7 @@ export interface Written {
   readonly fingerprint?: string | undefined
 }
 
-/** What comes of a record: something that is written, or why it is rejected. */
+/** The result of a record: something that is written, or the reason for its rejection. */
 export type Outcome = (Written | Rejection) & {
   readonly beside?: readonly Beside[]
   /** Called when the record's turn has come, in the order of the records. */

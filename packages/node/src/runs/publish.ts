@@ -15,9 +15,9 @@ export async function publish(from: string, to: string): Promise<Published> {
 }
 
 /**
- * Hands on a file for each record.
+ * Publishes a file for each record.
  *
- * @throws ProblemError where another file stands in the place of one, unless it may be written over; then none has been handed on.
+ * @throws ProblemError if another file is at the path of one, unless it may be overwritten; then none has been published.
  */
 export async function publishAll(from: string, to: string, overwrite: boolean): Promise<Published> {
   const paths = await filesBelow(from)

@@ -1,4 +1,4 @@
-/** The JSON Schema of a line that tells of a rejected record. */
+/** The JSON Schema of a line about a rejected record. */
 export const REJECTED_SCHEMA = {
   $schema: 'https://json-schema.org/draft/2020-12/schema',
   title: 'Dunelight: a rejected record',

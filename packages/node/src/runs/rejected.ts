@@ -1,6 +1,6 @@
 import { problemRecord, type Problem, type ProblemRecord } from 'dunelight'
 
-/** A record that nothing was written of, and why: a line of `rejected.jsonl` and of what `--aside` writes, whatever was done with the records. */
+/** A rejected record and the reason: a line of `rejected.jsonl` and of the file of `--rejected`, the same for every step. */
 export interface RejectedRow {
   /** The row's number, from 1 below the heading. */
   readonly row: number
@@ -36,10 +36,10 @@ export function rejectedLine(row: RejectedRow): string {
   return `${JSON.stringify(row)}\n`
 }
 
-/** Cells of a row that no heading stands above. */
+/** Cells of a row without a heading. */
 const MORE = 'further cells'
 
-/** A record as it stands in its table. What it does not have is left out. */
+/** A record as it is in its table. Missing columns are left out. */
 export function rawOf(cells: readonly unknown[], headings: readonly string[]): unknown {
   const named = Object.fromEntries(headings.flatMap((heading, i) => (cells[i] === undefined ? [] : [[heading, cells[i]]])))
   return cells.length > headings.length ? { ...named, [MORE]: cells.slice(headings.length) } : named

@@ -17,16 +17,16 @@ export interface Section {
   readonly wide?: boolean
 }
 
-/** A piece of a text, and whether the text beside it lacks it. */
-export interface Stretch {
+/** A piece of a text, and whether the other text lacks it. */
+export interface TextChunk {
   readonly text: string
   readonly own: boolean
 }
 
 export interface Pair {
   readonly title: string
-  readonly one: readonly Stretch[]
-  readonly other: readonly Stretch[]
+  readonly one: readonly TextChunk[]
+  readonly other: readonly TextChunk[]
 }
 
 /** A report: its title, a summary, and its sections. */
@@ -36,7 +36,7 @@ export interface Report {
   readonly sections: readonly Section[]
 }
 
-/** A path as a report shows it: within the library, else the name alone, since the folders above say more about a machine than about a run. */
+/** A path as a report shows it: within the library, else the name alone, since the folders above belong to a machine, not to a run. */
 export function reportPath(library: string, path: string): string {
   if (!isAbsolute(path)) return path
   const inside = relative(library, path).replaceAll('\\', '/')
@@ -86,18 +86,18 @@ export function toMarkdown({ title, facts, sections: parts }: Report): string {
 
 /** Two texts below each other. */
 function quoted({ title, one, other }: Pair): string {
-  const quote = (stretches: readonly Stretch[]) =>
-    `> ${stretches
+  const quote = (chunks: readonly TextChunk[]) =>
+    `> ${chunks
       .map(({ text, own }) => (own && text.trim() !== '' ? text.replace(/\S(?:.*\S)?/s, (words) => `**${words}**`) : text))
       .join('')
       .replace(/\n/g, '\n> ')}\n\n`
   return `### ${title}\n\n${quote(one)}${quote(other)}`
 }
 
-/** Two texts beside each other. */
+/** Two texts side by side. */
 function beside({ title, one, other }: Pair): string {
-  const text = (stretches: readonly Stretch[], tag: 'del' | 'ins') =>
-    `<blockquote>${stretches.map((part) => (part.own ? `<${tag}>${escapeHtml(part.text)}</${tag}>` : escapeHtml(part.text))).join('')}</blockquote>`
+  const text = (chunks: readonly TextChunk[], tag: 'del' | 'ins') =>
+    `<blockquote>${chunks.map((part) => (part.own ? `<${tag}>${escapeHtml(part.text)}</${tag}>` : escapeHtml(part.text))).join('')}</blockquote>`
   return `<article><h3>${escapeHtml(title)}</h3>${text(one, 'del')}${text(other, 'ins')}</article>`
 }
 
@@ -160,7 +160,7 @@ del { border-bottom-style: dashed; }
 
 const NUMBER = /^(?:·$|[\d,]+(?:\.\d+)?(?:$| ))/
 
-/** Figures stand below each other, sentences may break. */
+/** Figures are aligned, sentences may break. */
 function classOf(cell: string): string {
   if (NUMBER.test(cell)) return ' class="n"'
   return cell.includes(': ') ? ' class="words"' : ''

@@ -10,7 +10,7 @@ import type { SourceMark } from './source-mark.js'
 
 export type RunState = 'running' | 'done' | 'interrupted' | 'failed'
 
-/** How a file stands where it was published. */
+/** The state of a file where it was published. */
 export interface Published {
   readonly path: string
   readonly bytes: number
@@ -26,7 +26,7 @@ export interface RunFile {
   /** The library's folder, from the run's. */
   readonly library: string
   readonly batch: string | undefined
-  /** What the batch's file says, with the options over it. */
+  /** The batch's file, overridden by the options. */
   readonly definition: Readonly<Record<string, unknown>>
   readonly prompt: { readonly name: string; readonly fingerprint: string }
   /** SHA-256 over the values that are the same for all records. */
@@ -41,7 +41,7 @@ export interface RunFile {
   /** Where it is published at the end, and how it stood there. */
   readonly to: string | undefined
   readonly published?: Published
-  /** Rows that were sent to other files, as they stand there. */
+  /** Rows that were sent to other files, as they are there. */
   readonly sent?: readonly Published[]
   readonly counts?: Counts
   readonly seconds?: number
@@ -88,7 +88,7 @@ export async function readRun(folder: string): Promise<RunFile> {
 export interface ListedRun {
   readonly folder: string
   readonly file: RunFile
-  /** Its state; `broken off` if it says that it is running and no process works on it. */
+  /** Its state; `broken off` if the file has `running` and no process works on it. */
   readonly state: RunState | 'crashed'
 }
 

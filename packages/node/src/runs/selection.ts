@@ -6,7 +6,7 @@ import { Names } from './names.js'
 import { safePath } from './safe-path.js'
 
 export interface SelectionOptions {
-  /** Wants every record: which of them are, is decided elsewhere. */
+  /** Accepts every record: the caller selects. */
   readonly all?: boolean
   /** Ends after this many records that fit. */
   readonly take?: number | undefined
@@ -71,7 +71,7 @@ export class Selection {
   }
 
   private refused(id: string, named: boolean, path: string | undefined): readonly Problem[] | undefined {
-    // Rows without a name of their own are told apart by their number.
+    // Rows without a name of their own are distinguished by their number.
     if (this.options.unique && named && this.names.add(id)) return [problem('record-id-duplicate', { name: id })]
     if (path === undefined) return undefined
     const safe = safePath(path, this.options.base ?? '')

@@ -7,13 +7,13 @@ import type { Beside, Outcome } from './outcome.js'
 import type { Rejection } from './rejected.js'
 import type { Selection } from './selection.js'
 
-/** Does something with one record. Undefined: nothing comes of it, and it is not counted. */
+/** Processes one record. Undefined: it has no result, and it is not counted. */
 export type RecordStep = (record: BatchRecord, headings: readonly string[]) => Several<Outcome | undefined>
 type Several<T> = T | Promise<T> | readonly Promise<T>[]
 
 /** What a run does with the records of its table. */
 export interface Step<C extends Counts = Counts> {
-  /** What comes of the records, in their order. */
+  /** The results of the records, in their order. */
   readonly blocks: (selection: Selection) => AsyncIterable<Block>
   /** What is counted: plain data, kept by the checkpoint. The engine counts what is written and what is rejected. */
   readonly counts: C
@@ -21,7 +21,7 @@ export interface Step<C extends Counts = Counts> {
   readonly onWritten?: (block: Block, places: readonly number[]) => readonly Beside[]
 }
 
-/** The run was told to end while a record waited for its turn. What came of the records before it is whole. */
+/** The run was stopped while a record waited for its turn. The results of the records before it are whole. */
 export class Interrupted extends Error {
   override readonly name: string = 'Interrupted'
 }
@@ -44,7 +44,7 @@ interface Entry {
 }
 
 /**
- * Does a step for the records that are wanted, several at a time if it takes time, and passes on what comes of them in the records' order.
+ * Runs a step for the selected records, several at a time if it is asynchronous, and passes on the results in the records' order.
  * While a record is waited for, those before it are passed on.
  */
 export async function* doSteps(

@@ -8,7 +8,7 @@ export interface Sink {
   off(event: 'error', listener: (fault: Error) => void): unknown
 }
 
-/** A stream, and what stands above its lines. */
+/** A stream, and the text above its lines. */
 export interface RunStream {
   readonly sink: Sink
   readonly head?: (headings: readonly string[]) => string
@@ -21,7 +21,7 @@ export interface StreamOptions {
   readonly others?: ReadonlyMap<string, RunStream>
 }
 
-/** Streams that a run writes to. One that gets no line has its head alone, if the run comes to its end. */
+/** Streams that a run writes to. One that gets no line has its head alone, if the run completes. */
 export class RunStreams implements Destination {
   private pending: Promise<void> = Promise.resolve()
   private readonly begun = new Set<RunStream>()

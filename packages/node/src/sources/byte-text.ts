@@ -1,12 +1,12 @@
 import { isAscii, isUtf8 } from 'node:buffer'
 import type { ByteText } from '@dunelight/tables'
 
-/** Text kept as bytes, one character each, until somebody looks at a piece: decoding a whole table costs more than reading it. */
+/** Text kept as bytes, one character each, until a piece of it is read: decoding a whole table costs more than reading it. */
 export const byteText: ByteText = {
   isAscii,
   isUtf8,
   text: (bytes) => asBuffer(bytes).toString('latin1'),
-  mend: (piece) => (BEYOND_ASCII.test(piece) ? Buffer.from(piece, 'latin1').toString('utf8') : piece),
+  decodePiece: (piece) => (BEYOND_ASCII.test(piece) ? Buffer.from(piece, 'latin1').toString('utf8') : piece),
 }
 
 const BEYOND_ASCII = /[\u0080-\u00ff]/

@@ -12,7 +12,7 @@ const table = fc.array(fc.array(cell, { minLength: 2, maxLength: 3 }), { minLeng
 
 function parsed(bytes: Uint8Array): readonly Row[] {
   const rows = new CsvRows(',', { name: '' })
-  return [...rows.add({ text: Buffer.from(bytes).toString('utf8'), plain: true, mend: undefined }), ...rows.end()]
+  return [...rows.add({ text: Buffer.from(bytes).toString('utf8'), plain: true, decodePiece: undefined }), ...rows.end()]
 }
 
 const quoted = (text: string) => (/[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text)

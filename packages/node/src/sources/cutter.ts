@@ -7,7 +7,7 @@ import { formatOf, type TableFile } from './open-table.js'
 
 /** Whole rows of a file. */
 export interface Cut {
-  /** Looked at before the next ones are asked for: their room is used again. */
+  /** Read before the next ones are requested: their buffer is used again. */
   readonly bytes: Uint8Array
   /** Rows and lines before them, the heading among them. */
   readonly rows: number

@@ -18,7 +18,7 @@ import { byteText } from './byte-text.js'
 /** A table in a file. `from` is its path, or `-` for standard input. */
 export interface TableFile {
   readonly from: string
-  /** Where the file's ending does not say it. */
+  /** For a file whose ending does not name its format. */
   readonly format?: TableFormat
   /** The sheet of a spreadsheet. Default: the first. */
   readonly sheet?: string
@@ -26,7 +26,7 @@ export interface TableFile {
   readonly query?: string
 }
 
-/** A table: a file's path, a file with what is to be said of it, or records of a program. */
+/** A table: a file's path, a file with options, or records of a program. */
 export type TableSource = string | TableFile | Iterable<object> | AsyncIterable<object>
 
 export interface TableOptions {
@@ -73,7 +73,7 @@ export function readTable(source: TableSource, options: TableOptions = {}): Asyn
   return inWords(file.from, openFile(file, options))
 }
 
-/** Plain data one after another: a list in JSON Lines, JSON or YAML. `of` says in a fault what it should hold. */
+/** Plain data one after another: a list in JSON Lines, JSON or YAML. `of` names the expected content in an error. */
 export function readList(path: string, of: string): AsyncGenerator<ListItems> {
   const format = textFormatOf(path)
   if (format === undefined || format === 'csv' || format === 'tsv') return unreadable(path, 'it is not a list in JSON Lines, JSON or YAML')

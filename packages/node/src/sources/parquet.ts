@@ -25,7 +25,7 @@ export async function* parquetTable(path: string): AsyncGenerator<TableRows> {
   }
 }
 
-/** What Parquet holds as plain data: whole numbers that fit are numbers. */
+/** The values of Parquet as plain data: whole numbers that fit are numbers. */
 function plain(value: unknown): unknown {
   if (typeof value === 'bigint') return Number.isSafeInteger(Number(value)) ? Number(value) : value
   if (value instanceof Uint8Array) return Buffer.from(value).toString('utf8')

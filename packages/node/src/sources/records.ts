@@ -11,7 +11,7 @@ export type { RecordChunk } from './record-chunk.js'
 export interface RecordsOptions extends TableOptions {
   /** Joined tables that have been read already. */
   readonly pools?: readonly Pool[]
-  /** Hears what is worth saying about the columns. */
+  /** Called with notices about the columns. */
   readonly onHeading?: (problems: readonly Problem[]) => void
 }
 

@@ -10,7 +10,7 @@ const SOME = 256
  * before its end: one that comes late takes the place of one that came before. The same seed draws the same.
  */
 export async function* sampled(source: AsyncIterable<RecordChunk>, count: number, seed: number): AsyncGenerator<RecordChunk> {
-  const draw = lots(seed)
+  const draw = randomNumbers(seed)
   const drawn: { readonly record: BatchRecord; readonly headings: readonly string[] }[] = []
   let before = 0
   let bytesRead = 0
@@ -37,7 +37,7 @@ export async function* sampled(source: AsyncIterable<RecordChunk>, count: number
 }
 
 /** Numbers from 0 to 1, the same for the same seed on every machine (mulberry32). */
-function lots(seed: number): () => number {
+function randomNumbers(seed: number): () => number {
   let state = (seed ^ 0x5bf03635) >>> 0
   return () => {
     state = (state + 0x6d2b79f5) >>> 0

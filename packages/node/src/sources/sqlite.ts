@@ -5,7 +5,7 @@ import { unreadable, type Row, type TableRows } from '@dunelight/tables'
 
 const SOME = 1024
 
-/** What a query finds in a database's file; without a query, its one table. The file is held in memory and never written. */
+/** The rows of a query in a database file; without a query, of its one table. The file is read into memory and never written. */
 export async function* sqliteTable(path: string, query: string | undefined): AsyncGenerator<TableRows> {
   const bytes = await readFile(path)
   if (bytes.subarray(0, 15).toString('latin1') !== 'SQLite format 3') unreadable(path, 'it is not an SQLite file')

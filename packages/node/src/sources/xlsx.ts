@@ -4,7 +4,7 @@ import { problem, defined } from 'dunelight/host'
 import { headingsOf, unreadable, type Row, type TableRows } from '@dunelight/tables'
 
 /**
- * One sheet of a spreadsheet, its first filled row the headings. A spreadsheet is packed whole, and is held whole. Cells keep their types;
+ * One sheet of a spreadsheet, its first filled row the headings. A spreadsheet is compressed as a whole, and read whole. Cells keep their types;
  * of merged cells the first holds the value.
  */
 export async function* xlsxTable(path: string, sheet: string | undefined): AsyncGenerator<TableRows> {

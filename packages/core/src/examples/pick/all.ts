@@ -6,7 +6,7 @@ export const all: Strategy = {
   compares: false,
   rank: ({ count, barred }, most, labels) => {
     const ranked: number[] = []
-    // Labels are looked for among all cases, wherever they stand.
+    // Labels are searched among all cases, at any position.
     const enough = labels ? count : most
     for (let index = 0; index < count && ranked.length < enough; index++) if (!barred.has(index)) ranked.push(index)
     return ranked

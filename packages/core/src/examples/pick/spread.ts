@@ -2,7 +2,7 @@ import { defined } from '../../invariant.js'
 import { nearest } from './likeness.js'
 import type { Strategy } from './strategy.js'
 
-/** How many near cases it chooses among, for each that it is to take; each is held against each. */
+/** How many near cases it chooses among, for each that it takes; each is compared with each. */
 const POOL = 5
 const LARGEST_POOL = 300
 

@@ -1,6 +1,6 @@
 import type { CaseIndex } from '../case-index.js'
 
-/** What a strategy knows of the record that is asked about, and of the cases that may be taken. */
+/** The record that is asked about, and the cases that may be taken, for a strategy. */
 export interface Question {
   readonly count: number
   /** Cases that equal the record: never taken. */

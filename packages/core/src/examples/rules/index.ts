@@ -6,7 +6,7 @@ import { labelsAreBalanced } from './labels-are-balanced.js'
 import { noCasesAreAlike } from './no-cases-are-alike.js'
 import { noCasesContradict } from './no-cases-contradict.js'
 
-/** All rules of example sets, in the order in which they are looked at. */
+/** All rules of example sets, in the order in which they are checked. */
 export const SET_RULES: readonly SetRule[] = [
   everyLabelHasCases,
   labelsAreBalanced,

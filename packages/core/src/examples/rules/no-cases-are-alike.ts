@@ -3,7 +3,7 @@ import type { SetRule } from './facts.js'
 import { ALIKE, nearestPairs } from '../pairs.js'
 import { problem } from '../../problems/problem.js'
 
-/** Beyond this, looking at every case beside its nearest would slow down opening a library; `dunelight examples` looks at any number. */
+/** Beyond this, comparing every case with its nearest would slow down opening a library; `dunelight examples` compares any number. */
 const MOST = 1500
 
 export const noCasesAreAlike: SetRule = {
@@ -11,7 +11,7 @@ export const noCasesAreAlike: SetRule = {
   check: ({ inputs, expected, cases, index }, report) => {
     if (cases.length > MOST) return
     for (const { first, second, likeness } of nearestPairs(index(), inputs)) {
-      // The same question with two expected is a contradiction, and said as that.
+      // The same input with two expected outputs is a contradiction, and reported as one.
       if (likeness < ALIKE || (likeness === 1 && expected[first] !== expected[second])) continue
       report(
         problem('cases-alike', { one: defined(cases[first]).number, other: defined(cases[second]).number }, defined(cases[second]).span, [

@@ -5,7 +5,7 @@ import { passageFields, readPassage } from '../passages.js'
 import { Loosening } from '../json/loosen.js'
 import { asking, type Instruction } from '../kind.js'
 import type { Reading } from '../reading.js'
-import { bareText, ownText, passagesOf, type DocumentShape, type PassageStretch, type Stretch } from '../shape.js'
+import { bareText, ownText, passagesOf, type DocumentShape, type PassageStretch, type TextSegment } from '../shape.js'
 import { problem } from '../../problems/problem.js'
 import { clip, isRecord, put } from '../../values/data.js'
 
@@ -13,8 +13,8 @@ import { clip, isRecord, put } from '../../values/data.js'
 export interface FinishedDocument<P = Readonly<Record<string, unknown>>> {
   readonly text: string
   readonly passages: P
-  /** The same text in stretches, each with what it is. */
-  readonly stretches: readonly { readonly kind: 'fixed' | 'value' | 'written'; readonly text: string; readonly name?: string }[]
+  /** The same text in spans, each with its kind. */
+  readonly segments: readonly { readonly kind: 'fixed' | 'value' | 'written'; readonly text: string; readonly name?: string }[]
 }
 
 const ONLY_THIS = 'Answer with this document and nothing else.'
@@ -30,37 +30,37 @@ export function instructDocument(shape: DocumentShape): Instruction {
   return asking(`${ONLY_THIS} Write these passages in their places, and ${ELSE}\n${bullets.join('\n')}\n\n${bareText(shape)}`)
 }
 
-/** Reads a reply by the document's fixed text: what stands between is what was written. */
+/** Reads a reply by the document's fixed text: the text between is what was written. */
 export function readDocument(shape: DocumentShape, reading: Reading): unknown {
-  const parts = partsOf(shape.stretches)
+  const parts = partsOf(shape.segments)
   const written = passagesInJson(shape, reading) ?? passagesInText(parts, reading)
   const passages: Record<string, unknown> = {}
-  for (const stretch of passagesOf(shape)) {
-    const one = written.get(stretch.name)
+  for (const segment of passagesOf(shape)) {
+    const one = written.get(segment.name)
     const text = one?.text.trim() ?? ''
     const start = one && one.start + (one.text.length - one.text.trimStart().length)
     const span = start === undefined ? undefined : reading.span(start, start + text.length)
-    if (text === '' || text === stretch.text.trim()) {
-      reading.report(problem('reply-passage-missing', { passage: stretch.name, left: text !== '' }, span))
+    if (text === '' || text === segment.text.trim()) {
+      reading.report(problem('reply-passage-missing', { passage: segment.name, left: text !== '' }, span))
       continue
     }
-    const { value, faults } = readPassage(stretch, text)
-    for (const message of faults) reading.report(problem('reply-passage-invalid', { passage: stretch.name, detail: message }, span))
-    put(passages, stretch.name, value)
+    const { value, faults } = readPassage(segment, text)
+    for (const message of faults) reading.report(problem('reply-passage-invalid', { passage: segment.name, detail: message }, span))
+    put(passages, segment.name, value)
   }
-  const finished = finishDocument(shape.stretches, passages)
+  const finished = finishDocument(shape.segments, passages)
   reading.partial = finished
   return finished
 }
 
 /** A document with its passages in their places. */
-export function finishDocument(stretches: readonly Stretch[], passages: Readonly<Record<string, unknown>>): FinishedDocument {
-  const done = stretches.map((stretch) => {
-    if (stretch.kind !== 'passage') return stretch
-    const value = Object.hasOwn(passages, stretch.name) ? passages[stretch.name] : ''
-    return { kind: 'written' as const, text: typeof value === 'string' ? value : String(value), name: stretch.name }
+export function finishDocument(segments: readonly TextSegment[], passages: Readonly<Record<string, unknown>>): FinishedDocument {
+  const done = segments.map((segment) => {
+    if (segment.kind !== 'passage') return segment
+    const value = Object.hasOwn(passages, segment.name) ? passages[segment.name] : ''
+    return { kind: 'written' as const, text: typeof value === 'string' ? value : String(value), name: segment.name }
   })
-  return { text: done.map((item) => item.text).join(''), passages, stretches: done }
+  return { text: done.map((item) => item.text).join(''), passages, segments: done }
 }
 
 interface Written {
@@ -92,7 +92,7 @@ function passagesInText(parts: readonly Part[], reading: Reading): Map<string, W
   return written
 }
 
-/** Where the text behind a run begins; undefined where the run is not there, so that nothing tells where its passage begins. */
+/** Where the text after a run begins; undefined if the run is missing, so that its passage has no known beginning. */
 function endOf(found: readonly Found[], index: number): number | undefined {
   const one = defined(found[index])
   if (one.how === 'missing') return index === 0 ? 0 : undefined
@@ -124,6 +124,6 @@ function passagesInJson(shape: DocumentShape, reading: Reading): Map<string, Wri
   const names = passagesOf(shape)
   if (!isRecord(data) || !names.some((name: PassageStretch) => Object.hasOwn(data, name.name))) return undefined
   if (shape.show !== 'json-schema') reading.repair('json', 'the passages are in JSON')
-  const record = new Loosening(reading, () => undefined, false).record(data, passageFields(shape.stretches), [])
+  const record = new Loosening(reading, () => undefined, false).record(data, passageFields(shape.segments), [])
   return new Map(Object.entries(record).map(([name, value]) => [name, { text: String(value), start: 0 }]))
 }

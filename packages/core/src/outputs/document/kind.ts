@@ -13,9 +13,9 @@ import { own, put, withPart } from '../../values/data.js'
 
 const [fenced, inProse] = around<DocumentShape>((_, value) => (value as FinishedDocument).text, 'markdown')
 
-/** Words around a document are told from it only where it begins and ends with text of its own. */
-function hasEnds({ stretches }: DocumentShape): boolean {
-  const parts = partsOf(stretches)
+/** Words around a document are separated from it only if it begins and ends with text of its own. */
+function hasEnds({ segments }: DocumentShape): boolean {
+  const parts = partsOf(segments)
   return defined(parts[0]).fixed.trim() !== '' && defined(parts.at(-1)).fixed.trim() !== ''
 }
 
@@ -32,8 +32,8 @@ export const documentKind: OutputKind<DocumentShape> = {
   }),
   write: (_, value) => (value as FinishedDocument).text,
   parts: (shape) => [...new Set(passagesOf(shape).map(({ name }) => name))],
-  exchange: ({ stretches }, value, other, part) =>
-    finishDocument(stretches, withPart((value as FinishedDocument).passages, (other as FinishedDocument).passages, part)),
+  exchange: ({ segments }, value, other, part) =>
+    finishDocument(segments, withPart((value as FinishedDocument).passages, (other as FinishedDocument).passages, part)),
   sample: (shape, random) => withPassages(shape, (item) => samplePassage(item, random, !ownLine(shape, item.name))),
   ways: [
     defined(fenced),
@@ -42,7 +42,7 @@ export const documentKind: OutputKind<DocumentShape> = {
       name: 'heading-in-capitals',
       wrong: false,
       make: (shape, value) => {
-        const heading = /^#+ .+$/m.exec(defined(partsOf(shape.stretches)[0]).fixed)?.[0]
+        const heading = /^#+ .+$/m.exec(defined(partsOf(shape.segments)[0]).fixed)?.[0]
         const upper = heading?.toUpperCase()
         return heading === undefined || upper === heading || upper?.length !== heading.length
           ? undefined
@@ -60,7 +60,7 @@ export const documentKind: OutputKind<DocumentShape> = {
       name: 'fixed-changed',
       wrong: true,
       make: (shape, value) => {
-        const core = partsOf(shape.stretches)
+        const core = partsOf(shape.segments)
           .map((part) => part.fixed.trim())
           .find((fixed) => fixed.split(/\s+/).length > 3)
         const words = core?.split(/(\s+)/)
@@ -72,7 +72,7 @@ export const documentKind: OutputKind<DocumentShape> = {
       name: 'cut-off',
       wrong: true,
       make: (shape, value) => {
-        const last = defined(partsOf(shape.stretches).at(-1)).fixed.trim()
+        const last = defined(partsOf(shape.segments).at(-1)).fixed.trim()
         const text = documentKind.write(shape, value).trimEnd()
         return last === '' ? undefined : text.slice(0, text.length - last.length).trimEnd()
       },
@@ -83,40 +83,40 @@ export const documentKind: OutputKind<DocumentShape> = {
 
 function withPassages(
   shape: DocumentShape,
-  write: (one: DocumentShape['stretches'][number] & { kind: 'passage' }) => string,
+  write: (one: DocumentShape['segments'][number] & { kind: 'passage' }) => string,
 ): FinishedDocument {
   const passages: Record<string, unknown> = {}
-  const stretches = shape.stretches.map((stretch) => {
-    if (stretch.kind !== 'passage') return stretch
-    const text = write(stretch)
-    put(passages, stretch.name, stretch.type === 'text' ? text : typedValue(stretch.type, text))
-    return { kind: 'written' as const, text, name: stretch.name }
+  const segments = shape.segments.map((segment) => {
+    if (segment.kind !== 'passage') return segment
+    const text = write(segment)
+    put(passages, segment.name, segment.type === 'text' ? text : typedValue(segment.type, text))
+    return { kind: 'written' as const, text, name: segment.name }
   })
-  return { text: stretches.map((stretch) => stretch.text).join(''), passages, stretches }
+  return { text: segments.map((segment) => segment.text).join(''), passages, segments }
 }
 
 /** Whether a passage has its lines to itself: within a sentence it is one line. */
-function ownLine({ stretches }: DocumentShape, name: string): boolean {
-  const at = stretches.findIndex((stretch) => stretch.kind === 'passage' && stretch.name === name)
-  const before = stretches[at - 1]?.text ?? '\n'
-  const after = stretches[at + 1]?.text ?? '\n'
+function ownLine({ segments }: DocumentShape, name: string): boolean {
+  const at = segments.findIndex((segment) => segment.kind === 'passage' && segment.name === name)
+  const before = segments[at - 1]?.text ?? '\n'
+  const after = segments[at + 1]?.text ?? '\n'
   return /\n[ \t]*$/.test(before) && /^[ \t]*\n/.test(after)
 }
 
 function without(shape: DocumentShape, value: unknown, name: string | undefined): string | undefined {
-  const { stretches } = value as FinishedDocument
-  return name === undefined ? undefined : stretches.map((stretch) => (stretch.name === name ? '' : stretch.text)).join('')
+  const { segments } = value as FinishedDocument
+  return name === undefined ? undefined : segments.map((segment) => (segment.name === name ? '' : segment.text)).join('')
 }
 
-function longPassage(shape: DocumentShape, { stretches }: FinishedDocument, random: SampleRandom): string | undefined {
+function longPassage(shape: DocumentShape, { segments }: FinishedDocument, random: SampleRandom): string | undefined {
   for (const { name, guidance, type } of passagesOf(shape)) {
     const most = type === 'text' ? (amountsIn(guidance).find((amount) => amount.unit === 'word')?.max ?? Infinity) : Infinity
-    if (most !== Infinity) return stretches.map((stretch) => (stretch.name === name ? wordsOf(random, most + 1) : stretch.text)).join('')
+    if (most !== Infinity) return segments.map((segment) => (segment.name === name ? wordsOf(random, most + 1) : segment.text)).join('')
   }
   return undefined
 }
 
 function passagesSchema(shape: DocumentShape, strict: boolean): JsonSchema {
-  const { $schema, ...rest } = schemaOf(passageFields(shape.stretches), shape.name, { closed: true, told: true, strict })
+  const { $schema, ...rest } = schemaOf(passageFields(shape.segments), shape.name, { closed: true, told: true, strict })
   return { $schema, ...(shape.about !== undefined && { description: shape.about }), ...rest }
 }

@@ -1,8 +1,8 @@
 import { defined } from '../../invariant.js'
-import { foldBlanks, foldText } from '../fold.js'
+import { foldSpaces, foldText } from '../fold.js'
 import type { Extent } from '../json/loose.js'
 import { amountsIn } from '../passages.js'
-import type { PassageStretch, Stretch } from '../shape.js'
+import type { PassageStretch, TextSegment } from '../shape.js'
 
 /** A run of text that is there already, and the passage behind it; the last run has none. */
 export interface Part {
@@ -15,18 +15,18 @@ export type Found =
   | { readonly how: 'exact' | 'folded'; readonly extent: Extent }
   | { readonly how: 'changed'; readonly extent: Extent; readonly difference: string }
   | { readonly how: 'missing' }
-  /** Nothing but blanks: it parts two passages, or stands at an end. */
+  /** Only spaces: they separate two passages, or are at an end. */
   | { readonly how: 'blank'; readonly extent: Extent | undefined }
 
-export function partsOf(stretches: readonly Stretch[]): Part[] {
+export function partsOf(segments: readonly TextSegment[]): Part[] {
   const parts: Part[] = []
   let fixed = ''
-  for (const stretch of stretches) {
-    if (stretch.kind !== 'passage') {
-      fixed += stretch.text
+  for (const segment of segments) {
+    if (segment.kind !== 'passage') {
+      fixed += segment.text
       continue
     }
-    parts.push({ fixed, passage: stretch })
+    parts.push({ fixed, passage: segment })
     fixed = ''
   }
   return [...parts, { fixed, passage: undefined }]
@@ -36,18 +36,18 @@ export function partsOf(stretches: readonly Stretch[]): Part[] {
 const MOST_COMPARED = 4_000_000
 
 /**
- * Finds each run of fixed text in a reply: character for character, then with case, blanks and look-alikes folded, then as words of which some were
+ * Finds each run of fixed text in a reply: character for character, then with case, spaces and look-alikes folded, then as words of which some were
  * changed. What was found bounds where the rest is looked for.
  */
 export function findFixed(parts: readonly Part[], reply: string): Found[] {
-  let folded: ReturnType<typeof foldBlanks> | undefined
+  let folded: ReturnType<typeof foldSpaces> | undefined
   const found: (Found | undefined)[] = parts.map(() => undefined)
   let from = 0
   parts.forEach(({ fixed }, i) => {
     const core = fixed.trim()
     if (core === '') return
     const last = i === parts.length - 1
-    // Before the first passage nothing need stand; behind a passage at least one character does.
+    // Before the first passage there may be nothing; after a passage there is at least one character.
     const start = i === 0 ? 0 : from + 1
     const at = last
       ? reply.trimEnd().endsWith(core)
@@ -55,7 +55,7 @@ export function findFixed(parts: readonly Part[], reply: string): Found[] {
         : reply.lastIndexOf(core)
       : reply.indexOf(core, start)
     const extent = at >= Math.min(start, reply.length) && at >= from ? { start: at, end: at + core.length } : undefined
-    const loose = extent ? undefined : findFolded((folded ??= foldBlanks(reply)), core, from, last)
+    const loose = extent ? undefined : findFolded((folded ??= foldSpaces(reply)), core, from, last)
     const place = extent ?? loose
     if (!place) return
     found[i] = { how: extent ? 'exact' : 'folded', extent: place }
@@ -64,7 +64,7 @@ export function findFixed(parts: readonly Part[], reply: string): Found[] {
   return parts.map((part, i) => found[i] ?? findRest(parts, i, found, reply))
 }
 
-function findFolded({ text, places }: ReturnType<typeof foldBlanks>, core: string, from: number, last: boolean): Extent | undefined {
+function findFolded({ text, places }: ReturnType<typeof foldSpaces>, core: string, from: number, last: boolean): Extent | undefined {
   const wanted = foldText(core)
   const start = lowerBound(places, from)
   const at = last ? text.lastIndexOf(wanted) : text.indexOf(wanted, start)
@@ -90,7 +90,7 @@ function findRest(parts: readonly Part[], index: number, found: (Found | undefin
   const end = extents.slice(index + 1).find((extent) => extent)?.start ?? reply.length
   const core = defined(parts[index]).fixed.trim()
   if (core === '') {
-    const extent = blankBetween(parts, index, reply, start, end)
+    const extent = emptyLinesBetween(parts, index, reply, start, end)
     const blank: Found = { how: 'blank', extent }
     found[index] = blank
     return blank
@@ -101,8 +101,8 @@ function findRest(parts: readonly Part[], index: number, found: (Found | undefin
   return rest
 }
 
-/** Blank lines between two passages: as many paragraphs in as the passage before them has. */
-function blankBetween(parts: readonly Part[], index: number, reply: string, start: number, end: number): Extent | undefined {
+/** Empty lines between two passages: as many paragraphs in as the passage before them has. */
+function emptyLinesBetween(parts: readonly Part[], index: number, reply: string, start: number, end: number): Extent | undefined {
   if (index === 0) return { start: 0, end: 0 }
   if (index === parts.length - 1) return { start: end, end }
   const wanted = defined(parts[index]).fixed.includes('\n\n') ? /\n[ \t]*\n\s*/g : /\n\s*/g
@@ -130,7 +130,7 @@ function wordsOf(text: string, offset: number): Word[] {
 }
 
 /**
- * The stretch of the reply whose words are nearest to the wanted ones by edits, if at most half of them differ (Sellers 1980: an edit distance
+ * The span of the reply whose words are nearest to the wanted ones by edits, if at most half of them differ (Sellers 1980: an edit distance
  * that may begin and end anywhere). The difference is written out of the way that led there.
  */
 function nearestWords(core: string, reply: string, start: number, end: number): { extent: Extent; difference: string } | undefined {

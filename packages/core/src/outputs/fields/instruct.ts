@@ -1,10 +1,10 @@
-import { asideOf, countInWords, typeInWords } from '../words.js'
+import { noteOf, countInWords, typeInWords } from '../words.js'
 import { plainSchema } from './schema.js'
 import { asking, type Instruction } from '../kind.js'
 import type { FieldsShape } from '../shape.js'
 import type { Declared, ValueType } from '../../values/types.js'
 
-/** Longer than this, a record within stands on several lines. */
+/** A nested record longer than this is written on several lines. */
 const WIDTH = 100
 
 export function instructFields(shape: FieldsShape): Instruction {
@@ -25,29 +25,29 @@ function textOf(shape: FieldsShape): string {
 /** The members of an object, each value a passage. */
 function skeleton(fields: readonly Declared[], indent: string): string {
   const inner = `${indent}  `
-  const lines = fields.map((field) => `${inner}${JSON.stringify(field.name)}: ${passage(field.type, asideOf(field), inner)}`)
+  const lines = fields.map((field) => `${inner}${JSON.stringify(field.name)}: ${passage(field.type, noteOf(field), inner)}`)
   return `{\n${lines.join(',\n')}\n${indent}}`
 }
 
-function passage(type: ValueType, aside: string, indent: string): string {
+function passage(type: ValueType, note: string, indent: string): string {
   if (type.kind === 'list' && !recordIn(type.item)) {
     const count = countInWords(type)
-    return `[${quoted(type.item, `${typeInWords(type.item)}${count === '' ? '' : `; ${count}`}${aside}`)}]`
+    return `[${quoted(type.item, `${typeInWords(type.item)}${count === '' ? '' : `; ${count}`}${note}`)}]`
   }
   if (type.kind === 'list' || type.kind === 'table') {
     const item = passage(type.kind === 'list' ? type.item : { kind: 'record', ...(type.fields && { fields: type.fields }) }, '', indent)
     const count = countInWords(type)
-    return `[${item}, "<${count === '' ? 'any number of these' : count.replaceAll('of them', 'of these')}${aside}>"]`
+    return `[${item}, "<${count === '' ? 'any number of these' : count.replaceAll('of them', 'of these')}${note}>"]`
   }
   if (type.kind === 'record' && type.fields) {
-    const compact = `{ ${type.fields.map((field) => `${JSON.stringify(field.name)}: ${passage(field.type, asideOf(field), '')}`).join(', ')} }`
+    const compact = `{ ${type.fields.map((field) => `${JSON.stringify(field.name)}: ${passage(field.type, noteOf(field), '')}`).join(', ')} }`
     const whole = compact.length + indent.length <= WIDTH && !compact.includes('\n') ? compact : skeleton(type.fields, indent)
-    return aside === '' ? whole : `${whole} <${aside.replace(/^[;:] ?/, '')}>`
+    return note === '' ? whole : `${whole} <${note.replace(/^[;:] ?/, '')}>`
   }
-  return quoted(type, typeInWords(type) + aside)
+  return quoted(type, typeInWords(type) + note)
 }
 
-/** Texts stand in quotes, as they do in the answer; numbers and yes or no do not. */
+/** Texts are in quotes, as in the answer; numbers and yes or no are not. */
 function quoted(type: ValueType, words: string): string {
   const bare = type.kind === 'integer' || type.kind === 'number' || type.kind === 'boolean'
   return bare ? `<${words}>` : `"<${words}>"`

@@ -18,7 +18,7 @@ export function readFields(shape: FieldsShape, reading: Reading): unknown {
   return readWandering(shape, reading)
 }
 
-/** Whether an object says something of the fields; another one may wrap it. */
+/** Whether an object has any of the fields; another one may wrap it. */
 function isOwn(data: Record<string, unknown>, { fields }: FieldsShape): boolean {
   if (fields.some(({ name }) => Object.hasOwn(data, name))) return true
   const names = new Set(fields.map((field) => foldHeading(field.name)))
@@ -73,7 +73,7 @@ function objectIn(loose: Loose, shape: FieldsShape): FoundObject[] {
   })
 }
 
-/** What stands before and behind the object: a fence around it, or words. */
+/** The text before and after the object: a fence around it, or words. */
 function sayAround({ start, end }: Loose, reading: Reading): void {
   const { text } = reading
   const before = text.slice(Math.max(0, start - 2000), start)
@@ -93,7 +93,7 @@ function withoutAbsent(value: unknown): unknown {
   return there
 }
 
-/** One object, held against the fields. */
+/** One object, checked by the fields. */
 class DataReading {
   private loose: Loose | undefined
 
@@ -101,7 +101,7 @@ class DataReading {
     private readonly shape: FieldsShape,
     private readonly reading: Reading,
     private readonly data: Record<string, unknown>,
-    /** The same, read with its places: asked for only when there is something to say. */
+    /** The same, read with its places: only if there is a problem to report. */
     private readonly placed: () => Loose | undefined,
   ) {}
 
@@ -150,7 +150,7 @@ class DataReading {
     }
   }
 
-  /** Where a value stands: that of a missing one is its record. */
+  /** The place of a value; of a missing one, its record's. */
   private spanOf(path: string) {
     const steps = path.split('.')
     for (let length = steps.length; length >= 0; length--) {

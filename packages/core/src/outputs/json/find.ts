@@ -25,7 +25,7 @@ export function findJson(text: string): Loose[] {
 }
 
 /**
- * The value of a text that is JSON and nothing else, or undefined. A key that stands twice is not told by `JSON.parse`: then the looser
+ * The value of a text that is JSON and nothing else, or undefined. `JSON.parse` does not report a repeated key: then the looser
  * reader has to look.
  */
 export function exactJson(text: string): { readonly value: unknown } | undefined {

@@ -1,5 +1,5 @@
-// JSON as models write it. JSON.parse comes first, elsewhere; this reads what it refused, in one pass, and says what it let pass. A grammar
-// production stands above each step; "loose" marks what RFC 8259 does not allow.
+// JSON as models write it. JSON.parse comes first, elsewhere; this reads what it refused, in one pass, and reports each repair. A grammar
+// production is above each step; "loose" marks what RFC 8259 does not allow.
 import { defined } from '../../invariant.js'
 import { put } from '../../values/data.js'
 import { exactNumber } from '../../values/json.js'
@@ -24,7 +24,7 @@ export interface Loose {
   readonly lapses: readonly Lapse[]
   /** Set where the text ended before the value did: the key within which it did; `clean` where only closing brackets are missing. */
   readonly cut: { readonly within: string; readonly clean: boolean } | undefined
-  /** Where the members of each object and list stand. */
+  /** The places of the members of each object and list. */
   readonly extents: ReadonlyMap<object, ReadonlyMap<string, Extent>>
 }
 
@@ -52,7 +52,7 @@ const LOOSE_WORDS: Readonly<Record<string, unknown>> = {
   NaN: null,
 }
 
-/** The value that begins at `start`, or undefined where none can be read; `end` of what was looked at is told in any case. */
+/** The value that begins at `start`, or undefined if none can be read; `end` is set in any case. */
 export function readLoose(
   text: string,
   start: number,
@@ -93,7 +93,7 @@ class LooseReader {
       this.lapses.push({ message, start, end })
   }
 
-  /** Blanks, and (loose) comments. */
+  /** Spaces, and (loose) comments. */
   private skip(): void {
     for (;;) {
       SPACES.lastIndex = this.at
@@ -122,7 +122,7 @@ class LooseReader {
   /** No comment is closed from here on: known once, or every opening would look through the rest of the text. */
   private unclosed = false
 
-  /** The text ends here: what stands open is what it has so far. Gives the value that is not there. */
+  /** The text ends here: open lists and objects have what they have so far. Returns the mark for a missing value. */
   private cutOff(clean = false): typeof NOTHING {
     this.cut ??= { within: this.path.join('.'), clean }
     this.at = this.text.length
@@ -273,7 +273,7 @@ class LooseReader {
     return ESCAPES[character] ?? character
   }
 
-  /** Whether a closing quote ends the text: behind it stands what may stand behind a value or a key. */
+  /** Whether a closing quote ends the text: it is followed by what may follow a value or a key. */
   private endsHere(): boolean {
     SPACES.lastIndex = this.at + 1
     SPACES.exec(this.text)

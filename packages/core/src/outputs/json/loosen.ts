@@ -19,7 +19,7 @@ export class Loosening {
   constructor(
     private readonly reading: Reading,
     private readonly locate: Locate,
-    /** Whether fields that no one asked for are kept: a JSON Schema may let them be. */
+    /** Whether unexpected fields are kept: a JSON Schema may allow them. */
     private readonly keepsExtras: boolean,
   ) {}
 

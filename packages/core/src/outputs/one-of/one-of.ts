@@ -87,7 +87,7 @@ function labelOfSentence(text: string, of: readonly string[]): string | undefine
   return sole(of.filter((label) => speaksOf(text, label)))
 }
 
-/** Whether a label stands in a text as words of its own. */
+/** Whether a label is in a text as words of its own. */
 function speaksOf(text: string, label: string): boolean {
   const within = text.slice(0, 20_000).toLowerCase()
   const word = foldLabel(label)

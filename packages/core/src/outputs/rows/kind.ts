@@ -64,7 +64,7 @@ export const rowsKind: OutputKind<RowsShape> = {
       name: 'broken-row',
       wrong: true,
       make: (shape, value) => {
-        const solid = shape.stretches.some((stretch) => stretch.kind !== 'passage' && /[^\s\p{L}]/u.test(stretch.text))
+        const solid = shape.segments.some((segment) => segment.kind !== 'passage' && /[^\s\p{L}]/u.test(segment.text))
         return solid ? `${rowsKind.write(shape, value)}\nand so on` : undefined
       },
     },
@@ -72,13 +72,13 @@ export const rowsKind: OutputKind<RowsShape> = {
   ],
 }
 
-/** Words around the rows are told from them only where they are not in their form. */
+/** Words around the rows are separated from them only if they are not in their form. */
 function unlessTaken(make: Way<RowsShape>['make']): Way<RowsShape>['make'] {
   return (shape, value, random) => {
     const reply = make(shape, value, random)
     const own = rowsOf(value).map((row) => line(shape, row))
     const others = reply?.split('\n').filter((line) => line.trim() !== '' && !own.includes(line)) ?? []
-    return others.some((text) => matchLine(shape.stretches, text)) ? undefined : reply
+    return others.some((text) => matchLine(shape.segments, text)) ? undefined : reply
   }
 }
 
@@ -86,24 +86,24 @@ function rowsOf(value: unknown): Row[] {
   return Array.isArray(value) ? value.filter(isRecord) : []
 }
 
-function line({ stretches }: RowsShape, row: Row): string {
+function line({ segments }: RowsShape, row: Row): string {
   const isThere = (name: string) => row[name] !== null && row[name] !== undefined
-  return stretches
-    .map((stretch) => (stretch.kind === 'passage' ? (isThere(stretch.name) ? String(row[stretch.name]) : '') : stretch.text))
+  return segments
+    .map((segment) => (segment.kind === 'passage' ? (isThere(segment.name) ? String(row[segment.name]) : '') : segment.text))
     .join('')
 }
 
 function sampleRow(shape: RowsShape, random: SampleRandom): Row {
   const row: Row = {}
-  for (const stretch of passagesOf(shape)) {
-    const text = samplePassage(stretch, random, true)
-    put(row, stretch.name, stretch.type === 'text' ? text : typedValue(stretch.type, text))
+  for (const segment of passagesOf(shape)) {
+    const text = samplePassage(segment, random, true)
+    put(row, segment.name, segment.type === 'text' ? text : typedValue(segment.type, text))
   }
   return row
 }
 
 function marked(shape: RowsShape, value: unknown, mark: (i: number) => string): string | undefined {
-  const [first] = shape.stretches
+  const [first] = shape.segments
   if (first?.kind !== 'passage' && /^\s*(?:[-*+•–]|\d)/.test(first?.text ?? '')) return undefined
   return rowsOf(value)
     .map((row, i) => mark(i) + line(shape, row))
@@ -111,7 +111,7 @@ function marked(shape: RowsShape, value: unknown, mark: (i: number) => string): 
 }
 
 function listSchema(shape: RowsShape, strict: boolean): JsonSchema {
-  const items = innerSchema(schemaOf(passageFields(shape.stretches), undefined, { closed: true, told: true, strict }))
+  const items = innerSchema(schemaOf(passageFields(shape.segments), undefined, { closed: true, told: true, strict }))
   return {
     type: 'array',
     ...(shape.about !== undefined && { description: shape.about }),

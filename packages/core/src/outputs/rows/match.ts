@@ -1,9 +1,9 @@
 import { defined } from '../../invariant.js'
 import { foldSigns } from '../fold.js'
 import { typedValue } from '../passages.js'
-import type { PassageStretch, Stretch } from '../shape.js'
+import type { PassageStretch, TextSegment } from '../shape.js'
 
-/** What a line says for each passage. */
+/** The text of a line for each passage. */
 export interface MatchedLine {
   readonly passages: ReadonlyMap<string, string>
   /** Whether it is in the form character for character. */
@@ -11,10 +11,10 @@ export interface MatchedLine {
 }
 
 /** A line in the form of a row, or undefined. Passages that have a type are first looked for where they hold one. */
-export function matchLine(stretches: readonly Stretch[], line: string): MatchedLine | undefined {
+export function matchLine(segments: readonly TextSegment[], line: string): MatchedLine | undefined {
   for (const exact of [true, false]) {
     for (const typed of [true, false]) {
-      const match = new LineMatch(stretches, line, exact, typed)
+      const match = new LineMatch(segments, line, exact, typed)
       const passages = match.run()
       if (passages) return { passages, exact }
       // A line that kept one way busy to its end is not worth another.
@@ -35,12 +35,12 @@ function holds(type: 'integer' | 'number' | 'date', text: string): boolean {
 const STEPS_A_CHARACTER = 30
 
 /**
- * Goes through a line by its stretches, passages as short as what stands behind them allows. A way that failed is not gone again: neither
+ * Matches a line span by span, passages as short as the span after them allows. A failed match is not repeated: neither
  * from the same place nor, for a passage that takes any text, from a later one, which has fewer places to end at.
  */
 class LineMatch {
   private readonly found = new Map<string, string>()
-  /** Ways that failed, by stretch and place: made with the first. */
+  /** Failed matches, by span and place: created with the first. */
   private failed: Uint8Array | undefined
   private readonly failedFrom: number[]
   private readonly folded: string
@@ -51,17 +51,17 @@ class LineMatch {
   private steps = 0
 
   constructor(
-    private readonly stretches: readonly Stretch[],
+    private readonly segments: readonly TextSegment[],
     private readonly line: string,
     private readonly exact: boolean,
     private readonly typed: boolean,
   ) {
     const fold = exact ? (text: string) => text : foldSigns
     this.folded = fold(line)
-    this.wanted = stretches.map((stretch, i) =>
-      fold(i === stretches.length - 1 && stretch.kind !== 'passage' ? stretch.text.trimEnd() : stretch.text),
+    this.wanted = segments.map((segment, i) =>
+      fold(i === segments.length - 1 && segment.kind !== 'passage' ? segment.text.trimEnd() : segment.text),
     )
-    this.failedFrom = stretches.map(() => Infinity)
+    this.failedFrom = segments.map(() => Infinity)
     this.most = 10_000 + STEPS_A_CHARACTER * line.length
     this.textEnd = line.trimEnd().length
     this.textStart = line.length - line.trimStart().length
@@ -76,12 +76,12 @@ class LineMatch {
   }
 
   private from(index: number, at: number): boolean {
-    const stretch = this.stretches[index]
-    if (!stretch) return at >= this.textEnd
+    const segment = this.segments[index]
+    if (!segment) return at >= this.textEnd
     const key = index * (this.line.length + 1) + at
     if (this.failed?.[key] === 1 || ++this.steps > this.most) return false
-    const through = stretch.kind === 'passage' ? this.passage(stretch, index, at) : this.fixed(index, at)
-    if (!through) (this.failed ??= new Uint8Array(this.stretches.length * (this.line.length + 1)))[key] = 1
+    const through = segment.kind === 'passage' ? this.passage(segment, index, at) : this.fixed(index, at)
+    if (!through) (this.failed ??= new Uint8Array(this.segments.length * (this.line.length + 1)))[key] = 1
     return through
   }
 
@@ -90,11 +90,11 @@ class LineMatch {
     return end >= 0 && this.from(index + 1, end)
   }
 
-  private passage(stretch: PassageStretch, index: number, at: number): boolean {
+  private passage(segment: PassageStretch, index: number, at: number): boolean {
     const { line } = this
-    const takesText = !this.typed || stretch.type === 'text'
+    const takesText = !this.typed || segment.type === 'text'
     if (takesText && at >= defined(this.failedFrom[index])) return false
-    const next = this.stretches[index + 1]
+    const next = this.segments[index + 1]
     const last = takesText || !next ? line.length : Math.min(line.length, this.firstText(at) + LONGEST_TYPED + 1)
     for (let end = next ? at + 1 : line.length; end <= last && !this.exhausted; end++) {
       if (next && next.kind !== 'passage') {
@@ -102,8 +102,8 @@ class LineMatch {
         if (end < 0 || end > last) break
       }
       this.steps++
-      if (this.fits(stretch, at, end) && this.from(index + 1, end)) {
-        this.found.set(stretch.name, line.slice(at, end).trim())
+      if (this.fits(segment, at, end) && this.from(index + 1, end)) {
+        this.found.set(segment.name, line.slice(at, end).trim())
         return true
       }
     }

@@ -36,7 +36,7 @@ export function readRows(shape: RowsShape, reading: Reading): unknown {
   const marked = markOf(shape, lines)
   const all = marked ? lines.map((line) => withoutMark(line, marked)) : lines
   if (marked) reading.repair('marks', `the rows are ${marked === NUMBERED ? 'numbered' : 'bulleted'}`)
-  for (const line of all) if (!line.blank) line.matched = matchLine(shape.stretches, line.text)
+  for (const line of all) if (!line.blank) line.matched = matchLine(shape.segments, line.text)
   const rows = withoutProse(all, reading)
   const records = rows.map((line, i) => recordOf(shape, line, i + 1, reading))
   const whole = records.filter((record) => record !== undefined)
@@ -57,9 +57,9 @@ function linesOf(text: string): Line[] {
 const NUMBERED = /^(?:\*\*)?(\d{1,4})[.):]\s+/
 const BULLETED = /^[-*+•–]\s+/
 
-/** How rows are marked although no one asked: all of them bulleted, or numbered from 1. */
-function markOf({ stretches }: RowsShape, lines: readonly Line[]): RegExp | undefined {
-  const [first] = stretches
+/** Marks before rows that were not asked for: all of them bulleted, or numbered from 1. */
+function markOf({ segments }: RowsShape, lines: readonly Line[]): RegExp | undefined {
+  const [first] = segments
   if (first?.kind !== 'passage' && /^\s*(?:[-*+•–]|\d+[.):])\s/.test(first?.text ?? '')) return undefined
   const full = lines.filter((line) => !line.blank)
   const bulleted = full.filter((line) => BULLETED.test(line.text))
@@ -75,8 +75,8 @@ function withoutMark(line: Line, mark: RegExp): Line {
 }
 
 /**
- * The lines that are rows, or should be: words before the first and behind the last of them are let go. A line that stands right behind the
- * last row, without a blank line, is no prose but a row that broke off.
+ * The lines that are rows, or should be: words before the first and after the last of them are dropped. A line right after the
+ * last row, without an empty line, is not prose but a row that broke off.
  */
 function withoutProse(lines: readonly Line[], reading: Reading): Line[] {
   const first = lines.findIndex((line) => line.matched)
@@ -106,11 +106,11 @@ function recordOf(shape: RowsShape, { text, start, matched }: Line, row: number,
   if (!matched.exact) reading.repair('case', `row ${row} differs from the row pattern in case, spaces or look-alike characters`, span)
   const record: Record<string, unknown> = {}
   let sound = true
-  for (const stretch of passagesOf(shape)) {
-    const { value, faults } = readPassage(stretch, matched.passages.get(stretch.name) ?? '')
-    for (const fault of faults) reading.report(problem('reply-row-invalid', { row, why: `"${stretch.name}" ${fault}` }, span))
+  for (const segment of passagesOf(shape)) {
+    const { value, faults } = readPassage(segment, matched.passages.get(segment.name) ?? '')
+    for (const fault of faults) reading.report(problem('reply-row-invalid', { row, why: `"${segment.name}" ${fault}` }, span))
     sound &&= faults.length === 0
-    put(record, stretch.name, value)
+    put(record, segment.name, value)
   }
   return sound ? record : undefined
 }
@@ -123,12 +123,12 @@ function checkCount({ min, max }: RowsShape, count: number, reading: Reading): v
 /** Rows that came as JSON: a list of objects, or an object that holds one. */
 function rowsInJson(shape: RowsShape, reading: Reading): unknown {
   const { text } = reading
-  if (!/^\s*(?:```\w*\s*)?[[{]/.test(text) || matchLine(shape.stretches, defined(text.trim().split('\n')[0]))?.exact) return undefined
+  if (!/^\s*(?:```\w*\s*)?[[{]/.test(text) || matchLine(shape.segments, defined(text.trim().split('\n')[0]))?.exact) return undefined
   const [found] = findJson(text)
   const list = Array.isArray(found?.value) ? found.value : own(found?.value, 'rows')
   if (!found || found.cut || !Array.isArray(list) || !list.every(isRecord)) return undefined
   if (shape.show !== 'json-schema') reading.repair('json', 'the rows are in JSON')
-  const fields = passageFields(shape.stretches)
+  const fields = passageFields(shape.segments)
   const loosening = new Loosening(reading, () => undefined, false)
   const records = list.map((item, i) => {
     const record = loosening.record(item, fields, [String(i + 1)])

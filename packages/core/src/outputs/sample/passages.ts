@@ -7,17 +7,17 @@ import type { PassageStretch } from '../shape.js'
 const MAX_TRIES = 100
 
 /** A sample text for a passage, in the amounts that its guidance asks for. */
-export function samplePassage(stretch: PassageStretch, random: SampleRandom, oneLine: boolean): string {
-  if (stretch.type !== 'text') return String(sampleValue({ kind: stretch.type }, random, stretch.name))
-  const amounts = new Map(amountsIn(stretch.guidance).map((amount) => [amount.unit, amount]))
+export function samplePassage(segment: PassageStretch, random: SampleRandom, oneLine: boolean): string {
+  if (segment.type !== 'text') return String(sampleValue({ kind: segment.type }, random, segment.name))
+  const amounts = new Map(amountsIn(segment.guidance).map((amount) => [amount.unit, amount]))
   const isPhrase = oneLine && [...amounts.keys()].every((unit) => unit === 'word')
   for (let tries = 0; tries < MAX_TRIES; tries++) {
     const required = random.takeRequired(amounts.get('word')?.max ?? Infinity, Infinity)
     const plain = isPhrase ? phrase(random, amounts.get('word')?.min ?? 1, amounts.get('word')?.max ?? 3) : inAmounts(amounts, random)
     const text = required === undefined ? plain : plain.replace(/\p{L}+(?: \p{L}+)?/u, () => required)
-    if (readPassage(stretch, text).faults.length === 0) return text
+    if (readPassage(segment, text).faults.length === 0) return text
   }
-  throw new NoSample(`no text was found for the passage "${stretch.name}"`)
+  throw new NoSample(`no text was found for the passage "${segment.name}"`)
 }
 
 /** Bullets, paragraphs, lines or sentences of a text, each as long as the words allow. */

@@ -10,14 +10,14 @@ import { rememberLong } from '../../values/remember.js'
 import type { Problem } from '../../problems/problem.js'
 import { Source, type Span } from '../../source/source.js'
 
-/** In the order in which they are told. */
+/** In the order in which they are reported. */
 export const TRUTH_RULES: readonly TruthRule[] = Object.freeze([figuresAreFounded, datesAreFounded, namesAreFounded, noSentenceIsCopied])
 
 /** The most unsupported claims that are listed one by one. */
 const MOST_DOUBTS = 50
 
 export interface Truth extends Pick<TruthFacts, 'language'> {
-  /** What the model was told: asked for only where the reply says something that it is to be held against. */
+  /** The model's input: computed only if the reply has something to compare with it. */
   readonly sources: () => readonly string[]
   readonly examples: () => readonly string[]
   readonly reply: string
@@ -25,7 +25,7 @@ export interface Truth extends Pick<TruthFacts, 'language'> {
   readonly value: unknown
 }
 
-/** What is to be verified in a reply: each once, with its place in it. */
+/** The unsupported claims of a reply: each once, with its place in it. */
 export function doubtsIn(truth: Truth): Problem[] {
   const facts = new Facts(truth)
   const found = new Map<string, Problem>()

@@ -2,7 +2,7 @@ import { defined } from '../../invariant.js'
 import { doubt } from './doubt.js'
 import type { TruthRule } from './facts.js'
 
-/** Languages that write every noun with a capital: there a capital tells nothing. */
+/** Languages that write every noun with a capital: there a capital proves nothing. */
 const CAPITAL_NOUNS = ['de', 'lb']
 const NO_NAMES = new Set(
   'i january february march april may june july august september october november december monday tuesday wednesday thursday friday saturday sunday mr mrs ms dr st'.split(
@@ -20,7 +20,7 @@ export const namesAreFounded: TruthRule = {
     for (const text of facts.claims) {
       for (const names of runsIn(text)) {
         const unknown = names.words.filter((word) => !NO_NAMES.has(word.toLowerCase()) && !facts.stands(bare(word), 'sources'))
-        // The first word of a sentence has a capital anyway: it counts only beside another one.
+        // The first word of a sentence has a capital anyway: it counts only next to another one.
         const telling = unknown.filter((word, i) => i > 0 || word !== names.words[0] || !names.begins)
         if (telling.length === 0) continue
         const inExample = unknown.every((word) => facts.stands(bare(word), 'examples'))

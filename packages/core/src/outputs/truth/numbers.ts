@@ -1,7 +1,7 @@
 import { defined } from '../../invariant.js'
 import { rememberLong } from '../../values/remember.js'
 
-/** A number as a text says it, in digits or in words; `readings` are all that it may mean. */
+/** A number in a text, in digits or in words; `readings` are all its possible values. */
 export interface SaidNumber {
   readonly text: string
   readonly start: number
@@ -30,12 +30,12 @@ const WORDS = new RegExp(`(?<![\\p{L}\\p{N}])${NUMBER_WORD}(?:(?:[ -]| and )${NU
 const DIGIT = /\d/
 const SOME_NUMBER = new RegExp(`\\d|centur|(?<![\\p{L}\\p{N}])${NUMBER_WORD}(?!\\p{L})`, 'iu')
 
-/** Whether a text may say a number at all: most answers say none, and need no closer look. */
+/** Whether a text may contain a number at all: most answers have none, and need no closer look. */
 export function mayHoldNumbers(text: string): boolean {
   return SOME_NUMBER.test(text)
 }
 
-/** All numbers that a text says. Places taken by one of `taken`, dates most of all, are passed over. */
+/** All numbers in a text. Places taken by one of `taken`, dates most of all, are skipped. */
 export function numbersIn(text: string, taken: readonly { readonly start: number; readonly text: string }[] = []): SaidNumber[] {
   const found: SaidNumber[] = []
   const used = new Uint8Array(text.length)

@@ -3,20 +3,20 @@ const WORD = /[\p{L}\p{N}]+/gu
 const JOINS = /[\p{L}\p{N}]/u
 
 /**
- * Which phrases stand in a text as words of their own. The places of each word are known, so that asking for one phrase after another does
+ * Which phrases are in a text as words of their own. The places of each word are indexed, so that checking one phrase after another does
  * not go through the text for each.
  */
 export class Phrases {
   private places: Map<string, number[]> | undefined
   private readonly known = new Map<string, boolean>()
-  /** Places that are still looked at: a word that stands everywhere, asked for with ever other words behind it, ends here. */
+  /** Places that are still searched: a search for a frequent word, with ever other words after it, ends here. */
   private left: number
 
   constructor(private readonly text: string) {
     this.left = 10 * text.length + 100_000
   }
 
-  /** Whether a phrase stands there; false where the text has been gone through so often that it is no longer looked at. */
+  /** Whether a phrase is there; false if the text has been searched too often already. */
   holds(phrase: string): boolean {
     let found = this.known.get(phrase)
     if (found === undefined) this.known.set(phrase, (found = this.find(phrase)))

@@ -13,10 +13,10 @@ export interface Closed<B> {
   readonly branches: readonly Branch<B>[]
 }
 
-/** What a directive adds to the language. `Head` is what its opener says besides the word. */
+/** What a directive adds to the language. `Head` is the content of its opener without the word. */
 export interface DirectiveSyntax<Head = unknown> {
   readonly word: string
-  /** Signs for completion: what may follow the word. */
+  /** Characters for completion: what may follow the word. */
   readonly shape: string
   readonly about: string
   /** Words that begin another branch of this block; none: a directive of one line. */

@@ -1,6 +1,6 @@
 import { textFormat } from './kinds.js'
 import { around, type Weave } from './format.js'
-/** One backtick more than the longest run within; a blank inside where the text begins or ends with one. */
+/** One backtick more than the longest run within; a space inside if the text begins or ends with one. */
 function inBackticks(text: string): Weave {
   const longest = Math.max(0, ...(text.match(/`+/g) ?? []).map((run) => run.length))
   const ticks = '`'.repeat(longest + 1)

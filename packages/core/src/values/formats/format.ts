@@ -3,8 +3,8 @@ import type { Locale } from '../locale.js'
 import type { ValueType } from '../types.js'
 
 /**
- * What a format wrote, part by part: signs that it made, then signs of the value, in turns. Joined, the parts are the text; kept apart,
- * they tell a reader of origins which characters came from the record and which from the format.
+ * What a format wrote, part by part: characters that it added, then characters of the value, in turns. Joined, the parts are the text; kept apart,
+ * readers of origins see which characters came from the record and which from the format.
  */
 export type Woven = readonly string[]
 
@@ -17,7 +17,7 @@ export interface Parameter {
   readonly many?: boolean
   readonly least?: number
   readonly most?: number
-  /** Says what is wrong with an argument, or nothing. */
+  /** Returns what is wrong with an argument, or undefined. */
   readonly refuses?: (argument: string | number) => boolean
 }
 
@@ -50,7 +50,7 @@ export interface Format {
   write(value: unknown, args: readonly Argument[], setting: Setting, type: ValueType): unknown
 }
 
-/** The result of a format that ends in text. Its parts are worked out only where somebody asks for origins. */
+/** The result of a format that ends in text. Its parts are computed only if origins are needed. */
 export class Weave {
   constructor(
     readonly text: string,

@@ -1,6 +1,6 @@
 import { Weave } from './format.js'
 
-/** A line an item behind its mark; further lines of an item stand under its text. */
+/** A line per item after its mark; further lines of an item are below its text. */
 export function marked(items: readonly string[], mark: (index: number) => string): Weave {
   const parts: string[] = []
   items.forEach((item, i) => {
