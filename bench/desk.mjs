@@ -40,15 +40,15 @@ export async function benchDesk(say) {
   for (let i = 0; i < STARTS; i++) {
     page = await browser.newPage()
     await page.goto(address)
-    await page.waitForFunction(() => globalThis.bench?.state.pass.pass?.done)
-    starts.push(await page.evaluate(() => globalThis.bench.firstSheet))
+    await page.waitForFunction(() => globalThis.desk?.state?.pass.pass?.done)
+    starts.push(await page.evaluate(() => globalThis.desk.firstSheet))
     if (i < STARTS - 1) await page.close()
   }
   say(`  start to first sheet     ${median(starts).toFixed(0)} ms`)
   say(`  a key, on the demo       ${await keys(page)}`)
   await page.locator('input[type=file]').setInputFiles(many)
   await page.waitForFunction(
-    () => globalThis.bench.state.table.table?.rows.length === 100_000 && globalThis.bench?.state.pass.pass?.done,
+    () => globalThis.desk.state.table.table?.rows.length === 100_000 && globalThis.desk?.state?.pass.pass?.done,
     undefined,
     {
       timeout: 120_000,
@@ -76,9 +76,9 @@ export async function benchDesk(say) {
 /** From a key to the sheet that it makes, as the page sees it: the first change of the sheet after the key came down. */
 async function keys(page) {
   await page.evaluate(() => {
-    const { bench } = globalThis
-    bench.editing.open('prompts/label/write.yaml')
-    bench.selection.show('sheet')
+    const { desk } = globalThis
+    desk.editing.open('prompts/label/write.yaml')
+    desk.selection.show('sheet')
     globalThis.took = []
     let down = 0
     globalThis.addEventListener('keydown', (event) => (down = event.timeStamp), true)
@@ -96,8 +96,8 @@ async function keys(page) {
   })
   await page.locator('.cm-line', { hasText: 'Write the label for' }).first().click()
   await page.keyboard.press('End')
-  for (const sign of WORDS) {
-    await page.keyboard.press(sign === ' ' ? 'Space' : sign)
+  for (const character of WORDS) {
+    await page.keyboard.press(character === ' ' ? 'Space' : character)
     await page.waitForTimeout(60)
   }
   const took = await page.evaluate(() => globalThis.took)

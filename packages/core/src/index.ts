@@ -8,13 +8,20 @@ export type { PreparedValues } from './library/prepared-values.js'
 export type { Turn } from './render/render.js'
 export type { Origin } from './render/origins.js'
 export type { BatchModel, Role } from './artefacts/artefacts.js'
-export { type Paint, plainPaint, printProblem } from './problems/frame.js'
+export { printProblem } from './problems/frame.js'
 export { type Problem, type ProblemCode, ProblemError, problemRecord, type ProblemRecord } from './problems/problem.js'
 export type { Part } from './render/parts.js'
 export type { FileValue } from './values/files.js'
-export type { TypesOf } from './code/definitions.js'
+export type {
+  ExampleSetDefinition,
+  OutputDefinition,
+  PersonaDefinition,
+  PromptDefinition,
+  SnippetDefinition,
+  TypesOf,
+} from './code/definitions.js'
 export type { ValuesOf } from './values/declarations.js'
-export { Form, type ReadOptions, type Reply } from './outputs/form.js'
+export { Form, type Reply } from './outputs/form.js'
 export type { FinishedDocument } from './outputs/document/document.js'
 export { batchModel } from './batches/batch.js'
 export { type Model, type ModelAnswer, ModelFault, type ModelRequest } from './asking/port.js'

@@ -21,22 +21,18 @@ export { type Token, type TokenKind, tokensOf } from './text/tokens.js'
 export { type FileTexts, textsIn } from './library/texts-in.js'
 export type { LibraryInput } from './code/documents.js'
 export type {
-  ExampleSetDefinition,
   ExampleSetInput,
-  OutputDefinition,
   OutputInput,
-  PersonaDefinition,
   PersonaInput,
-  PromptDefinition,
   PromptInput,
   PromptTypes,
-  SnippetDefinition,
   SnippetInput,
   TurnInput,
   Wrong,
 } from './code/definitions.js'
 export type { Declaration, Declarations, HistoryEntry } from './values/declarations.js'
-export type { CallSchema } from './outputs/form.js'
+export type { CallSchema, ReadOptions } from './outputs/form.js'
+export { type Paint, plainPaint } from './problems/frame.js'
 export type { AnswerColumn } from './outputs/columns.js'
 export type { Validator } from './library/outputs.js'
 export type { CheckData, SchemaFinding } from './outputs/shape.js'

@@ -1,7 +1,7 @@
 import type { Readable, Writable } from 'node:stream'
 import pc from 'picocolors'
 import { COLOUR, shown } from './streams.js'
-import type { Paint } from 'dunelight'
+import type { Paint } from 'dunelight/parts'
 
 /** What a command sees of the world. Tests hand in their own. */
 export interface CommandContext {
