@@ -22,14 +22,10 @@ const LIBRARY = "{ 'prompts/hello.yaml': 'title: H\\nvariables: { who: text }\\n
 const USE = `libraryFrom(${LIBRARY}).prompt('hello').render({ who: 'Ines' }).turns[0]`
 
 beforeAll(() => {
-  writeFileSync(at('package.json'), '{ "name": "somebody", "private": true, "version": "1.0.0" }')
-  const packed = ['core', 'tables', 'node', 'cli', 'editor'].map((name) => {
-    const out = spawnSync('npm', ['pack', '--json', '--pack-destination', folder, '-w', `packages/${name}`], {
-      cwd: ROOT,
-      encoding: 'utf8',
-    })
-    return `./${(JSON.parse(out.stdout) as { filename: string }[])[0]!.filename}`
-  })
+  writeFileSync(at('package.json'), '{ "name": "program", "private": true, "version": "1.0.0" }')
+  const workspaces = ['core', 'tables', 'node', 'cli', 'editor'].flatMap((name) => ['-w', `packages/${name}`])
+  const { stdout } = spawnSync('npm', ['pack', '--json', '--pack-destination', folder, ...workspaces], { cwd: ROOT, encoding: 'utf8' })
+  const packed = (JSON.parse(stdout) as { filename: string }[]).map(({ filename }) => `./${filename}`)
   run('npm', 'install', '--no-audit', '--no-fund', '--omit=dev', '--prefer-offline', ...packed)
 }, 180_000)
 
