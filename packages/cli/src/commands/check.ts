@@ -37,22 +37,22 @@ async function check(context: CommandContext, folder: string, flags: CheckFlags)
   const found = touched === undefined ? undefined : await touchedBy(library, folder, { touched, ...others })
   if (flags.json) {
     const problems = library.problems.map(problemRecord)
-    context.stdout.write(`${JSON.stringify({ valid: library.isValidByName, problems, ...(found && { touched: found }) }, null, 2)}\n`)
+    context.stdout.write(`${JSON.stringify({ valid: library.isValid, problems, ...(found && { touched: found }) }, null, 2)}\n`)
   } else {
     const c = colorsFor(context.stdout, context.env)
     context.stdout.write(printCheck(library, folder, c))
     if (found) context.stdout.write(`\n${printTouched(found, defined(flags.touched), c)}`)
   }
-  return library.isValidByName ? EXIT.done : EXIT.problems
+  return library.isValid ? EXIT.done : EXIT.problems
 }
 
 function printCheck(library: Library, folder: string, c: Colors): string {
-  const { problems, isValidByName } = library
+  const { problems, isValid } = library
   const count = (severity: string) => problems.filter((p) => p.severity === severity).length
   const infos = count('info')
   const counts = [plural(library.promptNames().length, 'prompt'), plural(count('error'), 'error'), plural(count('warning'), 'warning')]
   if (infos > 0) counts.push(plural(infos, 'remark'))
-  return `${problems.map((p) => `${printProblem(p, paintFor(c))}\n\n`).join('')}${folder}: ${isValidByName ? c.green('valid') : c.red('not valid')} · ${counts.join(' · ')}\n`
+  return `${problems.map((p) => `${printProblem(p, paintFor(c))}\n\n`).join('')}${folder}: ${isValid ? c.green('valid') : c.red('not valid')} · ${counts.join(' · ')}\n`
 }
 
 function printTouched({ members, since, prompts }: Touched, file: string, c: Colors): string {

@@ -23,7 +23,7 @@ export const typesCommand = defineCommand({
 async function types(context: CommandContext, folder: string, flags: TypesFlags): Promise<number> {
   const library = await openToRead(folder)
   const text = printTypes(library)
-  const left = library.promptNames().filter((name) => !library.isValid(name))
+  const left = library.promptNames().filter((name) => !library.canRender(name))
   if (flags.to === undefined) context.stdout.write(text)
   else {
     await writeResult(flags.to, text, flags.overwrite ?? false)

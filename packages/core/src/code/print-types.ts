@@ -19,8 +19,8 @@ type Side = 'input' | 'read'
  */
 export function printTypes<P extends object>(typed: Library<P>): string {
   const library = typed as unknown as Library
-  const sound = library.promptNames().filter((name) => library.isValid(name))
-  const prompts = sound.map((name) => printPrompt(library, name))
+  const valid = library.promptNames().filter((name) => library.canRender(name))
+  const prompts = valid.map((name) => printPrompt(library, name))
   const body = prompts.join('\n')
   const imports = ['FileValue', 'FinishedDocument', 'HistoryEntry'].filter((name) => new RegExp(`\\b${name}\\b`).test(body))
   return [

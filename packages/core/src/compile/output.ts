@@ -6,7 +6,7 @@ import { compileText } from './text.js'
 import type { BoundSlot, OutputModel } from '../artefacts/artefacts.js'
 import { withBound, type Bound } from '../outputs/bounds.js'
 import { Form } from '../outputs/form.js'
-import { outlineOf, passageStretch, shapeOf } from '../outputs/outline.js'
+import { outlineOf, passageSegment, shapeOf } from '../outputs/outline.js'
 import type { TextSegment } from '../outputs/shape.js'
 import { problem } from '../problems/problem.js'
 import { captured, capturedWhole } from '../render/capture.js'
@@ -125,7 +125,7 @@ function segmentsOf(op: Op, run: Run): TextSegment[] {
   let at = 0
   for (const { name, type, start, end } of passages) {
     plain(at, start)
-    segments.push(passageStretch(name, type, text.slice(start, end)))
+    segments.push(passageSegment(name, type, text.slice(start, end)))
     at = end
   }
   plain(at, text.length)

@@ -20,7 +20,7 @@ describe('a library', () => {
 
   test('renders its sound prompts although others have faults', () => {
     const library = libraryFrom(files)
-    expect(library.isValidByName).toBe(false)
+    expect(library.isValid).toBe(false)
     expect(library.prompt('good').render({ who: 'Ines' }).turns).toEqual([{ role: 'user', text: 'Good day, Ines.' }])
     expect(thrown(() => library.prompt('bad')).map((p) => p.code)).toEqual(['name-unknown'])
   })
@@ -203,4 +203,21 @@ describe('library files', () => {
     expect(codesOf(text('allow: [U+200D]\n'))).toEqual([])
     expect(codesOf({ 'prompts/p.yaml': 'title: T\nturns:\n  - user: "\u{1F469}\u200D\u{1F4BB}"\n' })).toEqual([])
   })
+})
+
+test('nothing internal is enumerable on what the API returns', () => {
+  const library = libraryFrom({
+    'outputs/grade.yaml': 'kind: one-of\nof: [sound, watch]',
+    'prompts/p.yaml': 'title: P\nvariables: { mail: text }\noutput: grade\nturns: [{ user: "Secret words. {mail as masked}" }]',
+  })
+  const prompt = library.prompt('p')
+  const prepared = prompt.prepare({ mail: 'ines@marsh.example' })
+  const rendering = prepared.render()
+  expect(JSON.stringify([prepared.turns(), prompt.turns({ mail: 'x' }, { origins: true })])).toBe(
+    '[[{"role":"user","text":"Secret words. [email 1]"}],[{"role":"user","text":"Secret words. x"}]]',
+  )
+  expect(JSON.stringify([library, prompt, prepared, rendering.form])).toBe('[{"problems":[]},{},{},{}]')
+  expect(Object.keys(rendering).sort()).toEqual(['fingerprint', 'picks', 'problems', 'read', 'turns'])
+  expect(Object.keys(rendering.turns[0]!)).toEqual(['role', 'text'])
+  expect(rendering.masked).toEqual({ '[email 1]': 'ines@marsh.example' })
 })

@@ -56,25 +56,23 @@ type ReplyIn<T> = T extends { readonly reply: infer R } ? R : unknown
  */
 export class Library<P extends object = AnyPrompts> {
   readonly problems: readonly Problem[]
-  /** What uses what, both ways. */
-  readonly graph: LibraryGraph
-  /** The example sets with their cases written. */
-  readonly sets: ReadonlyMap<string, PreparedSet>
-  /** The outputs, joined with their bases. */
-  readonly outputs: ReadonlyMap<string, OutputModel>
-  private readonly env: CompileEnv
-  private readonly attachments: NonNullable<LibraryOptions['attachments']>
-  private readonly tables: NonNullable<LibraryOptions['tables']>
-  private readonly compiled = new Map<string, Compiled>()
-  private readonly ready = new Map<string, Prompt>()
+  readonly #artefacts: LibraryFiles
+  readonly #graph: LibraryGraph
+  readonly #sets: ReadonlyMap<string, PreparedSet>
+  readonly #outputs: ReadonlyMap<string, OutputModel>
+  readonly #env: CompileEnv
+  readonly #attachments: NonNullable<LibraryOptions['attachments']>
+  readonly #tables: NonNullable<LibraryOptions['tables']>
+  readonly #compiled = new Map<string, Compiled>()
+  readonly #ready = new Map<string, Prompt>()
 
   constructor(
-    /** The artefacts as they were read. */
-    readonly artefacts: LibraryFiles,
+    artefacts: LibraryFiles,
     /** What reading found wrong. */
     read: readonly Problem[],
     options: LibraryOptions,
   ) {
+    this.#artefacts = artefacts
     const found: Problem[] = [...read]
     const report: Report = (p) => found.push(p)
     const sets = new Map<string, PreparedSet>()
@@ -93,18 +91,18 @@ export class Library<P extends object = AnyPrompts> {
     for (const snippet of artefacts.snippets.values()) if (!inCircles.has(snippet.name)) checkSnippet(snippet, before, report)
     for (const set of artefacts.examples.values())
       sets.set(set.name, compileSet(withRows(set, options.tables ?? {}, report), before, report))
-    this.outputs = joinOutputs(artefacts.outputs, sets, report)
-    const shelves = { ...before, outputs: this.outputs, checks: checksOf(this.outputs, options.validator, report) }
-    this.sets = sets
-    this.env = shelves
-    this.graph = graphOf(artefacts)
-    this.attachments = options.attachments ?? {}
-    this.tables = options.tables ?? {}
-    for (const unused of unusedIn(artefacts, this.graph)) report(unused)
-    this.filed = found
+    this.#outputs = joinOutputs(artefacts.outputs, sets, report)
+    const shelves = { ...before, outputs: this.#outputs, checks: checksOf(this.#outputs, options.validator, report) }
+    this.#sets = sets
+    this.#env = shelves
+    this.#graph = graphOf(artefacts)
+    this.#attachments = options.attachments ?? {}
+    this.#tables = options.tables ?? {}
+    for (const unused of unusedIn(artefacts, this.#graph)) report(unused)
+    this.#filed = found
     const joiner = new PromptJoiner(artefacts.prompts)
     for (const model of artefacts.prompts.values())
-      this.compiled.set(model.name, this.compile(model, shelves, joiner, inCircles.has(model.name)))
+      this.#compiled.set(model.name, this.compile(model, shelves, joiner, inCircles.has(model.name)))
     for (const batch of artefacts.batches.values()) {
       if (batch.prompt && !artefacts.prompts.has(batch.prompt.name))
         report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: [...artefacts.prompts.keys()] }, batch.prompt.span))
@@ -121,11 +119,11 @@ export class Library<P extends object = AnyPrompts> {
       if (envelope && !artefacts.envelopes.has(envelope.name))
         report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] }, envelope.span))
     }
-    this.problems = inOrder([...found, ...[...this.compiled.values()].flatMap((item) => item.problems)])
+    this.problems = inOrder([...found, ...[...this.#compiled.values()].flatMap((item) => item.problems)])
   }
 
   /** Problems of single files; those found while a prompt was compiled are kept with its plan. */
-  private readonly filed: readonly Problem[]
+  readonly #filed: readonly Problem[]
 
   private compile(model: PromptModel, shelves: CompileEnv, joiner: PromptJoiner, inCircle: boolean): Compiled {
     const problems: Problem[] = []
@@ -135,26 +133,46 @@ export class Library<P extends object = AnyPrompts> {
     return { problems, ready: { prompt, plan } }
   }
 
+  /** The artefacts as they were read. */
+  get artefacts(): LibraryFiles {
+    return this.#artefacts
+  }
+
+  /** What uses what, both ways. */
+  get graph(): LibraryGraph {
+    return this.#graph
+  }
+
+  /** The example sets with their cases written. */
+  get sets(): ReadonlyMap<string, PreparedSet> {
+    return this.#sets
+  }
+
+  /** The outputs, joined with their bases. */
+  get outputs(): ReadonlyMap<string, OutputModel> {
+    return this.#outputs
+  }
+
   get title(): string | undefined {
-    return this.artefacts.library.title
+    return this.#artefacts.library.title
   }
 
   get limits(): Limits {
-    return this.artefacts.library.limits
+    return this.#artefacts.library.limits
   }
 
   /** Whether nothing keeps any prompt from being rendered. */
-  get isValidByName(): boolean {
+  get isValid(): boolean {
     return this.problems.every((p) => p.severity !== 'error')
   }
 
   /** Whether nothing keeps this prompt from being rendered. */
-  isValid(name: string): boolean {
-    return this.compiled.get(name)?.ready !== undefined && this.errorsOf(name).length === 0
+  canRender(name: string): boolean {
+    return this.#compiled.get(name)?.ready !== undefined && this.errorsOf(name).length === 0
   }
 
   promptNames(): string[] {
-    return [...this.artefacts.prompts.keys()]
+    return [...this.#artefacts.prompts.keys()]
   }
 
   /**
@@ -167,16 +185,16 @@ export class Library<P extends object = AnyPrompts> {
   }
 
   private promptNamed(name: string): Prompt {
-    const known = this.ready.get(name)
+    const known = this.#ready.get(name)
     if (known) return known
-    if (!this.artefacts.prompts.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
+    if (!this.#artefacts.prompts.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
     const errors = this.errorsOf(name)
-    const ready = this.compiled.get(name)?.ready
+    const ready = this.#compiled.get(name)?.ready
     if (errors.length > 0 || !ready)
       throw new ProblemError(errors.length > 0 ? errors : this.problems.filter((p) => p.severity === 'error'))
     const member: Member = { kind: 'prompt', name }
-    const made: Prompt = new Prompt(ready.prompt, ready.plan, this.artefacts.library, this.sets, () => defined(this.fingerprint(member)))
-    this.ready.set(name, made)
+    const made: Prompt = new Prompt(ready.prompt, ready.plan, this.#artefacts.library, this.#sets, () => defined(this.fingerprint(member)))
+    this.#ready.set(name, made)
     return made
   }
 
@@ -185,11 +203,11 @@ export class Library<P extends object = AnyPrompts> {
    * comments and the line ends; different if any rendering could differ. Undefined for an unknown name.
    */
   fingerprint(member: Member): string | undefined {
-    const artefact = artefactOf(this.artefacts, member)
+    const artefact = artefactOf(this.#artefacts, member)
     if (!artefact) return undefined
-    const { locale, settings } = this.artefacts.library
-    const beside = member.kind === 'prompt' ? { locale, settings, orders: this.compiled.get(member.name)?.ready?.plan.orders } : {}
-    return fingerprintOf(member, this.artefacts, this.graph, { attachments: this.attachments, tables: this.tables }, beside)
+    const { locale, settings } = this.#artefacts.library
+    const beside = member.kind === 'prompt' ? { locale, settings, orders: this.#compiled.get(member.name)?.ready?.plan.orders } : {}
+    return fingerprintOf(member, this.#artefacts, this.#graph, { attachments: this.#attachments, tables: this.#tables }, beside)
   }
 
   /**
@@ -197,8 +215,8 @@ export class Library<P extends object = AnyPrompts> {
    * set together.
    */
   tryCases(name: string, values: readonly unknown[]): readonly (readonly Problem[])[] {
-    const set = this.sets.get(name)
-    if (!set) throw new ProblemError([problem('use-unknown', { name, what: 'example set', known: [...this.sets.keys()] })])
+    const set = this.#sets.get(name)
+    if (!set) throw new ProblemError([problem('use-unknown', { name, what: 'example set', known: [...this.#sets.keys()] })])
     const { model } = set
     const first = model.cases.length + 1
     const found = values.map((): Problem[] => [])
@@ -206,8 +224,8 @@ export class Library<P extends object = AnyPrompts> {
       const number = first + i
       return { number, values: caseOf(item, number, model.fields, model.span, (p) => defined(found[i]).push(p)), span: model.span }
     })
-    const sound = cases.filter((_, i) => defined(found[i]).length === 0)
-    compileSet({ ...model, cases: [...model.cases, ...sound] }, this.env, (p) => {
+    const valid = cases.filter((_, i) => defined(found[i]).length === 0)
+    compileSet({ ...model, cases: [...model.cases, ...valid] }, this.#env, (p) => {
       const number = caseNumber(p)
       if (number !== undefined && number >= first) defined(found[number - first]).push(p)
     })
@@ -220,7 +238,7 @@ export class Library<P extends object = AnyPrompts> {
    * @throws ProblemError where it cannot be read, or names what is not declared.
    */
   keep(condition: string | Condition, declared: readonly Declared[]): (row: readonly unknown[]) => boolean {
-    return compileKeep(condition, declared, this.env)
+    return compileKeep(condition, declared, this.#env)
   }
 
   /**
@@ -229,16 +247,16 @@ export class Library<P extends object = AnyPrompts> {
    * @throws ProblemError where it names what is not declared.
    */
   words(text: Text, declared: readonly Declared[]): (row: readonly unknown[]) => string {
-    return compileWords(text, declared, this.env)
+    return compileWords(text, declared, this.#env)
   }
 
   /** What keeps a prompt from being rendered: errors of its own, and of the files of all that it draws on. */
   private errorsOf(name: string): Problem[] {
     const member: Member = { kind: 'prompt', name }
-    const files = new Set([member, ...this.graph.drawsOn(member)].map((member) => artefactOf(this.artefacts, member)?.file.name))
+    const files = new Set([member, ...this.#graph.drawsOn(member)].map((member) => artefactOf(this.#artefacts, member)?.file.name))
     return [
-      ...this.filed.filter((p) => p.place !== undefined && files.has(p.place.file)),
-      ...(this.compiled.get(name)?.problems ?? []),
+      ...this.#filed.filter((p) => p.place !== undefined && files.has(p.place.file)),
+      ...(this.#compiled.get(name)?.problems ?? []),
     ].filter((p) => p.severity === 'error')
   }
 }

@@ -1,6 +1,6 @@
 import type { Form } from '../outputs/form.js'
 import { chooseBy } from '../render/choose.js'
-import { byteList, type ByteTurn, type Rendered, type Turn } from '../render/render.js'
+import { byteList, plainTurn, type ByteTurn, type Rendered, type Turn } from '../render/render.js'
 import type { Choose } from '../render/run.js'
 import type { Declared } from '../values/types.js'
 import type { Rendering, RenderOptions } from './rendering.js'
@@ -16,22 +16,25 @@ export interface Runner {
 
 /** Values that have been checked against a prompt's declarations. */
 export class PreparedValues {
-  constructor(
-    private readonly runner: Runner,
-    private readonly accepted: readonly unknown[],
-  ) {}
+  readonly #runner: Runner
+  readonly #accepted: readonly unknown[]
+
+  constructor(runner: Runner, accepted: readonly unknown[]) {
+    this.#runner = runner
+    this.#accepted = accepted
+  }
 
   /** The values by their names, in the form that rendering works with. */
   get values(): Readonly<Record<string, unknown>> {
-    return Object.fromEntries(this.runner.variables.map((d, i) => [d.name, this.accepted[i]]))
+    return Object.fromEntries(this.#runner.variables.map((d, i) => [d.name, this.#accepted[i]]))
   }
 
   render(options: RenderOptions = {}): Rendering {
-    return this.runner.finish(this.accepted, options, chooserFor(options))
+    return this.#runner.finish(this.#accepted, options, chooserFor(options))
   }
 
   turns(options: RenderOptions = {}): readonly Turn[] {
-    return this.runner.run(this.accepted, options, chooserFor(options), options.origins ?? false).turns
+    return this.#runner.run(this.#accepted, options, chooserFor(options), false).turns.map(plainTurn)
   }
 
   /**
@@ -44,12 +47,12 @@ export class PreparedValues {
 
   /** The turns in UTF-8, for lines of another form. */
   byteTurns(options: RenderOptions = {}): readonly ByteTurn[] {
-    return this.runner.bytes(this.accepted, options, chooserFor(options))
+    return this.#runner.bytes(this.#accepted, options, chooserFor(options))
   }
 
   /** The form in which the answer is asked for; undefined where the prompt has no output. */
   form(options: RenderOptions = {}): Form | undefined {
-    return this.runner.form(this.accepted, options, chooserFor(options))
+    return this.#runner.form(this.#accepted, options, chooserFor(options))
   }
 }
 

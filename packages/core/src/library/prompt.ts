@@ -41,16 +41,21 @@ export type AnyValues = Readonly<Record<string, unknown>>
 
 /** A prompt of a library, ready to be rendered. `V`: the values that it takes; `R`: what its replies are read as. */
 export class Prompt<V extends object = AnyValues, R = unknown> {
-  private readonly runner: Runner
+  readonly #model: JoinedPrompt
+  readonly #plan: Plan
+  readonly #library: LibraryModel
+  readonly #sets: ReadonlyMap<string, PreparedSet>
+  readonly #identify: () => string
+  readonly #runner: Runner
+  #fingerprint: string | undefined
 
-  constructor(
-    private readonly model: JoinedPrompt,
-    private readonly plan: Plan,
-    private readonly library: LibraryModel,
-    private readonly sets: ReadonlyMap<string, PreparedSet>,
-    private readonly identify: () => string,
-  ) {
-    this.runner = {
+  constructor(model: JoinedPrompt, plan: Plan, library: LibraryModel, sets: ReadonlyMap<string, PreparedSet>, identify: () => string) {
+    this.#model = model
+    this.#plan = plan
+    this.#library = library
+    this.#sets = sets
+    this.#identify = identify
+    this.#runner = {
       variables: plan.variables,
       finish: (accepted, options, choose) => this.finish(accepted, options, choose),
       run: (accepted, options, choose, traced) => this.run(accepted, options, choose, traced),
@@ -60,47 +65,46 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   get name(): string {
-    return this.model.name
+    return this.#model.name
   }
 
   get title(): string {
-    return this.model.title
+    return this.#model.title
   }
 
   get about(): string | undefined {
-    return this.model.about
+    return this.#model.about
   }
 
   /** The names of the outputs that its renderings can have. */
   get outputs(): readonly string[] {
-    return [...this.plan.forms.keys()]
+    return [...this.#plan.forms.keys()]
   }
 
   /** The columns that its answers fill, the same for every record. */
   get answerColumns(): readonly AnswerColumn[] {
-    return this.plan.answerColumns
+    return this.#plan.answerColumns
   }
 
   /** SHA-256 over the prompt with all that it draws on: see `Library.fingerprint`. */
   get fingerprint(): string {
-    return (this.#fingerprint ??= this.identify())
+    return (this.#fingerprint ??= this.#identify())
   }
-  #fingerprint: string | undefined
 
   /** The declared inputs that a rendering takes; bound ones are not among them. */
   get variables(): readonly Declared[] {
-    return this.plan.variables
+    return this.#plan.variables
   }
 
   /** The settings for the model, passed on unchanged: the library's, overridden by the prompt's. */
   get settings(): Readonly<Record<string, unknown>> {
-    const { [ENCODING]: _, ...settings } = { ...this.library.settings, ...this.model.settings }
+    const { [ENCODING]: _, ...settings } = { ...this.#library.settings, ...this.#model.settings }
     return settings
   }
 
   /** The encoding in which its tokens are counted. */
   get tokenEncoding(): TokenEncoding {
-    const stated = this.model.settings[ENCODING] ?? this.library.settings[ENCODING]
+    const stated = this.#model.settings[ENCODING] ?? this.#library.settings[ENCODING]
     return TOKEN_ENCODINGS.find((text) => text === stated) ?? TOKEN_ENCODINGS[0]
   }
 
@@ -138,7 +142,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   private prepared(accepted: readonly unknown[]): PreparedValues {
-    return new PreparedValues(this.runner, accepted)
+    return new PreparedValues(this.#runner, accepted)
   }
 
   /** One rendering for each combination of the wordings of `vary`, named by a number from 1 for each `vary`, in order. */
@@ -186,7 +190,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     if (names.length > 1) throw new TypeError(`"${this.name}" has several outputs: ${names.join(', ')}; name one`)
     const [name] = names
     if (name === undefined) return undefined
-    const compiled = this.plan.forms.get(name)
+    const compiled = this.#plan.forms.get(name)
     if (!compiled) throw new ProblemError([problem('output-unknown', { name, known: this.outputs })])
     return compiled
   }
@@ -199,7 +203,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
 
   private accept(values: V): unknown[] {
     const problems: Problem[] = []
-    const accepted = acceptAll(values as AnyValues, this.plan.variables, this.plan.bound, (p) => problems.push(p))
+    const accepted = acceptAll(values as AnyValues, this.#plan.variables, this.#plan.bound, (p) => problems.push(p))
     if (problems.length > 0) throw new ProblemError(problems)
     return accepted
   }
@@ -208,7 +212,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     let asked: { readonly form: Form<R> | undefined } | undefined
     const formOf = () => (asked ??= { form: this.formFor(accepted, options, choose) }).form
     const checked = (reply: string, read: Reply<R>): CheckedReply<R> => {
-      const language = (options.locale ?? this.library.locale)?.split('-')[0]
+      const language = (options.locale ?? this.#library.locale)?.split('-')[0]
       const examples = () => this.exampleTexts(picks)
       const sources = () => this.givenTexts(accepted, turns, examples())
       const unsupported = doubtsIn({ sources, examples, language, reply, value: read.partial })
@@ -221,8 +225,9 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       traced ??= this.run(accepted, options, choose, true)
       return traced.turns[i]?.trace ?? new Trace()
     }
-    const { turns, warnings, masked, picks } = rendered
-    return {
+    const { turns, warnings, picks } = rendered
+    const masked = Object.fromEntries(rendered.masked)
+    const rendering: Omit<Rendering<R>, 'masked' | 'form'> = {
       picks: picks.map(({ cases, same, ...pick }) => ({
         ...pick,
         cases: cases.map(countedFromOne),
@@ -230,28 +235,26 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       })),
       turns: turns.map((turn, i) => new LazyTurn(turn, () => originsOf(traceOf(turn, i)))),
       problems: warnings,
-      masked: Object.fromEntries(masked),
       get fingerprint() {
         return hashBytes(byteList(bytesOf(turns)))
-      },
-      get form() {
-        return formOf()
       },
       read: (reply, options) => {
         const form = formOf()
         return checked(reply, form ? form.read(reply, options) : plainReply<R>(reply))
       },
     }
+    // Not enumerable: a rendering that is logged as JSON shows neither what was masked nor the definition of its form.
+    return Object.defineProperties(rendering, { masked: { value: masked }, form: { get: formOf } }) as Rendering<R>
   }
 
   private formFor(accepted: readonly unknown[], options: RenderOptions, choose: Choose): Form<R> | undefined {
-    return formOf(this.plan, accepted, this.setting(options, choose, false)) as Form<R> | undefined
+    return formOf(this.#plan, accepted, this.setting(options, choose, false)) as Form<R> | undefined
   }
 
   /** The texts of the examples that were written, and of their records. */
   private exampleTexts(picks: readonly SetPick[]): readonly string[] {
     return picks.flatMap(({ set, cases }) => {
-      const prepared = this.sets.get(set)
+      const prepared = this.#sets.get(set)
       return cases.flatMap((pickedCase) => [
         prepared?.inputs[pickedCase.case] ?? '',
         prepared?.expected[pickedCase.case] ?? '',
@@ -269,16 +272,16 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   }
 
   private run(accepted: readonly unknown[], options: RenderOptions, choose: Choose, traced: boolean): Rendered {
-    return renderPlan(this.plan, accepted, this.setting(options, choose, traced))
+    return renderPlan(this.#plan, accepted, this.setting(options, choose, traced))
   }
 
   private setting(options: RenderOptions, choose: Choose, traced: boolean): RunSetting {
     const random = (name: string) => seededRandom(options.seed ?? 0, options.record ?? '', name)
-    return { locale: this.localeFor(options.locale), limits: this.library.limits, choose, random, traced }
+    return { locale: this.localeFor(options.locale), limits: this.#library.limits, choose, random, traced }
   }
 
   private localeFor(named: string | undefined): Locale {
-    const name = named ?? this.library.locale
+    const name = named ?? this.#library.locale
     const locale = localeOf(name)
     if (locale) return locale
     throw new ProblemError([problem('locale-unknown', { name: name ?? '' })])

@@ -33,7 +33,7 @@ export interface Rendering<R = unknown> {
   readonly turns: readonly FinishedTurn[]
   /** Warnings: nothing that kept the prompt from being rendered. */
   readonly problems: readonly Problem[]
-  /** What `masked` replaced, never written into a turn. */
+  /** What `masked` replaced, by placeholder. Not enumerable: it is in no JSON of the rendering. */
   readonly masked: Readonly<Record<string, string>>
   /** Which cases of which example sets it has, counted from 1 in the order of the set, and why. */
   readonly picks: readonly SetPick[]

@@ -62,18 +62,24 @@ const KINDS: { readonly [F in Shape['form']]: OutputKind<Extract<Shape, { form: 
  * @example libraryFrom({ 'outputs/o.yaml': 'kind: one-of\nof: [sound, watch]', 'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]' }).prompt('p').form().read('Grade: Watch.').value; // => 'watch'
  */
 export class Form<R = unknown> {
-  private readonly kind: OutputKind<Shape>
+  readonly #shape: Shape
+  readonly #limit: number
+  readonly #kind: OutputKind<Shape>
 
-  constructor(
-    readonly shape: Shape,
-    private readonly limit: number = DEFAULT_LIMITS.replyCharacters,
-  ) {
-    this.kind = KINDS[shape.form] as unknown as OutputKind<Shape>
+  constructor(shape: Shape, limit: number = DEFAULT_LIMITS.replyCharacters) {
+    this.#shape = shape
+    this.#limit = limit
+    this.#kind = KINDS[shape.form] as unknown as OutputKind<Shape>
+  }
+
+  /** The resolved definition: slots filled, bases joined. */
+  get shape(): Shape {
+    return this.#shape
   }
 
   /** The output's name. */
   get name(): string {
-    return this.shape.name
+    return this.#shape.name
   }
 
   /** The text that asks for an answer in this form: what `~ use output` writes. Empty where it shows nothing. */
@@ -84,34 +90,34 @@ export class Form<R = unknown> {
 
   /** The same in two: what asks, and the output's own words behind it, a row or a document as it is. */
   get asking(): { readonly head: string; readonly own: string } {
-    if (this.shape.show === 'none') return { head: '', own: '' }
-    const { asks, gap, own } = this.kind.instruct(this.shape)
-    const message = saysAndSaysNot(this.shape)
+    if (this.#shape.show === 'none') return { head: '', own: '' }
+    const { asks, gap, own } = this.#kind.instruct(this.#shape)
+    const message = saysAndSaysNot(this.#shape)
     return { head: `${asks}${message === '' ? '' : `\n${message}`}${gap}`, own }
   }
 
   /** The JSON Schema (2020-12) of what a reply is read as. `strict`: everything required, null where it may be missing. */
   schema(options: { readonly strict?: boolean } = {}): JsonSchema {
-    return this.kind.schema(this.shape, options.strict ?? false)
+    return this.#kind.schema(this.#shape, options.strict ?? false)
   }
 
   /** The same as the parameters of a function: always an object. */
   call(options: { readonly strict?: boolean } = {}): CallSchema {
-    const parameters = innerSchema(this.kind.parameters(this.shape, options.strict ?? false))
-    const { about, name } = this.shape
+    const parameters = innerSchema(this.#kind.parameters(this.#shape, options.strict ?? false))
+    const { about, name } = this.#shape
     return { name: name.replace(/[^A-Za-z0-9_-]/g, '_').slice(0, 64), ...(about !== undefined && { description: about }), parameters }
   }
 
   /** A reply as data. It never throws because of the reply's content, length or hostility. */
   read(reply: string, options: ReadOptions = {}): Reply<R> {
     const reading = new Reading(new Source('the reply', lineEnds(reply)))
-    const limit = options.limit ?? this.limit
+    const limit = options.limit ?? this.#limit
     let value: unknown
     if (reply.length > limit) reading.report(problem('reply-over-limit', { size: reply.length, limit }))
     else if (reply.trim() === '') reading.report(problem('reply-empty', {}))
     else {
-      value = this.kind.read(this.shape, reading)
-      sayings(this.shape, value, reading)
+      value = this.#kind.read(this.#shape, reading)
+      sayings(this.#shape, value, reading)
     }
     const refused = options.strict ? reading.repaired.map((item) => problem('reply-not-exact', { detail: item.message }, item.span)) : []
     const problems = [...reading.problems, ...refused]
@@ -121,17 +127,17 @@ export class Form<R = unknown> {
 
   /** A value by the columns that it fills beside a record: its fields, its label, its rows, its passages and the document. */
   columns(value: R | undefined): Readonly<Record<string, unknown>> {
-    return this.kind.columns(this.shape, value)
+    return this.#kind.columns(this.#shape, value)
   }
 
   /** A value as a reply would write it: `read` returns the value. */
   write(value: R): string {
-    return this.kind.write(this.shape, value)
+    return this.#kind.write(this.#shape, value)
   }
 
   /** The parts of a value that can be regenerated alone: its fields, its passages. */
   get parts(): readonly string[] {
-    return this.kind.parts?.(this.shape) ?? []
+    return this.#kind.parts?.(this.#shape) ?? []
   }
 
   /**
@@ -141,12 +147,12 @@ export class Form<R = unknown> {
    */
   exchange(value: R, other: R, part: string): R {
     if (!this.parts.includes(part)) throw new TypeError(`unknown part "${part}" (parts: ${this.parts.join(', ') || 'none'})`)
-    return defined(this.kind.exchange)(this.shape, value, other, part) as R
+    return defined(this.#kind.exchange)(this.#shape, value, other, part) as R
   }
 
   /** The names of the ways in which a sample may be malformed. */
   get ways(): { readonly repairable: readonly string[]; readonly wrong: readonly string[] } {
-    const names = (wrong: boolean) => this.kind.ways.filter((way) => way.wrong === wrong).map((way) => way.name)
+    const names = (wrong: boolean) => this.#kind.ways.filter((way) => way.wrong === wrong).map((way) => way.name)
     return { repairable: names(false), wrong: names(true) }
   }
 
@@ -157,7 +163,8 @@ export class Form<R = unknown> {
    * @throws ProblemError if no sample is possible, TypeError if the way is unknown.
    */
   sample(seed: number, options: SampleOptions = {}): string | undefined {
-    const { kind, shape } = this
+    const kind = this.#kind
+    const shape = this.#shape
     const way: Way<Shape> | undefined = kind.ways.find((way) => way.name === options.as)
     if (options.as !== undefined && !way)
       throw new TypeError(`unknown way "${options.as}"; known: ${kind.ways.map((way) => way.name).join(', ')}`)
@@ -168,7 +175,8 @@ export class Form<R = unknown> {
 
   /** A value whose reply is read back unchanged. A sample that contains characters of the form itself is drawn again. */
   private sampleValue(random: SampleRandom): R {
-    const { kind, shape } = this
+    const kind = this.#kind
+    const shape = this.#shape
     const impossible = (why: string) => new ProblemError([problem('sample-impossible', { output: shape.name, why })])
     for (let tries = 0; tries < 30; tries++) {
       let value: unknown
@@ -186,12 +194,12 @@ export class Form<R = unknown> {
 
   private containsRequired(value: unknown): boolean {
     const reading = new Reading(new Source('the sample', ''))
-    sayings(this.shape, value, reading)
+    sayings(this.#shape, value, reading)
     return reading.problems.length === 0
   }
 
   private readsBack(value: unknown): boolean {
-    const back = this.read(this.kind.write(this.shape, value))
+    const back = this.read(this.#kind.write(this.#shape, value))
     return back.problems.length === 0 && back.repairs.length === 0 && JSON.stringify(back.partial) === JSON.stringify(value)
   }
 }

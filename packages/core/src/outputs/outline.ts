@@ -1,5 +1,5 @@
 import { Form } from './form.js'
-import type { CheckData, PassageStretch, Shape, TextSegment } from './shape.js'
+import type { CheckData, PassageSegment, Shape, TextSegment } from './shape.js'
 import type { OutputModel } from '../artefacts/artefacts.js'
 import { passagesIn } from '../text/passages.js'
 import type { Span } from '../source/source.js'
@@ -11,7 +11,7 @@ import type { Passage, PassageType, Piece, Text } from '../text/nodes.js'
  */
 export function outlineOf(output: OutputModel): Form {
   const common = { name: output.name, about: output.about, show: output.show ?? 'skeleton', mustSay: [], mustNotSay: [] } as const
-  const segments = output.form === 'rows' ? rowStretches(output.row) : output.form === 'document' ? segmentsOf(output.text) : []
+  const segments = output.form === 'rows' ? rowSegments(output.row) : output.form === 'document' ? segmentsOf(output.text) : []
   return new Form(shapeOf(output, common, segments, undefined))
 }
 
@@ -34,17 +34,17 @@ export function shapeOf(
   }
 }
 
-function segmentsOf(text: Text | undefined): PassageStretch[] {
+function segmentsOf(text: Text | undefined): PassageSegment[] {
   const passages = new Map((text ? passagesIn(text) : []).map((passage) => [passage.name, passage]))
   return [...passages.values()].map(segmentOf)
 }
 
-function segmentOf({ name, type, span }: Passage): PassageStretch {
-  return passageStretch(name, type, sourceOf(span))
+function segmentOf({ name, type, span }: Passage): PassageSegment {
+  return passageSegment(name, type, sourceOf(span))
 }
 
 /** A row is one line: its fixed text separates its passages, whatever its slots contain. */
-function rowStretches(row: Text | undefined): TextSegment[] {
+function rowSegments(row: Text | undefined): TextSegment[] {
   const pieces = row?.items.flatMap((item): readonly Piece[] => (item.kind === 'line' ? item.pieces : [])) ?? []
   return pieces.map((piece) => {
     if (piece.kind === 'passage') return segmentOf(piece)
@@ -57,7 +57,7 @@ function sourceOf({ source, start, end }: Span): string {
 }
 
 /** A passage as it was written: its guidance is the text after the colon, without the type that it begins with. */
-export function passageStretch(name: string, type: PassageType, text: string): PassageStretch {
+export function passageSegment(name: string, type: PassageType, text: string): PassageSegment {
   const behind = text.slice(1 + name.length, -1).trim()
   const stated = behind.startsWith(':') ? behind.slice(1).trim() : ''
   const guidance = stated.startsWith(type) ? stated.slice(type.length).replace(/^[\s,:;]+/, '') : stated

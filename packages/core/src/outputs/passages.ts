@@ -1,4 +1,4 @@
-import type { PassageStretch, TextSegment } from './shape.js'
+import type { PassageSegment, TextSegment } from './shape.js'
 import { readCell } from '../values/cells.js'
 import { isDate } from '../values/dates.js'
 import { readWrittenDate } from '../values/written-dates.js'
@@ -104,7 +104,7 @@ export interface WrittenPassage {
   readonly faults: readonly string[]
 }
 
-export function readPassage({ type, guidance }: PassageStretch, text: string): WrittenPassage {
+export function readPassage({ type, guidance }: PassageSegment, text: string): WrittenPassage {
   if (type !== 'text') {
     const value = typedValue(type, text.trim())
     return value === undefined

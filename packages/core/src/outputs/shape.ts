@@ -37,8 +37,8 @@ export interface OneOfShape extends Common {
 }
 
 /** A piece of a row or document: what is there already, or what a model writes. */
-export type TextSegment = { readonly kind: 'fixed' | 'value'; readonly text: string } | PassageStretch
-export interface PassageStretch {
+export type TextSegment = { readonly kind: 'fixed' | 'value'; readonly text: string } | PassageSegment
+export interface PassageSegment {
   readonly kind: 'passage'
   readonly name: string
   readonly type: PassageType
@@ -61,8 +61,8 @@ export interface DocumentShape extends Common {
 
 export type Shape = FieldsShape | OneOfShape | RowsShape | DocumentShape
 
-export function passagesOf(shape: RowsShape | DocumentShape): PassageStretch[] {
-  return shape.segments.filter((segment): segment is PassageStretch => segment.kind === 'passage')
+export function passagesOf(shape: RowsShape | DocumentShape): PassageSegment[] {
+  return shape.segments.filter((segment): segment is PassageSegment => segment.kind === 'passage')
 }
 
 /** A row's or document's own text, its passages as they were written down. */

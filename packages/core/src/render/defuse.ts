@@ -18,7 +18,7 @@ export function defuse(turn: RenderedTurn, tags: readonly string[]): RenderedTur
   invariant(trace !== undefined, 'a turn is defused without knowing where its text comes from')
   for (let round = 0; ; round++) {
     const own = ownTags(trace)
-    const untrusted = valueStretches(trace)
+    const untrusted = valueSegments(trace)
     const forms = findTags(text, tags, own).filter(({ core }) => meets(untrusted, core))
     if (forms.length === 0) break
     invariant(round < MOST_ROUNDS, 'a value goes on to imitate the tag of a fence, however often it is changed')
@@ -91,7 +91,7 @@ function ownTags({ ends, sources }: Trace): TextSegment[] {
 }
 
 /** What comes from values, neighbours joined. */
-function valueStretches({ ends, sources }: Trace): TextSegment[] {
+function valueSegments({ ends, sources }: Trace): TextSegment[] {
   const segments: { start: number; end: number }[] = []
   let start = 0
   ends.forEach((end, i) => {
@@ -131,7 +131,7 @@ function firstEndingAfter(segments: readonly TextSegment[], at: number): number 
 
 /** The invariant of a turn that is sent: each fence's tag is as it was written, on a line that no value shares, and no value contains one. */
 export function checkFences(text: string, trace: Trace, tags: readonly string[]): void {
-  const values = valueStretches(trace)
+  const values = valueSegments(trace)
   for (const { start, end } of ownTags(trace)) {
     const tag = /^<\/?(.*)>$/.exec(text.slice(start, end))?.[1]
     invariant(tag !== undefined && tags.includes(tag), 'the tag of a fence was changed')

@@ -25,6 +25,11 @@ export interface RenderedTurn extends Turn {
   readonly trace: Trace | undefined
 }
 
+/** A turn as a caller gets it, without the trace of its text. */
+export function plainTurn({ role, text, name, parts }: RenderedTurn): Turn {
+  return name === undefined && !parts ? { role, text } : { role, ...(name !== undefined && { name }), text, ...(parts && { parts }) }
+}
+
 export interface Rendered {
   readonly turns: readonly RenderedTurn[]
   readonly warnings: readonly Problem[]

@@ -12,7 +12,7 @@ import { tokenCounter } from './tokens.js'
  * @throws ProblemError if the folder cannot be read.
  * @example
  * const library = await openLibraryFor('demo/marram-house', 'label/write')
- * library.isValid('label/write') // => true
+ * library.canRender('label/write') // => true
  */
 export async function openLibraryFor(
   folder: string,

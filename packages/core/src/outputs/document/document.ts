@@ -5,7 +5,7 @@ import { passageFields, readPassage } from '../passages.js'
 import { Loosening } from '../json/loosen.js'
 import { asking, type Instruction } from '../kind.js'
 import type { Reading } from '../reading.js'
-import { bareText, ownText, passagesOf, type DocumentShape, type PassageStretch, type TextSegment } from '../shape.js'
+import { bareText, ownText, passagesOf, type DocumentShape, type PassageSegment, type TextSegment } from '../shape.js'
 import { problem } from '../../problems/problem.js'
 import { clip, isRecord, put } from '../../values/data.js'
 
@@ -122,7 +122,7 @@ function sayFixed(parts: readonly Part[], found: readonly Found[], text: string,
 function passagesInJson(shape: DocumentShape, reading: Reading): Map<string, Written> | undefined {
   const data = exactJson(reading.text.replace(/^\s*(?:```|~~~)\w*\s*\n|\n?(?:```|~~~)\s*$/g, ''))?.value
   const names = passagesOf(shape)
-  if (!isRecord(data) || !names.some((name: PassageStretch) => Object.hasOwn(data, name.name))) return undefined
+  if (!isRecord(data) || !names.some((name: PassageSegment) => Object.hasOwn(data, name.name))) return undefined
   if (shape.show !== 'json-schema') reading.repair('json', 'the passages are in JSON')
   const record = new Loosening(reading, () => undefined, false).record(data, passageFields(shape.segments), [])
   return new Map(Object.entries(record).map(([name, value]) => [name, { text: String(value), start: 0 }]))

@@ -2,12 +2,12 @@ import { defined } from '../../invariant.js'
 import { foldSpaces, foldText } from '../fold.js'
 import type { Extent } from '../json/loose.js'
 import { amountsIn } from '../passages.js'
-import type { PassageStretch, TextSegment } from '../shape.js'
+import type { PassageSegment, TextSegment } from '../shape.js'
 
 /** A run of text that is there already, and the passage behind it; the last run has none. */
 export interface Part {
   readonly fixed: string
-  readonly passage: PassageStretch | undefined
+  readonly passage: PassageSegment | undefined
 }
 
 /** How a run of fixed text came back. */

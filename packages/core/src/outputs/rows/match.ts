@@ -1,7 +1,7 @@
 import { defined } from '../../invariant.js'
 import { foldSigns } from '../fold.js'
 import { typedValue } from '../passages.js'
-import type { PassageStretch, TextSegment } from '../shape.js'
+import type { PassageSegment, TextSegment } from '../shape.js'
 
 /** The text of a line for each passage. */
 export interface MatchedLine {
@@ -90,7 +90,7 @@ class LineMatch {
     return end >= 0 && this.from(index + 1, end)
   }
 
-  private passage(segment: PassageStretch, index: number, at: number): boolean {
+  private passage(segment: PassageSegment, index: number, at: number): boolean {
     const { line } = this
     const takesText = !this.typed || segment.type === 'text'
     if (takesText && at >= defined(this.failedFrom[index])) return false
@@ -112,7 +112,7 @@ class LineMatch {
   }
 
   /** Whether the passage may be what stands there: something, and of its type where that counts. */
-  private fits({ type }: PassageStretch, at: number, end: number): boolean {
+  private fits({ type }: PassageSegment, at: number, end: number): boolean {
     const start = this.firstText(at)
     if (start >= end) return false
     if (!this.typed || type === 'text') return true

@@ -2,12 +2,12 @@ import type { SampleRandom } from './random.js'
 import { phrase, sentences } from './prose.js'
 import { NoSample, sampleValue } from './values.js'
 import { amountsIn, readPassage, type Amount } from '../passages.js'
-import type { PassageStretch } from '../shape.js'
+import type { PassageSegment } from '../shape.js'
 
 const MAX_TRIES = 100
 
 /** A sample text for a passage, in the amounts that its guidance asks for. */
-export function samplePassage(segment: PassageStretch, random: SampleRandom, oneLine: boolean): string {
+export function samplePassage(segment: PassageSegment, random: SampleRandom, oneLine: boolean): string {
   if (segment.type !== 'text') return String(sampleValue({ kind: segment.type }, random, segment.name))
   const amounts = new Map(amountsIn(segment.guidance).map((amount) => [amount.unit, amount]))
   const isPhrase = oneLine && [...amounts.keys()].every((unit) => unit === 'word')
