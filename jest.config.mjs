@@ -7,7 +7,7 @@ export default {
   transform: {
     '^.+\\.tsx?$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript', tsx: true } }, module: { type: 'es6' } }],
   },
-  moduleNameMapper: { '^(\\.{1,2}/.*)\\.js$': '$1' },
+  moduleNameMapper: { '^(\\.{1,2}/.*(?<!\\.json))\\.js$': '$1' },
   testEnvironmentOptions: { customExportConditions: ['@dunelight/source', 'node', 'node-addons'] },
   modulePathIgnorePatterns: ['/dist/'],
   workerIdleMemoryLimit: '256MB',

@@ -80,7 +80,7 @@ describe('screens', () => {
     expect(notes.filter((note) => note['record'] === '4')).toMatchObject([
       { record: '4', screen: 'long', found: expect.stringMatching(/^\d+ tokens, more than 12$/) as unknown },
       { screen: 'request words', found: 'the word "ghost ship"' },
-      { screen: 'copied', found: '5 words as they stood in the prompt: "it had three masts and"' },
+      { screen: 'copied', score: 1, found: '5 words copied from the prompt: "it had three masts and"' },
     ])
     expect(counts).toMatchObject({ written: 2, rejected: 3, noted: notes.length })
     expect(text(join(run, 'report.md'))).toMatch(/tokens estimated \| \d+, [\d.]+ % less than was used/)

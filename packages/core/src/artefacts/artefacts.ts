@@ -1,3 +1,4 @@
+import type { PersonalSettings } from '../values/personal/detector.js'
 import type { ScreenModel } from './screens.js'
 import type { PickRule } from '../examples/picker.js'
 import type { JsonSchema } from '../interop/to-schema.js'
@@ -37,6 +38,8 @@ export interface PromptModel extends Artefact {
   readonly persona: Text | undefined
   readonly output: Text | undefined
   readonly locale: Text | undefined
+  /** Paths to values that are replaced by placeholders wherever they appear: `item.donor`. */
+  readonly personal: readonly Named[]
   readonly settings: Readonly<Record<string, unknown>>
 }
 
@@ -306,5 +309,6 @@ export interface LibraryModel {
   readonly screens: readonly ScreenModel[]
   /** Whether the tags of fences end in digits of the rendering's own. */
   readonly nonce: boolean
+  readonly personal: PersonalSettings
   readonly limits: Limits
 }

@@ -1,3 +1,5 @@
+import { DEFAULT_PERSONAL, type PersonalSettings } from '../values/personal/detector.js'
+import { isCountry } from '../values/personal/telephone.js'
 import { defined } from '../invariant.js'
 import { DEFAULT_LIMITS, type LibraryModel, type Limits } from './artefacts.js'
 import { Keys } from './keys.js'
@@ -11,12 +13,15 @@ export const LIBRARY_KEYS = {
   title: 'text',
   about: 'text',
   locale: 'text',
+  country: 'text',
   settings: 'map',
   limits: 'map',
   screens: 'list',
   fence: 'map',
+  'personal-data': 'map',
 } as const
 export const FENCE_KEYS = { nonce: 'boolean' } as const
+export const PERSONAL_KEYS = { 'min-score': 'number', names: 'list' } as const
 export const LIMIT_KEYS = {
   nesting: 'integer',
   repeats: 'integer',
@@ -38,12 +43,33 @@ export function readLibraryFile(root: YamlNode, report: Report): LibraryModel {
     settings: readSettings(keys.get('settings'), report),
     screens: readScreens(keys.get('screens'), report),
     nonce: readFence(keys.get('fence'), report),
+    personal: readPersonal(keys, report),
     limits: readLimits(keys.get('limits'), report),
   }
 }
 
 function readFence(node: YamlNode | undefined, report: Report): boolean {
   return node ? (new Keys(node, 'fence', FENCE_KEYS, report).boolean('nonce') ?? false) : false
+}
+
+function readPersonal(library: Keys<keyof typeof LIBRARY_KEYS>, report: Report): PersonalSettings {
+  const node = library.get('personal-data')
+  const keys = node && new Keys(node, 'personal-data', PERSONAL_KEYS, report)
+  const minScore = keys?.number('min-score') ?? DEFAULT_PERSONAL.minScore
+  if (minScore < 0 || minScore > 1)
+    report(
+      problem('key-invalid', { key: 'min-score', expected: 'a number from 0 to 1', found: String(minScore) }, keys?.keySpan('min-score')),
+    )
+  const country = library.text('country')
+  if (country !== undefined && !isCountry(country))
+    report(
+      problem(
+        'key-invalid',
+        { key: 'country', expected: 'a country as two letters, such as GB', found: `"${country}"` },
+        library.keySpan('country'),
+      ),
+    )
+  return { country, minScore, names: keys?.texts('names') ?? [] }
 }
 
 function readLimits(node: YamlNode | undefined, report: Report): Limits {

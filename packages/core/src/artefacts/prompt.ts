@@ -21,6 +21,7 @@ export const PROMPT_KEYS = {
   variables: 'map',
   turns: 'list',
   output: 'text',
+  personal: 'list',
   settings: 'map',
 } satisfies Record<string, KeyKind>
 type Reader = ArtefactReader<keyof typeof PROMPT_KEYS>
@@ -64,6 +65,7 @@ export function readPrompt(reading: Reading): PromptModel {
     persona: reader.textAt('persona'),
     output: reader.textAt('output'),
     locale: reader.textAt('locale'),
+    personal: (keys.get('personal')?.items() ?? []).map((node) => ({ name: (node.string ?? '').trim(), span: node.span })),
     settings: readSettings(keys.get('settings'), report),
   }
 }

@@ -1,3 +1,4 @@
+import { DEFAULT_PERSONAL } from '../values/personal/detector.js'
 import {
   DEFAULT_LIMITS,
   ownTurns,
@@ -148,7 +149,15 @@ function readMain(path: string | undefined, files: Readonly<Record<string, strin
     const root = openYaml(file, DEFAULT_LIMITS, report)
     if (root) return readLibraryFile(root, report)
   }
-  return { title: undefined, locale: undefined, settings: {}, screens: [], nonce: false, limits: DEFAULT_LIMITS }
+  return {
+    title: undefined,
+    locale: undefined,
+    settings: {},
+    screens: [],
+    nonce: false,
+    personal: DEFAULT_PERSONAL,
+    limits: DEFAULT_LIMITS,
+  }
 }
 
 function readModelsFile(files: Readonly<Record<string, string>>, report: Report): ModelList {

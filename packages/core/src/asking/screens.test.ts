@@ -20,19 +20,21 @@ describe('a screen for personal data', () => {
     ['Write to ines.brook@post.example.', 'an e-mail address'],
     ['Call +49 30 901820 when it rains.', 'a telephone number'],
     ['Call 0049 (30) 90 18 20.', 'a telephone number'],
+    ['Call (01632) 960112 or 0171 1234567.', 'a telephone number'],
     ['DE89 3704 0044 0532 0130 00', 'an account number'],
     ['4111 1111 1111 1111', 'a card number'],
   ])('finds what is one: %s', (text, message) => {
     expect(personal(text)).toBe(message)
   })
   test.each([
+    'Seen on 2026-11-23 12:30.',
     'MH-0007 measures 460 mm and weighs 17,800 g.',
     'Made 1890, mended 1904 and 1921, seen on 2026-05-05.',
     'Visits by week: 12 15 22 31 40 52 61.',
     '4111 1111 1111 1112',
     'DE89 3704 0044 0532 0130 02',
     'at home @ the harbour',
-  ])('lets be what only looks like it: %s', (text) => {
+  ])('ignores what only looks like it: %s', (text) => {
     expect(personal(text)).toBeUndefined()
   })
 })
@@ -54,7 +56,7 @@ describe('a screen for copied passages', () => {
 
   test('finds a run of equal words, with anything between them', () => {
     expect(copied('They say: three masts, and a RED hull it had.', 'It had three masts and a red hull, they say.')).toBe(
-      '5 words as they stood in the prompt: "three masts and a red"',
+      '5 words copied from the prompt: "three masts and a red"',
     )
     expect(copied('Three masts and a blue hull.', 'It had three masts and a red hull.')).toBeUndefined()
     expect(copied('one two', 'one two', 5)).toBeUndefined()
@@ -68,7 +70,7 @@ describe('a screen for copied passages', () => {
       fc.property(text, text, fc.integer({ min: 1, max: 5 }), (text, sent, most) => {
         const known = new Set(runs(sent.split(' ').filter(Boolean), most))
         const first = runs(text.split(' ').filter(Boolean), most).find((run) => known.has(run))
-        expect(copied(text, sent, most)).toBe(first && `${most} words as they stood in the prompt: "${first}"`)
+        expect(copied(text, sent, most)).toBe(first && `${most} words copied from the prompt: "${first}"`)
       }),
     )
   })
@@ -80,7 +82,7 @@ test('tokens are counted only where the text could have too many', () => {
     counted++
     return text.length
   }
-  const screens = new Screens([screen({ side: 'request', finds: 'tokens', limit: 30 })], count)
+  const screens = new Screens([screen({ side: 'request', finds: 'tokens', limit: 30 })], { countTokens: count })
   expect([screens.find('request', ['ten signs.']), counted]).toEqual([[], 0])
   expect(screens.find('request', ['a text of more than thirty signs.'])[0]?.message).toBe('33 tokens, more than 30')
   expect(screens.find('reply', ['a text of more than thirty signs.'])).toEqual([])

@@ -1,6 +1,6 @@
 import type { ScreenAction, ScreenModel } from '../artefacts/screens.js'
 import { holdsKey } from '../source/key-shapes.js'
-import { personalDataIn } from '../values/mask.js'
+import { DEFAULT_PERSONAL, PersonalDetector, type PersonalKind } from '../values/personal/detector.js'
 import { rememberLong } from '../values/remember.js'
 import { Copied } from './copied.js'
 
@@ -10,17 +10,31 @@ export interface ScreenFinding {
   readonly side: ScreenModel['side']
   readonly action: ScreenAction
   readonly message: string
+  /** From 0 to 1: how certain it is. */
+  readonly score: number
 }
 
 /** Checks texts; `sent` is what the model was sent before. */
-type Finder = (texts: readonly string[], sent: readonly string[]) => string | undefined
+type Finder = (texts: readonly string[], sent: readonly string[]) => Found | undefined
+
+/** A finding in words, with its score. */
+interface Found {
+  readonly message: string
+  readonly score: number
+}
+
+/** What screens need of their library. */
+export interface ScreenTools {
+  readonly countTokens?: (text: string) => number
+  readonly detector?: PersonalDetector
+}
 
 /** The screens of a library, prepared for many questions. */
 export class Screens {
   private readonly all: readonly { readonly screen: ScreenModel; readonly find: Finder }[]
 
-  constructor(screens: readonly ScreenModel[], countTokens: (text: string) => number = () => 0) {
-    this.all = screens.map((screen) => ({ screen, find: finderOf(screen, countTokens) }))
+  constructor(screens: readonly ScreenModel[], tools: ScreenTools = {}) {
+    this.all = screens.map((screen) => ({ screen, find: finderOf(screen, tools) }))
   }
 
   /** Whether tokens have to be counted before these texts are checked. */
@@ -31,45 +45,64 @@ export class Screens {
   /** What the screens of one side find. */
   find(side: ScreenModel['side'], texts: readonly string[], sent: readonly string[] = []): ScreenFinding[] {
     return this.all.flatMap(({ screen: { name, side: own, action }, find }) => {
-      const message = own === side ? find(texts, sent) : undefined
-      return message === undefined ? [] : [{ screen: name, side, action, message }]
+      const found = own === side ? find(texts, sent) : undefined
+      return found ? [{ screen: name, side, action, ...found }] : []
     })
   }
 }
 
-function finderOf({ finds, words, limit }: ScreenModel, countTokens: (text: string) => number): Finder {
+function finderOf(
+  { finds, words, limit }: ScreenModel,
+  { countTokens = () => 0, detector = new PersonalDetector(DEFAULT_PERSONAL) }: ScreenTools,
+): Finder {
   switch (finds) {
     case 'personal-data': {
-      const find = rememberLong((text) => personalDataIn(text) ?? null)
+      const find = rememberLong((text) => surest(detector.find(text)))
       return (texts) => {
-        const text = first(texts, find)
-        return text && (/^[aeiou]/.test(text) ? `an ${text}` : `a ${text}`)
+        const found = first(texts, find)
+        return found && { message: PERSONAL_WORDS[found.kind], score: found.score }
       }
     }
     case 'key-shaped':
-      return (texts) => (texts.some(keyShaped) ? 'a text that has the shape of an access key' : undefined)
+      return (texts) => (texts.some(keyShaped) ? { message: 'a text that has the shape of an access key', score: 0.9 } : undefined)
     case 'words': {
       const shapes = words.map((word) => [word, wholeWord(word)] as const)
       const find = rememberLong((text) => shapes.find(([, shape]) => shape.test(text))?.[0] ?? null)
       return (texts) => {
         const text = first(texts, find)
-        return text && `the word "${text}"`
+        return text === undefined ? undefined : certain(`the word "${text}"`)
       }
     }
     case 'tokens':
       return (texts) => {
         if (!mayExceed(texts, limit)) return undefined
         const count = texts.reduce((sum, text) => sum + countTokens(text), 0)
-        return count > limit ? `${count} tokens, more than ${limit}` : undefined
+        return count > limit ? certain(`${count} tokens, more than ${limit}`) : undefined
       }
     case 'copied': {
       const copied = new Copied(limit)
       return (texts, sent) => {
         const run = copied.find(texts, sent)
-        return run && `${limit} words as they stood in the prompt: "${run}"`
+        return run === undefined ? undefined : certain(`${limit} words copied from the prompt: "${run}"`)
       }
     }
   }
+}
+
+const PERSONAL_WORDS: Readonly<Record<PersonalKind, string>> = {
+  email: 'an e-mail address',
+  account: 'an account number',
+  card: 'a card number',
+  phone: 'a telephone number',
+  name: 'a listed name',
+}
+
+function surest<F extends { readonly score: number }>(findings: readonly F[]): F | null {
+  return findings.reduce<F | null>((best, finding) => (best && best.score >= finding.score ? best : finding), null)
+}
+
+function certain(message: string): Found {
+  return { message, score: 1 }
 }
 
 const keyShaped = rememberLong(holdsKey)

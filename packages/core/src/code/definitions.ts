@@ -100,6 +100,7 @@ export interface PromptInput extends Described {
   readonly persona?: string | PersonaDefinition
   readonly output?: string | AnyOutput
   readonly locale?: string
+  readonly personal?: readonly string[]
   readonly settings?: Readonly<Record<string, unknown>>
   readonly turns?: readonly TurnInput[]
   readonly 'based-on'?: string | AnyPrompt

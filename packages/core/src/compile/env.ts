@@ -1,7 +1,7 @@
 import type { Context } from './context.js'
 import type { PreparedSet } from './example-set.js'
 import type { JoinedPrompt, OutputModel, PersonaModel, SnippetModel } from '../artefacts/artefacts.js'
-import type { FormPlan } from '../render/plan.js'
+import type { FormPlan, PersonalPlan } from '../render/plan.js'
 import type { CheckData } from '../outputs/shape.js'
 import type { Likeness } from '../examples/picker.js'
 import type { Report } from '../problems/problem.js'
@@ -25,6 +25,7 @@ export interface CompileEnv {
   readonly checks: ReadonlyMap<string, CheckData>
   /** Whether the tags of fences end in digits of the rendering's own. */
   readonly nonce: boolean
+  readonly detectorFor: PersonalPlan['detectorFor']
   /** How long a reply may be that is read. */
   readonly replyCharacters: number
 }

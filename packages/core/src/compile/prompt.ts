@@ -11,13 +11,13 @@ import { compileText } from './text.js'
 import { compileTurns } from './turns.js'
 import { problem, type Problem, type Report } from '../problems/problem.js'
 import { captured } from '../render/capture.js'
-import type { FormPlan, Plan } from '../render/plan.js'
+import type { FormPlan, PersonalPlan, Plan } from '../render/plan.js'
 import type { Get, Op, Run } from '../render/run.js'
 import type { Text, Use } from '../text/nodes.js'
 import { readCell } from '../values/cells.js'
 import { columnsOf } from '../outputs/columns.js'
 import { localeOf } from '../values/locale.js'
-import type { Declared } from '../values/types.js'
+import type { Declared, ValueType } from '../values/types.js'
 
 /** Compiles a prompt whose base has been joined to it. All faults are reported; the plan is then not to be used. */
 export function compilePrompt(prompt: JoinedPrompt, shelves: CompileEnv, report: Report): Plan {
@@ -110,6 +110,7 @@ class PromptCompiler implements Compilation {
       guarded: shared.fences.size > 0,
       nonce: env.nonce,
       openEnd: shared.openEnd,
+      personal: { detectorFor: env.detectorFor, paths: this.personalPaths() },
       orders: [...shared.orders].sort(),
       persona,
       output,
@@ -117,6 +118,35 @@ class PromptCompiler implements Compilation {
       answerColumns: columnsOf([...this.forms.values()].map((form) => form.outline.shape)),
       locale,
     }
+  }
+
+  /** The places of the values that the prompt declares personal. */
+  private personalPaths(): PersonalPlan['paths'] {
+    const { variables, personal } = this.prompt
+    return personal.flatMap(({ name: path, span }) => {
+      const [name = '', ...fields] = path.split('.')
+      const variable = variables.findIndex((d) => d.name === name)
+      const declared = variables[variable]
+      if (!declared) {
+        this.report(problem('name-unknown', { name, known: variables.map((d) => d.name) }, span))
+        return []
+      }
+      let type: ValueType = declared.type
+      let of = name
+      for (const field of fields) {
+        while (type.kind === 'list') type = type.item
+        const known = type.kind === 'record' || type.kind === 'table' ? type.fields : undefined
+        if (type.kind === 'record' && !known) break
+        const next = known?.find((d) => d.name === field)
+        if (!next) {
+          this.report(problem('field-unknown', { name: field, of, known: known?.map((d) => d.name) ?? [] }, span))
+          return []
+        }
+        type = next.type
+        of = field
+      }
+      return [{ variable, fields, kind: fields.at(-1) ?? name }]
+    })
   }
 
   /** The forms of its answers, for reading them: the instructions for a model are compiled where they are used. */

@@ -1,7 +1,7 @@
 import { listOf, mapOf, mapSchema, oneOf, SCALAR, texts, type KeyWords } from './keys.js'
 import { SETTINGS } from './prompt.js'
 import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
-import { FENCE_KEYS, LIBRARY_KEYS, LIMIT_KEYS } from '../artefacts/library-file.js'
+import { FENCE_KEYS, LIBRARY_KEYS, LIMIT_KEYS, PERSONAL_KEYS } from '../artefacts/library-file.js'
 import { INNER_KEYS, MODEL_KEYS, MODELS_KEYS } from '../artefacts/models.js'
 import { SCREEN_ACTIONS, SCREEN_KEYS, SCREEN_SIDES, SCREENED, screenedOn } from '../artefacts/screens.js'
 import type { JsonSchema } from '../interop/to-schema.js'
@@ -43,7 +43,18 @@ export const librarySchema: JsonSchema = mapSchema(LIBRARY_KEYS, {
   title: 'The title of the library.',
   about: 'What the library is for.',
   locale: 'The language tag for writing numbers and dates.',
+  country: [
+    'The country whose telephone numbers are recognised, as two letters. Default: the region of the locale.',
+    { pattern: '^[A-Z]{2}$' },
+  ],
   settings: ['Settings for all prompts.', SETTINGS],
+  'personal-data': [
+    'What counts as personal data, for the format masked and for screens.',
+    mapSchema(PERSONAL_KEYS, {
+      'min-score': ['Findings below this score are left alone. Default: 0.5.', { minimum: 0, maximum: 1 }],
+      names: ['Names and addresses to find.', texts],
+    }),
+  ],
   limits: ['Limits on sizes and repetitions.', limits],
   fence: [
     'How fences around untrusted text are written.',

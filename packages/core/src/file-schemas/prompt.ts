@@ -72,6 +72,7 @@ export const promptSchema: JsonSchema = {
       variables: ['What it takes.', VARIABLES],
       turns: ['What the model is told, in order.', { items: ref('turn'), minItems: 1 }],
       output: 'The form of the answer: a text that comes out as the name of an output.',
+      personal: ['Paths to values that are replaced by placeholders everywhere: item.donor.', texts],
       settings: ['Settings for the model, passed on unchanged.', SETTINGS],
     },
     ['title'],

@@ -79,6 +79,7 @@ function derive(prompt: PromptModel, base: JoinedPrompt, report: Report): Joined
     persona: prompt.persona ?? base.persona,
     output: prompt.output ?? base.output,
     locale: prompt.locale ?? base.locale,
+    personal: [...base.personal, ...prompt.personal],
     settings: { ...base.settings, ...prompt.settings },
   }
 }

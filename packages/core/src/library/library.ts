@@ -1,3 +1,4 @@
+import { detectors } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { circles } from './circles.js'
 import { fingerprintOf } from './fingerprint.js'
@@ -85,6 +86,7 @@ export class Library<P extends object = AnyPrompts> {
       likeness: new Map(Object.entries(options.likeness ?? {})),
       checks: new Map(),
       nonce: artefacts.library.nonce,
+      detectorFor: detectors(artefacts.library.personal),
       replyCharacters: artefacts.library.limits.replyCharacters,
     }
     const inCircles = circles(artefacts, report)

@@ -26,6 +26,7 @@ import {
 } from '../render/render.js'
 import type { Choose, SetPick } from '../render/run.js'
 import { Trace } from '../render/trace.js'
+import { restorePlaceholders } from '../values/personal/placeholders.js'
 import { acceptAll } from '../values/accept.js'
 import { localeOf, type Locale } from '../values/locale.js'
 import { RowReader, type RowShape } from '../values/row.js'
@@ -240,7 +241,8 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       },
       read: (reply, options) => {
         const form = formOf()
-        return checked(reply, form ? form.read(reply, options) : plainReply<R>(reply))
+        const restored = restorePlaceholders(reply, masked)
+        return checked(restored, form ? form.read(restored, options) : plainReply<R>(restored))
       },
     }
     // Not enumerable: a rendering that is logged as JSON shows neither what was masked nor the definition of its form.

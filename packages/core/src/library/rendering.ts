@@ -41,7 +41,7 @@ export interface Rendering<R = unknown> {
   readonly fingerprint: string
   /** The form in which the answer was asked for; undefined where the prompt has no output. */
   readonly form: Form<R> | undefined
-  /** Reads a reply to this rendering; without an output its text is the value. */
+  /** Reads a reply to this rendering, with what was masked in the place of its placeholders; without an output its text is the value. */
   read(reply: string, options?: ReadOptions): CheckedReply<R>
 }
 

@@ -1,3 +1,4 @@
+import { DEFAULT_PERSONAL, detectors } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { Run, type Choose } from './run.js'
 import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
@@ -34,6 +35,7 @@ export function emptyRun(): Run {
     false,
     () => 0,
     () => 0,
+    detectors(DEFAULT_PERSONAL),
   )
 }
 

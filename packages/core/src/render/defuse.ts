@@ -64,7 +64,7 @@ function editsFor({ core, opening, closing }: TagForm, values: readonly TextSegm
   return [...start, ...end]
 }
 
-function edited(text: string, trace: Trace, edits: readonly Edit[]): { text: string; trace: Trace } {
+export function edited(text: string, trace: Trace, edits: readonly Edit[]): { text: string; trace: Trace } {
   let out = ''
   let at = 0
   const shifts: { at: number; by: number }[] = []
@@ -91,7 +91,7 @@ function ownTags({ ends, sources }: Trace): TextSegment[] {
 }
 
 /** What comes from values, neighbours joined. */
-function valueSegments({ ends, sources }: Trace): TextSegment[] {
+export function valueSegments({ ends, sources }: Trace): TextSegment[] {
   const segments: { start: number; end: number }[] = []
   let start = 0
   ends.forEach((end, i) => {

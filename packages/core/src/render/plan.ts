@@ -1,3 +1,4 @@
+import type { PersonalDetector } from '../values/personal/detector.js'
 import type { TurnMemo } from './memo.js'
 import type { AnswerColumn } from '../outputs/columns.js'
 import type { Form } from '../outputs/form.js'
@@ -56,6 +57,13 @@ export interface FormPlan {
   readonly fixed: Form | undefined
 }
 
+/** What is personal in the values of a prompt. */
+export interface PersonalPlan {
+  readonly detectorFor: (locale: string | undefined) => PersonalDetector
+  /** Values that are replaced wherever they appear: the variable's place, and the fields that lead to the text. */
+  readonly paths: readonly { readonly variable: number; readonly fields: readonly string[]; readonly kind: string }[]
+}
+
 /** A prompt, ready to be rendered: decided once, so that a record costs only its values. */
 export interface Plan {
   readonly variables: readonly Declared[]
@@ -66,6 +74,7 @@ export interface Plan {
   /** Whether the tags of fences end in digits of the rendering's own. */
   readonly nonce: boolean
   readonly openEnd: boolean
+  readonly personal: PersonalPlan
   /** The declared orders of fields that come out in writing. */
   readonly orders: readonly string[]
   readonly persona: ((run: Run) => string) | undefined

@@ -5,6 +5,7 @@ import { Trace } from './trace.js'
 import type { Form } from '../outputs/form.js'
 import type { Limits, Role } from '../artefacts/artefacts.js'
 import { jsonBytes, utf8Bytes } from './json-bytes.js'
+import { withoutPersonal } from './personal.js'
 import { partsOf, safePart, type AttachmentPlan, type Part } from './parts.js'
 import type { TurnMemo } from './memo.js'
 import type { Plan, TurnPlan } from './plan.js'
@@ -50,10 +51,12 @@ export interface RunSetting {
 
 /** Runs a plan over accepted values. */
 export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunSetting): Rendered {
-  const first = runOnce(plan, values, setting, setting.traced)
+  const isTraced = setting.traced || plan.personal.paths.length > 0
+  const first = runOnce(plan, values, setting, isTraced)
   const suspect = isSuspectRun(first.run, plan)
   // Origins tell which characters come from values, so a rendering whose values could hold a fence's tag is done again with them.
-  const { run, turns } = suspect && !setting.traced ? runOnce(plan, values, setting, true) : first
+  const { run, turns: written } = suspect && !isTraced ? runOnce(plan, values, setting, true) : first
+  const turns = withoutPersonal(written, plan.personal, run)
   const whole = suspect ? turns.map((turn) => defuse(turn, run.fences)) : turns
   const safe = run.attached ? whole.map((turn) => withSafeParts(turn, run.fences)) : whole
   const trimmed: RenderedTurn[] = []
@@ -67,7 +70,7 @@ export function renderPlan(plan: Plan, values: readonly unknown[], setting: RunS
     turns: trimmed,
     warnings: run.warnings ? [...neighbours(trimmed), ...run.warnings] : neighbours(trimmed),
     picks: run.picks ?? NO_PICKS,
-    masked: run.replaced?.found ?? NOTHING_MASKED,
+    masked: run.replaced?.originals ?? NOTHING_MASKED,
   }
 }
 
@@ -129,7 +132,7 @@ function quickBytes(plan: Plan, values: readonly unknown[], setting: RunSetting)
     throw fault
   }
   const { run, turns } = done
-  if (isSuspectRun(run, plan) || run.attached) return undefined
+  if (isSuspectRun(run, plan) || run.attached || plan.personal.paths.length > 0) return undefined
   let length = 0
   const found: ByteTurn[] = []
   for (const { role, name, text: whole } of turns) {
@@ -175,9 +178,10 @@ function isSuspectRun({ fences, suspect }: Run, { openEnd }: Plan): boolean {
 
 function beginRun(plan: Plan, values: readonly unknown[], setting: RunSetting): Run {
   const { limits, choose, random } = setting
-  const start = new Run(values, setting.locale, limits, plan.guarded, plan.nonce, choose, random)
+  const { guarded, nonce, personal } = plan
+  const start = new Run(values, setting.locale, limits, guarded, nonce, choose, random, personal.detectorFor)
   const locale = plan.locale?.(start) ?? setting.locale
-  return locale === setting.locale ? start : new Run(values, locale, limits, plan.guarded, plan.nonce, choose, random)
+  return locale === setting.locale ? start : new Run(values, locale, limits, guarded, nonce, choose, random, personal.detectorFor)
 }
 
 function runOnce(

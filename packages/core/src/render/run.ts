@@ -2,7 +2,9 @@ import type { Limits } from '../artefacts/artefacts.js'
 import type { Picked } from '../examples/picker.js'
 import { ProblemError, problem, type Problem } from '../problems/problem.js'
 import type { PassageType } from '../text/nodes.js'
-import type { Masks, Setting } from '../values/formats/format.js'
+import type { Setting } from '../values/formats/format.js'
+import type { PersonalDetector } from '../values/personal/detector.js'
+import { Placeholders } from '../values/personal/placeholders.js'
 import type { Locale } from '../values/locale.js'
 import { jsonBytes } from './json-bytes.js'
 import { isHarmless, isSuspect } from '../fences/suspicion.js'
@@ -59,6 +61,8 @@ export class Run implements Setting {
     readonly nonce: boolean,
     readonly choose: Choose,
     readonly random: (name: string) => number,
+    /** What counts as personal data, in a language. */
+    readonly detectorFor: (locale: string | undefined) => PersonalDetector,
   ) {
     this.most = limits.renderingBytes
   }
@@ -88,11 +92,11 @@ export class Run implements Setting {
   private loopPositions: number[] | undefined
 
   /** What `masked` replaced; made when it is first asked for. */
-  get masks(): Masks {
-    return (this.replaced ??= { numbers: new Map(), found: new Map() })
+  get masks(): Placeholders {
+    return (this.replaced ??= new Placeholders(this.detectorFor(this.locale.name), this.values))
   }
 
-  replaced: Masks | undefined
+  replaced: Placeholders | undefined
 
   /** The most characters that a text may have: as many as bytes, since no character takes less than one. */
   private readonly most: number

@@ -165,9 +165,9 @@ class Asking {
   private outcome(record: BatchRecord, headings: readonly string[], answered: Answered, candidate: number): Outcome {
     const { problems, form, reply, text, answers } = answered
     const { id, row, cells } = record
-    const notes = answered.notes.map(({ screen, message }): Beside => [
+    const notes = answered.notes.map(({ screen, message, score }): Beside => [
       NOTES_FILE,
-      `${JSON.stringify({ row, record: id, screen, found: message })}\n`,
+      `${JSON.stringify({ row, record: id, screen, found: message, score })}\n`,
     ])
     const heard = () => {
       countQuestions(this.counts, answered)

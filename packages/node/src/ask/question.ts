@@ -14,6 +14,9 @@ import {
   bytesOf,
   EnvelopeWriter,
   Screens,
+  DEFAULT_PERSONAL,
+  PersonalDetector,
+  restorePlaceholders,
   type ScreenFinding,
   problem,
   type Batch,
@@ -72,7 +75,13 @@ export class Questions {
     private readonly answering: Answering,
     private readonly counter: () => Promise<CountTokens>,
   ) {
-    this.screens = new Screens(batch.library?.artefacts.library.screens ?? [], (text) => defined(this.countTokens)(text))
+    this.screens = new Screens(batch.library?.artefacts.library.screens ?? [], {
+      countTokens: (text) => defined(this.countTokens)(text),
+      detector: new PersonalDetector(
+        batch.library?.artefacts.library.personal ?? DEFAULT_PERSONAL,
+        batch.library?.artefacts.library.locale,
+      ),
+    })
     this.settings = batch.prompt.settings
     this.head = JSON.stringify([this.settings, model.identity])
   }
@@ -119,9 +128,9 @@ export class Questions {
         )
         answers.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(asked) }) })
         const { answer } = found
-        const text = unmasked(answer.text, rendering.masked)
-        reply = contained(() => rendering.read(text))
-        const problems = [...faultsOf(answer, reply), ...(await this.screen('reply', [text], sent, notes))]
+        const text = restorePlaceholders(answer.text, rendering.masked)
+        reply = contained(() => rendering.read(answer.text))
+        const problems = [...faultsOf(answer, reply), ...(await this.screen('reply', [answer.text], sent, notes))]
         const useless = problems.length > 0
         if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, answers }
         turns = [...turns, ...correction(answer.text, problems)]
@@ -215,11 +224,6 @@ function correction(text: string, problems: readonly Problem[]): Turn[] {
 }
 
 const LISTED_PROBLEMS = 8
-
-/** What `masked` replaced is put back here, and nowhere else. */
-function unmasked(text: string, masked: Readonly<Record<string, string>>): string {
-  return Object.entries(masked).reduce((whole, [placeholder, original]) => whole.replaceAll(placeholder, () => original), text)
-}
 
 /** A line of the answer cache. */
 export function cachedAnswer(key: string, { record, prompt }: ModelRequest, answer: ModelAnswer, { name }: ReadyModel): CachedAnswer {

@@ -1,3 +1,4 @@
+import type { Placeholders } from '../personal/placeholders.js'
 import { defined } from '../../invariant.js'
 import type { Locale } from '../locale.js'
 import type { ValueType } from '../types.js'
@@ -27,13 +28,7 @@ export type Argument = string | number
 /** What a format may ask of the rendering it runs in. */
 export interface Setting {
   readonly locale: Locale
-  readonly masks: Masks
-}
-
-/** The replacements of `masked` in one rendering: kind → folded value → number, and back. */
-export interface Masks {
-  readonly numbers: Map<string, Map<string, number>>
-  readonly found: Map<string, string>
+  readonly masks: Placeholders
 }
 
 /** A pure function of value, arguments and locale. */

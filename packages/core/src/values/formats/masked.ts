@@ -1,8 +1,7 @@
 import { textFormat } from './kinds.js'
-import { mask } from '../mask.js'
 export const masked = textFormat({
   name: 'masked',
-  about: 'e-mail addresses, phone, card and account numbers replaced by [email 1] and the like',
+  about: 'e-mail addresses, telephone, card and account numbers and listed names replaced by [email 1] and the like',
   parameters: [],
-  write: (text, _, { masks }) => mask(text, masks),
+  write: (text, _, { masks }) => masks.mask(text),
 })
