@@ -31,8 +31,7 @@ export function withoutPersonal(turns: readonly RenderedTurn[], { paths }: Perso
 function textsAt(value: unknown, fields: readonly string[]): readonly string[] {
   if (Array.isArray(value)) return value.flatMap((item) => textsAt(item, fields))
   const [field, ...rest] = fields
-  if (field !== undefined)
-    return typeof value === 'object' && value !== null ? textsAt(own(value as Record<string, unknown>, field), rest) : []
+  if (field !== undefined) return typeof value === 'object' && value !== null ? textsAt(own(value, field), rest) : []
   return typeof value === 'string' && value.trim().length > 1 ? [value] : typeof value === 'number' ? [String(value)] : []
 }
 

@@ -27,6 +27,9 @@ export class AnswerLog {
   private readonly numbers = new HashSet64(true)
   private readonly starts: number[] = []
   private known = 0
+  /** Up to here the positions are read from the file, not assumed. */
+  private indexed = 0
+  private indexing = Promise.resolve()
   /** Answers that are on their way to the disk. */
   private readonly unwritten = new Map<string, CachedAnswer>()
   private waiting: { readonly line: Buffer; readonly done: (fault?: Error) => void }[] = []
@@ -43,7 +46,7 @@ export class AnswerLog {
     await mkdir(dirname(path), { recursive: true })
     const file = await open(path, 'a+')
     const log = new AnswerLog(path, file, 0)
-    await log.index(notice)
+    await log.index(0, notice)
     return log
   }
 
@@ -95,8 +98,7 @@ export class AnswerLog {
   /** Another process has added answers, and ours have other positions than expected: the positions are read from the file. */
   private async anew(key: string): Promise<CachedAnswer | undefined> {
     await this.writing?.catch(() => undefined)
-    this.end = 0
-    await this.index()
+    await this.indexFrom(0)
     const start = this.startOf(key)
     return start === undefined ? undefined : this.at(start, key)
   }
@@ -139,31 +141,52 @@ export class AnswerLog {
     this.writing = undefined
   }
 
-  private async index(notice?: (problem: Problem) => void): Promise<void> {
+  /** Finds answers that another process has added since. */
+  async refresh(): Promise<void> {
+    await this.writing?.catch(() => undefined)
+    if ((await this.file.stat()).size === this.end) return
+    await this.indexFrom(this.indexed)
+  }
+
+  /** One at a time: several questions may look for answers of another process at once. */
+  private indexFrom(start: number): Promise<void> {
+    this.indexing = this.indexing.catch(() => undefined).then(() => this.index(start))
+    return this.indexing
+  }
+
+  private async index(start: number, notice?: (problem: Problem) => void): Promise<void> {
     let rest: Buffer = Buffer.alloc(0)
     let line = 0
-    for await (const chunk of createReadStream(this.path, { highWaterMark: 1024 * 1024 })) {
+    let at = start
+    const note = (bytes: Buffer) => {
+      this.note(bytes, at, ++line, notice)
+      at += bytes.length + 1
+    }
+    for await (const chunk of createReadStream(this.path, { start, highWaterMark: 1024 * 1024 })) {
       rest = rest.length === 0 ? (chunk as Buffer) : Buffer.concat([rest, chunk as Buffer])
       let from = 0
       for (let to = rest.indexOf(10); to >= 0; to = rest.indexOf(10, from)) {
-        this.note(rest.subarray(from, to), ++line, notice)
+        note(rest.subarray(from, to))
         from = to + 1
       }
       rest = rest.subarray(from)
     }
-    if (rest.length === 0) return
-    this.note(rest, line + 1, notice)
-    // What comes next begins a line of its own.
-    await this.file.write('\n')
+    if (rest.length > 0) {
+      note(rest)
+      // What comes next begins a line of its own.
+      await this.file.write('\n')
+    }
+    this.indexed = at
+    // Answers that were added meanwhile come after; a wrong guess is noticed when one is read.
+    this.end = at + this.waiting.reduce((sum, { line: waiting }) => sum + waiting.length, 0)
   }
 
-  private note(bytes: Buffer, line: number, notice?: (problem: Problem) => void): void {
+  private note(bytes: Buffer, at: number, line: number, notice?: (problem: Problem) => void): void {
     try {
-      if (bytes.length > 0) this.place(keyAtBeginning(bytes) ?? (JSON.parse(bytes.toString('utf8')) as CachedAnswer).key, this.end)
+      if (bytes.length > 0) this.place(keyAtBeginning(bytes) ?? (JSON.parse(bytes.toString('utf8')) as CachedAnswer).key, at)
     } catch {
       notice?.(problem('answer-line-broken', { file: this.path, line }))
     }
-    this.end += bytes.length + 1
   }
 }
 

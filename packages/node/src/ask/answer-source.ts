@@ -1,14 +1,20 @@
 import { join } from 'node:path'
+import { setTimeout } from 'node:timers/promises'
 import type { ModelAnswer, ModelRequest, Problem } from 'dunelight'
 import type { Batch } from 'dunelight/host'
 import { lazyTokenCounter, type CountTokens } from '../library/tokens.js'
 import { AnswerLog } from './answer-log.js'
+import { QuestionLeases } from './question-leases.js'
 import { ModelQueue } from '../models/model-queue.js'
 import { cachedAnswer } from './question.js'
 import type { ReadyModel } from '../models/ready-model.js'
 
 /** Answers of all runs of a library, so that none is paid for twice. */
 export const STORE = join('answers', 'cache.jsonl')
+const LEASES = join('answers', 'asking')
+
+/** Milliseconds between two looks at the lease of another process. */
+const LEASE_PAUSE = 50
 
 export interface AnswerSourceOptions {
   readonly batch: Batch
@@ -25,15 +31,22 @@ export interface AnswerSourceOptions {
   readonly onRetry?: (why: string) => void
 }
 
+export interface SourcedAnswer {
+  readonly answer: ModelAnswer
+  readonly cached: boolean
+}
+
 /** Answers by their question: from the cache, else a new one from the model. */
 export class AnswerSource {
-  private readonly under = new Map<string, Promise<ModelAnswer>>()
+  private readonly under = new Map<string, Promise<SourcedAnswer>>()
+  private isCancelled = false
 
   private constructor(
     private readonly model: ReadyModel,
     private readonly asker: ModelQueue,
     private readonly log: AnswerLog | undefined,
     private readonly store: AnswerLog | undefined,
+    private readonly leases: QuestionLeases | undefined,
     private readonly fresh: boolean,
     /** Counts tokens, for callers that need them. */
     readonly counter: () => Promise<CountTokens>,
@@ -58,29 +71,46 @@ export class AnswerSource {
       new ModelQueue(model.name, model.model, model.limits, concurrency, counter, onRetry),
       own,
       store,
+      store && !fresh ? await QuestionLeases.open(join(folder, LEASES)) : undefined,
       fresh,
       counter,
     )
   }
 
-  /** The answer to a question; the same question at the same time is asked once. */
-  async answer(key: string, request: ModelRequest, urgent = false): Promise<{ readonly answer: ModelAnswer; readonly cached: boolean }> {
-    const { log, store } = this
-    const own = await log?.get(key)
-    if (own) return { answer: own, cached: true }
+  /** The answer to a question; the same question at the same time is asked once, by all processes that use the library's cache. */
+  async answer(key: string, request: ModelRequest, urgent = false): Promise<SourcedAnswer> {
+    // No await before this: two equal questions must not both find nothing.
     const under = this.under.get(key)
-    if (under) return { answer: await under, cached: true }
-    const before = this.fresh ? undefined : await store?.get(key)
-    if (before) {
-      await log?.add(before)
-      return { answer: before, cached: true }
-    }
-    const asked = this.askAndKeep(key, request, urgent)
-    this.under.set(key, asked)
+    if (under) return { answer: (await under).answer, cached: true }
+    const answered = this.find(key, request, urgent)
+    this.under.set(key, answered)
     try {
-      return { answer: await asked, cached: false }
+      return await answered
     } finally {
       this.under.delete(key)
+    }
+  }
+
+  private async find(key: string, request: ModelRequest, urgent: boolean): Promise<SourcedAnswer> {
+    const own = await this.log?.get(key)
+    if (own) return { answer: own, cached: true }
+    const asked = async () => ({ answer: await this.askAndKeep(key, request, urgent), cached: false })
+    const { store, leases } = this
+    if (!store || this.fresh) return asked()
+    const cached = async () => {
+      const before = await store.get(key)
+      if (before) await this.log?.add(before)
+      return before && { answer: before, cached: true }
+    }
+    const before = await cached()
+    if (before || !leases) return before ?? asked()
+    // Another process that asks this has a lease; when it is gone, the answer is in the cache, or the question is ours.
+    while (!(await leases.take(key)) && !this.isCancelled) await setTimeout(LEASE_PAUSE)
+    try {
+      await store.refresh()
+      return (await cached()) ?? (await asked())
+    } finally {
+      await leases.release(key)
     }
   }
 
@@ -94,6 +124,7 @@ export class AnswerSource {
 
   /** Asks nothing any more: what waits for its turn is refused as not asked. */
   cancelQueued(): void {
+    this.isCancelled = true
     this.asker.cancelQueued()
   }
 
@@ -110,5 +141,6 @@ export class AnswerSource {
   async close(): Promise<void> {
     await this.log?.close()
     await this.store?.close()
+    await this.leases?.close()
   }
 }

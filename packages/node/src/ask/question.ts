@@ -64,7 +64,6 @@ export type Answering = (
 export class Questions {
   private readonly writers = new Map<string, EnvelopeWriter>()
   private readonly settings: Readonly<Record<string, unknown>>
-  private readonly head: string
   private readonly screens: Screens
   private countTokens: CountTokens | undefined
 
@@ -83,7 +82,6 @@ export class Questions {
       ),
     })
     this.settings = batch.prompt.settings
-    this.head = JSON.stringify([this.settings, model.identity])
   }
 
   async ask(record: BatchRecord, prepared: PreparedValues, headings: readonly string[], wanted: Wanted = {}): Promise<Answered> {
@@ -111,21 +109,21 @@ export class Questions {
         const asked = turns
         const bytes = bytesOf(asked)
         const fingerprint = sha256(byteList(bytes))
-        const found = await this.answering(
-          sha256(`${this.head}${fingerprint}${candidate === 1 ? '' : ` ${candidate}`}`),
-          {
-            candidate,
-            prompt: prompt.name,
-            record: record.id,
-            turns: asked,
-            settings: this.settings,
-            form,
-            fingerprint,
-            values: prepared.values,
-            enveloped: (name) => bytesText(this.writerFor(name, headings).of(record, prepared, bytes, fingerprint)),
-          },
-          left < this.again,
-        )
+        const enveloped = (of: BatchRecord) => (name: string) =>
+          bytesText(this.writerFor(name, headings).of(of, prepared, bytes, fingerprint))
+        const request: ModelRequest = {
+          candidate,
+          prompt: prompt.name,
+          record: record.id,
+          turns: asked,
+          settings: this.settings,
+          form,
+          fingerprint,
+          values: prepared.values,
+          enveloped: enveloped(record),
+        }
+        const key = this.keyOf({ ...request, record: '', enveloped: enveloped({ ...record, id: '', row: 0 }) })
+        const found = await this.answering(key, request, left < this.again)
         answers.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(asked) }) })
         const { answer } = found
         const text = restorePlaceholders(answer.text, rendering.masked)
@@ -139,6 +137,14 @@ export class Questions {
       if (!(fault instanceof ProblemError) || fault instanceof ModelUnreachable || fault instanceof ScreenStop) throw fault
       return { text: undefined, form, reply, problems: fault.problems, notes, answers }
     }
+  }
+
+  /** Equal requests, whatever their record, have one key: SHA-256 over all that is sent, the service, and the candidate. */
+  private keyOf(request: ModelRequest): string {
+    const { body, identity, service = identity } = this.model
+    const { candidate, fingerprint, settings, form } = request
+    const sent = body ? body(request) : JSON.stringify([fingerprint, settings, form?.name, form?.schema()])
+    return sha256(`${service}${candidate} ${sent}`)
   }
 
   /**

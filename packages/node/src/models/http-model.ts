@@ -1,4 +1,4 @@
-import { ProblemError, ModelFault, type Model, type ModelAnswer } from 'dunelight'
+import { ProblemError, ModelFault, type Model, type ModelAnswer, type ModelRequest } from 'dunelight'
 import { problem, type Finish, type ModelDescription, type Usage } from 'dunelight/host'
 import { createParser } from 'eventsource-parser'
 import jsonpointer from 'jsonpointer'
@@ -37,7 +37,7 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
   let client: ReturnType<typeof loadClient> | undefined
   return async (request, { signal }) => {
     const { request: send } = await (client ??= loadClient())
-    const body = description.envelope ? request.enveloped(description.envelope.name) : standardBody(request)
+    const body = requestBody(description, request)
     // The time limit is the caller's: its signal aborts the request.
     const answer = await send(url, { method: 'POST', headers, body, signal, headersTimeout: 0, bodyTimeout: 0 }).catch((fault: unknown) => {
       throw new ModelFault(whyNot(fault, signal), { retry: true, cause: fault })
@@ -66,8 +66,13 @@ function headersOf({ name, headers }: ModelDescription, env: Readonly<Record<str
   return Object.fromEntries(Object.entries(headers).map(([key, text]) => [key.toLowerCase(), filled(text)]))
 }
 
+/** What is sent: the envelope's form of a request, or the standard one. */
+export function requestBody({ envelope }: ModelDescription, request: ModelRequest): string {
+  return envelope ? request.enveloped(envelope.name) : standardBody(request)
+}
+
 /** The body where no envelope is named: the plain parts of a request. */
-function standardBody({ prompt, record, turns, settings, fingerprint, form }: Parameters<Model>[0]): string {
+function standardBody({ prompt, record, turns, settings, fingerprint, form }: ModelRequest): string {
   return JSON.stringify({ record, prompt, fingerprint, turns, settings, ...(form && { output: form.name, schema: form.schema() }) })
 }
 

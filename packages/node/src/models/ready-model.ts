@@ -1,7 +1,7 @@
-import { ProblemError, type Library, type Model } from 'dunelight'
+import { ProblemError, type Library, type Model, type ModelRequest } from 'dunelight'
 import { problem, MOCK_MODEL, mockModel, type ModelDescription, type MockOptions } from 'dunelight/host'
 import { DEFAULT_REQUEST_LIMITS, type RequestLimits } from './model-queue.js'
-import { httpModel } from './http-model.js'
+import { httpModel, requestBody } from './http-model.js'
 
 /** A model that can be asked. */
 export interface ReadyModel {
@@ -11,6 +11,10 @@ export interface ReadyModel {
   readonly isMock: boolean
   /** All that makes it another model: answers are kept under it. */
   readonly identity: string
+  /** What a request sends over the network: answers are cached by it. Undefined for models of a program. */
+  readonly body?: (request: ModelRequest) => string
+  /** The service that answers, whatever is sent to it. Default: the identity. */
+  readonly service?: string
   readonly concurrency: number
   readonly limits: RequestLimits
   readonly price: ModelDescription['price']
@@ -63,6 +67,8 @@ export function readyModel(library: Library, prompt: string, name?: string, opti
     model: httpModel(modelDescription),
     isMock: false,
     identity: JSON.stringify([wanted, url, form, answer]),
+    service: JSON.stringify([wanted, url, answer]),
+    body: (request) => requestBody(modelDescription, request),
     concurrency,
     limits: modelDescription,
     price,

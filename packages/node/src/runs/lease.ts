@@ -6,7 +6,7 @@ import { randomUUID } from 'node:crypto'
 /** The file in a run's folder that names the process working on it. */
 const FILE = 'lease.json'
 /** Milliseconds between two renewals, and until a lease without a renewal expires. */
-const BEAT = 2000
+export const LEASE_BEAT = 2000
 const RUNS_OUT = 20_000
 
 /** Who works on a run. */
@@ -29,7 +29,7 @@ export class Lease {
     private readonly path: string,
     private readonly holder: Holder,
   ) {
-    this.beat = setInterval(() => void this.renew(), BEAT)
+    this.beat = setInterval(() => void this.renew(), LEASE_BEAT)
     this.beat.unref()
   }
 
@@ -59,11 +59,15 @@ export class Lease {
 
 /** The process that works on a run; undefined if none does. */
 export async function holderOf(folder: string): Promise<Holder | undefined> {
-  const path = join(folder, FILE)
+  return holderOfFile(join(folder, FILE))
+}
+
+/** The same for the file of any lease. */
+export async function holderOfFile(path: string): Promise<Holder | undefined> {
   const [holder, stats] = await Promise.all([read(path), stat(path).catch(() => undefined)])
   if (!stats) return undefined
   // Between its making and its writing it is empty.
-  if (!holder) return Date.now() - stats.mtimeMs < BEAT ? { host: hostname(), process: 0, id: '' } : undefined
+  if (!holder) return Date.now() - stats.mtimeMs < LEASE_BEAT ? { host: hostname(), process: 0, id: '' } : undefined
   if (holder.host === hostname() && !isAlive(holder.process)) return undefined
   return Date.now() - stats.mtimeMs < RUNS_OUT ? holder : undefined
 }

@@ -90,7 +90,7 @@ const NOTATIONS: readonly ((number: Parsed) => string)[] = [
 function exampleOf(country: CountryCode, tail: number) {
   const example = getExampleNumber(country, examples)
   if (!example) return undefined
-  const digits = String(example.number)
+  const digits = example.number
   const varied = parsePhoneNumberFromString(digits.slice(0, -2) + String(tail).padStart(2, '0'))
   return varied?.isValid() === true ? varied : example
 }
