@@ -20,6 +20,7 @@ export const renderCommand = defineCommand({
     ...TABLE_FLAGS,
     ['--set <name=value>', 'a value; can be repeated; item.title=Lamp sets a field', list],
     ['--record <id>', 'only this record'],
+    ['--as <name>', 'the record variable that receives the row'],
     TAKE,
     ['--to <file>', 'write to this file instead of stdout'],
     OVERWRITE,
@@ -39,6 +40,7 @@ export const renderCommand = defineCommand({
 interface RenderFlags extends TableFlags {
   readonly set?: string[]
   readonly record?: string
+  readonly as?: string
   readonly take?: number
   readonly to?: string
   readonly overwrite?: boolean
@@ -49,7 +51,7 @@ interface RenderFlags extends TableFlags {
   readonly json?: boolean
 }
 
-const TABLE_ONLY = ['record', 'take', 'rejected'] as const
+const TABLE_ONLY = ['record', 'as', 'take', 'rejected'] as const
 
 /** Renders one set of values, or a table. */
 async function render(context: CommandContext, folder: string, name: string, flags: RenderFlags): Promise<number> {
@@ -98,7 +100,7 @@ async function renderMany(
   flags: RenderFlags,
 ): Promise<number> {
   const { stderr } = context
-  const { seed, locale, take, record, overwrite = false } = flags
+  const { seed, locale, as, take, record, overwrite = false } = flags
   const rejected = flags.rejected === undefined ? undefined : await resultFile(flags.rejected, overwrite, [table.from, flags.to])
   const reporter = new RunReporter(context, 'rendered')
   return reporter.until(async () => {
@@ -111,6 +113,7 @@ async function renderMany(
       ...(rejected && { rejected }),
       ...(seed !== undefined && { seed }),
       ...(locale !== undefined && { locale }),
+      ...(as !== undefined && { as }),
       ...(take !== undefined && { take }),
       ...(record !== undefined && { only: record }),
       ...reporter.listener,

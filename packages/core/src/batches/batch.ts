@@ -18,6 +18,8 @@ export interface BatchOptions {
   /** Values that are the same for all records, over those that the batch sets. */
   readonly values?: AnyValues
   readonly locale?: string
+  /** The record variable that gets the row. Default: the only one. */
+  readonly as?: string
 }
 
 /** A join with its parsed `where`. */
@@ -123,8 +125,9 @@ export function batchOf(library: Library, model: BatchModel, options: BatchOptio
 }
 
 /** The batch of a table that is given to a prompt unchanged. */
-export function plainBatch(prompt: Prompt, { values = {}, locale }: BatchOptions = {}): Batch {
-  return new Batch(prompt, batchModel({ prompt: prompt.name, records: { from: 'records' } }), undefined, values, locale)
+export function plainBatch(prompt: Prompt, { values = {}, locale, as }: BatchOptions = {}): Batch {
+  const records = { from: 'records', ...(as !== undefined && { as }) }
+  return new Batch(prompt, batchModel({ prompt: prompt.name, records }), undefined, values, locale)
 }
 
 /**

@@ -3,7 +3,7 @@ import { accept, acceptType, topLevel } from './accept.js'
 import { cellText, readCell } from './cells.js'
 import { clip, holds, lineEnds, own, trimmed } from './data.js'
 import { isDate } from './dates.js'
-import type { Declared, ValueType } from './types.js'
+import { TEXT, type Declared, type ValueType } from './types.js'
 import { problem, type Problem } from '../problems/problem.js'
 
 /** A row as accepted values, in the order of the prompt's variables, or what is wrong with it. */
@@ -75,7 +75,7 @@ export class RowReader {
     const names = variables.map((d) => d.name)
     const open = variables.filter((d) => !Object.hasOwn(values, d.name) && !elsewhere.has(d.name))
     for (const name of Object.keys(values)) if (!names.includes(name)) problems.push(problem('value-undeclared', { name, known: names }))
-    this.record = as === undefined ? soleRecord(open) : open.find((d) => d.name === as && d.type.kind === 'record')
+    this.record = as === undefined ? soleRecord(open, headings) : open.find((d) => d.name === as && d.type.kind === 'record')
     if (as !== undefined && !this.record) problems.push(problem('record-undeclared', { name: as, known: names }))
     if (this.record) for (const d of open) if (d !== this.record && isNeeded(d)) problems.push(problem('value-missing', { path: d.name }))
     this.recordIndex = this.record ? variables.indexOf(this.record) : -1
@@ -84,9 +84,15 @@ export class RowReader {
         ? (d.default ?? null)
         : accept(own(values, d.name), d, topLevel(d.name), (p) => problems.push(p)),
     )
-    this.targets = this.record?.type.kind === 'record' ? (this.record.type.fields ?? []) : open
     const prefix = this.record && `${this.record.name}.`
-    this.columns = matchColumns(this.targets, headings, pathsBelow(columns, prefix), locale, problems)
+    const named = pathsBelow(columns, prefix)
+    if (this.record?.type.kind === 'record' && !this.record.type.fields) {
+      this.columns = openColumns(headings, named, problems)
+      this.targets = this.columns.map(({ declared }) => declared)
+    } else {
+      this.targets = this.record?.type.kind === 'record' ? (this.record.type.fields ?? []) : open
+      this.columns = matchColumns(this.targets, headings, named, locale, problems)
+    }
     this.problems = problems
     this.empty = Object.fromEntries(this.columns.map((c) => [c.name, null]))
     this.places = this.columns.map(({ declared }) => variables.indexOf(declared))
@@ -126,8 +132,10 @@ const NOWHERE: ReadonlySet<string> = new Set()
 const ID = /^(?:id|no|number|objectno|key|code|name)$/
 
 /** The one record variable that has no value yet, or needs one, if all others that need one are of kinds that no cell holds. */
-function soleRecord(open: readonly Declared[]): Declared | undefined {
-  const records = open.filter((d) => d.type.kind === 'record' && d.type.fields)
+function soleRecord(open: readonly Declared[], headings: readonly string[]): Declared | undefined {
+  // A column of the record's own name has whole records in it.
+  const isColumn = ({ name }: Declared) => headings.some((heading) => foldHeading(heading) === foldHeading(name))
+  const records = open.filter((d) => d.type.kind === 'record' && (d.type.fields ?? !isColumn(d)))
   const needed = open.filter((d) => isNeeded(d) && d.type.kind !== 'file' && d.type.kind !== 'turns')
   const [only, other] = records.length === 1 ? records : records.filter(isNeeded)
   return !other && needed.every((d) => d === only) ? only : undefined
@@ -141,6 +149,29 @@ function isNeeded(d: Declared): boolean {
 function pathsBelow(columns: ReadonlyMap<string, string>, prefix: string | undefined): ReadonlyMap<string, string> {
   if (prefix === undefined) return columns
   return new Map([...columns].map(([path, heading]) => [path.startsWith(prefix) ? path.slice(prefix.length) : path, heading]))
+}
+
+/** An open record has all columns, under their headings or the names that they are given. */
+function openColumns(headings: readonly string[], named: ReadonlyMap<string, string>, problems: Problem[]): Column[] {
+  const known = headings.filter((heading) => heading !== '')
+  for (const [name, heading] of named)
+    if (!headings.includes(heading)) problems.push(problem('column-unknown', { heading, variable: name, known }))
+  const names = new Map([...named].map(([name, heading]) => [heading, name]))
+  const seen = new Set<string>()
+  return headings.flatMap((heading, index) => {
+    const name = names.get(heading) ?? heading
+    if (name === '') return []
+    if (seen.has(name)) problems.push(problem('heading-duplicate', { heading }))
+    seen.add(name)
+    const declared: Declared = { name, type: TEXT, optional: true, untrusted: false, span: undefined }
+    return [{ index, heading, declared, name, how: names.has(heading) ? 'named' : 'same', read: openCell }]
+  })
+}
+
+/** A cell as it is: its type is known when it is rendered. */
+function openCell(cell: unknown): unknown {
+  if (cell === undefined || cell === null || (typeof cell === 'string' && cell.trim() === '')) return null
+  return typeof cell === 'string' ? lineEnds(cell) : cell instanceof Date ? dateText(cell) : cell
 }
 
 function matchColumns(

@@ -21,6 +21,8 @@ export interface TableOptions extends RunListener {
   readonly values?: Readonly<Record<string, unknown>>
   readonly seed?: number
   readonly locale?: string
+  /** The record variable that gets the row. Default: the only one. */
+  readonly as?: string
   /** Ends after this many records that fit. */
   readonly take?: number
   /** Renders only the record of this id. */
@@ -58,8 +60,8 @@ export interface TableReport {
  * report.written // => 3
  */
 export async function renderTable(options: TableOptions): Promise<TableReport> {
-  const { prompt, take, only, values, locale, seed, onHeading, notice, to, rejected, records: source, ...listener } = options
-  const batch = plainBatch(prompt, { ...(values && { values }), ...(locale !== undefined && { locale }) })
+  const { prompt, take, only, values, locale, as, seed, onHeading, notice, to, rejected, records: source, ...listener } = options
+  const batch = plainBatch(prompt, { ...(values && { values }), ...(locale !== undefined && { locale }), ...(as !== undefined && { as }) })
   const line = { ...(seed !== undefined && { seed }), ...(locale !== undefined && { locale }) }
   const counts = newCounts()
   const streams = new RunStreams({ output: { sink: to }, rejected })
