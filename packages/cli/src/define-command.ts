@@ -77,6 +77,7 @@ export const OVERWRITE_FOREIGN: Flag = ['--overwrite', 'replace an output file t
 export const SET_FOR_ALL: Flag = ['--set <name=value>', 'a value for all records; can be repeated', list]
 export const TAKE: Flag = ['--take <n>', 'stop after this many accepted records', whole]
 export const SAMPLE: Flag = ['--sample <n>', 'a random sample of this many records', whole]
+export const RAW_CELLS: Flag = ['--raw-cells', 'write cells that begin with = + - @ unchanged: a spreadsheet may run them as formulas']
 export const BUDGET: Flag = ['--budget <tokens>', 'refuse to start if the prompts have more tokens: 500k, 2m']
 
 /** What names one record of a table. */

@@ -19,6 +19,7 @@ import {
   list,
   LOCALE,
   OVERWRITE_FOREIGN,
+  RAW_CELLS,
   RUNS_FOLDER,
   SAMPLE,
   TAKE,
@@ -57,6 +58,7 @@ export const askCommand = defineCommand({
     ['--faults <shares>', 'faults of the mock: busy=10%,empty=5%'],
     LOCALE,
     RUNS_FOLDER,
+    RAW_CELLS,
     OVERWRITE_FOREIGN,
   ],
   examples: [

@@ -15,7 +15,7 @@ import {
   type DocumentEnding,
   type ReadRepliesResult,
 } from '@dunelight/node/host'
-import { defineCommand, LIBRARY, PROMPT, SET_FOR_ALL } from '../define-command.js'
+import { defineCommand, LIBRARY, PROMPT, RAW_CELLS, SET_FOR_ALL } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
 import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from '../ui/context.js'
@@ -32,6 +32,7 @@ export const readCommand = defineCommand({
     ['--replies <file>', 'a table (.csv, .tsv, .jsonl, .json, .yaml) with the columns "reply" and "record" (the id)', undefined, true],
     ['--records <file>', 'the table of the records', undefined, true],
     ['--to <file>', 'write to this file instead of stdout: .csv, .tsv or .jsonl'],
+    RAW_CELLS,
     ['--route <column>', 'one file per label in this column of the answer'],
     ['--rejected <file>', 'write the rejected records to this file, as JSON Lines'],
     ['--documents <folder>', 'write a document per record to this folder'],
@@ -51,6 +52,7 @@ interface ReadFlags {
   readonly replies: string
   readonly records: string
   readonly to?: string
+  readonly rawCells?: boolean
   readonly route?: string
   readonly rejected?: string
   readonly documents?: string
@@ -105,6 +107,7 @@ async function readAll(
     ...(locale !== undefined && { locale }),
     strict,
     answered,
+    rawCells: flags.rawCells ?? false,
     to: out,
     ending: flags.to === undefined ? '.csv' : readEnding(flags.to),
     ...(routes && { router: { routes, sinks } }),
@@ -147,14 +150,14 @@ interface ReadFiles {
 
 /** Makes sure that all files can be written before the first row is. */
 async function openFiles({ stdout }: CommandContext, prompt: Prompt, flags: ReadFlags): Promise<ReadFiles> {
-  const { to, route, rejected, records, replies, overwrite = false } = flags
+  const { to, route, rejected, records, replies, overwrite = false, rawCells = false } = flags
   const columns = prompt.answerColumns
   const labels = labelsOf(flags, columns)
   const endings = documentEndings(flags, prompt)
   const inputs = [records, replies]
   if (to !== undefined) checkEnding(to)
   const names = columns.map(({ name }) => name)
-  const routes = to !== undefined && route !== undefined ? labelRouter(to, route, labels, names) : undefined
+  const routes = to !== undefined && route !== undefined ? labelRouter(to, route, labels, names, { raw: rawCells }) : undefined
   const paths = routes?.files ?? (to === undefined ? [] : [to])
   const twice = paths.find((path, i) => paths.indexOf(path) < i)
   if (twice !== undefined) throw new WrongUse(`two labels have the same file, ${twice}`, 'write one table, without --route')

@@ -11,7 +11,7 @@ import {
   type ReviewAction,
   type ReviewResult,
 } from '@dunelight/node/host'
-import { defineCommand, JSON_FLAG, list, OVERWRITE, RUN } from '../define-command.js'
+import { defineCommand, JSON_FLAG, list, OVERWRITE, RAW_CELLS, RUN } from '../define-command.js'
 import { addCases } from './examples-add.js'
 import { setNamed } from './examples.js'
 import { openRun } from '../flags/saved-values.js'
@@ -34,6 +34,7 @@ export const reviewCommand = defineCommand({
     ['--accept-rest', 'accept the last answer of every undecided record'],
     ['--regenerate-rest', 'ask again for every record that is not accepted'],
     ['--to <file>', 'write the accepted answers next to their rows: .csv, .tsv or .jsonl'],
+    RAW_CELLS,
     ['--cases <set>', 'add the accepted answers to this example set'],
     OVERWRITE,
     JSON_FLAG,
@@ -47,6 +48,7 @@ export const reviewCommand = defineCommand({
 
 interface ReviewFlags {
   readonly record?: string
+  readonly rawCells?: boolean
   readonly accept?: string[]
   readonly discard?: string[]
   readonly regenerate?: string[]
@@ -79,7 +81,7 @@ async function review(context: CommandContext, folder: string, flags: ReviewFlag
     if (actions.length > 0) await opened.apply(actions, onDone)
     if (context.signal?.aborted) return EXIT.interrupted
     if (flags.record !== undefined) return await showOne(context, opened, flags.record, flags.json ?? false)
-    if (flags.to !== undefined) await exportAccepted(context, opened, flags.to, ending, flags.overwrite ?? false, c)
+    if (flags.to !== undefined) await exportAccepted(context, opened, flags.to, ending, flags, c)
     if (flags.cases !== undefined) {
       const set = setNamed(library, flags.cases)
       const { prompts } = library.artefacts
@@ -189,10 +191,10 @@ async function exportAccepted(
   opened: Review,
   to: string,
   ending: ReturnType<typeof readEnding>,
-  overwrite: boolean,
+  { overwrite = false, rawCells = false }: ReviewFlags,
   c: Colors,
 ): Promise<void> {
-  const writing = rowWriting(ending, opened.columns)
+  const writing = rowWriting(ending, opened.columns, { raw: rawCells })
   const file = await resultFile(to, overwrite, [])
   let count = 0
   for await (const { headings, row } of opened.settled()) {

@@ -26,6 +26,7 @@ export interface BatchFlags extends TableFlags {
   readonly to?: string
   readonly envelope?: string
   readonly tokens?: boolean
+  readonly rawCells?: boolean
   readonly budget?: string
 }
 
@@ -83,7 +84,7 @@ export function namedBatch(library: Library, folder: string, what: string, flags
 }
 
 function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<string, unknown> {
-  const { keep, name, take, sample, seed, envelope, tokens, budget, as, column, join: joins } = flags
+  const { keep, name, take, sample, seed, envelope, tokens, rawCells, budget, as, column, join: joins } = flags
   const content = file?.content as { columns?: object; join?: unknown[]; records?: object } | undefined
   return {
     ...(keep !== undefined && { keep }),
@@ -93,6 +94,7 @@ function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<strin
     ...(seed !== undefined && { seed }),
     ...(envelope !== undefined && { envelope }),
     ...(tokens && { tokens }),
+    ...(rawCells && { 'raw-cells': true }),
     ...(budget !== undefined && { budget }),
     ...(as !== undefined && { records: { from: 'records', ...content?.records, as } }),
     ...(column && { columns: { ...content?.columns, ...Object.fromEntries(column.map(pairOf)) } }),

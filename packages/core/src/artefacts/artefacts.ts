@@ -258,6 +258,8 @@ export interface BatchModel extends Artefact {
   readonly envelope: Named | undefined
   /** Whether tokens are counted. */
   readonly tokens: boolean
+  /** Whether cells that a spreadsheet would run as formulas are written unchanged. */
+  readonly rawCells: boolean
   /** How many tokens all prompts together may have. */
   readonly budget: number | undefined
   readonly send: readonly { readonly when: BatchCondition; readonly path: string }[]

@@ -28,6 +28,7 @@ export const BATCH_KEYS = {
   to: 'text',
   envelope: 'text',
   tokens: 'boolean',
+  'raw-cells': 'boolean',
   budget: 'any',
   send: 'list',
 } as const
@@ -87,6 +88,7 @@ class BatchReader {
       to: this.to(keys.get('to')),
       envelope: reader.named('envelope'),
       tokens: keys.boolean('tokens') ?? false,
+      rawCells: keys.boolean('raw-cells') ?? false,
       budget: this.budget(keys.get('budget')),
       send: (keys.get('send')?.items() ?? []).flatMap((yamlNode) => this.send(yamlNode)),
     }

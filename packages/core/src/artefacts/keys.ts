@@ -68,7 +68,8 @@ export class Keys<K extends string> {
   private fits(key: string, kind: KeyKind, value: YamlNode): boolean {
     const { words, fits } = KINDS[kind]
     if (fits(value)) return true
-    this.report(problem('key-invalid', { key, expected: words, found: kindWords(value) }, value.span))
+    const slot = kind === 'text' && isSlot(value)
+    this.report(problem('key-invalid', { key, expected: words, found: kindWords(value), ...(slot && { slot }) }, value.span))
     return false
   }
 
@@ -122,6 +123,11 @@ export function textsOf(node: YamlNode, key: string, report: Report): string[] {
     else report(problem('key-invalid', { key, expected: 'a list of texts', found: kindWords(item) }, item.span))
   }
   return texts
+}
+
+/** A text that begins with a slot, without quotes: YAML reads `{title}` as a map. */
+function isSlot(node: YamlNode): boolean {
+  return node.kind === 'map' && node.entries().every(({ value }) => value.kind === 'empty')
 }
 
 export function kindWords(node: YamlNode): string {

@@ -62,6 +62,7 @@ export const batchSchema: JsonSchema = artefactSchema(
     to: 'Where the records go: .jsonl, .csv, .tsv, .xlsx, .parquet, or a file for each, with slots.',
     envelope: 'The form of a line.',
     tokens: 'Whether tokens are counted.',
+    'raw-cells': 'Whether cells that a spreadsheet would run as formulas are written unchanged, without an apostrophe.',
     budget: ['The most tokens: 500k, 2m.', { type: ['string', 'integer'] }],
     send: ['Where which rows go once they are answered.', listOf(sending)],
   },

@@ -205,6 +205,14 @@ describe('library files', () => {
   })
 })
 
+test.each([
+  ['turns: [{ user: "{note as fenced report}" }]', 'put it in quotes: as fenced "report"'],
+  ['turns:\n  - user: {note}', 'put the text in quotes, or write it on lines of its own after |'],
+])('a forgotten pair of quotes is named: %s', (turns, hint) => {
+  const { problems } = libraryFrom({ 'prompts/p.yaml': `title: P\nvariables: { note: text }\n${turns}` })
+  expect(problems.filter(({ severity }) => severity === 'error').map((p) => p.hint)).toEqual([hint])
+})
+
 test('nothing internal is enumerable on what the API returns', () => {
   const library = libraryFrom({
     'outputs/grade.yaml': 'kind: one-of\nof: [sound, watch]',

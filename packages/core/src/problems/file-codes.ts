@@ -14,9 +14,10 @@ export const fileCodes = {
     },
   ),
   'key-missing': error<{ key: string; of: string }>('A required key is missing.', (d) => `${d.of} needs the key "${d.key}"`),
-  'key-invalid': error<{ key: string; expected: string; found: string }>(
+  'key-invalid': error<{ key: string; expected: string; found: string; slot?: boolean }>(
     'The value of a key has the wrong type or is not allowed.',
     (d) => `"${d.key}" must be ${d.expected}, not ${d.found}`,
+    (d) => (d.slot ? 'put the text in quotes, or write it on lines of its own after |' : undefined),
   ),
   'type-unknown': error<{ name: string; known: readonly string[] }>(
     'A variable is declared with an unknown type.',

@@ -22,10 +22,16 @@ export interface Named {
 
 /** Problems in texts. */
 export const textCodes = {
-  'slot-unreadable': error<{ expected: string; after: string; brace?: BraceHint }>(
+  'slot-unreadable': error<{
+    expected: string
+    after: string
+    brace?: BraceHint | undefined
+    /** A word after a format, which may be meant as its argument. */
+    argument?: { readonly format: string; readonly word: string } | undefined
+  }>(
     'A brace followed by a letter starts a slot; the rest of the slot cannot be parsed.',
-    (d) => `expected ${d.expected} after "${d.after}"`,
-    (d) => literalBrace(d.brace),
+    (d) => (d.argument ? `unexpected "${d.argument.word}" after "${d.after}"` : `expected ${d.expected} after "${d.after}"`),
+    (d) => (d.argument ? `put it in quotes: as ${d.argument.format} "${d.argument.word}"` : literalBrace(d.brace)),
   ),
   'directive-unknown': error<Named>(
     'A line that starts with "~", a space and a letter is a directive. This one is unknown.',

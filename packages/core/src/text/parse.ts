@@ -412,9 +412,12 @@ class TextParser {
 
   /** slot = "{" slot-value "}" with at least one path */
   private slot(at: number, cursor: Cursor): number {
+    let argument: { format: string; word: string } | undefined
     try {
       const value = parseSlotValue(cursor, this.context)
       if (value.paths.length === 0) throw new Unreadable('a name', at + 1)
+      const [format, word] = [value.formats.at(-1)?.name, cursor.peekName()]
+      if (format !== undefined && word !== undefined) argument = { format, word }
       if (!cursor.take('}')) cursor.fail(value.fallback || value.formats.length > 0 ? '"}" or "as"' : '"}", "as" or "or"')
       this.pieces.push({ kind: 'slot', value, span: this.source.span(at, cursor.at) })
       return cursor.at
@@ -426,7 +429,7 @@ class TextParser {
       this.report(
         problem(
           'slot-unreadable',
-          { expected: fault.expected, after: after || '{', brace: braceHint(this.source, at) },
+          { expected: fault.expected, after: after || '{', brace: braceHint(this.source, at), argument },
           this.source.span(at, stop),
         ),
       )

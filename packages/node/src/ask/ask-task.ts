@@ -64,7 +64,7 @@ export async function askTask(folder: string, file: AskRun, source: RecordSource
   if (signal?.aborted) leave()
   signal?.addEventListener('abort', leave)
   const router = sendRouter(batch)
-  const writing = rowWriting(readEnding(file.output), columnsOf(batch))
+  const writing = rowWriting(readEnding(file.output), columnsOf(batch), { raw: batch.model.rawCells })
   const head = (headings: readonly string[]) => writing.head(headings)
   const ahead = concurrency * AHEAD
   return {

@@ -1,8 +1,7 @@
 import { extname } from 'node:path'
 import { ProblemError, type PreparedValues, type Turn } from 'dunelight'
-import { cellText } from 'dunelight/parts'
 import { problem, utf8Bytes, type Batch, type BatchRecord, type Line, defined } from 'dunelight/host'
-import Papa from 'papaparse'
+import { csvLine, safeCell } from '../output/cells.js'
 
 /** What a record is written as, in UTF-8 with one character for each byte. */
 export interface OutputForm {
@@ -31,6 +30,7 @@ export const LINES: OutputForm = { head: '', record: (_, __, line) => `${line.by
  */
 export function outputForm(path: string, batch: Batch, headings: readonly string[]): OutputForm {
   const ending = extname(path).toLowerCase()
+  const options = { raw: batch.model.rawCells }
   if (batch.perRecord)
     return ending === '.json' ? LINES : { head: '', record: (record, prepared) => utf8Bytes(`${textOf(record, prepared, batch)}\n`) }
   switch (ending as OutputEnding) {
@@ -38,10 +38,11 @@ export function outputForm(path: string, batch: Batch, headings: readonly string
       return LINES
     case '.csv':
     case '.tsv':
-      return tableForm(batch, headings, (cells) =>
-        Papa.unparse([cells.map(cellText)], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' }),
-      )
+      return tableForm(batch, headings, (cells) => csvLine(cells, ending, options))
     case '.xlsx':
+      return tableForm(batch, headings, (cells) =>
+        JSON.stringify(cells.map((cell) => (typeof cell === 'string' ? safeCell(cell, options) : cell))),
+      )
     case '.parquet':
       return tableForm(batch, headings, (cells) => JSON.stringify(cells))
     default:

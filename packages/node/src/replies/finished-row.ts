@@ -2,7 +2,7 @@ import { extname } from 'node:path'
 import { ProblemError } from 'dunelight'
 import { cellText } from 'dunelight/parts'
 import { problem, defined } from 'dunelight/host'
-import Papa from 'papaparse'
+import { csvLine, type CellOptions } from '../output/cells.js'
 
 /** A row of the finished table: the record's cells, and the columns of the answer. */
 export interface FinishedRow {
@@ -44,10 +44,9 @@ export function readEnding(path: string | undefined): RowEnding {
 }
 
 /** The writing of a file by its ending. `columns` are those of the answer. */
-export function rowWriting(ending: RowEnding, columns: readonly string[]): RowWriting {
+export function rowWriting(ending: RowEnding, columns: readonly string[], options: CellOptions = { raw: false }): RowWriting {
   if (ending === '.jsonl') return linesOf(columns)
-  const line = (cells: readonly unknown[]) =>
-    `${Papa.unparse([cells.map(cellText)], { delimiter: ending === '.csv' ? ',' : '\t', newline: '\n' })}\n`
+  const line = (cells: readonly unknown[]) => `${csvLine(cells, ending, options)}\n`
   const more = [...columns, REPAIRS, UNSUPPORTED]
   return {
     head: (headings) => line([...headings, ...besides(headings, more)]),

@@ -23,6 +23,8 @@ export interface ReadRepliesOptions extends Omit<AnswersOptions, 'onProgress'>, 
   readonly rejected?: Sink
   /** Passes over records without a reply, in place of rejecting them. */
   readonly answered?: boolean
+  /** Writes cells that a spreadsheet would run as formulas unchanged. */
+  readonly rawCells?: boolean
   /** Hears of each record, with its answer by columns if it has one, before it is written. */
   readonly onAnswer?: (record: AnsweredRecord, answer: Readonly<Record<string, unknown>> | undefined) => void
   /** Handles an answer further: writes a document. */
@@ -56,6 +58,7 @@ export async function readReplies(options: ReadRepliesOptions): Promise<ReadRepl
   const writing = rowWriting(
     ending,
     prompt.answerColumns.map(({ name }) => name),
+    { raw: options.rawCells ?? false },
   )
   const reader = new ReplyReader(options)
   const step: RecordStep = async (record, headings): Promise<Outcome | undefined> => {

@@ -1,6 +1,7 @@
 import { extname } from 'node:path'
 import { cellText, type Declared, type ValueType } from 'dunelight/parts'
 import type { Batch, BatchRecord } from 'dunelight/host'
+import type { CellOptions } from '../output/cells.js'
 import type { Beside } from '../runs/outcome.js'
 import { readEnding, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from './finished-row.js'
 
@@ -16,8 +17,8 @@ export class Router {
   private readonly routes: readonly (Route & { readonly writing: RowWriting })[]
 
   /** @param columns The columns of an answer. */
-  constructor(routes: readonly Route[], columns: readonly string[]) {
-    this.routes = routes.map((route) => ({ ...route, writing: rowWriting(route.ending, columns) }))
+  constructor(routes: readonly Route[], columns: readonly string[], options?: CellOptions) {
+    this.routes = routes.map((route) => ({ ...route, writing: rowWriting(route.ending, columns, options) }))
   }
 
   get files(): readonly string[] {
@@ -60,11 +61,18 @@ export function sendRouter({ prompt, library, model }: Batch): Router {
   return new Router(
     routes,
     answerColumns.map(({ name }) => name),
+    { raw: model.rawCells },
   )
 }
 
 /** The router of a column's labels, each to a file: `graded.on-loan.csv` gets the rows of `graded.csv` that are labelled "on loan". */
-export function labelRouter(to: string, column: string, labels: readonly string[], columns: readonly string[]): Router {
+export function labelRouter(
+  to: string,
+  column: string,
+  labels: readonly string[],
+  columns: readonly string[],
+  options?: CellOptions,
+): Router {
   const ending = readEnding(to)
   const stem = to.slice(0, to.length - extname(to).length)
   const routes = labels.map((label): Route => ({
@@ -72,7 +80,7 @@ export function labelRouter(to: string, column: string, labels: readonly string[
     ending,
     takes: (_, { answer }) => cellText(answer[column]) === label,
   }))
-  return new Router(routes, columns)
+  return new Router(routes, columns, options)
 }
 
 function labelType(labels: readonly string[] | undefined): ValueType {

@@ -1,10 +1,14 @@
 import { textFormat } from './kinds.js'
 import { around, type Weave } from './format.js'
-/** One backtick more than the longest run within; a space inside if the text begins or ends with one. */
+/**
+ * One backtick more than the longest run within. Markdown takes a space from both ends or from none: both get one if the text begins or ends
+ * with a backtick, or has spaces of its own there.
+ */
 function inBackticks(text: string): Weave {
   const longest = Math.max(0, ...(text.match(/`+/g) ?? []).map((run) => run.length))
   const ticks = '`'.repeat(longest + 1)
-  return around(ticks + (text.startsWith('`') ? ' ' : ''), text, (text.endsWith('`') ? ' ' : '') + ticks)
+  const space = /^`|`$|^ .* $/s.test(text) ? ' ' : ''
+  return around(ticks + space, text, space + ticks)
 }
 
 export const code = textFormat({

@@ -151,3 +151,17 @@ describe('masked', () => {
     },
   )
 })
+
+describe('code', () => {
+  test.each([
+    ['x', '`x`'],
+    ['`x', '`` `x ``'],
+    ['x`', '`` x` ``'],
+    ['`', '`` ` ``'],
+    [' x ', '`  x  `'],
+    ['a ``b`` c', '```a ``b`` c```'],
+  ])('of %j is read back by Markdown as it was', (text, written) => {
+    const rendering = libraryFrom(onePrompt('>{a as code}', '{ a: text }')).prompt('p').render({ a: text })
+    expect(rendering.turns[0]!.text).toBe(`>${written}`)
+  })
+})
