@@ -58,12 +58,6 @@ interface Shared {
 }
 const NOTHING_SHARED: Shared = { scores: [], touched: [] }
 
-/** Two texts are nearly equal if they share this share of their terms, and have at least this many terms. */
-const NEARLY = 0.9
-const FEWEST_TERMS = 5
-/** How many of the nearest cases are checked for near equality. */
-const LOOKED_AT = 8
-
 /**
  * Picks cases of an example set, for one record after another. The index over the cases is built once, when it is first needed.
  *
@@ -82,8 +76,13 @@ export class Picker {
   }
 
   private readonly byText = new Map<string, number[]>()
-  private get exactly(): ReadonlyMap<string, readonly number[]> {
-    if (this.byText.size === 0) this.setting.texts.forEach((text, i) => this.byText.set(text, [...(this.byText.get(text) ?? []), i]))
+  /** The cases of each text, folded. */
+  private get byFoldedText(): ReadonlyMap<string, readonly number[]> {
+    if (this.byText.size === 0)
+      this.setting.texts.forEach((text, i) => {
+        const folded = fold(text)
+        this.byText.set(folded, [...(this.byText.get(folded) ?? []), i])
+      })
     return this.byText
   }
 
@@ -107,7 +106,7 @@ export class Picker {
   pick(asked: string | undefined, random: (name: string) => number): Picked {
     const { rule, texts } = this.setting
     const own = asked === undefined || this.few ? NOTHING_SHARED : this.index.score(asked)
-    const same = asked === undefined ? [] : this.sameAs(asked, own)
+    const same = asked === undefined ? [] : this.sameAs(asked)
     const most = rule.atMost === undefined ? texts.length : Math.min(texts.length, rule.atMost)
     const question = this.question(asked, own, new Set(same), random)
     const ranked = this.strategy.rank(question, most, rule.cover === undefined ? undefined : this.labels)
@@ -141,14 +140,12 @@ export class Picker {
     }
   }
 
-  /** The cases that equal the record, or nearly: most often the record itself is among the examples by mistake. */
-  private sameAs(asked: string, { scores, touched }: Shared): number[] {
-    const { texts } = this.setting
-    if (this.few) return texts.flatMap((text, index) => (alike(text, asked) ? [index] : []))
-    const bag = this.index.bag(asked)
-    const near = bag.length < FEWEST_TERMS ? [] : topOf(scores, touched, LOOKED_AT)
-    const nearly = near.filter((index) => this.index.likenessTo(index, bag) >= NEARLY)
-    return [...new Set([...(this.exactly.get(asked) ?? []), ...nearly])].sort((a, b) => a - b)
+  /**
+   * The cases that equal the record but for case, spaces and punctuation: the record itself is among the examples by mistake. Other words, or
+   * another order of them, make another text, and a good example.
+   */
+  private sameAs(asked: string): readonly number[] {
+    return this.byFoldedText.get(fold(asked)) ?? []
   }
 
   /** Every value's best first, then by rank; the budget limits both, and cases beyond it are counted. */
@@ -199,11 +196,7 @@ export class Picker {
 
 const FOLDED = /[^\p{L}\p{M}\p{N}]+/gu
 
-/** Whether two texts are the same but for case, spaces and punctuation. */
-function alike(a: string, b: string): boolean {
-  if (a === b) return true
-  if (Math.abs(a.length - b.length) > 12) return false
-  const fold = (text: string) => text.normalize('NFKC').toLowerCase().replace(FOLDED, ' ').trim()
-  const folded = fold(a)
-  return folded !== '' && folded.split(' ').length >= FEWEST_TERMS && folded === fold(b)
+/** A text without what makes no difference: case, spaces and punctuation. */
+function fold(text: string): string {
+  return text.normalize('NFKC').toLowerCase().replace(FOLDED, ' ').trim() || text
 }

@@ -75,16 +75,20 @@ describe('picking', () => {
     expect(mixed.slice(0, 3)).toEqual([...new Set(mixed.slice(0, 3))])
   })
 
-  test('never takes the record that is asked about, nor what is nearly it, and counts them', () => {
-    for (const note of [
-      NOTES[1]![0],
-      'RUST under the mudguards; active at the rear axle!',
-      'Rust under the mudguards, active at rear axle.',
-    ])
+  test('never takes the case that equals the record, and counts it', () => {
+    for (const note of [NOTES[1]![0], 'RUST under the mudguards; active at the rear axle!'])
       for (const by of ['likeness', 'spread', 'first', 'seeded']) {
         const { cases, same } = rendered(`{ by: ${by}, at-most: 8 }`, note).picks[0]!
         expect([by, same, cases.length]).toEqual([by, [2], 7])
       }
+  })
+
+  test('takes the nearest case if its words are in another order, or one is missing', () => {
+    for (const note of ['Active at the rear axle: rust under the mudguards', 'Rust under the mudguards, active at rear axle.'])
+      expect([rendered('{ by: likeness, at-most: 1 }', note).picks[0]!.same, picks('{ by: likeness, at-most: 1 }', note)]).toEqual([
+        [],
+        [2],
+      ])
   })
 
   test('warns where fewer are left than are wanted', () => {

@@ -401,3 +401,11 @@ describe('samples', () => {
     )
   })
 })
+
+test.each(['bug_report', 'bug-report', 'BUG REPORT', 'Label: Bug_Report.'])('%s is read as the label bug report', (reply) => {
+  const library = libraryFrom({
+    'outputs/o.yaml': 'kind: one-of\nof: [bug report, feature request]',
+    'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]',
+  })
+  expect(library.prompt('p').read(reply)).toMatchObject({ value: 'bug report', problems: [] })
+})

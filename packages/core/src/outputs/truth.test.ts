@@ -60,7 +60,10 @@ describe('the content of a reply', () => {
       ],
     ],
     ['It held 95 % of its oil.', ['the amount "95 %" occurs neither in the prompt nor in the record']],
-  ])('is to be verified: %s', (body, expected) => {
+    ['It hangs beside MH-0008.', ['the identifier "MH-0008" occurs neither in the prompt nor in the record']],
+    ['Write to ada@marsh.example.', ['the e-mail address "ada@marsh.example" occurs neither in the prompt nor in the record']],
+    ['See https://marsh.example/lamps.', ['the web address "https://marsh.example/lamps" occurs neither in the prompt nor in the record']],
+  ])('is unsupported: %s', (body, expected) => {
     expect(unsupported(body)).toEqual(expected)
   })
 
@@ -106,4 +109,18 @@ test('dates in words and digits', () => {
   expect(
     ['1893-03-03', '3rd of March 1893', 'March 3, 1893', '3.3.1893', '03/03/1893', '31 Feb 1893', 'soon'].map(readWrittenDate),
   ).toEqual([...Array.from({ length: 5 }, () => '1893-03-03'), undefined, undefined])
+})
+
+test('identifiers, addresses and times are compared as a whole', () => {
+  const inputs = 'MH-0007 at 09:30 and B0, see www.marsh.example/a/ or ines@marsh.example, MH-00071 too.'
+  const of = (reply: string) =>
+    libraryFrom({ 'prompts/p.yaml': 'title: P\nvariables: { t: text }\nturns: [{ user: "{t}" }]' })
+      .prompt('p')
+      .render({ t: inputs })
+      .read(reply)
+      .unsupported.map((p) => 'text' in p.data && p.data.text)
+  expect(of('MH-0007 in B0 at 9:30. Ask INES@marsh.example; see https://www.marsh.example/a.')).toEqual([])
+  expect(of('MH-000, MH-0008, B1, 9:31, ines@marsh.example.org, www.marsh.example/b')).toEqual(
+    expect.arrayContaining(['MH-000', 'MH-0008', 'B1', '9:31', 'ines@marsh.example.org', 'www.marsh.example/b']),
+  )
 })

@@ -158,7 +158,7 @@ export function foldLabel(text: string): string {
     .replace(/^["'“”‘’`*_([]+|["'“”‘’`*_)\]]+$/gu, '')
     .replace(/[.,;:!]+["'“”‘’`*_]*$/u, '')
     .trim()
-    .replace(/\s+/gu, ' ')
+    .replace(/[\s_-]+/gu, ' ')
     .toLowerCase()
 }
 

@@ -9,6 +9,8 @@ export interface TruthFacts {
   readonly examples: readonly string[]
   /** The texts in the reply, and the numbers. */
   readonly claims: readonly string[]
+  /** The same without identifiers, addresses and times, whose letters and digits are no names and figures. */
+  readonly prose: readonly string[]
   /** The language of the answer, where it is known: `de`. */
   readonly language: string | undefined
   /** Whether words are in an input, or in an example, unchanged: most are, and need no closer look. */

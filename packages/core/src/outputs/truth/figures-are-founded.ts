@@ -12,7 +12,7 @@ const LONGEST_INDENT = 100
 export const figuresAreFounded: TruthRule = {
   name: 'figures-are-founded',
   check: (facts, report) => {
-    const stated = facts.claims
+    const stated = facts.prose
       .filter(mayHoldNumbers)
       .flatMap((text) =>
         numbersIn(text, datesIn(text)).filter((saidNumber) => !isTrifle(saidNumber, text) && !facts.stands(saidNumber.text, 'sources')),

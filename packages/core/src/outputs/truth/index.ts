@@ -1,6 +1,7 @@
 import { datesAreFounded } from './dates-are-founded.js'
 import type { TruthFacts, TruthRule } from './facts.js'
 import { figuresAreFounded } from './figures-are-founded.js'
+import { identifiersAreFounded, withoutIdentifiers } from './identifiers-are-founded.js'
 import { namesAreFounded } from './names-are-founded.js'
 import { noSentenceIsCopied } from './no-sentence-is-copied.js'
 import { foldText } from '../fold.js'
@@ -11,7 +12,13 @@ import type { Problem } from '../../problems/problem.js'
 import { Source, type Span } from '../../source/source.js'
 
 /** In the order in which they are reported. */
-export const TRUTH_RULES: readonly TruthRule[] = Object.freeze([figuresAreFounded, datesAreFounded, namesAreFounded, noSentenceIsCopied])
+export const TRUTH_RULES: readonly TruthRule[] = Object.freeze([
+  figuresAreFounded,
+  datesAreFounded,
+  namesAreFounded,
+  identifiersAreFounded,
+  noSentenceIsCopied,
+])
 
 /** The most unsupported claims that are listed one by one. */
 const MOST_DOUBTS = 50
@@ -41,12 +48,14 @@ export function doubtsIn(truth: Truth): Problem[] {
 /** What most replies never ask for is worked out when it is asked for. */
 class Facts implements TruthFacts {
   readonly claims: readonly string[]
+  readonly prose: readonly string[]
   private readonly told: { sources?: readonly string[]; examples?: readonly string[] } = {}
   private readonly phrases: { sources?: Phrases; examples?: Phrases } = {}
   private source: Source | undefined
 
   constructor(private readonly truth: Truth) {
     this.claims = [...textsIn(truth.value), ...numbersOf(truth.value)]
+    this.prose = this.claims.map(withoutIdentifiers)
   }
 
   get language(): string | undefined {

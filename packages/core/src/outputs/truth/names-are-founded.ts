@@ -17,7 +17,7 @@ export const namesAreFounded: TruthRule = {
   name: 'names-are-founded',
   check: (facts, report) => {
     if (facts.language !== undefined && CAPITAL_NOUNS.includes(facts.language)) return
-    for (const text of facts.claims) {
+    for (const text of facts.prose) {
       for (const names of runsIn(text)) {
         const unknown = names.words.filter((word) => !NO_NAMES.has(word.toLowerCase()) && !facts.stands(bare(word), 'sources'))
         // The first word of a sentence has a capital anyway: it counts only next to another one.

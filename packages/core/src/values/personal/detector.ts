@@ -26,7 +26,7 @@ export interface PersonalSettings {
 
 export const DEFAULT_PERSONAL: PersonalSettings = { country: undefined, minScore: 0.5, names: [] }
 
-const EMAIL = /[\p{L}\p{N}._%+'-]+@[\p{L}\p{N}-]+(?:\.[\p{L}\p{N}-]+)+/gu
+const EMAIL = /(?<![\p{L}\p{N}._%+'-])[\p{L}\p{N}._%+'-]+@[\p{L}\p{N}-]+(?:\.[\p{L}\p{N}-]+)+/gu
 const ACCOUNT = /\b[A-Za-z]{2}\d{2}(?:[ ]?[A-Za-z0-9]){11,30}\b/g
 const CARD = /(?<![\p{L}\p{N}+-])[1-9](?:[ -]?\d){12,18}(?![\p{L}\p{N}-])/gu
 /** Most texts contain nothing that could be any of the numbers: seven digits with little between. */
