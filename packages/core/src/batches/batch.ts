@@ -125,7 +125,7 @@ export function batchOf(library: Library, model: BatchModel, options: BatchOptio
 }
 
 /** The batch of a table that is given to a prompt unchanged. */
-export function plainBatch(prompt: Prompt, { values = {}, locale, as }: BatchOptions = {}): Batch {
+export function plainBatch(prompt: Prompt, { values = {}, locale = prompt.locale, as }: BatchOptions = {}): Batch {
   const records = { from: 'records', ...(as !== undefined && { as }) }
   return new Batch(prompt, batchModel({ prompt: prompt.name, records }), undefined, values, locale)
 }

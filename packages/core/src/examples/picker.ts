@@ -1,6 +1,6 @@
 import { defined } from '../invariant.js'
 import { CaseIndex } from './case-index.js'
-import { topOf } from './top.js'
+
 import { STRATEGIES } from './pick/index.js'
 import type { Question, Strategy } from './pick/strategy.js'
 

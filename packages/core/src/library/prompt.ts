@@ -77,6 +77,11 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     return this.#model.about
   }
 
+  /** The library's locale: numbers of tables are read by it, unless another is named. */
+  get locale(): string | undefined {
+    return this.#library.locale
+  }
+
   /** The names of the outputs that its renderings can have. */
   get outputs(): readonly string[] {
     return [...this.#plan.forms.keys()]

@@ -65,6 +65,8 @@ function readBoolean(text: string, type: BooleanType, refuse: Refuse): boolean |
 /** Digits plain or grouped by the locale's separators; without a locale 1890.5 and 1,890.5. */
 function readNumber(text: string, whole: boolean, locale: string | undefined, refuse: Refuse): unknown {
   if (PLAIN.test(text)) return Number(text)
+  // A whole number has one reading: 1.89 is none.
+  if (locale === undefined && isAmbiguous(text) && (!whole || text.includes('.'))) return refused(refuse, ambiguity(text))
   const { grouped, plain, group, point } = writingOf(locale)
   const decimal = grouped.test(text) ? text.replace(group, '') : plain.test(text) ? text : undefined
   const digits = decimal?.replace(point, '.').replace(/^\+/, '')
@@ -75,6 +77,15 @@ function readNumber(text: string, whole: boolean, locale: string | undefined, re
 
 /** What most cells hold, in every locale. */
 const PLAIN = /^-?\d{1,15}$/
+
+/** Whether a number has two readings without a locale: `1.890` is 1890 or 1.89. */
+export function isAmbiguous(text: string): boolean {
+  return /^[+-]?[1-9]\d{0,2}[.,]\d{3}$/.test(text.trim())
+}
+
+function ambiguity(text: string): string {
+  return `an unambiguous number (${text.replace(/[.,]/, '')} or ${Number(text.replace(',', '.'))}?)`
+}
 
 interface NumberWriting {
   readonly grouped: RegExp

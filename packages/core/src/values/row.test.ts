@@ -70,7 +70,19 @@ describe('cells', () => {
 
   test('take numbers in the locale’s writing', () => {
     expect(reader('{ n: number }', ['n'], 'x', 'de').read(['1.890,5'], 1)).toMatchObject({ prepared: { values: { n: 1890.5 } } })
-    expect(reader('{ n: number }', ['n']).read(['1.890'], 1)).toMatchObject({ prepared: { values: { n: 1.89 } } })
+    expect(reader('{ n: number }', ['n'], 'x', 'en').read(['1.890'], 1)).toMatchObject({ prepared: { values: { n: 1.89 } } })
+    for (const cell of ['1.890', '1,890', '-12.500'])
+      expect(reader('{ n: number }', ['n']).read([cell], 1).problems[0]!.message).toMatch(
+        /is not an unambiguous number \(-?\d+ or -?[\d.]+\?\)/,
+      )
+    for (const [cell, n] of [
+      ['0.125', 0.125],
+      ['1890.5', 1890.5],
+      ['1.89', 1.89],
+      ['1,234,567', 1234567],
+      ['1.8905', 1.8905],
+    ] as const)
+      expect(reader('{ n: number }', ['n']).read([cell], 1)).toMatchObject({ prepared: { values: { n } } })
     expect(reader('{ n: number }', ['n'], 'x', 'nb').read(['1\u00a0890,5'], 1)).toMatchObject({ prepared: { values: { n: 1890.5 } } })
   })
 

@@ -1,6 +1,6 @@
 import { defined } from '../invariant.js'
 import { accept, acceptType, topLevel } from './accept.js'
-import { cellText, readCell } from './cells.js'
+import { cellText, isAmbiguous, readCell } from './cells.js'
 import { clip, holds, lineEnds, own, trimmed } from './data.js'
 import { isDate } from './dates.js'
 import { TEXT, type Declared, type ValueType } from './types.js'
@@ -254,7 +254,9 @@ function longReader(
     const text =
       typeof cell === 'string' ? cell : isPlain(cell) && (type.kind === 'text' || type.kind === 'choice') ? String(cell) : undefined
     const value =
-      text === undefined ? (cell ?? null) : readCell(text, type, locale, (expected) => refuse(expected, numberWithin(text, declared)))
+      text === undefined
+        ? (cell ?? null)
+        : readCell(text, type, locale, (expected) => refuse(expected, numberWithin(text, declared, locale)))
     if (problems.length > before) return null
     if (value === null) return missing(row, problems)
     // Bounds are checked here, so that the problem names the row and the column.
@@ -362,8 +364,10 @@ function boundWords(p: Problem): string {
 }
 
 /** "c. 1890" is not a whole number, but contains one: the likeliest fix. */
-function numberWithin(cell: string, declared: Declared): string | undefined {
+function numberWithin(cell: string, declared: Declared, locale: string | undefined): string | undefined {
   if (declared.type.kind !== 'integer' && declared.type.kind !== 'number') return undefined
+  if (locale === undefined && isAmbiguous(cell))
+    return 'set locale: in dunelight.yaml to that of the numbers, such as en or de, or use --locale'
   const digits = /\d[\d.,]*/.exec(cell)?.[0].replace(/[.,]$/, '')
   return digits !== undefined && digits !== cell.trim() ? `write ${digits} if that is meant` : undefined
 }
