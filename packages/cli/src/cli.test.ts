@@ -357,3 +357,17 @@ describe('wrong use', () => {
     }
   })
 })
+
+test('--set takes a backslash as it is, --set-text reads \\n as a line break, and a list may be empty', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'set-'))
+  mkdirSync(join(folder, 'prompts'))
+  writeFileSync(
+    join(folder, 'prompts/p.yaml'),
+    'title: P\nvariables: { t: text, l: list of text }\nturns: [{ user: "{l as count}: {t}" }]\n',
+  )
+  const text = (...words: string[]) =>
+    (JSON.parse(dunelight('render', folder, 'p', '--json', '--set', 'l=[]', ...words).out) as { turns: { text: string }[] }).turns[0]!.text
+  expect(text('--set', String.raw`t=C:\new`)).toBe(String.raw`0: C:\new`)
+  expect(text('--set-text', String.raw`t=one\ntwo`)).toBe('0: one\ntwo')
+  rmSync(folder, { recursive: true })
+})

@@ -56,11 +56,24 @@ export function addCommand(
     if (parse) option.argParser(parse as (value: string, before: unknown) => unknown)
     if (required) option.makeOptionMandatory()
     command.addOption(option)
+    if (flags.startsWith('--set ')) command.addOption(new Option(...SET_TEXT).argParser(list))
   }
   command.action(async (...passed: unknown[]) => {
     const values = passed.slice(0, args.length) as string[]
-    ended(await run(context, values, passed[args.length]))
+    ended(await run(context, values, withTexts(passed[args.length] as SetFlags)))
   })
+}
+
+/** Every command with `--set` has it: `--set` takes a backslash as it is. */
+const SET_TEXT = ['--set-text <name=value>', 'like --set, with \\n for a line break'] as const
+
+interface SetFlags {
+  readonly set?: readonly string[]
+  readonly setText?: readonly string[]
+}
+
+function withTexts({ setText, ...flags }: SetFlags): SetFlags {
+  return setText ? { ...flags, set: [...(flags.set ?? []), ...setText.map((text) => text.replaceAll('\\n', '\n'))] } : flags
 }
 
 export const LIBRARY: Argument = ['<library>', 'the library’s folder']

@@ -23,7 +23,7 @@ export async function readSet(
     const target = declared && (field === undefined ? declared : fieldOf(declared, field, problems))
     if (!declared) problems.push(problem('value-undeclared', { name, known: prompt.variables.map((d) => d.name) }))
     if (!target) continue
-    const cell = text.slice(at + 1).replace(/\\n/g, '\n')
+    const cell = text.slice(at + 1)
     const value = namesFiles(target.type, cell)
       ? await readFiles(target.type, cell, limit)
       : readCell(cell, target.type, locale, (expected) => problems.push(problem('value-invalid', { path, expected, found: `"${cell}"` })))
