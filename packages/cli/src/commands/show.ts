@@ -102,6 +102,7 @@ function inputRows(d: Declared, indent: string): string[][] {
     d.default !== undefined ? `default ${JSON.stringify(d.default)}` : d.optional ? 'optional' : '',
     d.untrusted ? 'untrusted' : '',
     d.about ?? '',
+    d.question === undefined ? '' : `asks "${d.question}"`,
   ].filter((n) => n !== '')
   const fields = d.type.kind === 'record' || d.type.kind === 'table' ? (d.type.fields ?? []) : []
   return [[indent + d.name, describe(d.type), notes.join(' · ')], ...fields.flatMap((f) => inputRows(f, `${indent}  `))]

@@ -131,8 +131,10 @@ export function pickerOp(
     const picked = picker.pick(live?.(run), (name) => run.random(`${model.name} ${name}`))
     ;(run.picks ??= []).push({ set: model.name, ...picked })
     const count = picked.cases.length
-    if (count < (pick.atLeast ?? 0))
-      (run.warnings ??= []).push(problem('picked-few', { set: model.name, count, least: defined(pick.atLeast) }, model.pickSpan))
+    const { cut } = picked
+    // A budget that no case fits into was not meant.
+    const least = pick.atLeast ?? (cut > 0 ? 1 : 0)
+    if (count < least) (run.warnings ??= []).push(problem('picked-few', { set: model.name, count, least, cut }, model.pickSpan))
     return picked.cases.map((pickedCase) => pickedCase.case)
   }
 }

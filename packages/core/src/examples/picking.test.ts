@@ -67,6 +67,13 @@ describe('picking', () => {
     expect(picks('{ by: first, budget: 12 }', RUSTY)).toEqual([3])
   })
 
+  test('warns where the budget is too small for any case', () => {
+    const { problems } = rendered('{ by: first, budget: 3 tokens }', RUSTY)
+    expect(problems.map(({ message, hint }) => [message, hint])).toEqual([
+      ['no case of "notes" was picked', expect.stringMatching(/^raise the budget: \d cases did not fit into it$/)],
+    ])
+  })
+
   test('groups labels, or mixes them', () => {
     const grades = (order: string) => picks(`{ by: likeness, at-most: 6, order: ${order} }`, RUSTY).map((pick) => NOTES[pick - 1]![1])
     const grouped = grades('grouped')

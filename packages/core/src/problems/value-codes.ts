@@ -94,9 +94,10 @@ export const valueCodes = {
     'A JSON Schema uses a keyword that declarations cannot express.',
     (d) => `${d.path === 'the schema' ? d.path : `"${d.path}"`} cannot be converted to a declaration: ${d.why}`,
   ),
-  'picked-few': warning<{ set: string; count: number; least: number }>(
+  'picked-few': warning<{ set: string; count: number; least: number; cut: number }>(
     'Fewer cases were picked than the set requires.',
-    (d) => `only ${d.count} cases of "${d.set}" were picked, fewer than ${d.least}`,
+    (d) => (d.count === 0 ? `no case of "${d.set}" was picked` : `only ${d.count} cases of "${d.set}" were picked, fewer than ${d.least}`),
+    (d) => (d.cut > 0 ? `raise the budget: ${d.cut} cases did not fit into it` : undefined),
   ),
   'wordings-over-limit': error<{ limit: number }>(
     'The number of wordings is limited: several "vary" multiply.',
