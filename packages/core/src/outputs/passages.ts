@@ -1,5 +1,5 @@
 import type { PassageSegment, TextSegment } from './shape.js'
-import { readCell } from '../values/cells.js'
+import { ASKED_LOCALE, readCell } from '../values/cells.js'
 import { isDate } from '../values/dates.js'
 import { readWrittenDate } from '../values/written-dates.js'
 import { wordCount } from '../values/accept.js'
@@ -123,7 +123,7 @@ export function readPassage({ type, guidance }: PassageSegment, text: string): W
 export function typedValue(type: 'integer' | 'number' | 'date', text: string): unknown {
   if (type === 'date') return isDate(text) ? text : readWrittenDate(text)
   let fits = text !== ''
-  const value = readCell(text, { kind: type }, undefined, () => (fits = false))
+  const value = readCell(text, { kind: type }, ASKED_LOCALE, () => (fits = false))
   return fits ? value : undefined
 }
 

@@ -2,7 +2,8 @@ import { problem, type Problem } from '../problems/problem.js'
 import { Source, type Span } from '../source/source.js'
 
 /** The repairs that a reader may make, by the name under which they are counted. */
-export type Repair = 'prose' | 'fence' | 'json' | 'closed' | 'several' | 'wrapped' | 'key' | 'extra' | 'type' | 'label' | 'marks' | 'case'
+export type Repair =
+  'prose' | 'fence' | 'json' | 'closed' | 'several' | 'wrapped' | 'key' | 'extra' | 'type' | 'label' | 'marks' | 'case' | 'table'
 
 /** A reply that is being read, with its problems and repairs. */
 export class Reading {

@@ -409,3 +409,41 @@ test.each(['bug_report', 'bug-report', 'BUG REPORT', 'Label: Bug_Report.'])('%s 
   })
   expect(library.prompt('p').read(reply)).toMatchObject({ value: 'bug report', problems: [] })
 })
+
+describe('rows', () => {
+  const read = (row: string, reply: string) =>
+    libraryFrom({ 'outputs/o.yaml': `kind: rows\nrow: "${row}"`, 'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]' })
+      .prompt('p')
+      .read(reply)
+
+  test('keep a number that the pattern asks for', () => {
+    expect(read('<n: integer>. <headline>', '1. Big lamp\n2. Net needle')).toMatchObject({
+      value: [
+        { n: 1, headline: 'Big lamp' },
+        { n: 2, headline: 'Net needle' },
+      ],
+      repairs: [],
+    })
+    expect(read('<headline>', '1. Big lamp\n2. Net needle').value).toEqual([{ headline: 'Big lamp' }, { headline: 'Net needle' }])
+  })
+
+  test.each([
+    ['a Markdown table', 'Here you are:\n\n| Body | Headline |\n|---|:--|\n| Brass \\\\| glass | Lamp |\n| Worn | Needle |\n'],
+    ['CSV', 'headline,body\nLamp,"Brass | glass"\nNeedle,Worn'],
+    ['CSV with semicolons, in a fence', '```csv\nheadline;body\nLamp;Brass | glass\nNeedle;Worn\n```'],
+  ])('are read from %s', (_, reply) => {
+    expect(read('<headline>: <body>', reply.replaceAll('\\\\|', '\\|'))).toMatchObject({
+      value: [
+        { headline: 'Lamp', body: 'Brass | glass' },
+        { headline: 'Needle', body: 'Worn' },
+      ],
+      repairs: [{ message: expect.stringContaining('the rows are in a table') as unknown }],
+    })
+  })
+
+  test('of a table with a cell too few are refused', () => {
+    expect(read('<headline>: <body>', '| headline | body |\n|---|---|\n| Lamp |\n').problems.map(({ code }) => code)).toEqual([
+      'reply-row-invalid',
+    ])
+  })
+})

@@ -78,6 +78,9 @@ function readNumber(text: string, whole: boolean, locale: string | undefined, re
 /** What most cells hold, in every locale. */
 const PLAIN = /^-?\d{1,15}$/
 
+/** The notation of numbers that models are asked for: 1.890 has one reading in it. */
+export const ASKED_LOCALE = 'en'
+
 /** Whether a number has two readings without a locale: `1.890` is 1890 or 1.89. */
 export function isAmbiguous(text: string): boolean {
   return /^[+-]?[1-9]\d{0,2}[.,]\d{3}$/.test(text.trim())

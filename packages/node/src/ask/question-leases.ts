@@ -5,6 +5,8 @@ import { join } from 'node:path'
 import { writeNew } from '../output/files.js'
 import { holderOfFile, LEASE_BEAT, type Holder } from '../runs/lease.js'
 
+const WITHOUT_LINKS: ReadonlySet<string> = new Set(['EPERM', 'ENOTSUP', 'EOPNOTSUPP', 'ENOSYS', 'EMLINK', 'EACCES'])
+
 /**
  * One process at a time asks a question of a library. Each process has one file that it renews, and a lease is a link to it: taken and given
  * up in one step, alive as long as its process is.
@@ -41,7 +43,10 @@ export class QuestionLeases {
         await link(this.own, path)
         return true
       } catch (fault) {
-        if ((fault as NodeJS.ErrnoException).code !== 'EEXIST') throw fault
+        const { code } = fault as NodeJS.ErrnoException
+        // A file system without links has no leases: each process asks for itself, as before.
+        if (code !== undefined && WITHOUT_LINKS.has(code)) return true
+        if (code !== 'EEXIST') throw fault
       }
       if (await holderOfFile(path)) return false
       // Of several that find a dead process's lease, one moves it away.

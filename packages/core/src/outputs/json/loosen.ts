@@ -1,7 +1,7 @@
 import type { Reading } from '../reading.js'
 import type { Extent } from './loose.js'
 import { nearest } from '../../problems/suggest.js'
-import { readCell } from '../../values/cells.js'
+import { ASKED_LOCALE, readCell } from '../../values/cells.js'
 import { isRecord, own, put, shown } from '../../values/data.js'
 import { isDate } from '../../values/dates.js'
 import { readWrittenDate } from '../../values/written-dates.js'
@@ -108,7 +108,7 @@ export class Loosening {
 
   private cell(value: string, type: ValueType, path: readonly string[]): unknown {
     let fits = value.trim() !== ''
-    const read = readCell(value, type, undefined, () => (fits = false))
+    const read = readCell(value, type, ASKED_LOCALE, () => (fits = false))
     return fits ? this.read(value, read, `${type.kind === 'integer' ? 'an' : 'a'} ${type.kind}`, path) : value
   }
 

@@ -9,6 +9,7 @@ import { bareText, ownText, passagesOf, type RowsShape } from '../shape.js'
 import { boundsInWords } from '../../interop/to-schema.js'
 import { problem } from '../../problems/problem.js'
 import { clip, isRecord, own, put } from '../../values/data.js'
+import { foldHeading } from '../../values/row.js'
 
 export function instructRows(shape: RowsShape): Instruction {
   const count = boundsInWords(shape.min, shape.max, 'line', 'lines')
@@ -30,8 +31,8 @@ interface Line {
 
 /** Reads a reply as rows: a list of records, one a line. */
 export function readRows(shape: RowsShape, reading: Reading): unknown {
-  const inJson = rowsInJson(shape, reading)
-  if (inJson) return inJson
+  const inOtherForm = rowsInJson(shape, reading) ?? rowsInTable(shape, reading)
+  if (inOtherForm) return inOtherForm
   const lines = linesOf(reading.text)
   const marked = markOf(shape, lines)
   const all = marked ? lines.map((line) => withoutMark(line, marked)) : lines
@@ -60,7 +61,11 @@ const BULLETED = /^[-*+•–]\s+/
 /** Marks before rows that were not asked for: all of them bulleted, or numbered from 1. */
 function markOf({ segments }: RowsShape, lines: readonly Line[]): RegExp | undefined {
   const [first] = segments
-  if (first?.kind !== 'passage' && /^\s*(?:[-*+•–]|\d+[.):])\s/.test(first?.text ?? '')) return undefined
+  if (first?.kind === 'passage') {
+    // The number before a row may be its first passage.
+    const isOwn = first.type === 'integer' || first.type === 'number'
+    if (isOwn && lines.some((line) => !line.blank && matchLine(segments, line.text)?.exact)) return undefined
+  } else if (/^\s*(?:[-*+•–]|\d+[.):])\s/.test(first?.text ?? '')) return undefined
   const full = lines.filter((line) => !line.blank)
   const bulleted = full.filter((line) => BULLETED.test(line.text))
   if (bulleted.length > 0 && bulleted.length >= full.length - 2) return BULLETED
@@ -113,6 +118,47 @@ function recordOf(shape: RowsShape, { text, start, matched }: Line, row: number,
     put(record, segment.name, value)
   }
   return sound ? record : undefined
+}
+
+/** Rows that came as a Markdown table or as CSV, under the names of the passages. */
+function rowsInTable(shape: RowsShape, reading: Reading): unknown {
+  const lines = linesOf(reading.text)
+  const passages = passagesOf(shape).map(({ name }) => name)
+  const cells = (line: Line) => (line.text.startsWith('|') ? markdownCells(line.text) : csvCells(line.text))
+  const head = lines.findIndex((line) => {
+    const names = cells(line).map(foldHeading)
+    return names.length > 1 && passages.every((name) => names.includes(foldHeading(name)))
+  })
+  if (head < 0 || passages.length < 2) return undefined
+  const places = new Map(cells(defined(lines[head])).map((name, i) => [foldHeading(name), i]))
+  const rows = lines.slice(head + 1).filter((line) => !line.blank && !FENCE.test(line.text) && !/^[|:\s-]+$/.test(line.text))
+  reading.repair('table', 'the rows are in a table')
+  const records = rows.map((line, i) => {
+    const row = cells(line)
+    const values = new Map(passages.map((name) => [name, row[places.get(foldHeading(name)) ?? -1] ?? '']))
+    return recordOf(shape, { ...line, matched: row.length === places.size ? { exact: true, passages: values } : undefined }, i + 1, reading)
+  })
+  const whole = records.filter((record) => record !== undefined)
+  reading.partial = whole
+  checkCount(shape, whole.length, reading)
+  return whole
+}
+
+/** The cells of a line of a Markdown table; `\\|` is a bar. */
+function markdownCells(line: string): string[] {
+  return line
+    .replace(/^\||(?<!\\)\|$/g, '')
+    .split(/(?<!\\)\|/)
+    .map((cell) => cell.trim().replaceAll('\\|', '|'))
+}
+
+/** The cells of a line of CSV: RFC 4180, with a comma or a semicolon. */
+function csvCells(line: string): string[] {
+  const delimiter = line.includes(',') ? ',' : ';'
+  const cell = new RegExp(`(?:^|${delimiter})(?:"((?:[^"]|"")*)"|([^"${delimiter}]*))`, 'gy')
+  const cells: string[] = []
+  for (const [, quoted, plain] of line.matchAll(cell)) cells.push((quoted?.replaceAll('""', '"') ?? plain ?? '').trim())
+  return cells
 }
 
 function checkCount({ min, max }: RowsShape, count: number, reading: Reading): void {
