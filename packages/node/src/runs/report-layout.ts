@@ -145,6 +145,7 @@ main { display: grid; grid-template-columns: repeat(auto-fit, minmax(480px, 1fr)
 table { border-collapse: collapse; width: 100%; }
 th { text-align: left; font-weight: 500; color: var(--soft); }
 td, th { padding: 3px 14px 3px 0; border-bottom: 1px solid var(--line); vertical-align: top; white-space: nowrap; }
+th { white-space: normal; }
 td.words { white-space: pre-line; overflow-wrap: anywhere; width: 100%; }
 td.n, th.n { text-align: right; font-variant-numeric: tabular-nums; }
 figure { margin: 0; } .chart { display: block; width: 100%; max-width: 560px; height: auto; }

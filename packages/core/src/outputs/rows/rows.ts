@@ -63,8 +63,12 @@ function markOf({ segments }: RowsShape, lines: readonly Line[]): RegExp | undef
   const [first] = segments
   if (first?.kind === 'passage') {
     // The number before a row may be its first passage.
-    const isOwn = first.type === 'integer' || first.type === 'number'
-    if (isOwn && lines.some((line) => !line.blank && matchLine(segments, line.text)?.exact)) return undefined
+    const isOwn = (line: Line) => {
+      const match = matchLine(segments, line.text)
+      return match?.exact === true && readPassage(first, match.passages.get(first.name) ?? '').faults.length === 0
+    }
+    const numbered = lines.filter((line) => NUMBERED.test(line.text))
+    if (first.type !== 'text' && numbered.length > 0 && numbered.every(isOwn)) return undefined
   } else if (/^\s*(?:[-*+•–]|\d+[.):])\s/.test(first?.text ?? '')) return undefined
   const full = lines.filter((line) => !line.blank)
   const bulleted = full.filter((line) => BULLETED.test(line.text))
