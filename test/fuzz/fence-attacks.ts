@@ -72,8 +72,8 @@ function written(character: string, random: Random): string {
   if (random.chance(0.4)) text = escaped(text, random)
   for (let round = random.below(3); round > 0; round--) {
     const characters = [...text]
-    const at = random.below(characters.length)
-    if (/[&%\\#;=]/.test(characters[at]!)) characters[at] = escaped(characters[at]!, random)
+    const position = random.below(characters.length)
+    if (/[&%\\#;=]/.test(characters[position]!)) characters[position] = escaped(characters[position]!, random)
     text = characters.join('')
   }
   return text

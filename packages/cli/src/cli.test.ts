@@ -127,12 +127,12 @@ describe('list and show', () => {
     }
     expect([code, record, turns.length]).toEqual([0, 'MH-0002', 2])
     for (const { text, origins } of turns) {
-      let at = 0
+      let position = 0
       for (const { start, end, place } of origins) {
-        expect([start, existsSync(join(LIBRARY, place.file)) || place.file.startsWith('the standard layout')]).toEqual([at, true])
-        at = end
+        expect([start, existsSync(join(LIBRARY, place.file)) || place.file.startsWith('the standard layout')]).toEqual([position, true])
+        position = end
       }
-      expect(at).toBe(text.length)
+      expect(position).toBe(text.length)
     }
     expect(turns[1]?.origins.some((o) => o.kind === 'value' && o.path === 'item.title')).toBe(true)
   })

@@ -19,7 +19,7 @@ const files = { 'snippets/house/style.md': 'Plain.', 'personas/registrar.yaml': 
 
 /** What is offered at the bar in a line of a prompt, and how much of what was typed it takes the place of. */
 function offered(line: string): { labels: string[]; typed: string } | undefined {
-  const at = line.indexOf('|')
+  const position = line.indexOf('|')
   const text = yaml(line.replace('|', ''))
   const library = libraryFrom({ ...files, [FILE]: yaml('x') })
   const known = {
@@ -28,7 +28,7 @@ function offered(line: string): { labels: string[]; typed: string } | undefined 
     personas: [...library.artefacts.personas.keys()],
   }
   const state = EditorState.create({ doc: text })
-  const cursor = text.indexOf(line.replace('|', '')) + at
+  const cursor = text.indexOf(line.replace('|', '')) + position
   const result = completionsAt(new CompletionContext(state, cursor, true), known)
   return result ? { labels: result.options.map((o) => o.label), typed: text.slice(result.from, cursor) } : undefined
 }

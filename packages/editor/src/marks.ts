@@ -27,12 +27,12 @@ function marksOf(texts: readonly Text[], doc: Doc): DecorationSet {
       const to = span.source.fileOffset(span.end - 1) + 1
       const mark = MARKS.get(kind)
       // A token over several lines of a block scalar is marked line by line: the indentation between is YAML's.
-      for (let at = from; mark && at < to && at < doc.length;) {
-        const line = doc.lineAt(at)
-        const start = at === from ? at : line.from + (/^\s*/.exec(line.text)?.[0].length ?? 0)
+      for (let position = from; mark && position < to && position < doc.length;) {
+        const line = doc.lineAt(position)
+        const start = position === from ? position : line.from + (/^\s*/.exec(line.text)?.[0].length ?? 0)
         const end = Math.min(to, line.to)
         if (end > start) ranges.push(mark.range(start, end))
-        at = line.to + 1
+        position = line.to + 1
       }
     }
   }

@@ -94,12 +94,12 @@ export class Encoding {
   /** How many of the bytes are UTF-8. */
   validLength(bytes: Uint8Array): number {
     if (this.options.byteText?.isUtf8(bytes)) return bytes.length
-    let at = 0
-    while (at < bytes.length) {
-      const first = bytes[at] ?? 0
+    let position = 0
+    while (position < bytes.length) {
+      const first = bytes[position] ?? 0
       const length = first < 0x80 ? 1 : lengthOf(first)
-      if (first >= 0x80 && !this.isCharacter(bytes.subarray(at, at + length))) return at
-      at += length
+      if (first >= 0x80 && !this.isCharacter(bytes.subarray(position, position + length))) return position
+      position += length
     }
     return bytes.length
   }

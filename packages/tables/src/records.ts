@@ -58,9 +58,9 @@ function rowOf(item: unknown, headings: readonly string[], number: number): Row 
 
 /** Whether a record has just these keys, in this order. */
 function hasKeys(item: Readonly<Record<string, unknown>>, headings: readonly string[]): boolean {
-  let at = 0
-  for (const key in item) if (key !== headings[at++]) return false
-  return at === headings.length
+  let position = 0
+  for (const key in item) if (key !== headings[position++]) return false
+  return position === headings.length
 }
 
 function isRecord(item: unknown): item is Record<string, unknown> {

@@ -9,7 +9,7 @@ import { times } from '../../../test/house.js'
 async function read(path: string, format: TextFormat): Promise<{ headings: readonly string[]; rows: unknown[][] }> {
   const bytes = readFileSync(path)
   const source = (async function* () {
-    for (let at = 0; at < bytes.length; at += 60_000) yield bytes.subarray(at, at + 60_000)
+    for (let position = 0; position < bytes.length; position += 60_000) yield bytes.subarray(position, position + 60_000)
     await Promise.resolve()
   })()
   let headings: readonly string[] = []

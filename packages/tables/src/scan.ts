@@ -79,19 +79,19 @@ export class RowScanner {
     this.lookAt(text)
     const { length } = text
     let start = 0
-    let at = this.scanned
+    let position = this.scanned
     for (;;) {
       if (this.open) {
-        at = this.closing(at, last)
-        this.open = at < 0
+        position = this.closing(position, last)
+        this.open = position < 0
         if (this.open) return this.unfinished(start, this.scanned, last)
       }
-      const end = Math.min(this.feeds.next(at), this.returns.next(at))
-      const quote = this.delimiter === undefined ? length : this.quotes.next(at)
+      const end = Math.min(this.feeds.next(position), this.returns.next(position))
+      const quote = this.delimiter === undefined ? length : this.quotes.next(position)
       if (quote < end) {
         this.open = quote === start || text.charCodeAt(quote - 1) === this.code
         this.quoted ||= this.open
-        at = quote + 1
+        position = quote + 1
         continue
       }
       // Only the next piece shows whether a line feed follows a carriage return.
@@ -100,7 +100,7 @@ export class RowScanner {
       if (end - start > LONGEST_ROW) return this.tooLong(start)
       if (start < length) this.endRow(start, end, onRow)
       if (end === length) return length
-      start = at = text.charCodeAt(end) === CR && text.charCodeAt(end + 1) === LF ? end + 2 : end + 1
+      start = position = text.charCodeAt(end) === CR && text.charCodeAt(end + 1) === LF ? end + 2 : end + 1
     }
   }
 
@@ -147,10 +147,10 @@ export class RowScanner {
   }
 
   /** Remembers how far the row under way has been scanned: a long one is scanned once, however many pieces it comes in. */
-  private unfinished(start: number, at: number, last: boolean): number {
+  private unfinished(start: number, offset: number, last: boolean): number {
     if (this.text.length - start > LONGEST_ROW) return this.tooLong(start)
     if (last) this.problem = problem('quote-open', { row: Math.max(this.rows, 1) })
-    this.scanned = at - start
+    this.scanned = offset - start
     return start
   }
 
@@ -167,14 +167,14 @@ export class RowScanner {
   private closing(from: number, last: boolean): number {
     const { text } = this
     const { length } = text
-    for (let at = this.quotes.next(from); at < length; at = this.quotes.next(at + 1)) {
-      if (text.charCodeAt(at + 1) === QUOTE) {
-        at++
+    for (let index = this.quotes.next(from); index < length; index = this.quotes.next(index + 1)) {
+      if (text.charCodeAt(index + 1) === QUOTE) {
+        index++
         continue
       }
-      const after = this.afterSpaces(at + 1)
+      const after = this.afterSpaces(index + 1)
       if (after === length && !last) {
-        this.scanned = at
+        this.scanned = index
         return -1
       }
       if (this.endsCell(after)) return after
@@ -186,9 +186,9 @@ export class RowScanner {
   /** The quote that closes a cell, in a row that is whole. */
   private closeOf(from: number, end: number): number {
     const { text } = this
-    for (let at = text.indexOf('"', from); at >= 0 && at < end; at = text.indexOf('"', at + 1)) {
-      if (text.charCodeAt(at + 1) === QUOTE) at++
-      else if (this.endsCell(this.afterSpaces(at + 1))) return at
+    for (let place = text.indexOf('"', from); place >= 0 && place < end; place = text.indexOf('"', place + 1)) {
+      if (text.charCodeAt(place + 1) === QUOTE) place++
+      else if (this.endsCell(this.afterSpaces(place + 1))) return place
     }
     return end
   }

@@ -11,7 +11,7 @@ function pieces(content: Content, size = 1 << 16): AsyncIterable<Uint8Array> {
   const bytes = typeof content === 'string' ? new TextEncoder().encode(content) : content
   return (async function* () {
     await Promise.resolve()
-    for (let at = 0; at < bytes.length; at += size) yield bytes.slice(at, at + size)
+    for (let position = 0; position < bytes.length; position += size) yield bytes.slice(position, position + size)
   })()
 }
 

@@ -45,13 +45,13 @@ async function look({ id, saved, files, beside, wanted }: ToWorker & { kind: 'lo
       tokens: new Uint32Array(to - from),
       done: to >= table.rows.length,
     }
-    for (let at = from; at < to; at++) {
-      const [state, turns] = rowOf(now, at)
+    for (let index = from; index < to; index++) {
+      const [state, turns] = rowOf(now, index)
       const hash = hashOf(state, turns)
-      if (before && at >= own.filled) own.hashes[at] = hashOf(...rowOf(before, at))
-      part.states[at - from] = state
-      part.changed[at - from] = hash === own.hashes[at] ? 0 : 1
-      if (turns && at % stride === 0) part.tokens[at - from] = turns.reduce((sum, { text }) => sum + count(text), 0)
+      if (before && index >= own.filled) own.hashes[index] = hashOf(...rowOf(before, index))
+      part.states[index - from] = state
+      part.changed[index - from] = hash === own.hashes[index] ? 0 : 1
+      if (turns && index % stride === 0) part.tokens[index - from] = turns.reduce((sum, { text }) => sum + count(text), 0)
     }
     own.filled = Math.max(own.filled, to)
     self.postMessage(part)
@@ -61,8 +61,8 @@ async function look({ id, saved, files, beside, wanted }: ToWorker & { kind: 'lo
   }
 }
 
-function rowOf(subject: Subject, at: number): [number, readonly Turn[] | undefined] {
-  const record = subject.record(at)
+function rowOf(subject: Subject, position: number): [number, readonly Turn[] | undefined] {
+  const record = subject.record(position)
   if (!record) return [ROW.out, undefined]
   if (!record.prepared) return [ROW.rejected, undefined]
   try {

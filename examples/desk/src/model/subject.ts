@@ -70,14 +70,14 @@ export class Subject {
   }
 
   /** The record of a row; undefined where the batch leaves it out. */
-  record(at: number): BatchRecord | undefined {
-    const misread = this.table?.misread.get(at)
-    if (misread) return this.unready(at, [misread])
-    if (!this.rows) return this.unready(at, this.problems)
+  record(position: number): BatchRecord | undefined {
+    const misread = this.table?.misread.get(position)
+    if (misread) return this.unready(position, [misread])
+    if (!this.rows) return this.unready(position, this.problems)
     try {
-      return this.rows.read(defined(defined(this.table).rows[at]), at + 1)
+      return this.rows.read(defined(defined(this.table).rows[position]), position + 1)
     } catch (fault) {
-      if (fault instanceof ProblemError) return this.unready(at, fault.problems)
+      if (fault instanceof ProblemError) return this.unready(position, fault.problems)
       throw fault
     }
   }
@@ -89,12 +89,12 @@ export class Subject {
     return { record: record.id, ...(seed !== undefined && { seed }), ...(locale !== undefined && { locale }) }
   }
 
-  private unready(at: number, problems: readonly Problem[]): BatchRecord {
+  private unready(offset: number, problems: readonly Problem[]): BatchRecord {
     return {
-      row: at + 1,
-      id: String(at + 1),
+      row: offset + 1,
+      id: String(offset + 1),
       named: false,
-      cells: this.table?.rows[at] ?? [],
+      cells: this.table?.rows[offset] ?? [],
       prepared: undefined,
       problems,
       path: undefined,

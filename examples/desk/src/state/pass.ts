@@ -95,5 +95,5 @@ export class PassRunner {
 
 /** Problems contain sources and hints that cannot be sent to a worker, which needs none of them. */
 function plain(table: DeskTable): DeskTable {
-  return { ...table, problems: [], misread: new Map([...table.misread.keys()].map((at) => [at, {} as Problem])) }
+  return { ...table, problems: [], misread: new Map([...table.misread.keys()].map((position) => [position, {} as Problem])) }
 }

@@ -37,10 +37,10 @@ export function BesideView({ desk }: { desk: Desk }) {
   const step = async (by: 1 | -1) => {
     const rows = table?.rows.length ?? 0
     setSearching('searching …')
-    for (let at = row + by, searched = 0; at >= 0 && at < rows; at += by, searched++) {
-      if (turnsText(current, at) !== turnsText(subject, at)) {
+    for (let index = row + by, searched = 0; index >= 0 && index < rows; index += by, searched++) {
+      if (turnsText(current, index) !== turnsText(subject, index)) {
         setSearching(undefined)
-        desk.selection.chooseRow(at)
+        desk.selection.chooseRow(index)
         return
       }
       // The page stays quick while a large table is gone through.

@@ -24,7 +24,7 @@ interface RowProps {
 
 /** Drawn again only where something of it is another: a grid is scrolled a few rows at a time. */
 export const Row = memo(function Row(props: RowProps) {
-  const { desk, cells, headings, at, index, top, chosen, focusable, follow, state, changed, tokens, problems } = props
+  const { desk, cells, headings, at: position, index, top, chosen, focusable, follow, state, changed, tokens, problems } = props
   const self = useRef<HTMLDivElement>(null)
   useEffect(() => {
     if (!chosen || !follow.current) return
@@ -43,7 +43,7 @@ export const Row = memo(function Row(props: RowProps) {
       aria-selected={chosen}
       tabIndex={focusable ? 0 : -1}
       style={{ transform: `translateY(${top}px)` }}
-      onClick={() => desk.selection.chooseRow(at)}
+      onClick={() => desk.selection.chooseRow(position)}
       title={why || undefined}
     >
       <span
@@ -56,7 +56,7 @@ export const Row = memo(function Row(props: RowProps) {
         {tokens > 0 && <span className="tokens">{tokens}</span>}
       </span>
       <span className="cell number" role="gridcell">
-        {at + 1}
+        {position + 1}
       </span>
       {headings.map((heading, column) => (
         <span

@@ -33,11 +33,11 @@ export function InView({ desk, rows }: { desk: Desk; rows: readonly number[] }) 
       {isEdited ? (
         <>
           <b>In view:</b> {number(changed)} of {number(now.length)} changed, {number(failing.length)} fail
-          {failing.slice(0, MOST_NAMED).map(({ at }, i) => (
-            <Fragment key={at}>
+          {failing.slice(0, MOST_NAMED).map(({ at: position }, i) => (
+            <Fragment key={position}>
               {i === 0 ? ': ' : ', '}
-              <button type="button" className="to-row" onClick={() => desk.selection.chooseRow(at)}>
-                row {number(at + 1)}
+              <button type="button" className="to-row" onClick={() => desk.selection.chooseRow(position)}>
+                row {number(position + 1)}
               </button>
             </Fragment>
           ))}

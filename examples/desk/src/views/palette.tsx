@@ -17,7 +17,7 @@ interface Props {
 /** All that the page can do, by its name. */
 export function Palette({ open, commands, onClose }: Props) {
   const [words, setWords] = useState('')
-  const [at, setAt] = useState(0)
+  const [position, setPosition] = useState(0)
   const list = useRef<HTMLUListElement>(null)
   const before = useRef<Element>(null)
   const found = useMemo(() => {
@@ -34,10 +34,10 @@ export function Palette({ open, commands, onClose }: Props) {
     onClose()
     if (before.current instanceof HTMLElement) before.current.focus()
   }
-  useEffect(() => setAt(0), [words, open])
+  useEffect(() => setPosition(0), [words, open])
   useEffect(() => {
-    list.current?.children[at]?.scrollIntoView({ block: 'nearest' })
-  }, [at])
+    list.current?.children[position]?.scrollIntoView({ block: 'nearest' })
+  }, [position])
   const run = (command: Command | undefined) => {
     if (!command) return
     close()
@@ -45,10 +45,10 @@ export function Palette({ open, commands, onClose }: Props) {
   }
   const key = (event: KeyboardEvent) => {
     const step = { ArrowDown: 1, ArrowUp: -1 }[event.key]
-    if (event.key === 'Enter') run(found[at])
+    if (event.key === 'Enter') run(found[position])
     else if (step !== undefined) {
       event.preventDefault()
-      setAt((at + step + found.length) % Math.max(1, found.length))
+      setPosition((position + step + found.length) % Math.max(1, found.length))
     }
   }
   return (
@@ -68,7 +68,7 @@ export function Palette({ open, commands, onClose }: Props) {
         role="combobox"
         aria-expanded="true"
         aria-controls="commands"
-        aria-activedescendant={found[at] ? `command-${at}` : undefined}
+        aria-activedescendant={found[position] ? `command-${position}` : undefined}
         placeholder="a word of it: prompt, save, persona …"
         value={words}
         onChange={(event) => setWords(event.currentTarget.value)}
@@ -76,7 +76,7 @@ export function Palette({ open, commands, onClose }: Props) {
       />
       <ul ref={list} id="commands" role="listbox" aria-label="commands" className="commands">
         {found.map((command, i) => (
-          <li key={command.name} id={`command-${i}`} role="option" aria-selected={i === at} onMouseDown={() => run(command)}>
+          <li key={command.name} id={`command-${i}`} role="option" aria-selected={i === position} onMouseDown={() => run(command)}>
             {command.name}
             {command.keys !== undefined && <kbd>{command.keys}</kbd>}
           </li>

@@ -16,7 +16,7 @@ export function sourceOf(wanted: Wanted, path: string | undefined): string | nul
 }
 
 export function chooseSource(desk: Desk, value: string): void {
-  const at = value.indexOf(' ')
-  const name = value.slice(at + 1)
+  const position = value.indexOf(' ')
+  const name = value.slice(position + 1)
   void desk.selection.chooseSource(value.startsWith('batch ') ? { batch: name } : { table: name })
 }

@@ -181,10 +181,10 @@ function labelColumns({ answerColumns }: Prompt): AnswerColumn[] {
 function settingsOf(stated: readonly string[]): Record<string, unknown> {
   return Object.fromEntries(
     stated.map((text) => {
-      const at = text.indexOf('=')
-      if (at < 1) throw new WrongUse(`--other-setting needs name=value, not "${text}"`, 'write --other-setting temperature=0.2')
-      const value = text.slice(at + 1).trim()
-      return [text.slice(0, at).trim(), value !== '' && Number.isFinite(Number(value)) ? Number(value) : value]
+      const position = text.indexOf('=')
+      if (position < 1) throw new WrongUse(`--other-setting needs name=value, not "${text}"`, 'write --other-setting temperature=0.2')
+      const value = text.slice(position + 1).trim()
+      return [text.slice(0, position).trim(), value !== '' && Number.isFinite(Number(value)) ? Number(value) : value]
     }),
   )
 }

@@ -73,7 +73,7 @@ export async function addCases(
   })
   const good = kept.flatMap((row, i) =>
     refused[i] === undefined
-      ? [{ values: defined(values[i]), beside: Object.fromEntries(names.map(({ column }, at) => [column, row.values[at]])) }]
+      ? [{ values: defined(values[i]), beside: Object.fromEntries(names.map(({ column }, position) => [column, row.values[position]])) }]
       : [],
   )
   const to = flags.dryRun || good.length === 0 ? undefined : await appendCases(folder, set.model, good)
@@ -117,12 +117,12 @@ function rowsOf(rows: CaseRows, names: readonly Named[]): Row[] {
     }))
   return rows.rows.map((cells, i) => {
     let unfit: string | undefined
-    const values = names.map(({ declared, column }, at) =>
+    const values = names.map(({ declared, column }, position) =>
       readCell(
-        cells[at] ?? '',
+        cells[position] ?? '',
         declared.type,
         undefined,
-        (expected) => (unfit ??= `column "${column}": "${cells[at] ?? ''}" is not ${expected}`),
+        (expected) => (unfit ??= `column "${column}": "${cells[position] ?? ''}" is not ${expected}`),
       ),
     )
     return { number: i + 1, values, unfit }

@@ -103,9 +103,9 @@ function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<strin
 }
 
 function pairOf(text: string): [string, string] {
-  const at = text.indexOf('=')
-  if (at < 1) throw new WrongUse(`--column needs variable=heading, not "${text}"`, 'write --column "item.number=Object No."')
-  return [text.slice(0, at).trim(), text.slice(at + 1).trim()]
+  const position = text.indexOf('=')
+  if (position < 1) throw new WrongUse(`--column needs variable=heading, not "${text}"`, 'write --column "item.number=Object No."')
+  return [text.slice(0, position).trim(), text.slice(position + 1).trim()]
 }
 
 /** `rooms.json as room where item.room is room.code`; `as room many` for all rows that match. */

@@ -15,15 +15,15 @@ export async function readSet(
   const values: Record<string, unknown> = {}
   const problems: Problem[] = []
   for (const text of set) {
-    const at = text.indexOf('=')
-    if (at < 1) throw new WrongUse(`--set needs name=value, not "${text}"`)
-    const path = text.slice(0, at).trim()
+    const position = text.indexOf('=')
+    if (position < 1) throw new WrongUse(`--set needs name=value, not "${text}"`)
+    const path = text.slice(0, position).trim()
     const [name, field] = split(path)
     const declared = prompt.variables.find((d) => d.name === name)
     const target = declared && (field === undefined ? declared : fieldOf(declared, field, problems))
     if (!declared) problems.push(problem('value-undeclared', { name, known: prompt.variables.map((d) => d.name) }))
     if (!target) continue
-    const cell = text.slice(at + 1)
+    const cell = text.slice(position + 1)
     const value = namesFiles(target.type, cell)
       ? await readFiles(target.type, cell, limit)
       : readCell(cell, target.type, locale, (expected) => problems.push(problem('value-invalid', { path, expected, found: `"${cell}"` })))

@@ -12,10 +12,10 @@ export class Copied {
       const words = wordsIn(text)
       if (words.length < this.most || !this.mayHold(words, sent)) continue
       const begins = new Map<string, number[]>()
-      for (let at = 0; at + this.most <= words.length; at++) {
-        const places = begins.get(defined(words[at]))
-        if (places) places.push(at)
-        else begins.set(defined(words[at]), [at])
+      for (let index = 0; index + this.most <= words.length; index++) {
+        const places = begins.get(defined(words[index]))
+        if (places) places.push(index)
+        else begins.set(defined(words[index]), [index])
       }
       let earliest = Infinity
       for (const text of sent) earliest = Math.min(earliest, this.earliest(words, begins, wordsIn(text)))
@@ -30,8 +30,8 @@ export class Copied {
    */
   private mayHold(words: readonly string[], sent: readonly string[]): boolean {
     const size = Math.ceil(this.most / 2)
-    for (let at = 0; at + size <= words.length; at += size) {
-      const block = words.slice(at, at + size)
+    for (let position = 0; position + size <= words.length; position += size) {
+      const block = words.slice(position, position + size)
       if (sent.some((text) => standInARow(block, lowerCase(text)))) return true
     }
     return false
@@ -39,11 +39,11 @@ export class Copied {
 
   private earliest(words: readonly string[], begins: ReadonlyMap<string, readonly number[]>, sent: readonly string[]): number {
     let earliest = Infinity
-    for (let at = 0; at + this.most <= sent.length; at++) {
-      for (const from of begins.get(defined(sent[at])) ?? NOWHERE) {
+    for (let place = 0; place + this.most <= sent.length; place++) {
+      for (const from of begins.get(defined(sent[place])) ?? NOWHERE) {
         if (from >= earliest) break
         let same = 1
-        while (same < this.most && words[from + same] === sent[at + same]) same++
+        while (same < this.most && words[from + same] === sent[place + same]) same++
         if (same === this.most) earliest = from
       }
     }

@@ -24,10 +24,10 @@ export function countedByLines(count: (text: string) => number): (text: string) 
   return (text) => {
     let tokens = 0
     let start = 0
-    for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) {
-      if (!isCut(text.charCodeAt(at + 1))) continue
-      tokens += counted(text.slice(start, at + 1))
-      start = at + 1
+    for (let position = text.indexOf('\n'); position >= 0; position = text.indexOf('\n', position + 1)) {
+      if (!isCut(text.charCodeAt(position + 1))) continue
+      tokens += counted(text.slice(start, position + 1))
+      start = position + 1
     }
     return tokens + (start < text.length ? counted(text.slice(start)) : 0)
   }

@@ -43,9 +43,11 @@ export class Pool {
       const { accepted, problems } = defined(this.reader).read(cells, row + i)
       // A row that cannot be read at all has no key: nothing finds it.
       if (!accepted && cells.length !== headings.length) return
-      const key = accepted ? keyOf(places.map((at) => accepted[at])) : this.keyOfCells(cells, row + i)
+      const key = accepted ? keyOf(places.map((position) => accepted[position])) : this.keyOfCells(cells, row + i)
       if (key === undefined) return
-      const entry: Entry = accepted ? { record: Object.fromEntries(this.columns.map((d, at) => [d.name, accepted[at]])) } : { problems }
+      const entry: Entry = accepted
+        ? { record: Object.fromEntries(this.columns.map((d, offset) => [d.name, accepted[offset]])) }
+        : { problems }
       const known = this.entries.get(key)
       if (known) known.push(entry)
       else this.entries.set(key, [entry])

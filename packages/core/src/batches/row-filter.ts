@@ -60,7 +60,7 @@ export class RowFilter {
     const scope: unknown[] = this.rowNamed ? [Object.fromEntries(this.columns.map((d, i) => [d.name, accepted[i]]))] : []
     for (const place of this.places) scope.push(place < 0 ? null : accepted[place])
     this.pools.forEach((pool, i) => {
-      const values = defined(this.keys[i]).map(({ at, steps }) => stepInto(scope[at], steps))
+      const values = defined(this.keys[i]).map(({ at: position, steps }) => stepInto(scope[position], steps))
       scope.push(pool.find(values, problems))
     })
     return scope
@@ -91,16 +91,16 @@ function asStep(value: unknown): unknown {
 }
 
 function placeOf(path: Path, scope: readonly Declared[]): { at: number; steps: readonly string[] } {
-  const at = scope.findIndex((d) => d.name === path.name)
+  const position = scope.findIndex((d) => d.name === path.name)
   const steps = path.steps.map((step) => step.key)
-  const fields = scope[at]?.type.kind === 'record' ? scope[at].type.fields : undefined
+  const fields = scope[position]?.type.kind === 'record' ? scope[position].type.fields : undefined
   const [first] = steps
-  const known = at < 0 ? scope.map((d) => d.name) : (fields ?? []).map((d) => d.name)
-  if (at < 0 || (first !== undefined && fields && !fields.some((d) => d.name === first)))
+  const known = position < 0 ? scope.map((d) => d.name) : (fields ?? []).map((d) => d.name)
+  if (position < 0 || (first !== undefined && fields && !fields.some((d) => d.name === first)))
     throw new ProblemError([
-      problem('column-unknown', { heading: at < 0 ? path.name : defined(first), variable: 'where', known }, path.span),
+      problem('column-unknown', { heading: position < 0 ? path.name : defined(first), variable: 'where', known }, path.span),
     ])
-  return { at, steps }
+  return { at: position, steps }
 }
 
 function stepInto(value: unknown, keys: readonly string[]): unknown {

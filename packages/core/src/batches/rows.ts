@@ -92,12 +92,12 @@ export class BatchRows {
   private putJoined(accepted: unknown[], scope: readonly unknown[]): readonly Problem[] {
     const problems: Problem[] = []
     const { variables } = this.batch.prompt
-    this.joined.forEach((at, i) => {
-      if (at < 0) return
-      const declared = defined(variables[at])
+    this.joined.forEach((position, i) => {
+      if (position < 0) return
+      const declared = defined(variables[position])
       const found = scope[scope.length - this.pools.length + i]
-      if (!isEmpty(found)) accepted[at] = acceptType(found, declared.type, topLevel(declared.name), (p) => problems.push(p))
-      else if (defined(this.pools[i]).join.many) accepted[at] = []
+      if (!isEmpty(found)) accepted[position] = acceptType(found, declared.type, topLevel(declared.name), (p) => problems.push(p))
+      else if (defined(this.pools[i]).join.many) accepted[position] = []
       else if (declared.default === undefined && !declared.optional)
         problems.push(problem('join-none', { table: defined(this.pools[i]).join.path, variable: declared.name }))
     })

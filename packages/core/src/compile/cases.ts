@@ -80,7 +80,11 @@ function answerWriter({ model, label }: PreparedSet, form: FormPlan, lacks: (fie
       for (const place of places) if (place.at < 0 && !place.field.optional) lacks(place.field.name)
       const held = places.filter((place) => place.at >= 0)
       return (row) =>
-        JSON.stringify(Object.fromEntries(held.flatMap(({ field, at }) => (isThere(row[at]) ? [[field.name, toJson(row[at])]] : []))))
+        JSON.stringify(
+          Object.fromEntries(
+            held.flatMap(({ field, at: position }) => (isThere(row[position]) ? [[field.name, toJson(row[position])]] : [])),
+          ),
+        )
     }
     case 'one-of':
       if (!label) lacks('the label')

@@ -38,8 +38,8 @@ export function prepareSet(model: ExampleSetModel, shelves: CompileEnv, alone: C
   const inputs = rows.map((row) => writeAlone(ask, row) ?? '')
   const expected = rows.map((row) => answer && writeAlone(answer, row))
   const label = labelOf(model)
-  const at = label ? fields.indexOf(label) : -1
-  const grouped = pick.cover === undefined ? at : fields.findIndex((field) => field.name === pick.cover)
+  const position = label ? fields.indexOf(label) : -1
+  const grouped = pick.cover === undefined ? position : fields.findIndex((field) => field.name === pick.cover)
   const { countTokens } = shelves
   if (pick.budget !== undefined && !countTokens) report(problem('budget-uncounted', { set: model.name }, model.pickSpan))
   const tokens = new Map<number, number>()
@@ -66,7 +66,7 @@ export function prepareSet(model: ExampleSetModel, shelves: CompileEnv, alone: C
     label: label && {
       field: label.name,
       options: label.type.kind === 'choice' ? label.type.of : [],
-      of: (index) => texts(index, at),
+      of: (index) => texts(index, position),
     },
     readBack: (index) => {
       const read = reader?.(expected[index] ?? '')

@@ -19,14 +19,14 @@ export function indentedOp(op: Op, { lead, blank }: Continuation, made: TextOrig
     if (text === '') return
     const places: { at: number; length: number }[] = []
     let moved = ''
-    let at = 0
+    let position = 0
     for (const line of text.split('\n')) {
-      const isFirst = at === 0
-      const last = at + line.length === text.length
+      const isFirst = position === 0
+      const last = position + line.length === text.length
       const spaces = (isFirst && !first) || (last && line === '' && first) ? '' : line.trim() === '' ? blank : lead
-      if (spaces !== '') places.push({ at: before.length + at, length: spaces.length })
+      if (spaces !== '') places.push({ at: before.length + position, length: spaces.length })
       moved += spaces + line + (last ? '' : '\n')
-      at += line.length + 1
+      position += line.length + 1
     }
     run.out = before + (json ? jsonBytes(moved) : moved)
     run.trace?.insert(places, made)

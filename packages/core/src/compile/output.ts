@@ -111,24 +111,24 @@ function segmentsOf(op: Op, run: Run): TextSegment[] {
   const { text, trace, passages } = capturedWhole(op, run)
   const segments: TextSegment[] = []
   const plain = (start: number, end: number) => {
-    let at = start
+    let position = start
     trace.ends.forEach((stop, i) => {
-      if (stop <= at || at >= end) return
+      if (stop <= position || position >= end) return
       const kind = defined(trace.sources[i]).kind === 'value' ? 'value' : 'fixed'
-      const piece = text.slice(at, Math.min(stop, end))
+      const piece = text.slice(position, Math.min(stop, end))
       const last = segments.at(-1)
       if (last?.kind === kind) segments[segments.length - 1] = { kind, text: last.text + piece }
       else segments.push({ kind, text: piece })
-      at = Math.min(stop, end)
+      position = Math.min(stop, end)
     })
   }
-  let at = 0
+  let offset = 0
   for (const { name, type, start, end } of passages) {
-    plain(at, start)
+    plain(offset, start)
     segments.push(passageSegment(name, type, text.slice(start, end)))
-    at = end
+    offset = end
   }
-  plain(at, text.length)
+  plain(offset, text.length)
   return segments
 }
 

@@ -229,11 +229,11 @@ function continued(more: Continuation, from: TextOrigin, made: TextOrigin): (tex
 function indented(text: string, more: Continuation): string {
   let out = ''
   let from = 0
-  for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', from)) {
-    const end = text.indexOf('\n', at + 1)
-    const line = text.slice(at + 1, end < 0 ? text.length : end)
-    out += `${text.slice(from, at)}\n${line.trim() === '' ? more.blank : more.lead}`
-    from = at + 1
+  for (let position = text.indexOf('\n'); position >= 0; position = text.indexOf('\n', from)) {
+    const end = text.indexOf('\n', position + 1)
+    const line = text.slice(position + 1, end < 0 ? text.length : end)
+    out += `${text.slice(from, position)}\n${line.trim() === '' ? more.blank : more.lead}`
+    from = position + 1
   }
   return out + text.slice(from)
 }

@@ -17,10 +17,10 @@ export function topOf(scores: ArrayLike<number>, cases: readonly number[], most:
     const index = defined(cases[i])
     const score = defined(scores[index])
     if (score < floor || barred?.has(index)) continue
-    let at = top.length
-    while (at > 0 && before(scores, index, defined(top[at - 1]))) at--
-    if (at >= most) continue
-    top.splice(at, 0, index)
+    let position = top.length
+    while (position > 0 && before(scores, index, defined(top[position - 1]))) position--
+    if (position >= most) continue
+    top.splice(position, 0, index)
     if (top.length > most) top.pop()
     if (top.length === most) floor = defined(scores[defined(top[most - 1])])
   }

@@ -92,26 +92,26 @@ const isLead = Uint8Array.from({ length: 128 }, (_, code) => Number(LEADS.includ
 export function fold(text: string, left: readonly TextSegment[] = []): Skeleton {
   const folding = new Skeleton(text.length)
   let hole = left.length - 1
-  for (let at = text.length; at > 0;) {
+  for (let position = text.length; position > 0;) {
     const out = hole < 0 ? undefined : left[hole]
-    if (out && at <= out.end && at > out.start) {
+    if (out && position <= out.end && position > out.start) {
       folding.edge(out)
-      at = out.start
+      position = out.start
       hole--
       continue
     }
-    let code = text.charCodeAt(at - 1)
+    let code = text.charCodeAt(position - 1)
     let size = 1
-    if (code >= 0xdc00 && code < 0xe000 && at > 1) {
-      const high = text.charCodeAt(at - 2)
-      if (high >= 0xd800 && high < 0xdc00 && at - 2 >= (out?.end ?? 0)) {
+    if (code >= 0xdc00 && code < 0xe000 && position > 1) {
+      const high = text.charCodeAt(position - 2)
+      if (high >= 0xd800 && high < 0xdc00 && position - 2 >= (out?.end ?? 0)) {
         code = astral(high, code)
         size = 2
       }
     }
-    if (code < 128) folding.pushAscii(code, at)
-    else folding.push(code, at - size, at)
-    at -= size
+    if (code < 128) folding.pushAscii(code, position)
+    else folding.push(code, position - size, position)
+    position -= size
   }
   return folding
 }
@@ -210,12 +210,12 @@ export class Skeleton {
   }
 
   private add(code: number, start: number, end: number): void {
-    const at = this.size++
-    if (at === this.codes.length) this.grow()
-    this.codes[at] = code
-    this.starts[at] = start
-    this.ends[at] = end
-    this.gaps[at] = 0
+    const position = this.size++
+    if (position === this.codes.length) this.grow()
+    this.codes[position] = code
+    this.starts[position] = start
+    this.ends[position] = end
+    this.gaps[position] = 0
   }
 
   /** One character can stand for several. */

@@ -61,20 +61,20 @@ function sought(tags: readonly string[]): Sought {
 /** Whether a span between those that are left out could contain a tag. */
 function mayHold(text: string, look: RegExp, left: readonly TextSegment[]): boolean {
   if (left.length === 0) return look.test(text)
-  let at = 0
+  let position = 0
   for (const { start, end } of left) {
-    if (start > at && look.test(text.slice(at, start))) return true
-    at = end
+    if (start > position && look.test(text.slice(position, start))) return true
+    position = end
   }
-  return at < text.length && look.test(text.slice(at))
+  return position < text.length && look.test(text.slice(position))
 }
 
 /** form = "<" { "/" } name end; end = ">" | attributes ">" | a character that no name has, or an escaped one | the text's end */
 function formAt(skeleton: Skeleton, open: number, names: readonly string[]): TagForm | undefined {
-  let at = open - 1
-  while (at >= 0 && isPassedOver(skeleton.codeAt(at))) at--
+  let position = open - 1
+  while (position >= 0 && isPassedOver(skeleton.codeAt(position))) position--
   for (const name of names) {
-    const last = nameAt(skeleton, at, name)
+    const last = nameAt(skeleton, position, name)
     // Where an escape ends is read in more than one way, and so is a name that ends in one.
     if (last === undefined || (last > 0 && skeleton.isPlain(last) && goesOn(skeleton, last - 1))) continue
     const closing = closingFrom(skeleton, last - 1)
@@ -94,26 +94,26 @@ function isPassedOver(code: number): boolean {
 
 /** The last character of the name, where it stands there. */
 function nameAt(skeleton: Skeleton, from: number, name: string): number | undefined {
-  let at = from
-  for (let matched = 0; matched < name.length; at--) {
-    if (at < 0) return undefined
-    const characters = skeleton.charactersAt(at)
+  let position = from
+  for (let matched = 0; matched < name.length; position--) {
+    if (position < 0) return undefined
+    const characters = skeleton.charactersAt(position)
     if (!name.startsWith(characters, matched)) return undefined
     matched += characters.length
     if (matched > name.length) return undefined
   }
-  return at + 1
+  return position + 1
 }
 
 /** Whether a name goes on with that character: an escaped one is no part of it. */
-function goesOn(skeleton: Skeleton, at: number): boolean {
-  return !skeleton.hasGapBefore(at) && skeleton.isPlain(at) && NAME_CHARACTER.test(skeleton.charactersAt(at))
+function goesOn(skeleton: Skeleton, position: number): boolean {
+  return !skeleton.hasGapBefore(position) && skeleton.isPlain(position) && NAME_CHARACTER.test(skeleton.charactersAt(position))
 }
 
 function closingFrom(skeleton: Skeleton, from: number): number | undefined {
-  for (let at = from; at >= 0 && at > from - LONGEST_ATTRIBUTES; at--) {
-    const code = skeleton.codeAt(at)
-    if (code === CLOSING) return at
+  for (let position = from; position >= 0 && position > from - LONGEST_ATTRIBUTES; position--) {
+    const code = skeleton.codeAt(position)
+    if (code === CLOSING) return position
     if (code === OPENING || code === EDGE) return undefined
   }
   return undefined

@@ -42,7 +42,7 @@ function cellCases(
     const { accepted, problems } = reader.read(cells, i + 1)
     for (const p of problems ?? []) reject(p.message)
     return accepted
-      ? [{ number: first + i, values: Object.fromEntries(set.fields.map((field, at) => [field.name, accepted[at]])), span }]
+      ? [{ number: first + i, values: Object.fromEntries(set.fields.map((field, position) => [field.name, accepted[position]])), span }]
       : []
   })
 }

@@ -123,8 +123,8 @@ function labelsOf(
 ): string[] {
   if (type.kind === 'choice') return [...type.of]
   if (type.kind !== 'text') return []
-  const at = set.model.fields.findIndex((field) => field.name === name)
-  return [...new Set(set.rows.map((row) => write(row[at], type)).filter((label) => label !== ''))]
+  const position = set.model.fields.findIndex((field) => field.name === name)
+  return [...new Set(set.rows.map((row) => write(row[position], type)).filter((label) => label !== ''))]
 }
 
 /** The validator for outputs that are JSON Schemas: needed if the schema has rules that fields cannot express. */

@@ -32,8 +32,11 @@ export function sayings({ mustSay, mustNotSay }: Shape, value: unknown, reading:
   for (const text of mustNotSay) {
     if (!isIn(stated, text)) continue
     const folded = foldSpaces(reading.text)
-    const at = placeOf(folded.text, foldWords(text))
-    const place = at < 0 ? undefined : reading.span(defined(folded.places[at]), defined(folded.places[at + foldText(text).length - 1]) + 1)
+    const position = placeOf(folded.text, foldWords(text))
+    const place =
+      position < 0
+        ? undefined
+        : reading.span(defined(folded.places[position]), defined(folded.places[position + foldText(text).length - 1]) + 1)
     reading.report(problem('reply-text-forbidden', { text }, place))
   }
 }
@@ -47,10 +50,10 @@ export function foldWords(words: string): string {
 export function placeOf(folded: string, wanted: string): number {
   const joins = (character: string | undefined) => character !== undefined && /[\p{L}\p{N}]/u.test(character)
   if (wanted === '') return -1
-  for (let at = folded.indexOf(wanted); at >= 0; at = folded.indexOf(wanted, at + 1)) {
-    const before = joins(wanted[0]) && joins(folded[at - 1])
-    const after = joins(wanted.at(-1)) && joins(folded[at + wanted.length])
-    if (!before && !after) return at
+  for (let position = folded.indexOf(wanted); position >= 0; position = folded.indexOf(wanted, position + 1)) {
+    const before = joins(wanted[0]) && joins(folded[position - 1])
+    const after = joins(wanted.at(-1)) && joins(folded[position + wanted.length])
+    if (!before && !after) return position
   }
   return -1
 }

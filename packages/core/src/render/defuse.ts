@@ -35,16 +35,16 @@ export function defuse(turn: RenderedTurn, tags: readonly string[]): RenderedTur
 /** A text that is untrusted as a whole, such as an attached document. */
 export function defuseText(text: string, tags: readonly string[]): string {
   let out = ''
-  let at = 0
+  let position = 0
   for (const { opening, closing } of findTags(text, tags)) {
-    out += `${text.slice(at, opening.start)}(`
-    at = opening.end
+    out += `${text.slice(position, opening.start)}(`
+    position = opening.end
     if (closing) {
-      out += `${text.slice(at, closing.start)})`
-      at = closing.end
+      out += `${text.slice(position, closing.start)})`
+      position = closing.end
     }
   }
-  return out + text.slice(at)
+  return out + text.slice(position)
 }
 
 /** The replacement of a span. */
@@ -66,16 +66,16 @@ function editsFor({ core, opening, closing }: TagForm, values: readonly TextSegm
 
 export function edited(text: string, trace: Trace, edits: readonly Edit[]): { text: string; trace: Trace } {
   let out = ''
-  let at = 0
+  let position = 0
   const shifts: { at: number; by: number }[] = []
   let shift = 0
   for (const { start, end, text: by } of edits) {
-    out += text.slice(at, start) + by
-    at = end
+    out += text.slice(position, start) + by
+    position = end
     shift += by.length - (end - start)
     shifts.push({ at: start, by: shift })
   }
-  out += text.slice(at)
+  out += text.slice(position)
   let next = 0
   let by = 0
   const moved = trace.moved((end) => {
@@ -118,12 +118,12 @@ function meets(others: readonly TextSegment[], { start, end }: TextSegment): boo
   return other !== undefined && other.start < end
 }
 
-function firstEndingAfter(segments: readonly TextSegment[], at: number): number {
+function firstEndingAfter(segments: readonly TextSegment[], position: number): number {
   let low = 0
   let high = segments.length
   while (low < high) {
     const middle = (low + high) >> 1
-    if (defined(segments[middle]).end <= at) low = middle + 1
+    if (defined(segments[middle]).end <= position) low = middle + 1
     else high = middle
   }
   return low

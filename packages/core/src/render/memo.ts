@@ -37,7 +37,7 @@ export class TurnMemo {
     const { locale, persona, output, suspect } = run
     this.cached[formOf(run)] = suspect
       ? undefined
-      : { values: this.variables.map((at) => run.values[at]), locale, persona, output, text, repeats }
+      : { values: this.variables.map((position) => run.values[position]), locale, persona, output, text, repeats }
   }
 }
 

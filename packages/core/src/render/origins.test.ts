@@ -16,13 +16,13 @@ function segments(turn: FinishedTurn): string[] {
 
 /** The rule: spans tile the text. */
 function expectTiles(turn: FinishedTurn): void {
-  let at = 0
+  let position = 0
   for (const origin of turn.origins) {
-    expect(origin.start).toBe(at)
+    expect(origin.start).toBe(position)
     expect(origin.end).toBeGreaterThan(origin.start)
-    at = origin.end
+    position = origin.end
   }
-  expect(at).toBe(turn.text.length)
+  expect(position).toBe(turn.text.length)
 }
 
 describe('origins', () => {

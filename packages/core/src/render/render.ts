@@ -152,22 +152,22 @@ function beginsFirmly(text: string): boolean {
 
 /** Escaped text without the empty lines at its end. */
 function trimJsonTail(text: string): string {
-  let at = text.length
-  let end = at
+  let position = text.length
+  let end = position
   for (;;) {
-    const last = text.charCodeAt(at - 1)
-    if (last === 32) at--
-    else if ((last === 110 || last === 116) && isEscape(text, at - 2)) {
-      at -= 2
-      if (last === 110) end = at
+    const last = text.charCodeAt(position - 1)
+    if (last === 32) position--
+    else if ((last === 110 || last === 116) && isEscape(text, position - 2)) {
+      position -= 2
+      if (last === 110) end = position
     } else return end === text.length ? text : text.slice(0, end)
   }
 }
 
 /** Whether the backslash at `at` begins an escape, and is not the second half of one. */
-function isEscape(text: string, at: number): boolean {
+function isEscape(text: string, position: number): boolean {
   let count = 0
-  while (text.charCodeAt(at - count) === 92) count++
+  while (text.charCodeAt(position - count) === 92) count++
   return count % 2 === 1
 }
 
@@ -292,7 +292,7 @@ function trimTurn(turn: RenderedTurn): RenderedTurn {
   const end = lastLineEnd(text)
   if (start === 0 && end === text.length) return turn
   turn.trace?.shorten(end)
-  const trace = start === 0 ? turn.trace : turn.trace?.moved((at) => Math.max(at - start, 0))
+  const trace = start === 0 ? turn.trace : turn.trace?.moved((position) => Math.max(position - start, 0))
   return { ...turn, text: text.slice(start, end), trace }
 }
 

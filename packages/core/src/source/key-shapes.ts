@@ -113,12 +113,12 @@ export function holdsKey(text: string): boolean {
 /** A text in which no key can be read; every other character keeps its place. */
 export function withoutKeys(text: string): string {
   let out = ''
-  let at = 0
+  let position = 0
   for (const { start, end } of keysInFile(text)) {
-    out += text.slice(at, start) + '•'.repeat(end - start)
-    at = end
+    out += text.slice(position, start) + '•'.repeat(end - start)
+    position = end
   }
-  return out + text.slice(at)
+  return out + text.slice(position)
 }
 
 /** Shannon's entropy, in bits for each character. */

@@ -35,12 +35,12 @@ interface RawLine {
 /** The lines below a block scalar's header. */
 function bodyLines(raw: string, start: number): RawLine[] {
   const lines: RawLine[] = []
-  let at = raw.indexOf('\n') + 1
-  while (at > 0 && at < raw.length) {
-    const next = raw.indexOf('\n', at)
+  let position = raw.indexOf('\n') + 1
+  while (position > 0 && position < raw.length) {
+    const next = raw.indexOf('\n', position)
     const end = next < 0 ? raw.length : next
-    lines.push({ text: raw.slice(at, end).replace(/\r$/, ''), at: start + at })
-    at = next + 1
+    lines.push({ text: raw.slice(position, end).replace(/\r$/, ''), at: start + position })
+    position = next + 1
   }
   return lines
 }
@@ -49,12 +49,12 @@ function bodyLines(raw: string, start: number): RawLine[] {
 function plainLines(inner: string, start: number, quoted: boolean): RawLine[] {
   const lines: RawLine[] = []
   const cut = quoted ? /\r?\n|'(?=')/g : /\r?\n/g
-  let at = 0
+  let position = 0
   for (const match of inner.matchAll(cut)) {
-    lines.push({ text: inner.slice(at, match.index), at: start + at })
-    at = match.index + match[0].length
+    lines.push({ text: inner.slice(position, match.index), at: start + position })
+    position = match.index + match[0].length
   }
-  lines.push({ text: inner.slice(at), at: start + at })
+  lines.push({ text: inner.slice(position), at: start + position })
   return lines
 }
 
@@ -64,17 +64,17 @@ function plainLines(inner: string, start: number, quoted: boolean): RawLine[] {
  */
 function alignLines(value: string, lines: readonly RawLine[]): Segment[] {
   const segments: Segment[] = []
-  let at = 0
+  let position = 0
   for (const line of lines) {
     const content = line.text.trim()
     if (content === '') continue
-    const index = value.indexOf(content, at)
+    const index = value.indexOf(content, position)
     if (index < 0) continue
     const lead = line.text.length - line.text.trimStart().length
-    const lineStart = Math.max(value.lastIndexOf('\n', index - 1) + 1, at)
+    const lineStart = Math.max(value.lastIndexOf('\n', index - 1) + 1, position)
     const kept = value.slice(lineStart, index).trim() === '' ? Math.min(index - lineStart, lead) : 0
     segments.push({ at: index - kept, host: line.at + lead - kept })
-    at = index + content.length
+    position = index + content.length
   }
   return segments.length > 0 ? segments : [{ at: 0, host: lines[0]?.at ?? 0 }]
 }
@@ -84,9 +84,9 @@ const LONG_ESCAPES: Record<string, number> = { x: 2, u: 4, U: 8 }
 /** A double-quoted scalar: each escape and each folded line end begins a new segment. */
 function alignDouble(inner: string, start: number): Segment[] {
   const segments: Segment[] = [{ at: 0, host: start }]
-  let at = 0
+  let position = 0
   let i = 0
-  const mark = () => segments.push({ at, host: start + i })
+  const mark = () => segments.push({ at: position, host: start + i })
   while (i < inner.length) {
     const character = defined(inner[i])
     if (character === '\\') {
@@ -96,7 +96,7 @@ function alignDouble(inner: string, start: number): Segment[] {
         while (inner[i] === ' ' || inner[i] === '\t') i++
       } else {
         const length = LONG_ESCAPES[kind] ?? 0
-        at += length === 8 && parseInt(inner.slice(i + 2, i + 10), 16) > 0xffff ? 2 : 1
+        position += length === 8 && parseInt(inner.slice(i + 2, i + 10), 16) > 0xffff ? 2 : 1
         i += 2 + length
       }
       mark()
@@ -104,12 +104,12 @@ function alignDouble(inner: string, start: number): Segment[] {
       const fold = /[ \t]*(?:\r?\n[ \t]*)+/y
       fold.lastIndex = i
       const match = defined(fold.exec(inner))[0]
-      at += Math.max(1, match.split('\n').length - 2)
+      position += Math.max(1, match.split('\n').length - 2)
       i += match.length
       mark()
     } else {
       const step = blanks(inner, i) || 1
-      at += step
+      position += step
       i += step
     }
   }
@@ -117,13 +117,13 @@ function alignDouble(inner: string, start: number): Segment[] {
 }
 
 /** The length of the run of spaces at a place. */
-function blanks(text: string, at: number): number {
-  let end = at
+function blanks(text: string, position: number): number {
+  let end = position
   while (text[end] === ' ' || text[end] === '\t') end++
-  return end - at
+  return end - position
 }
 
-function startsFold(text: string, at: number): boolean {
-  const end = at + blanks(text, at)
+function startsFold(text: string, position: number): boolean {
+  const end = position + blanks(text, position)
   return text[end] === '\n' || (text[end] === '\r' && text[end + 1] === '\n')
 }

@@ -71,23 +71,23 @@ export class Source {
 
   place(offset: number): Place {
     const file = this.file
-    const at = Math.min(this.fileOffset(offset), file.text.length)
+    const position = Math.min(this.fileOffset(offset), file.text.length)
     const starts = file.lineStarts()
     let low = 0
     let high = starts.length - 1
     while (low < high) {
       const middle = (low + high + 1) >> 1
-      if (defined(starts[middle]) <= at) low = middle
+      if (defined(starts[middle]) <= position) low = middle
       else high = middle - 1
     }
-    return { file: file.name, line: low + 1, column: file.columnOf(defined(starts[low]), at) }
+    return { file: file.name, line: low + 1, column: file.columnOf(defined(starts[low]), position) }
   }
 
   /** The number of code points before each step of the text: a long line of problems would be counted again for each. */
   private counted: number[] | undefined
 
-  private columnOf(line: number, at: number): number {
-    return at - line < STEP ? codePoints(this.text.slice(line, at)) + 1 : this.pointsBefore(at) - this.pointsBefore(line) + 1
+  private columnOf(line: number, index: number): number {
+    return index - line < STEP ? codePoints(this.text.slice(line, index)) + 1 : this.pointsBefore(index) - this.pointsBefore(line) + 1
   }
 
   private pointsBefore(at: number): number {

@@ -13,7 +13,7 @@ export class Unreadable extends Error {
 
   constructor(
     readonly expected: string,
-    readonly at: number,
+    readonly position: number,
   ) {
     super(expected)
   }
@@ -23,42 +23,42 @@ export class Unreadable extends Error {
 export class Cursor {
   constructor(
     readonly source: Source,
-    public at: number,
+    public position: number,
     readonly end: number,
   ) {}
 
   blanks(): void {
     const { text } = this.source
-    while (this.at < this.end && (text.charCodeAt(this.at) === 32 || text.charCodeAt(this.at) === 9)) this.at++
+    while (this.position < this.end && (text.charCodeAt(this.position) === 32 || text.charCodeAt(this.position) === 9)) this.position++
   }
 
   get done(): boolean {
     this.blanks()
-    return this.at >= this.end
+    return this.position >= this.end
   }
 
   span(start: number): Span {
-    return this.source.span(start, this.at)
+    return this.source.span(start, this.position)
   }
 
   /** The next character after any spaces. */
   peek(): string {
     this.blanks()
-    return this.at < this.end ? defined(this.source.text[this.at]) : ''
+    return this.position < this.end ? defined(this.source.text[this.position]) : ''
   }
 
   /** Takes `character` if it stands here. */
   take(character: string): boolean {
     this.blanks()
-    if (this.at + character.length > this.end || !this.source.text.startsWith(character, this.at)) return false
-    this.at += character.length
+    if (this.position + character.length > this.end || !this.source.text.startsWith(character, this.position)) return false
+    this.position += character.length
     return true
   }
 
   /** Takes `character` only directly here, without spaces before it. */
   takeClose(character: string): boolean {
-    if (this.at >= this.end || this.source.text[this.at] !== character) return false
-    this.at++
+    if (this.position >= this.end || this.source.text[this.position] !== character) return false
+    this.position++
     return true
   }
 
@@ -73,15 +73,15 @@ export class Cursor {
     this.blanks()
     const raw = this.match(NAME_HERE)
     if (raw === undefined) return undefined
-    this.at += raw.length
+    this.position += raw.length
     return raw.normalize('NFC')
   }
 
   takeWord(word: string): boolean {
     this.blanks()
     // Words of the language are tested for far more often than they occur.
-    if (!this.source.text.startsWith(word, this.at) || this.match(NAME_HERE) !== word) return false
-    this.at += word.length
+    if (!this.source.text.startsWith(word, this.position) || this.match(NAME_HERE) !== word) return false
+    this.position += word.length
     return true
   }
 
@@ -89,7 +89,7 @@ export class Cursor {
     this.blanks()
     const match = this.match(NUMBER_HERE)
     if (match === undefined) return undefined
-    this.at += match.length
+    this.position += match.length
     return match
   }
 
@@ -97,7 +97,7 @@ export class Cursor {
     this.blanks()
     const match = this.match(INTEGER_HERE)
     if (match === undefined) return undefined
-    this.at += match.length
+    this.position += match.length
     return match
   }
 
@@ -105,10 +105,10 @@ export class Cursor {
   takeString(): string | undefined {
     if (this.peek() !== '"') return undefined
     let value = ''
-    for (let i = this.at + 1; i < this.end; i++) {
+    for (let i = this.position + 1; i < this.end; i++) {
       const character = defined(this.source.text[i])
       if (character === '"') {
-        this.at = i + 1
+        this.position = i + 1
         return value
       }
       if (character !== '\\') {
@@ -124,13 +124,13 @@ export class Cursor {
   }
 
   fail(expected: string): never {
-    throw new Unreadable(expected, this.at)
+    throw new Unreadable(expected, this.position)
   }
 
   private match(pattern: RegExp): string | undefined {
-    pattern.lastIndex = this.at
+    pattern.lastIndex = this.position
     const match = pattern.exec(this.source.text)?.[0]
-    return match !== undefined && this.at + match.length <= this.end ? match : undefined
+    return match !== undefined && this.position + match.length <= this.end ? match : undefined
   }
 }
 
@@ -138,9 +138,9 @@ export class Cursor {
  * How the brace at `at` is written as a plain character. In a double-quoted YAML scalar the backslash itself is doubled; after `\p`, `\begin`
  * and the like the whole expression was most likely meant.
  */
-export function braceHint(source: Source, at: number): BraceHint {
+export function braceHint(source: Source, position: number): BraceHint {
   const escape = source.host?.style === 'double' ? '\\\\{' : '\\{'
-  const before = /\\[A-Za-z]+$/.exec(source.text.slice(Math.max(0, at - 20), at))?.[0]
-  const inside = before && /^\{[^}\n]{0,30}\}/.exec(source.text.slice(at, at + 32))?.[0]
+  const before = /\\[A-Za-z]+$/.exec(source.text.slice(Math.max(0, position - 20), position))?.[0]
+  const inside = before && /^\{[^}\n]{0,30}\}/.exec(source.text.slice(position, position + 32))?.[0]
   return inside ? { escape, guess: `${before}${escape}${inside.slice(1)}` } : { escape }
 }

@@ -11,14 +11,14 @@ const EMOJI_AFTER = /^\p{Extended_Pictographic}/u
 export function reportInvisible(source: Source, allowed: ReadonlySet<string>, report: Report): void {
   if (!BEYOND_ASCII.test(source.text)) return
   for (const match of source.text.matchAll(INVISIBLE)) {
-    const at = match.index
-    if (at === 0 && match[0] === '\uFEFF') continue
+    const position = match.index
+    if (position === 0 && match[0] === '\uFEFF') continue
     const character = `U+${defined(match[0].codePointAt(0)).toString(16).toUpperCase().padStart(4, '0')}`
-    const end = at + match[0].length
+    const end = position + match[0].length
     const joins =
       match[0] === '\u200D' &&
-      EMOJI_BEFORE.test(source.text.slice(Math.max(0, at - 2), at)) &&
+      EMOJI_BEFORE.test(source.text.slice(Math.max(0, position - 2), position)) &&
       EMOJI_AFTER.test(source.text.slice(end, end + 2))
-    if (!joins && !allowed.has(character)) report(problem('invisible-character', { character }, source.span(at, end)))
+    if (!joins && !allowed.has(character)) report(problem('invisible-character', { character }, source.span(position, end)))
   }
 }

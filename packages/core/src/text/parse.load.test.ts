@@ -106,13 +106,13 @@ describe('any text', () => {
   test('gives tokens in order, without overlap', () => {
     fc.assert(
       fc.property(anyText, (text) => {
-        let at = 0
+        let position = 0
         for (const { span } of tokensOf(read(text).tree)) {
-          expect(span.start).toBeGreaterThanOrEqual(at)
+          expect(span.start).toBeGreaterThanOrEqual(position)
           expect(span.end).toBeGreaterThan(span.start)
-          at = span.end
+          position = span.end
         }
-        expect(at).toBeLessThanOrEqual(text.length)
+        expect(position).toBeLessThanOrEqual(text.length)
       }),
       { numRuns: times(400, 1000) },
     )

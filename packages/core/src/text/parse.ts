@@ -149,16 +149,17 @@ class TextParser {
   /** line = { fixed | slot | inline-directive } line-end */
   private textLine(line: SourceLine): void {
     this.body.line ??= { start: line.start, pieces: [] }
-    let at = line.start
-    ESCAPED_DIRECTIVE.lastIndex = at
+    let offset = line.start
+    ESCAPED_DIRECTIVE.lastIndex = offset
     if (firstSign(this.source.text, line) === '\\' && ESCAPED_DIRECTIVE.test(this.source.text)) {
-      const slash = this.source.text.indexOf('\\', at)
-      if (slash > at) this.pieces.push({ kind: 'fixed', text: this.source.text.slice(at, slash), span: this.source.span(at, slash) })
+      const slash = this.source.text.indexOf('\\', offset)
+      if (slash > offset)
+        this.pieces.push({ kind: 'fixed', text: this.source.text.slice(offset, slash), span: this.source.span(offset, slash) })
       // The backslash is source, but no text: an empty fixed piece keeps it for printing.
       this.pieces.push({ kind: 'fixed', text: '', span: this.source.span(slash, slash + 1) })
-      at = slash + 1
+      offset = slash + 1
     }
-    this.inline(at, line.end)
+    this.inline(offset, line.end)
     this.endLine(line)
   }
 
@@ -201,16 +202,16 @@ class TextParser {
 
   // ------------------------------------------------------------------ directive lines
 
-  private directiveLine(line: SourceLine, at: number): void {
+  private directiveLine(line: SourceLine, index: number): void {
     const span = this.source.span(line.start, line.next)
     const indent = defined(/^[ \t]*/.exec(this.source.text.slice(line.start, line.end)))[0]
-    const cursor = new Cursor(this.source, at, line.end)
+    const cursor = new Cursor(this.source, index, line.end)
     const word = cursor.takeName() ?? ''
     if (INNER_WORDS.has(word)) this.inner(word, cursor, 'line', span)
     else if (DIRECTIVE_WORDS.has(word)) this.opener(word, cursor, 'line', span, indent)
     else {
       const known = [...DIRECTIVE_WORDS.keys(), ...INNER_WORDS]
-      this.report(problem('directive-unknown', { name: word, known }, this.source.span(at, cursor.at)))
+      this.report(problem('directive-unknown', { name: word, known }, this.source.span(index, cursor.position)))
       this.add({ kind: 'broken-line', form: 'line', head: span, span, indent })
     }
   }
@@ -338,13 +339,13 @@ class TextParser {
 
   /** Reads a head; what cannot be read is reported with what was expected and after which words. */
   private attempt<T>(word: string, cursor: Cursor, form: Form, read: () => T): T | undefined {
-    const start = cursor.at - word.length
+    const start = cursor.position - word.length
     try {
       return read()
     } catch (fault) {
       if (!(fault instanceof Unreadable)) throw fault
-      const after = clip(this.source.text.slice(start, fault.at).trim())
-      const at = Math.min(fault.at, cursor.end)
+      const after = clip(this.source.text.slice(start, fault.position).trim())
+      const at = Math.min(fault.position, cursor.end)
       this.report(
         problem(
           'directive-unreadable',
@@ -419,13 +420,13 @@ class TextParser {
       const [format, word] = [value.formats.at(-1)?.name, cursor.peekName()]
       if (format !== undefined && word !== undefined) argument = { format, word }
       if (!cursor.take('}')) cursor.fail(value.fallback || value.formats.length > 0 ? '"}" or "as"' : '"}", "as" or "or"')
-      this.pieces.push({ kind: 'slot', value, span: this.source.span(at, cursor.at) })
-      return cursor.at
+      this.pieces.push({ kind: 'slot', value, span: this.source.span(at, cursor.position) })
+      return cursor.position
     } catch (fault) {
       if (!(fault instanceof Unreadable)) throw fault
-      const close = this.closeFrom(fault.at)
-      const stop = close >= 0 && close < cursor.end ? close + 1 : Math.max(at + 1, Math.min(fault.at, cursor.end))
-      const after = clip(this.source.text.slice(at + 1, fault.at).trim())
+      const close = this.closeFrom(fault.position)
+      const stop = close >= 0 && close < cursor.end ? close + 1 : Math.max(at + 1, Math.min(fault.position, cursor.end))
+      const after = clip(this.source.text.slice(at + 1, fault.position).trim())
       this.report(
         problem(
           'slot-unreadable',
@@ -498,9 +499,9 @@ function lineOf(source: Source, start: number, next: number, pieces: readonly Pi
 
 /** The first character of a line that is not a space: it decides the kind of most lines. */
 function firstSign(text: string, line: SourceLine): string | undefined {
-  let at = line.start
-  while (at < line.end && (text[at] === ' ' || text[at] === '\t')) at++
-  return at < line.end ? text[at] : undefined
+  let position = line.start
+  while (position < line.end && (text[position] === ' ' || text[position] === '\t')) position++
+  return position < line.end ? text[position] : undefined
 }
 
 /** The lines of a text; a text that ends in a line end has no empty line behind it. */

@@ -108,16 +108,16 @@ class Finder {
         continue
       }
       const slashes = defined(opening[1]).length
-      const at = opening.index + slashes
+      const position = opening.index + slashes
       const before = part(piece, 0, opening.index + (slashes >> 1))
       if (before.text !== '') done.push(before)
       if (slashes % 2 === 1) {
         // The backslash is source, but no text.
-        done.push({ kind: 'fixed', text: '<', span: part(piece, at - 1, at + 1).span })
-        rest.unshift(part(piece, at + 1))
+        done.push({ kind: 'fixed', text: '<', span: part(piece, position - 1, position + 1).span })
+        rest.unshift(part(piece, position + 1))
         continue
       }
-      rest.unshift(part(piece, at))
+      rest.unshift(part(piece, position))
       done.push(this.passage(rest, met, repeated))
     }
     return done
@@ -189,11 +189,11 @@ function typeOf(behindName: string): PassageType {
 }
 
 /** Two passages that no reader can separate: nothing is between them, or only a space that either of them could contain. */
-function neighbours(pieces: readonly Piece[], at: number): [string, string] | [] {
-  const one = defined(pieces[at])
-  const between = pieces[at + 1]
+function neighbours(pieces: readonly Piece[], position: number): [string, string] | [] {
+  const one = defined(pieces[position])
+  const between = pieces[position + 1]
   const parted = between?.kind === 'fixed' && between.text.trim() === ''
-  const other = parted ? pieces[at + 2] : between
+  const other = parted ? pieces[position + 2] : between
   if (one.kind !== 'passage' || other?.kind !== 'passage') return []
   const spaceSeparates = parted && (one.type !== 'text' || other.type !== 'text')
   return spaceSeparates ? [] : [one.name, other.name]

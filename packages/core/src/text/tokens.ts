@@ -166,11 +166,11 @@ function flatten(tokens: readonly Token[]): Token[] {
   const ordered = [...tokens].sort((a, b) => a.span.start - b.span.start || b.span.end - a.span.end)
   const flat: Token[] = []
   const open: Token[] = []
-  let at = 0
+  let position = 0
   const emit = (end: number) => {
     const top = open.at(-1)
-    if (top && end > at) flat.push({ kind: top.kind, span: { ...top.span, start: at, end } })
-    at = Math.max(at, end)
+    if (top && end > position) flat.push({ kind: top.kind, span: { ...top.span, start: position, end } })
+    position = Math.max(position, end)
   }
   const closeBefore = (place: number) => {
     for (let top = open.at(-1); top && top.span.end <= place; top = open.at(-1)) {
@@ -181,7 +181,7 @@ function flatten(tokens: readonly Token[]): Token[] {
   for (const token of ordered) {
     closeBefore(token.span.start)
     emit(token.span.start)
-    at = token.span.start
+    position = token.span.start
     open.push(token)
   }
   closeBefore(Infinity)

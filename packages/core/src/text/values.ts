@@ -13,7 +13,7 @@ export interface ValueContext {
 /** literal = string | number | "true" | "false" */
 export function parseLiteral(cursor: Cursor): Literal | undefined {
   cursor.blanks()
-  const start = cursor.at
+  const start = cursor.position
   const string = cursor.takeString()
   if (string !== undefined) return { kind: 'string', value: string, spelled: string, span: cursor.span(start) }
   const number = cursor.takeNumber()
@@ -27,19 +27,19 @@ export function parseLiteral(cursor: Cursor): Literal | undefined {
 /** path = name { "." ( name | integer | string ) } */
 export function parsePath(cursor: Cursor, context: ValueContext): Path | undefined {
   cursor.blanks()
-  const start = cursor.at
+  const start = cursor.position
   const name = cursor.peekName()
   if (name === undefined || name === 'true' || name === 'false') return undefined
   cursor.takeName()
   if (RESERVED.has(name)) context.reserved(name, cursor.span(start))
   const steps: Step[] = []
   while (cursor.takeClose('.')) {
-    const at = cursor.at
-    const character = cursor.source.text[at]
+    const offset = cursor.position
+    const character = cursor.source.text[offset]
     if (character === ' ' || character === '\t') cursor.fail('a name, a number or a string')
     const string = cursor.takeString()
     const key = string ?? cursor.takeName() ?? cursor.takeInteger() ?? cursor.fail('a name, a number or a string')
-    steps.push({ kind: string !== undefined ? 'string' : /^-?\d/.test(key) ? 'integer' : 'name', key, span: cursor.span(at) })
+    steps.push({ kind: string !== undefined ? 'string' : /^-?\d/.test(key) ? 'integer' : 'name', key, span: cursor.span(offset) })
   }
   return { name, steps, span: cursor.span(start) }
 }
@@ -49,7 +49,7 @@ export function parseFormats(cursor: Cursor): FormatCall[] {
   const formats: FormatCall[] = []
   while (cursor.takeWord('as')) {
     cursor.blanks()
-    const start = cursor.at
+    const start = cursor.position
     const name = cursor.takeName()
     if (name === undefined) cursor.fail('a format')
     const args: Literal[] = []
@@ -62,7 +62,7 @@ export function parseFormats(cursor: Cursor): FormatCall[] {
 /** slot-value = ( path { "or" path } [ "or" literal ] | literal ) { "as" format } */
 export function parseSlotValue(cursor: Cursor, context: ValueContext): SlotValue {
   cursor.blanks()
-  const start = cursor.at
+  const start = cursor.position
   const paths: Path[] = []
   let fallback = parseLiteral(cursor)
   if (!fallback) {
@@ -78,7 +78,7 @@ export function parseSlotValue(cursor: Cursor, context: ValueContext): SlotValue
 /** A name that a text gives to something: a loop name, a position, a variable of `with`. */
 export function parseGivenName(cursor: Cursor, context: ValueContext, what: string): Name {
   cursor.blanks()
-  const start = cursor.at
+  const start = cursor.position
   const name = cursor.takeName() ?? cursor.fail(what)
   const span = cursor.span(start)
   if (RESERVED.has(name)) context.reserved(name, span)
@@ -93,7 +93,7 @@ export function parseCondition(cursor: Cursor, context: ValueContext, depth = 0)
 /** all = test { "and" test } */
 function parseChain(cursor: Cursor, word: 'or' | 'and', part: () => Condition): Condition {
   cursor.blanks()
-  const start = cursor.at
+  const start = cursor.position
   const first = part()
   const parts = [first]
   while (cursor.takeWord(word)) parts.push(part())
@@ -103,7 +103,7 @@ function parseChain(cursor: Cursor, word: 'or' | 'and', part: () => Condition): 
 /** test = [ "not" ] ( check | "(" condition ")" ) */
 function parseTest(cursor: Cursor, context: ValueContext, depth: number): Condition {
   cursor.blanks()
-  const start = cursor.at
+  const start = cursor.position
   if (cursor.takeWord('not')) {
     const part = parseBareTest(cursor, context, depth)
     return { kind: 'not', part, span: cursor.span(start) }
@@ -113,7 +113,7 @@ function parseTest(cursor: Cursor, context: ValueContext, depth: number): Condit
 
 function parseBareTest(cursor: Cursor, context: ValueContext, depth: number): Condition {
   cursor.blanks()
-  const start = cursor.at
+  const start = cursor.position
   if (!cursor.take('(')) return parseCheck(cursor, context)
   if (depth >= context.nestingLimit) {
     context.tooDeep(cursor.span(start))
@@ -130,7 +130,7 @@ function parseBareTest(cursor: Cursor, context: ValueContext, depth: number): Co
  */
 function parseCheck(cursor: Cursor, context: ValueContext): Condition {
   cursor.blanks()
-  const start = cursor.at
+  const start = cursor.position
   const left = parseOperand(cursor, context)
   if (cursor.takeWord('is')) {
     const not = cursor.takeWord('not')
@@ -161,7 +161,7 @@ function parseCheck(cursor: Cursor, context: ValueContext): Condition {
 /** value = path { "as" format } | literal */
 function parseOperand(cursor: Cursor, context: ValueContext): Operand {
   cursor.blanks()
-  const start = cursor.at
+  const start = cursor.position
   const literal = parseLiteral(cursor)
   if (literal) return { kind: 'literal', literal, span: cursor.span(start) }
   const path = parsePath(cursor, context) ?? cursor.fail('a name or a literal')

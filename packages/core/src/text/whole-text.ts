@@ -25,9 +25,11 @@ export function parseWholeText<T>(
     return found
   } catch (fault) {
     if (!(fault instanceof Unreadable)) throw fault
-    const at = Math.min(fault.at, end)
-    const after = clip(source.text.slice(0, at).trim()) || what
-    report(problem('directive-unreadable', { directive: what, expected: fault.expected, after }, source.span(at, Math.min(at + 1, end))))
+    const offset = Math.min(fault.position, end)
+    const after = clip(source.text.slice(0, offset).trim()) || what
+    report(
+      problem('directive-unreadable', { directive: what, expected: fault.expected, after }, source.span(offset, Math.min(offset + 1, end))),
+    )
     return undefined
   }
 }

@@ -50,8 +50,8 @@ export function trimmed(text: string): string {
 }
 
 /** `text.charCodeAt(at)`, where millions of values pass. */
-export function unitAt(text: string, at: number): number {
-  return charCodeAt.call(text, at)
+export function unitAt(text: string, position: number): number {
+  return charCodeAt.call(text, position)
 }
 
 /** `\r\n` and `\r` are read as `\n`. */

@@ -83,9 +83,9 @@ export class Automaton {
   matches(text: string): boolean {
     if (this.looksAround) return this.matchesBetween(text)
     let now = (this.first ??= this.states([this.start]))
-    for (let at = 0; at < text.length && now.all.length > 0;) {
-      const character = String.fromCodePoint(defined(text.codePointAt(at)))
-      at += character.length
+    for (let position = 0; position < text.length && now.all.length > 0;) {
+      const character = String.fromCodePoint(defined(text.codePointAt(position)))
+      position += character.length
       let next = now.next.get(character)
       if (!next) now.next.set(character, (next = this.states(this.after(now.all, character))))
       now = next
@@ -121,16 +121,16 @@ export class Automaton {
 
   private matchesBetween(text: string): boolean {
     let now = this.closure([this.start], text, 0)
-    for (let at = 0; at < text.length && now.length > 0;) {
-      const character = String.fromCodePoint(defined(text.codePointAt(at)))
-      at += character.length
-      now = this.closure(this.after(now, character), text, at)
+    for (let offset = 0; offset < text.length && now.length > 0;) {
+      const character = String.fromCodePoint(defined(text.codePointAt(offset)))
+      offset += character.length
+      now = this.closure(this.after(now, character), text, offset)
     }
     return this.accepts(now)
   }
 
   /** The states that can be reached without a character. */
-  closure(states: readonly number[], text: string, at: number): number[] {
+  closure(states: readonly number[], text: string, index: number): number[] {
     const seen = new Set<number>()
     const rest = [...states]
     for (let state = rest.pop(); state !== undefined; state = rest.pop()) {
@@ -139,8 +139,8 @@ export class Automaton {
       const step = defined(this.steps[state])
       if (step.kind === 'fork') rest.push(...step.to)
       else if (step.kind === 'place') {
-        const around = text.slice(Math.max(0, at - 1), at + 1)
-        step.test.lastIndex = Math.min(at, 1)
+        const around = text.slice(Math.max(0, index - 1), index + 1)
+        step.test.lastIndex = Math.min(index, 1)
         if (step.test.test(around)) rest.push(step.to)
       }
     }

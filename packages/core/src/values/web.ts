@@ -37,6 +37,7 @@ const STRIDE = 0x2000
 
 export function encodeBase64(bytes: Uint8Array): string {
   let characters = ''
-  for (let at = 0; at < bytes.length; at += STRIDE) characters += String.fromCharCode(...bytes.subarray(at, at + STRIDE))
+  for (let position = 0; position < bytes.length; position += STRIDE)
+    characters += String.fromCharCode(...bytes.subarray(position, position + STRIDE))
   return web.btoa(characters)
 }

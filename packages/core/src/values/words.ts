@@ -27,29 +27,29 @@ export function wordsIn(text: string): string[] {
 /** Whether these words, as `wordsIn` returns them, follow each other in a text of lower case, with anything between them. */
 export function standInARow(words: readonly string[], lower: string): boolean {
   const [first = ''] = words
-  for (let at = lower.indexOf(first); at >= 0; at = lower.indexOf(first, at + 1))
-    if (!isWordSign(lower, at - 1) && goOn(words, lower, at + first.length)) return true
+  for (let position = lower.indexOf(first); position >= 0; position = lower.indexOf(first, position + 1))
+    if (!isWordSign(lower, position - 1) && goOn(words, lower, position + first.length)) return true
   return false
 }
 
 function goOn(words: readonly string[], lower: string, from: number): boolean {
-  let at = from
+  let position = from
   for (let i = 1; i < words.length; i++) {
-    const end = at
-    while (at < lower.length && !isWordSign(lower, at)) at++
-    if (at === end || !lower.startsWith(defined(words[i]), at)) return false
-    at += defined(words[i]).length
+    const end = position
+    while (position < lower.length && !isWordSign(lower, position)) position++
+    if (position === end || !lower.startsWith(defined(words[i]), position)) return false
+    position += defined(words[i]).length
   }
-  return !isWordSign(lower, at)
+  return !isWordSign(lower, position)
 }
 
 /** Whether the character at a place, or the one that it is a half of, belongs to a word. */
-export function isWordSign(text: string, at: number): boolean {
-  const unit = text.charCodeAt(at)
+export function isWordSign(text: string, position: number): boolean {
+  const unit = text.charCodeAt(position)
   if (unit < 0x80) return WITHIN[unit] === 1
   if (Number.isNaN(unit)) return false
-  const second = unit >= 0xdc00 && unit < 0xe000 && isFirstHalf(text.charCodeAt(at - 1))
-  return WORD_SIGN.test(String.fromCodePoint(defined(text.codePointAt(second ? at - 1 : at))))
+  const second = unit >= 0xdc00 && unit < 0xe000 && isFirstHalf(text.charCodeAt(position - 1))
+  return WORD_SIGN.test(String.fromCodePoint(defined(text.codePointAt(second ? position - 1 : position))))
 }
 
 function isFirstHalf(unit: number): boolean {

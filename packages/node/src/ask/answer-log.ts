@@ -157,10 +157,10 @@ export class AnswerLog {
   private async index(start: number, notice?: (problem: Problem) => void): Promise<void> {
     let rest: Buffer = Buffer.alloc(0)
     let line = 0
-    let at = start
+    let position = start
     const note = (bytes: Buffer) => {
-      this.note(bytes, at, ++line, notice)
-      at += bytes.length + 1
+      this.note(bytes, position, ++line, notice)
+      position += bytes.length + 1
     }
     for await (const chunk of createReadStream(this.path, { start, highWaterMark: 1024 * 1024 })) {
       rest = rest.length === 0 ? (chunk as Buffer) : Buffer.concat([rest, chunk as Buffer])
@@ -176,14 +176,14 @@ export class AnswerLog {
       // What comes next begins a line of its own.
       await this.file.write('\n')
     }
-    this.indexed = at
+    this.indexed = position
     // Answers that were added meanwhile come after; a wrong guess is noticed when one is read.
-    this.end = at + this.waiting.reduce((sum, { line: waiting }) => sum + waiting.length, 0)
+    this.end = position + this.waiting.reduce((sum, { line: waiting }) => sum + waiting.length, 0)
   }
 
-  private note(bytes: Buffer, at: number, line: number, notice?: (problem: Problem) => void): void {
+  private note(bytes: Buffer, offset: number, line: number, notice?: (problem: Problem) => void): void {
     try {
-      if (bytes.length > 0) this.place(keyAtBeginning(bytes) ?? (JSON.parse(bytes.toString('utf8')) as CachedAnswer).key, at)
+      if (bytes.length > 0) this.place(keyAtBeginning(bytes) ?? (JSON.parse(bytes.toString('utf8')) as CachedAnswer).key, offset)
     } catch {
       notice?.(problem('answer-line-broken', { file: this.path, line }))
     }

@@ -155,7 +155,7 @@ describe('a model over HTTP', () => {
       (_, answer) => {
         const bytes = Buffer.from(all.join(''))
         answer.writeHead(200, { 'content-type': 'text/event-stream' })
-        for (let at = 0; at < bytes.length; at += 7) answer.write(bytes.subarray(at, at + 7))
+        for (let position = 0; position < bytes.length; position += 7) answer.write(bytes.subarray(position, position + 7))
         answer.end()
       }
     const whole = await service(sending(events), { stream })

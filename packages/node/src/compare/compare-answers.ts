@@ -102,8 +102,8 @@ export async function compareAnswers(
       continue
     }
     const found = { record: line.record, row: line.number, one: before.text, other: text, distance: distanceOf(before.text, text) }
-    const at = differing.findIndex((known) => known.distance < found.distance)
-    if (at >= 0 || differing.length < MOST_SHOWN) differing.splice(at < 0 ? differing.length : at, 0, found)
+    const position = differing.findIndex((known) => known.distance < found.distance)
+    if (position >= 0 || differing.length < MOST_SHOWN) differing.splice(position < 0 ? differing.length : position, 0, found)
     if (differing.length > MOST_SHOWN) differing.pop()
   }
   return {

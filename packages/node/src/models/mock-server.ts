@@ -133,7 +133,8 @@ async function respond(
     return
   }
   response.writeHead(200, { 'content-type': 'text/event-stream' })
-  for (let at = 0; at < text.length; at += PIECE) response.write(`data: ${JSON.stringify({ piece: text.slice(at, at + PIECE) })}\n\n`)
+  for (let position = 0; position < text.length; position += PIECE)
+    response.write(`data: ${JSON.stringify({ piece: text.slice(position, position + PIECE) })}\n\n`)
   response.end(`data: ${JSON.stringify({ why: finish, meter })}\n\ndata: over\n\n`)
 }
 

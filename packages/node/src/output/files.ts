@@ -76,7 +76,7 @@ export async function append(file: OpenFile, content: string | Uint8Array, name:
   const written = redacted(content)
   const bytes = typeof written === 'string' ? Buffer.from(written) : written
   try {
-    for (let at = 0; at < bytes.length;) at += (await file.write(bytes, at, bytes.length - at)).bytesWritten
+    for (let position = 0; position < bytes.length;) position += (await file.write(bytes, position, bytes.length - position)).bytesWritten
   } catch (fault) {
     throw new WriteFault(name, reason(fault), { cause: fault })
   }

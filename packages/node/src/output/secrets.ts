@@ -55,25 +55,25 @@ export class Secrets {
       this.whole.sort((a, b) => b.length - a.length)
       return
     }
-    for (let at = 0; at + GRAM <= form.length; at++) this.grams.add(form.slice(at, at + GRAM))
-    for (let at = 0; at + STEP <= form.length; at++) this.starts[hashAt(form, at)] = 1
+    for (let index = 0; index + GRAM <= form.length; index++) this.grams.add(form.slice(index, index + GRAM))
+    for (let position = 0; position + STEP <= form.length; position++) this.starts[hashAt(form, position)] = 1
   }
 
   private mayHold(text: string): boolean {
-    for (let at = 0; at + STEP <= text.length; at += STEP) if (this.starts[hashAt(text, at)] === 1) return true
+    for (let offset = 0; offset + STEP <= text.length; offset += STEP) if (this.starts[hashAt(text, offset)] === 1) return true
     return false
   }
 
   private withoutParts(text: string): string {
     let out = ''
     let written = 0
-    for (let at = 0; at + GRAM <= text.length; at++) {
-      if (this.starts[hashAt(text, at)] === 0 || !this.grams.has(text.slice(at, at + GRAM))) continue
-      let end = at + GRAM
+    for (let place = 0; place + GRAM <= text.length; place++) {
+      if (this.starts[hashAt(text, place)] === 0 || !this.grams.has(text.slice(place, place + GRAM))) continue
+      let end = place + GRAM
       while (end < text.length && this.grams.has(text.slice(end - GRAM + 1, end + 1))) end++
-      out += text.slice(written, at) + REDACTED
+      out += text.slice(written, place) + REDACTED
       written = end
-      at = end - 1
+      place = end - 1
     }
     return written === 0 ? text : out + text.slice(written)
   }
@@ -82,9 +82,11 @@ export class Secrets {
 /** The secrets of this process. */
 export const secrets = new Secrets()
 
-function hashAt(text: string, at: number): number {
+function hashAt(text: string, position: number): number {
   return (
-    (Math.imul(text.charCodeAt(at), 0x9e5) ^ Math.imul(text.charCodeAt(at + 1), 0x1f3d) ^ Math.imul(text.charCodeAt(at + 2), 0x62d1)) &
+    (Math.imul(text.charCodeAt(position), 0x9e5) ^
+      Math.imul(text.charCodeAt(position + 1), 0x1f3d) ^
+      Math.imul(text.charCodeAt(position + 2), 0x62d1)) &
     0xffff
   )
 }

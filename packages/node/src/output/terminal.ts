@@ -4,7 +4,9 @@ const ACTIVE = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028
 
 /** A text that can be shown on a terminal: line breaks and tabs stay, other controls become visible symbols. */
 export function visible(text: string): string {
-  return text.replace(ACTIVE, (character, at: number) => (character === '\r' && text[at + 1] === '\n' ? character : shown(character)))
+  return text.replace(ACTIVE, (character, position: number) =>
+    character === '\r' && text[position + 1] === '\n' ? character : shown(character),
+  )
 }
 
 function shown(character: string): string {

@@ -56,8 +56,8 @@ function stepOf(size: number): number {
 function insert(list: Extreme[], extreme: Extreme, order: (a: Extreme, b: Extreme) => number): void {
   const last = list.at(-1)
   if (list.length === EXTREMES && last && order(extreme, last) >= 0) return
-  const at = list.findIndex((other) => order(extreme, other) < 0)
-  list.splice(at < 0 ? list.length : at, 0, extreme)
+  const position = list.findIndex((other) => order(extreme, other) < 0)
+  list.splice(position < 0 ? list.length : position, 0, extreme)
   if (list.length > EXTREMES) list.pop()
 }
 
@@ -75,9 +75,9 @@ export function barsOf({ sizes }: RenderCounts): readonly Bar[] {
   const last = Math.max(...steps.map(([step]) => step))
   const wide = Math.max(1, Math.ceil((last - first + 1) / 12))
   const bars: Bar[] = []
-  for (let at = first; at <= last; at += wide) {
-    const count = steps.reduce((sum, [step, number]) => (step >= at && step < at + wide ? sum + number : sum), 0)
-    bars.push({ from: Math.ceil(2 ** (at / STEPS)), to: Math.ceil(2 ** ((at + wide) / STEPS)) - 1, count })
+  for (let position = first; position <= last; position += wide) {
+    const count = steps.reduce((sum, [step, number]) => (step >= position && step < position + wide ? sum + number : sum), 0)
+    bars.push({ from: Math.ceil(2 ** (position / STEPS)), to: Math.ceil(2 ** ((position + wide) / STEPS)) - 1, count })
   }
   return bars
 }

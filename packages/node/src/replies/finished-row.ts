@@ -95,9 +95,9 @@ function linesOf(columns: readonly string[]): RowWriting {
 }
 
 /** Writes an object with these keys. Of two columns with one name the last counts. */
-function membersOf(keys: readonly string[]): (value: (at: number) => unknown) => string {
-  const places = [...new Map(keys.map((key, i) => [key, i]))].map(([key, at]) => ({ at, key: `${JSON.stringify(key)}:` }))
-  return (value) => `{${places.map(({ at, key }) => key + JSON.stringify(value(at))).join(',')}}`
+function membersOf(keys: readonly string[]): (value: (position: number) => unknown) => string {
+  const places = [...new Map(keys.map((key, i) => [key, i]))].map(([key, offset]) => ({ at: offset, key: `${JSON.stringify(key)}:` }))
+  return (value) => `{${places.map(({ at: index, key }) => key + JSON.stringify(value(index))).join(',')}}`
 }
 
 /** An unsupported claim in a few words: the span to check. */

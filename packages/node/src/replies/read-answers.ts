@@ -163,7 +163,7 @@ async function* readReplies(source: TableSource, unread: (problem: Problem) => v
   let row = 0
   for await (const { headings, rows } of readTable(source)) {
     const folded = headings.map(foldHeading)
-    const find = (names: readonly string[]) => names.map((name) => folded.indexOf(name)).find((at) => at >= 0) ?? -1
+    const find = (names: readonly string[]) => names.map((name) => folded.indexOf(name)).find((position) => position >= 0) ?? -1
     const text = find(TEXT_NAMES)
     const id = find(ID_NAMES)
     if (text < 0) throw new ProblemError([problem('heading-missing', { variable: 'reply', known: headings })])

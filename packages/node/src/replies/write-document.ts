@@ -130,7 +130,7 @@ class DocxWriter {
           }),
         )
       else if (type === 'table_open') {
-        const end = tokens.findIndex((token, at) => at > i && token.type === 'table_close')
+        const end = tokens.findIndex((token, position) => position > i && token.type === 'table_close')
         done.push(this.table(tokens.slice(i, end)))
         i = end
       } else if (type === 'inline') done.push(new Paragraph({ ...this.place(within), children: this.runs(token) }))

@@ -42,14 +42,14 @@ class Part {
     // A slot without a hash is empty: zero means no hash.
     const key = low === 0 && high === 0 ? 1 : low
     const last = halves.length - 1
-    let at = (2 * (Math.imul(high, 0x9e3779b1) ^ key)) & last
-    while (halves[at] !== 0 || halves[at + 1] !== 0) {
-      if (halves[at + 1] === key && halves[at] === high) return this.withRows ? this.rows[at >> 1] : 1
-      at = (at + 2) & last
+    let position = (2 * (Math.imul(high, 0x9e3779b1) ^ key)) & last
+    while (halves[position] !== 0 || halves[position + 1] !== 0) {
+      if (halves[position + 1] === key && halves[position] === high) return this.withRows ? this.rows[position >> 1] : 1
+      position = (position + 2) & last
     }
-    halves[at] = high
-    halves[at + 1] = key
-    if (this.withRows) this.rows[at >> 1] = row
+    halves[position] = high
+    halves[position + 1] = key
+    if (this.withRows) this.rows[position >> 1] = row
     this.count++
     return undefined
   }

@@ -41,13 +41,13 @@ export class Names {
       this.turnTo(name, name.length - digits)
     }
     const { pages } = this.last
-    const at = Math.floor(numberAt(name, this.last.stem.length) / PAGE)
-    const found = pages.get(at)
+    const position = Math.floor(numberAt(name, this.last.stem.length) / PAGE)
+    const found = pages.get(position)
     if (found) return found
     this.sparse ||= this.pages > MOST_PAGES + this.numbered / NAMES_A_PAGE
     if (this.sparse) return undefined
     const page = new Uint32Array(PAGE / 32)
-    pages.set(at, page)
+    pages.set(position, page)
     this.pages++
     return page
   }

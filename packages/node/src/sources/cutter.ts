@@ -66,14 +66,14 @@ export async function* cuts(path: string, { from, delimiter }: Cutting, options:
     const { size } = await file.stat()
     let room = new Uint8Array(2 * SIZE)
     let rest: Uint8Array = new Uint8Array(0)
-    for (let at = from, last = at >= size; !last;) {
-      const needed = rest.length + Math.min(SIZE, size - at)
+    for (let position = from, last = position >= size; !last;) {
+      const needed = rest.length + Math.min(SIZE, size - position)
       const next = needed <= room.length ? room : new Uint8Array(2 * needed)
       next.set(rest)
       room = next
-      const { bytesRead } = await file.read(room, rest.length, needed - rest.length, at)
-      at += bytesRead
-      last = at >= size || bytesRead === 0
+      const { bytesRead } = await file.read(room, rest.length, needed - rest.length, position)
+      position += bytesRead
+      last = position >= size || bytesRead === 0
       const bytes = room.subarray(0, rest.length + bytesRead)
       const { rows, lines } = scanner
       const whole = bytes.subarray(0, last ? bytes.length : wholeCharacters(bytes))
@@ -82,7 +82,7 @@ export async function* cuts(path: string, { from, delimiter }: Cutting, options:
       const broken = valid < whole.length
       const end = scanner.scan(byteText.text(whole.subarray(0, valid)), last && !broken, () => undefined)
       const { problem: fault = broken ? problem('not-text', { file: options.name }) : undefined } = scanner
-      if (end > 0) yield { bytes: bytes.subarray(0, end), rows, lines, end: at, encoding: encoding === 'ascii' ? 'utf-8' : encoding }
+      if (end > 0) yield { bytes: bytes.subarray(0, end), rows, lines, end: position, encoding: encoding === 'ascii' ? 'utf-8' : encoding }
       if (fault) throw new ProblemError([fault])
       rest = bytes.subarray(end)
     }

@@ -20,18 +20,18 @@ export async function* sampled(source: AsyncIterable<RecordChunk>, count: number
       before++
       if (drawn.length < count) drawn.push({ record, headings: chunk.headings })
       else {
-        const at = Math.floor(draw() * before)
-        if (at < count) drawn[at] = { record, headings: chunk.headings }
+        const position = Math.floor(draw() * before)
+        if (position < count) drawn[position] = { record, headings: chunk.headings }
       }
     }
   }
   drawn.sort((a, b) => a.record.row - b.record.row)
-  for (let at = 0; at < drawn.length;) {
-    const { headings } = defined(drawn[at])
-    const some = drawn.slice(at, at + SOME)
+  for (let offset = 0; offset < drawn.length;) {
+    const { headings } = defined(drawn[offset])
+    const some = drawn.slice(offset, offset + SOME)
     const end = some.findIndex((item) => item.headings !== headings)
     const records = (end < 0 ? some : some.slice(0, end)).map((item) => item.record)
-    at += records.length
+    offset += records.length
     yield { headings, records, bytesRead, rows: records.length }
   }
 }

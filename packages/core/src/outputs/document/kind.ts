@@ -97,9 +97,9 @@ function withPassages(
 
 /** Whether a passage has its lines to itself: within a sentence it is one line. */
 function ownLine({ segments }: DocumentShape, name: string): boolean {
-  const at = segments.findIndex((segment) => segment.kind === 'passage' && segment.name === name)
-  const before = segments[at - 1]?.text ?? '\n'
-  const after = segments[at + 1]?.text ?? '\n'
+  const position = segments.findIndex((segment) => segment.kind === 'passage' && segment.name === name)
+  const before = segments[position - 1]?.text ?? '\n'
+  const after = segments[position + 1]?.text ?? '\n'
   return /\n[ \t]*$/.test(before) && /^[ \t]*\n/.test(after)
 }
 

@@ -49,12 +49,13 @@ export function findFixed(parts: readonly Part[], reply: string): Found[] {
     const last = i === parts.length - 1
     // Before the first passage there may be nothing; after a passage there is at least one character.
     const start = i === 0 ? 0 : from + 1
-    const at = last
+    const position = last
       ? reply.trimEnd().endsWith(core)
         ? reply.trimEnd().length - core.length
         : reply.lastIndexOf(core)
       : reply.indexOf(core, start)
-    const extent = at >= Math.min(start, reply.length) && at >= from ? { start: at, end: at + core.length } : undefined
+    const extent =
+      position >= Math.min(start, reply.length) && position >= from ? { start: position, end: position + core.length } : undefined
     const loose = extent ? undefined : findFolded((folded ??= foldSpaces(reply)), core, from, last)
     const place = extent ?? loose
     if (!place) return
@@ -67,9 +68,9 @@ export function findFixed(parts: readonly Part[], reply: string): Found[] {
 function findFolded({ text, places }: ReturnType<typeof foldSpaces>, core: string, from: number, last: boolean): Extent | undefined {
   const wanted = foldText(core)
   const start = lowerBound(places, from)
-  const at = last ? text.lastIndexOf(wanted) : text.indexOf(wanted, start)
-  if (at < start) return undefined
-  return { start: defined(places[at]), end: defined(places[at + wanted.length - 1]) + 1 }
+  const position = last ? text.lastIndexOf(wanted) : text.indexOf(wanted, start)
+  if (position < start) return undefined
+  return { start: defined(places[position]), end: defined(places[position + wanted.length - 1]) + 1 }
 }
 
 function lowerBound(places: readonly number[], wanted: number): number {

@@ -12,14 +12,14 @@ export function findJson(text: string): Loose[] {
   const last = text.trimEnd().length
   let work = text.length * MOST_WORK + 10_000
   for (let tries = 0; tries < MOST_TRIES && work > 0; tries++) {
-    const at = bracket.exec(text)?.index
-    if (at === undefined) break
-    const { found, end } = readLoose(text, at, last)
-    work -= end - at
+    const position = bracket.exec(text)?.index
+    if (position === undefined) break
+    const { found, end } = readLoose(text, position, last)
+    work -= end - position
     if (found) {
       all.push(found)
-      bracket.lastIndex = Math.max(found.end, at + 1)
-    } else bracket.lastIndex = at + 1
+      bracket.lastIndex = Math.max(found.end, position + 1)
+    } else bracket.lastIndex = position + 1
   }
   return all
 }
@@ -36,8 +36,8 @@ export function exactJson(text: string): { readonly value: unknown } | undefined
     return undefined
   }
   let members = 0
-  for (let at = text.indexOf('"'); at >= 0; at = text.indexOf('"', at + 1)) {
-    let next = at + 1
+  for (let position = text.indexOf('"'); position >= 0; position = text.indexOf('"', position + 1)) {
+    let next = position + 1
     while (text.charCodeAt(next) <= 32) next++
     if (text.charCodeAt(next) === 58) members++
   }

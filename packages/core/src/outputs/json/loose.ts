@@ -61,11 +61,11 @@ export function readLoose(
   const reader = new LooseReader(text, start, last)
   try {
     const value = reader.value(0)
-    const { at: end, lapses, extents, cut } = reader
+    const { position: end, lapses, extents, cut } = reader
     return { found: { value, start, end, lapses, cut, extents }, end }
   } catch (fault) {
     if (!(fault instanceof NoValue)) throw fault
-    return { found: undefined, end: reader.at }
+    return { found: undefined, end: reader.position }
   }
 }
 
@@ -83,12 +83,12 @@ class LooseReader {
 
   constructor(
     private readonly text: string,
-    public at: number,
+    public position: number,
     /** Where the text ends but for spaces and line breaks. */
     private readonly last: number,
   ) {}
 
-  private lapse(message: string, start: number, end = this.at): void {
+  private lapse(message: string, start: number, end = this.position): void {
     if (this.lapses.length < MOST_LAPSES && !this.lapses.some((lapse) => lapse.message === message))
       this.lapses.push({ message, start, end })
   }
@@ -96,25 +96,25 @@ class LooseReader {
   /** Spaces, and (loose) comments. */
   private skip(): void {
     for (;;) {
-      SPACES.lastIndex = this.at
+      SPACES.lastIndex = this.position
       SPACES.exec(this.text)
-      this.at = SPACES.lastIndex
+      this.position = SPACES.lastIndex
       const end = this.commentEnd()
       if (end === undefined) return
-      const start = this.at
-      this.at = end
+      const start = this.position
+      this.position = end
       this.lapse('the JSON has a comment', start)
     }
   }
 
   private commentEnd(): number | undefined {
-    const { text, at } = this
-    if (text[at] === '#' || text.startsWith('//', at)) {
-      const end = text.indexOf('\n', at)
+    const { text, position: offset } = this
+    if (text[offset] === '#' || text.startsWith('//', offset)) {
+      const end = text.indexOf('\n', offset)
       return end < 0 ? text.length : end
     }
-    if (!text.startsWith('/*', at) || this.unclosed) return undefined
-    const end = text.indexOf('*/', at + 2)
+    if (!text.startsWith('/*', offset) || this.unclosed) return undefined
+    const end = text.indexOf('*/', offset + 2)
     this.unclosed = end < 0
     return end < 0 ? undefined : end + 2
   }
@@ -125,7 +125,7 @@ class LooseReader {
   /** The text ends here: open lists and objects have what they have so far. Returns the mark for a missing value. */
   private cutOff(clean = false): typeof NOTHING {
     this.cut ??= { within: this.path.join('.'), clean }
-    this.at = this.text.length
+    this.position = this.text.length
     return NOTHING
   }
 
@@ -137,7 +137,7 @@ class LooseReader {
   value(depth: number): unknown {
     if (depth > DEEPEST) this.fail()
     this.skip()
-    const character = this.text[this.at]
+    const character = this.text[this.position]
     if (character === undefined) return this.cutOff()
     if (character === '{') return this.object(depth)
     if (character === '[') return this.list(depth)
@@ -150,24 +150,24 @@ class LooseReader {
     const object: Record<string, unknown> = {}
     const extents = new Map<string, Extent>()
     this.extents.set(object, extents)
-    this.at++
+    this.position++
     for (let first = true; ; first = false) {
       if (this.closes('}', first)) return object
-      const keyAt = this.at
+      const keyAt = this.position
       const key = this.key()
       if (key === undefined) return object
       this.path.push(key)
       this.skip()
-      if (this.at >= this.text.length) this.cutOff()
-      else if (this.text[this.at] !== ':') this.fail()
-      else this.at++
+      if (this.position >= this.text.length) this.cutOff()
+      else if (this.text[this.position] !== ':') this.fail()
+      else this.position++
       this.skip()
-      const start = this.at
+      const start = this.position
       const value = this.value(depth + 1)
       if (value !== undefined) {
         if (Object.hasOwn(object, key)) this.lapse(`the key "${key}" occurs twice; the last one is used`, keyAt)
         put(object, key, value)
-        extents.set(key, { start, end: this.at })
+        extents.set(key, { start, end: this.position })
       }
       this.path.pop()
       if (this.cut) return object
@@ -179,14 +179,14 @@ class LooseReader {
     const list: unknown[] = []
     const extents = new Map<string, Extent>()
     this.extents.set(list, extents)
-    this.at++
+    this.position++
     for (let first = true; ; first = false) {
       if (this.closes(']', first)) return list
-      const start = this.at
+      const start = this.position
       const value = this.value(depth + 1)
       if (value !== undefined) {
         list.push(value)
-        extents.set(String(list.length), { start, end: this.at })
+        extents.set(String(list.length), { start, end: this.position })
       }
       if (this.cut) return list
     }
@@ -196,12 +196,12 @@ class LooseReader {
   private closes(closer: string, first: boolean): boolean {
     this.skip()
     let comma = -1
-    while (this.text[this.at] === ',') {
-      if (first || comma >= 0) this.lapse('a comma is one too many', this.at, this.at + 1)
-      comma = this.at++
+    while (this.text[this.position] === ',') {
+      if (first || comma >= 0) this.lapse('a comma is one too many', this.position, this.position + 1)
+      comma = this.position++
       this.skip()
     }
-    const character = this.text[this.at]
+    const character = this.text[this.position]
     if (character === undefined) {
       // Behind a whole value only the bracket is missing; behind a comma, or an opening bracket, more would have come.
       this.cutOff(!first && comma < 0)
@@ -209,22 +209,22 @@ class LooseReader {
     }
     if (character === closer) {
       if (comma >= 0 && !first) this.lapse('there is a comma before a closing bracket', comma, comma + 1)
-      this.at++
+      this.position++
       return true
     }
     if (character === '}' || character === ']') this.fail()
-    if (!first && comma < 0) this.lapse('a comma is missing', this.at, this.at)
+    if (!first && comma < 0) this.lapse('a comma is missing', this.position, this.position)
     return false
   }
 
   /** key = string; loose: a bare name */
   private key(): string | undefined {
-    if (defined(this.text[this.at]) in QUOTES) return this.string()
-    BARE_KEY.lastIndex = this.at
+    if (defined(this.text[this.position]) in QUOTES) return this.string()
+    BARE_KEY.lastIndex = this.position
     const [key] = BARE_KEY.exec(this.text) ?? this.fail()
-    const start = this.at
-    this.at = BARE_KEY.lastIndex
-    if (this.at >= this.text.length) return this.cutOff()
+    const start = this.position
+    this.position = BARE_KEY.lastIndex
+    if (this.position >= this.text.length) return this.cutOff()
     this.lapse('a key has no quotes', start)
     return key
   }
@@ -232,69 +232,69 @@ class LooseReader {
   /** string = '"' { character | escape } '"'; loose: other quotes, line ends, quotes within */
   private string(): string | undefined {
     const { text } = this
-    const start = this.at
+    const start = this.position
     const opener = defined(text[start])
     const closer = defined(QUOTES[opener])
     if (opener !== '"') this.lapse('a text has quotes other than "', start, start + 1)
-    this.at++
+    this.position++
     let out = ''
     for (;;) {
-      STRING_RUN.lastIndex = this.at
+      STRING_RUN.lastIndex = this.position
       const run = STRING_RUN.exec(text)
       if (run) {
         out += run[0]
-        this.at = STRING_RUN.lastIndex
+        this.position = STRING_RUN.lastIndex
       }
-      const character = text[this.at]
+      const character = text[this.position]
       if (character === undefined) return this.cutOff()
       if (character === '\\') out += this.escape()
       else if (character === closer && this.endsHere()) {
-        this.at++
+        this.position++
         return out
       } else {
-        if (character === '\n') this.lapse('there is a line break in a text', this.at, this.at + 1)
-        if (character === closer) this.lapse('there is an unescaped quote in a text', this.at, this.at + 1)
+        if (character === '\n') this.lapse('there is a line break in a text', this.position, this.position + 1)
+        if (character === closer) this.lapse('there is an unescaped quote in a text', this.position, this.position + 1)
         out += character
-        this.at++
+        this.position++
       }
     }
   }
 
   private escape(): string {
     const code = /\\u([0-9a-fA-F]{4})/y
-    code.lastIndex = this.at
+    code.lastIndex = this.position
     const unit = code.exec(this.text)?.[1]
     if (unit !== undefined) {
-      this.at += 6
+      this.position += 6
       return String.fromCharCode(parseInt(unit, 16))
     }
-    const character = this.text[this.at + 1] ?? ''
-    this.at += 2
+    const character = this.text[this.position + 1] ?? ''
+    this.position += 2
     return ESCAPES[character] ?? character
   }
 
   /** Whether a closing quote ends the text: it is followed by what may follow a value or a key. */
   private endsHere(): boolean {
-    SPACES.lastIndex = this.at + 1
+    SPACES.lastIndex = this.position + 1
     SPACES.exec(this.text)
     const character = this.text[SPACES.lastIndex]
     if (character === undefined || character === '}' || character === ']' || character === ':' || character === ',') return true
     // A new line begins the next member, its comma forgotten, or a comment.
-    return this.text.slice(this.at + 1, SPACES.lastIndex).includes('\n') || character === '/'
+    return this.text.slice(this.position + 1, SPACES.lastIndex).includes('\n') || character === '/'
   }
 
   /** number, true, false, null; loose: words of other languages, texts without quotes */
   private bare(): unknown {
     const { text } = this
-    const start = this.at
+    const start = this.position
     NUMBER.lastIndex = start
     const number = NUMBER.exec(text)?.[0]
     BARE_WORD.lastIndex = start
     const word = BARE_WORD.exec(text)?.[0].trimEnd()
     if (word === undefined || word === '') this.fail()
-    this.at = start + word.length
+    this.position = start + word.length
     // What the end of the text touches may have lost its own end.
-    if (this.at >= this.last) return this.cutOff()
+    if (this.position >= this.last) return this.cutOff()
     if (number === word) return exactNumber(number)
     if (Object.hasOwn(WORDS, word)) return WORDS[word]
     if (Object.hasOwn(LOOSE_WORDS, word)) {
@@ -303,13 +303,13 @@ class LooseReader {
     }
     const comment = word.search(/\s(?:\/\/|#|\/\*)/)
     if (comment > 0) {
-      this.at = start + comment
+      this.position = start + comment
       const before = word.slice(0, comment)
       NUMBER.lastIndex = start
       if (NUMBER.exec(text)?.[0] === before) return exactNumber(before)
       if (Object.hasOwn(WORDS, before)) return WORDS[before]
     }
     this.lapse('a text has no quotes', start)
-    return text.slice(start, this.at)
+    return text.slice(start, this.position)
   }
 }

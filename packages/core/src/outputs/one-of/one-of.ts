@@ -92,7 +92,7 @@ function speaksOf(text: string, label: string): boolean {
   const within = text.slice(0, 20_000).toLowerCase()
   const word = foldLabel(label)
   if (word === '') return false
-  for (let at = within.indexOf(word); at >= 0; at = within.indexOf(word, at + 1))
-    if (!/[\p{L}\p{N}]/u.test(within[at - 1] ?? '') && !/[\p{L}\p{N}]/u.test(within[at + word.length] ?? '')) return true
+  for (let position = within.indexOf(word); position >= 0; position = within.indexOf(word, position + 1))
+    if (!/[\p{L}\p{N}]/u.test(within[position - 1] ?? '') && !/[\p{L}\p{N}]/u.test(within[position + word.length] ?? '')) return true
   return false
 }

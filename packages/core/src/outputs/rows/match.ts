@@ -75,18 +75,18 @@ class LineMatch {
     return this.from(0, 0) ? this.found : undefined
   }
 
-  private from(index: number, at: number): boolean {
+  private from(index: number, position: number): boolean {
     const segment = this.segments[index]
-    if (!segment) return at >= this.textEnd
-    const key = index * (this.line.length + 1) + at
+    if (!segment) return position >= this.textEnd
+    const key = index * (this.line.length + 1) + position
     if (this.failed?.[key] === 1 || ++this.steps > this.most) return false
-    const through = segment.kind === 'passage' ? this.passage(segment, index, at) : this.fixed(index, at)
+    const through = segment.kind === 'passage' ? this.passage(segment, index, position) : this.fixed(index, position)
     if (!through) (this.failed ??= new Uint8Array(this.segments.length * (this.line.length + 1)))[key] = 1
     return through
   }
 
-  private fixed(index: number, at: number): boolean {
-    const end = this.fixedEnd(index, at)
+  private fixed(index: number, offset: number): boolean {
+    const end = this.fixedEnd(index, offset)
     return end >= 0 && this.from(index + 1, end)
   }
 

@@ -47,10 +47,10 @@ export function readRows(shape: RowsShape, reading: Reading): unknown {
 }
 
 function linesOf(text: string): Line[] {
-  let at = 0
+  let position = 0
   return text.split('\n').map((line) => {
-    const start = at
-    at += line.length + 1
+    const start = position
+    position += line.length + 1
     return { text: line.trim(), start: start + line.length - line.trimStart().length, blank: line.trim() === '', matched: undefined }
   })
 }

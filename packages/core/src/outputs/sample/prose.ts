@@ -76,8 +76,8 @@ function factSentences(random: SampleRandom): string[] {
   const { subject, named } = random.facts
   const left = [...named]
   const take = (wanted: (fact: Fact) => boolean): Fact | undefined => {
-    const at = left.findIndex(wanted)
-    return at < 0 ? undefined : left.splice(at, 1)[0]
+    const position = left.findIndex(wanted)
+    return position < 0 ? undefined : left.splice(position, 1)[0]
   }
   const parts = take(({ value }) => typeof value === 'object')
   const year = take(({ label, value }) => typeof value === 'number' && isParticiple(label))

@@ -68,7 +68,7 @@ function isIn(texts: readonly string[], claim: string, { pattern, fold = (text) 
 }
 
 function isWhole(text: string, part: string): boolean {
-  for (let at = text.indexOf(part); at >= 0; at = text.indexOf(part, at + 1))
-    if (!/[\p{L}\p{N}]/u.test(text[at - 1] ?? '') && !/[\p{L}\p{N}]/u.test(text[at + part.length] ?? '')) return true
+  for (let position = text.indexOf(part); position >= 0; position = text.indexOf(part, position + 1))
+    if (!/[\p{L}\p{N}]/u.test(text[position - 1] ?? '') && !/[\p{L}\p{N}]/u.test(text[position + part.length] ?? '')) return true
   return false
 }

@@ -76,10 +76,10 @@ class Facts implements TruthFacts {
 
   placeOf(text: string): Span | undefined {
     const { reply } = this.truth
-    const at = reply.indexOf(text)
-    if (at < 0) return undefined
+    const position = reply.indexOf(text)
+    if (position < 0) return undefined
     this.source ??= new Source('the reply', reply)
-    return this.source.span(at, at + text.length)
+    return this.source.span(position, position + text.length)
   }
 }
 

@@ -8,7 +8,7 @@ export const aside: DirectiveSyntax<undefined> = {
   about: 'writes nothing: a note among authors',
   branches: undefined,
   head: (cursor) => {
-    cursor.at = cursor.end
+    cursor.position = cursor.end
     return undefined
   },
   build: (_, { form, head, span, indent }): Note => ({ kind: 'aside', form, head, span, indent }),

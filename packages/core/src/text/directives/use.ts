@@ -20,7 +20,7 @@ export const use: DirectiveSyntax<UseHead> = {
   branches: undefined,
   head: (cursor, context) => {
     cursor.blanks()
-    const start = cursor.at
+    const start = cursor.position
     const first = cursor.peekName()
     const what = OWN.find((word) => word === first) ?? 'snippet'
     if (what !== 'snippet') cursor.takeName()
@@ -46,7 +46,7 @@ function parseSteps(cursor: Cursor, context: ValueContext): (string | SlotValue)
       steps.push(parseSlotValue(cursor, context))
       if (!cursor.take('}')) cursor.fail('"}"')
     } else {
-      const character = cursor.source.text[cursor.at]
+      const character = cursor.source.text[cursor.position]
       steps.push((character === ' ' || character === '\t' ? undefined : cursor.takeName()) ?? cursor.fail('a name'))
     }
   } while (cursor.takeClose('/'))

@@ -19,12 +19,12 @@ export class Placeholders {
   /** Replaces the personal data of a text. */
   mask(text: string): string {
     let out = ''
-    let at = 0
+    let position = 0
     for (const { kind, start, end } of this.detector.find(text)) {
-      out += text.slice(at, start) + this.placeholderFor(kind, text.slice(start, end))
-      at = end
+      out += text.slice(position, start) + this.placeholderFor(kind, text.slice(start, end))
+      position = end
     }
-    return out + text.slice(at)
+    return out + text.slice(position)
   }
 
   placeholderFor(kind: string, original: string): string {
@@ -56,8 +56,8 @@ export function restorePlaceholders(text: string, originals: Readonly<Record<str
 }
 
 function keyOf(placeholder: string): string {
-  const at = placeholder.lastIndexOf(' ')
-  return `${fold(placeholder.slice(1, at))} ${Number(placeholder.slice(at + 1, -1))}`
+  const position = placeholder.lastIndexOf(' ')
+  return `${fold(placeholder.slice(1, position))} ${Number(placeholder.slice(position + 1, -1))}`
 }
 
 function fold(kind: string): string {
