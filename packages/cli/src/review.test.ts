@@ -1,27 +1,21 @@
-import { appendFileSync, cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { appendFileSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { describe, expect, test } from '@jest/globals'
 import { askBatch, openLibraryFor, Review, readyModel } from '@dunelight/node'
 import type { ReviewedRecord } from '@dunelight/node/host'
 import { batchModel, type Model } from 'dunelight'
 import { dunelight } from '../../../test/command.js'
+import { useHouse } from '../../../test/house.js'
 
-const folder = mkdtempSync(join(tmpdir(), 'dunelight-pick-'))
-const at = (name: string) => join(folder, name)
-const HOUSE = at('house')
-const OBJECTS = `${HOUSE}/data/objects.csv`
+const house = useHouse()
+const at = (name: string) => house.at(name)
 const text = (path: string) => readFileSync(path, 'utf8')
 
-beforeAll(() => cpSync('demo/marram-house', HOUSE, { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) }))
-afterAll(() => rmSync(folder, { recursive: true, force: true }))
-
-const ask = (...words: string[]) => dunelight('ask', HOUSE, ...words)
-const pick = (run: string, ...words: string[]) => dunelight('review', `${HOUSE}/runs/${run}`, ...words)
+const ask = (...words: string[]) => dunelight('ask', house.house, ...words)
+const pick = (run: string, ...words: string[]) => dunelight('review', `${house.house}/runs/${run}`, ...words)
 
 describe('several answers to one question', () => {
   test('are numbered and marked as mock, and one of them is accepted', () => {
-    const { code, out, err } = ask('label/write', '--records', OBJECTS, '--record', 'MH-0007', '--candidates', '3')
+    const { code, out, err } = ask('label/write', '--records', house.objects, '--record', 'MH-0007', '--candidates', '3')
     expect([code, out.match(/^\[\d\].*$/gm)]).toEqual([0, ['[1] mock', '[2] mock', '[3] mock']])
     expect(new Set(out.match(/^\{.*$/gm)).size).toBe(3)
     expect(err).toContain('accept one: dunelight review')
@@ -39,10 +33,10 @@ describe('several answers to one question', () => {
 
   test('are marked if one is nearly equal to another', async () => {
     writeFileSync(
-      `${HOUSE}/prompts/hours.yaml`,
+      `${house.house}/prompts/hours.yaml`,
       'title: Hours\nvariables: { number: text, question: text }\nturns: [{ user: "{question}" }]\n',
     )
-    const library = await openLibraryFor(HOUSE, 'hours')
+    const library = await openLibraryFor(house.house, 'hours')
     const message = [
       'The boat house opens at ten, every day but Monday.',
       'The boat house opens at ten, every day but Monday!',
@@ -53,7 +47,7 @@ describe('several answers to one question', () => {
     const records = [{ number: 'Q-01', question: 'When do you open?' }]
     writeFileSync(at('q.jsonl'), records.map((record) => `${JSON.stringify(record)}\n`).join(''))
     const batch = batchModel({ prompt: 'hours', records: { from: 'records' } })
-    const setting = { library, folder: HOUSE, name: 'q', batch, records: { from: at('q.jsonl') }, model: ready, corrections: 0 }
+    const setting = { library, folder: house.house, name: 'q', batch, records: { from: at('q.jsonl') }, model: ready, corrections: 0 }
     const result = await askBatch({ ...setting, only: 'Q-01', candidates: 3 }).catch((fault: unknown) => fault as Error)
     if (result instanceof Error) throw result
     const picking = await Review.open(result.folder, { library, model: ready })
@@ -68,16 +62,18 @@ describe('several answers to one question', () => {
   })
 
   test('are asked for one record, that the table has', () => {
-    expect(ask('label/write', '--records', OBJECTS, '--candidates', '3')).toMatchObject({
+    expect(ask('label/write', '--records', house.objects, '--candidates', '3')).toMatchObject({
       code: 2,
       err: expect.stringContaining('--candidates needs --record') as unknown,
     })
-    expect(ask('label/write', '--records', OBJECTS, '--record', 'MH-9999', '--candidates', '2').err).toContain('unknown record "MH-9999"')
+    expect(ask('label/write', '--records', house.objects, '--record', 'MH-9999', '--candidates', '2').err).toContain(
+      'unknown record "MH-9999"',
+    )
   })
 })
 
-describe('picking from a run', () => {
-  test('keeps, rejects, asks again; what is kept stays as it is', () => {
+describe('the review of a run', () => {
+  test('accepts, discards, regenerates; an accepted answer stays as it is', () => {
     expect(ask('loan-round').code).toBe(0)
     const listed = pick('loan-round-1')
     expect(listed.out).toMatch(/^record +state +answers +answer\nL-2026-11 +open +1 /)
@@ -108,8 +104,8 @@ describe('picking from a run', () => {
     expect(text(at('letters.csv'))).toContain(first!.split('\n')[0])
   })
 
-  test('does one thing after the other, and nothing twice to a record that is named', () => {
-    expect(ask('label/write', '--records', OBJECTS, '--take', '3', '--runs', at('three')).code).toBe(0)
+  test('carries out the actions in order, and none twice for a named record', () => {
+    expect(ask('label/write', '--records', house.objects, '--take', '3', '--runs', at('three')).code).toBe(0)
     const run = at('three/label-write-1')
     const did = (...words: string[]) =>
       dunelight('review', run, ...words)
@@ -128,19 +124,21 @@ describe('picking from a run', () => {
     expect(candidates[2]!.answer['body']).not.toBe(candidates[0]!.answer['body'])
   })
 
-  test('makes cases of what is settled', () => {
-    expect(ask('survey/grade', '--records', OBJECTS, '--take', '3', '--corrections', '0').code).toBe(0)
+  test('makes cases of accepted answers', () => {
+    expect(ask('survey/grade', '--records', house.objects, '--take', '3', '--corrections', '0').code).toBe(0)
     pick('survey-grade-1', '--accept-rest')
-    const before = text(`${HOUSE}/data/graded-notes.csv`)
+    const before = text(`${house.house}/data/graded-notes.csv`)
     const { code, err } = pick('survey-grade-1', '--cases', 'condition-notes')
     const added = Number(/(\d+) cases? added/.exec(err)?.[1])
     expect([code === 0 || code === 3, added > 0]).toEqual([true, true])
-    const after = text(`${HOUSE}/data/graded-notes.csv`)
+    const after = text(`${house.house}/data/graded-notes.csv`)
     expect(after.startsWith(before.trimEnd())).toBe(true)
     expect(after.length).toBeGreaterThan(before.length)
   })
 
   test('reports what cannot be done, and does nothing', () => {
+    ask('loan-round')
+    pick('loan-round-1', '--regenerate-rest')
     const faults = [
       ['--accept', 'L-2026-99'],
       ['--accept', 'L-2026-13=7'],
@@ -155,16 +153,18 @@ describe('picking from a run', () => {
       [1, expect.stringContaining('letters.xlsx')],
       [2, 'error: --accept-rest and --regenerate-rest cannot be combined'],
     ])
-    dunelight('run', HOUSE, 'upstairs')
+    dunelight('run', house.house, 'upstairs')
     expect(pick('upstairs-1').err).toContain('has no answers: it did not ask a model [run-without-answers]')
-    expect(readdirSync(`${HOUSE}/runs/loan-round-1`)).toContain('review.jsonl')
+    expect(readdirSync(`${house.house}/runs/loan-round-1`)).toContain('review.jsonl')
   })
 
   test('survives a decision that was half written, and refuses a table that has changed', () => {
-    appendFileSync(`${HOUSE}/runs/loan-round-1/review.jsonl`, '{"record":"L-2026-11","do')
+    ask('loan-round')
+    pick('loan-round-1', '--accept-rest')
+    appendFileSync(`${house.house}/runs/loan-round-1/review.jsonl`, '{"record":"L-2026-11","do')
     expect(pick('loan-round-1', '--discard', 'L-2026-11').err).toContain('L-2026-11: discarded')
     expect(pick('loan-round-1').out).toMatch(/L-2026-11 +discarded/)
-    appendFileSync(`${HOUSE}/data/loans.jsonl`, '\n')
+    appendFileSync(`${house.house}/data/loans.jsonl`, '\n')
     expect(pick('loan-round-1')).toMatchObject({ code: 1, err: expect.stringContaining('the table loans.jsonl has changed') as unknown })
   })
 })
@@ -189,7 +189,7 @@ test('a record whose name came before is rejected, as in a run without a model; 
 })
 
 test('an estimate is corrected by what the runs before it used', async () => {
-  const library = await openLibraryFor(HOUSE, 'survey/grade')
+  const library = await openLibraryFor(house.house, 'survey/grade')
   // A service that counts twice what is counted here, as such services go.
   const model: Model = ({ turns }) =>
     Promise.resolve({
@@ -200,9 +200,17 @@ test('an estimate is corrected by what the runs before it used', async () => {
   const ready = { ...readyModel(library, 'survey/grade', 'mock'), model, identity: 'counts twice' }
   const run = async (more: object = {}) => {
     const batch = batchModel({ prompt: 'survey/grade', records: { from: 'records' }, take: 30, tokens: true, ...more })
-    return askBatch({ library, folder: HOUSE, name: 'twice', batch, records: { from: OBJECTS }, model: ready, runs: at('twice') })
+    return askBatch({
+      library,
+      folder: house.house,
+      name: 'twice',
+      batch,
+      records: { from: house.objects },
+      model: ready,
+      runs: at('twice'),
+    })
   }
-  const report = ({ folder: made }: { folder: string }) => /tokens estimated \| (.*) \|/.exec(text(join(made, 'report.md')))![1]!
+  const report = ({ folder: made }: { folder: string }) => /tokens estimated \| (.*) \|/.exec(text(`${made}/report.md`))![1]!
   const off = Number(/([\d.]+) % less than was used$/.exec(report(await run()))![1])
   expect(off).toBeGreaterThan(50)
   const second = report(await run())
