@@ -44,6 +44,13 @@ describe('cells that a spreadsheet would run as formulas', () => {
     expect(await notesIn(raw)).toEqual([...FORMULAS, ...HARMLESS.map((note) => note.trim())])
   })
 
+  test('are recognised in linear time', async () => {
+    const long = `-${'1'.repeat(300_000)}x`
+    writeFileSync(at('long.csv'), `no,note\n1,${long}\n`)
+    expect(dunelight('run', folder, 'p', '--records', at('long.csv'), '--to', at('long-out.csv')).code).toBe(0)
+    expect(await notesIn(at('long-out.csv'))).toEqual([`'${long}`])
+  })
+
   test('are unchanged in JSON Lines', () => {
     dunelight('run', folder, 'p', '--records', at('in.csv'), '--to', at('out.jsonl'))
     expect(readFileSync(at('out.jsonl'), 'utf8')).toContain('"text":"=1+1"')

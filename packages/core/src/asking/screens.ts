@@ -1,6 +1,7 @@
 import type { ScreenAction, ScreenModel } from '../artefacts/screens.js'
 import { holdsKey } from '../source/key-shapes.js'
 import { DEFAULT_PERSONAL, PersonalDetector, type PersonalKind } from '../values/personal/detector.js'
+import { wholeWords } from '../values/words.js'
 import { rememberLong } from '../values/remember.js'
 import { Copied } from './copied.js'
 
@@ -66,7 +67,7 @@ function finderOf(
     case 'key-shaped':
       return (texts) => (texts.some(keyShaped) ? { message: 'a text that has the shape of an access key', score: 0.9 } : undefined)
     case 'words': {
-      const shapes = words.map((word) => [word, wholeWord(word)] as const)
+      const shapes = words.map((word) => [word, wholeWords([word], 'iu')] as const)
       const find = rememberLong((text) => shapes.find(([, shape]) => shape.test(text))?.[0] ?? null)
       return (texts) => {
         const text = first(texts, find)
@@ -116,14 +117,6 @@ function mayExceed(texts: readonly string[], tokens: number): boolean {
 }
 
 const mostTokens = rememberLong((text) => (BEYOND_ASCII.test(text) ? 3 : 1) * text.length)
-
-function wholeWord(word: string): RegExp {
-  const literal = word
-    .trim()
-    .replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
-    .replace(/\s+/g, '\\s+')
-  return new RegExp(`(?<![\\p{L}\\p{N}])${literal}(?![\\p{L}\\p{N}])`, 'iu')
-}
 
 function first<T>(texts: readonly string[], find: (text: string) => T | null): T | undefined {
   for (const text of texts) {

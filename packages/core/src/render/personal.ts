@@ -1,6 +1,6 @@
 import { defined } from '../invariant.js'
 import { own } from '../values/data.js'
-import { phrases } from '../values/personal/detector.js'
+import { foldCase, phrases } from '../values/personal/detector.js'
 import { edited, valueSegments } from './defuse.js'
 import type { PersonalPlan } from './plan.js'
 import type { RenderedTurn } from './render.js'
@@ -8,10 +8,9 @@ import type { Run } from './run.js'
 
 /** Turns in which values that the prompt declares personal are placeholders, wherever they appear in text that comes from values. */
 export function withoutPersonal(turns: readonly RenderedTurn[], { paths }: PersonalPlan, run: Run): readonly RenderedTurn[] {
-  const kinds = new Map(
-    paths.flatMap(({ variable, fields, kind }) => textsAt(run.values[variable], fields).map((text) => [folded(text), kind] as const)),
-  )
-  const pattern = phrases([...kinds.keys()])
+  const texts = paths.flatMap(({ variable, fields, kind }) => textsAt(run.values[variable], fields).map((text) => ({ text, kind })))
+  const kinds = new Map(texts.map(({ text, kind }) => [folded(text), kind]))
+  const pattern = phrases(texts.map(({ text }) => text))
   if (!pattern) return turns
   const placeholder = (text: string) => run.masks.placeholderFor(defined(kinds.get(folded(text))), text)
   return turns.map((turn) => {
@@ -36,5 +35,5 @@ function textsAt(value: unknown, fields: readonly string[]): readonly string[] {
 }
 
 function folded(text: string): string {
-  return text.trim().replace(/\s+/g, ' ').toLowerCase()
+  return foldCase(text.trim().replace(/\s+/g, ' '))
 }

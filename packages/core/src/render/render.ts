@@ -95,7 +95,8 @@ export interface ByteTurn {
  * The turns as bytes. Where nothing needs a second look, text goes straight into them, its fixed parts made bytes when they were compiled.
  */
 export function renderBytes(plan: Plan, values: readonly unknown[], setting: RunSetting): readonly ByteTurn[] {
-  return quickBytes(plan, values, setting) ?? bytesOf(renderPlan(plan, values, setting).turns)
+  const quick = plan.personal.paths.length === 0 ? quickBytes(plan, values, setting) : undefined
+  return quick ?? bytesOf(renderPlan(plan, values, setting).turns)
 }
 
 /** The turns as a JSON list, the same that `JSON.stringify` would write, as bytes. */
@@ -132,7 +133,7 @@ function quickBytes(plan: Plan, values: readonly unknown[], setting: RunSetting)
     throw fault
   }
   const { run, turns } = done
-  if (isSuspectRun(run, plan) || run.attached || plan.personal.paths.length > 0) return undefined
+  if (isSuspectRun(run, plan) || run.attached) return undefined
   let length = 0
   const found: ByteTurn[] = []
   for (const { role, name, text: whole } of turns) {

@@ -55,3 +55,14 @@ export function isWordSign(text: string, position: number): boolean {
 function isFirstHalf(unit: number): boolean {
   return unit >= 0xd800 && unit < 0xdc00
 }
+
+/** A pattern for any of these phrases as words of their own, with any spaces between their words. */
+export function wholeWords(phrases: readonly string[], flags: string): RegExp {
+  const literals = phrases.map((phrase) =>
+    phrase
+      .trim()
+      .replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
+      .replace(/\s+/g, '\\s+'),
+  )
+  return new RegExp(`(?<![\\p{L}\\p{N}])(?:${literals.join('|')})(?![\\p{L}\\p{N}])`, flags)
+}

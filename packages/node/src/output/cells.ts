@@ -1,8 +1,13 @@
 import { cellText } from 'dunelight/parts'
 import Papa from 'papaparse'
 
-/** What a spreadsheet would run as a formula: a text that begins so and is not a number. */
-const FORMULA = /^(?![+-]?[\d.,\s]*\d[\d.,\s]*(?:e[+-]?\d+)?%?$)[=+\-@\t\r]\s*\S/i
+/** The beginning of what a spreadsheet would run as a formula, unless the whole text is a number. */
+const FORMULA = /^[=+\-@\t\r]\s*\S/
+const NUMBER = /^[+-]?[\d.,\s]+(?:e[+-]?\d+)?%?$/i
+
+function isFormula(text: string): boolean {
+  return FORMULA.test(text) && !(NUMBER.test(text) && /^[^e]*\d/i.test(text))
+}
 
 /** How cells are written for people. `raw`: without the apostrophe that keeps a formula from being run. */
 export interface CellOptions {
@@ -11,7 +16,7 @@ export interface CellOptions {
 
 /** A text as a cell of a table that people open. */
 export function safeCell(text: string, { raw }: CellOptions): string {
-  return !raw && FORMULA.test(text) ? `'${text}` : text
+  return !raw && isFormula(text) ? `'${text}` : text
 }
 
 /** A line of a CSV or TSV file, without its line end. */

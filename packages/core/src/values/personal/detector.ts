@@ -1,5 +1,6 @@
 import { isAccountNumber, isCardNumber } from './check-digits.js'
 import { telephoneNumbersIn } from './telephone.js'
+import { wholeWords } from '../words.js'
 
 /** The kinds of personal data, as placeholders name them. */
 export const PERSONAL_KINDS = ['email', 'account', 'card', 'phone', 'name'] as const
@@ -89,11 +90,13 @@ function accountLength(text: string): number {
 
 /** Whole words of any of the texts, in any case and with any spaces; the longer ones first. */
 export function phrases(texts: readonly string[]): RegExp | undefined {
-  const literals = [...new Set(texts.map((text) => text.trim()))]
-    .filter((text) => text.length > 1)
-    .sort((a, b) => b.length - a.length)
-    .map((text) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&').replace(/\s+/g, '\\s+'))
-  return literals.length === 0 ? undefined : new RegExp(`(?<![\\p{L}\\p{N}])(?:${literals.join('|')})(?![\\p{L}\\p{N}])`, 'giu')
+  const literals = [...new Set(texts.map((text) => text.trim()))].filter((text) => text.length > 1).sort((a, b) => b.length - a.length)
+  return literals.length === 0 ? undefined : wholeWords(literals, 'giu')
+}
+
+/** A text without its case, as a pattern with the flags `iu` compares: "ſ" is "s", and "ς" is "σ". */
+export function foldCase(text: string): string {
+  return text.toLowerCase().toUpperCase()
 }
 
 const regions = new Map<string, string | undefined>()

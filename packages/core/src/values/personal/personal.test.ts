@@ -137,6 +137,21 @@ describe('placeholders', () => {
     expect(JSON.parse(prompt.prepare({ a: 'Ada Holm', b: '-' }).bytes())).toEqual([{ role: 'user', text: 'Ada: [a 1]. -' }])
   })
 
+  test.each([
+    ['sam', 'ſam'],
+    ['νικος', 'ΝΙΚΟΣ'],
+    ['νικος', 'νικοσ'],
+    ['straße 3', 'STRAẞE 3'],
+    ['kelvin', '\u212Aelvin'],
+  ])('stand for %s in any other case: %s', (a, b) => {
+    expect(libraryFrom(files('personal: [a]\n', '{a} {b}')).prompt('p').render({ a, b }).turns[0]!.text).toBe('[a 1] [a 1]')
+  })
+
+  test('are looked for in linear time', () => {
+    const reply = '['.concat('1'.repeat(300_000), '[email '.repeat(50_000))
+    expect(restorePlaceholders(reply, { '[email 1]': 'x' })).toBe(reply)
+  })
+
   test('of a fence stay within it', () => {
     const prompt = libraryFrom({
       'prompts/p.yaml':

@@ -1,7 +1,10 @@
-import type { PersonalDetector } from './detector.js'
+import { foldCase, type PersonalDetector } from './detector.js'
 
-/** `[email 1]` and the like, as models write them back: other case, other spacing, an escaped bracket. */
-const PLACEHOLDER = /\\?\[\s*([\p{L}\p{N}]+(?:[-_ ][\p{L}\p{N}]+)*?)[\s_-]*(\d+)\s*\\?\]/gu
+/**
+ * `[email 1]` and the like, as models write them back: other case, other spacing, an escaped bracket. Words and digits are bounded, since a
+ * letter of a word may also be a digit.
+ */
+const PLACEHOLDER = /\\?\[\s*([\p{L}\p{N}]{1,100}(?:[-_ ][\p{L}\p{N}]{1,100})*?)[\s_-]*(\d{1,9})\s*\\?\]/gu
 
 /** The placeholders of one rendering: the same for the same value. */
 export class Placeholders {
@@ -30,7 +33,7 @@ export class Placeholders {
   placeholderFor(kind: string, original: string): string {
     let numbers = this.numbers.get(kind)
     if (!numbers) this.numbers.set(kind, (numbers = new Map<string, number>()))
-    const folded = original.replace(/[\s()/-]/g, '').toLowerCase()
+    const folded = foldCase(original.replace(/[\s()/-]/g, ''))
     let number = numbers.get(folded)
     if (number === undefined) {
       number = Math.max(0, ...numbers.values()) + 1
