@@ -1,4 +1,5 @@
 import { defined } from '../invariant.js'
+import { rememberLong } from '../values/remember.js'
 /** Characters that represent another, one for one: typographic quotes and dashes, spaces of all widths. */
 const ALIKE: Readonly<Record<string, string>> = {
   '“': '"',
@@ -39,6 +40,9 @@ export function foldText(text: string): string {
   const folded = foldSigns(text)
   return /[\n\r]| {2}/.test(folded) ? folded.replace(/[ \n\r]+/g, ' ') : folded
 }
+
+/** The same for texts that come again, such as a prompt's: long ones are folded once. */
+export const foldedOnce = rememberLong(foldText)
 
 /** The same, and where each of its characters stood. */
 export interface Folded {

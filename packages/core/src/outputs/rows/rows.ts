@@ -31,19 +31,16 @@ interface Line {
 
 /** Reads a reply as rows: a list of records, one a line. */
 export function readRows(shape: RowsShape, reading: Reading): unknown {
-  const inOtherForm = rowsInJson(shape, reading) ?? rowsInTable(shape, reading)
-  if (inOtherForm) return inOtherForm
   const lines = linesOf(reading.text)
+  const inOtherForm = rowsInJson(shape, reading) ?? rowsInTable(shape, lines, reading)
+  if (inOtherForm) return inOtherForm
   const marked = markOf(shape, lines)
   const all = marked ? lines.map((line) => withoutMark(line, marked)) : lines
   if (marked) reading.repair('marks', `the rows are ${marked === NUMBERED ? 'numbered' : 'bulleted'}`)
   for (const line of all) if (!line.blank) line.matched = matchLine(shape.segments, line.text)
   const rows = withoutProse(all, reading)
   const records = rows.map((line, i) => recordOf(shape, line, i + 1, reading))
-  const whole = records.filter((record) => record !== undefined)
-  reading.partial = whole
-  checkCount(shape, whole.length, reading)
-  return whole
+  return wholeRows(shape, records, reading)
 }
 
 function linesOf(text: string): Line[] {
@@ -125,30 +122,33 @@ function recordOf(shape: RowsShape, { text, start, matched }: Line, row: number,
 }
 
 /** Rows that came as a Markdown table or as CSV, under the names of the passages. */
-function rowsInTable(shape: RowsShape, reading: Reading): unknown {
-  const lines = linesOf(reading.text)
-  const passages = passagesOf(shape).map(({ name }) => name)
-  const cells = (line: Line) => (line.text.startsWith('|') ? markdownCells(line.text) : csvCells(line.text))
-  const head = lines.findIndex((line) => {
-    const names = cells(line).map(foldHeading)
-    return names.length > 1 && passages.every((name) => names.includes(foldHeading(name)))
-  })
-  if (head < 0 || passages.length < 2) return undefined
-  const places = new Map(cells(defined(lines[head])).map((name, i) => [foldHeading(name), i]))
+function rowsInTable(shape: RowsShape, lines: readonly Line[], reading: Reading): unknown {
+  const names = passagesOf(shape).map(({ name }) => ({ name, folded: foldHeading(name) }))
+  if (names.length < 2) return undefined
+  const isHead = (line: Line) => {
+    if (!/[|,;]/.test(line.text)) return false
+    const headings = cellsOf(line).map(foldHeading)
+    return names.every(({ folded }) => headings.includes(folded))
+  }
+  const head = lines.findIndex(isHead)
+  if (head < 0) return undefined
+  const headings = cellsOf(defined(lines[head])).map(foldHeading)
   const rows = lines.slice(head + 1).filter((line) => !line.blank && !FENCE.test(line.text) && !/^[|:\s-]+$/.test(line.text))
   reading.repair('table', 'the rows are in a table')
   const records = rows.map((line, i) => {
-    const row = cells(line)
-    const values = new Map(passages.map((name) => [name, row[places.get(foldHeading(name)) ?? -1] ?? '']))
-    return recordOf(shape, { ...line, matched: row.length === places.size ? { exact: true, passages: values } : undefined }, i + 1, reading)
+    const cells = cellsOf(line)
+    const passages = new Map(names.map(({ name, folded }) => [name, cells[headings.indexOf(folded)] ?? '']))
+    const matched = cells.length === headings.length ? { exact: true, passages } : undefined
+    return recordOf(shape, { ...line, matched }, i + 1, reading)
   })
-  const whole = records.filter((record) => record !== undefined)
-  reading.partial = whole
-  checkCount(shape, whole.length, reading)
-  return whole
+  return wholeRows(shape, records, reading)
 }
 
-/** The cells of a line of a Markdown table; `\\|` is a bar. */
+function cellsOf({ text }: Line): string[] {
+  return text.startsWith('|') ? markdownCells(text) : csvCells(text)
+}
+
+/** The cells of a line of a Markdown table; `\|` is a bar. */
 function markdownCells(line: string): string[] {
   return line
     .replace(/^\||(?<!\\)\|$/g, '')
@@ -156,13 +156,21 @@ function markdownCells(line: string): string[] {
     .map((cell) => cell.trim().replaceAll('\\|', '|'))
 }
 
+const COMMA_CELL = /(?:^|,)(?:"((?:[^"]|"")*)"|([^",]*))/gy
+const SEMICOLON_CELL = /(?:^|;)(?:"((?:[^"]|"")*)"|([^";]*))/gy
+
 /** The cells of a line of CSV: RFC 4180, with a comma or a semicolon. */
 function csvCells(line: string): string[] {
-  const delimiter = line.includes(',') ? ',' : ';'
-  const cell = new RegExp(`(?:^|${delimiter})(?:"((?:[^"]|"")*)"|([^"${delimiter}]*))`, 'gy')
-  const cells: string[] = []
-  for (const [, quoted, plain] of line.matchAll(cell)) cells.push((quoted?.replaceAll('""', '"') ?? plain ?? '').trim())
-  return cells
+  const cells = line.matchAll(line.includes(',') ? COMMA_CELL : SEMICOLON_CELL)
+  return [...cells].map(([, quoted, plain]) => (quoted?.replaceAll('""', '"') ?? plain ?? '').trim())
+}
+
+/** The rows that could be read, if there are as many as wanted. */
+function wholeRows(shape: RowsShape, records: readonly (Record<string, unknown> | undefined)[], reading: Reading): unknown {
+  const whole = records.filter((record) => record !== undefined)
+  reading.partial = whole
+  checkCount(shape, whole.length, reading)
+  return whole
 }
 
 function checkCount({ min, max }: RowsShape, count: number, reading: Reading): void {
@@ -190,8 +198,5 @@ function rowsInJson(shape: RowsShape, reading: Reading): unknown {
       reading,
     )
   })
-  const whole = records.filter((record) => record !== undefined)
-  reading.partial = whole
-  checkCount(shape, whole.length, reading)
-  return whole
+  return wholeRows(shape, records, reading)
 }

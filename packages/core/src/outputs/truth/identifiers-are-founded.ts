@@ -1,6 +1,7 @@
 import { doubt } from './doubt.js'
 import type { TruthRule } from './facts.js'
-import { foldText } from '../fold.js'
+import { foldedOnce, foldText } from '../fold.js'
+import { placeOf } from '../must-say.js'
 
 interface Kind {
   readonly what: string
@@ -61,14 +62,8 @@ export const identifiersAreFounded: TruthRule = {
 function isIn(texts: readonly string[], claim: string, { pattern, fold = (text) => text }: Kind): boolean {
   const folded = fold(foldText(claim))
   return texts.some((text) => {
-    const within = foldText(text)
+    const within = foldedOnce(text)
     if (!within.includes(folded)) return false
-    return isWhole(within, folded) || [...text.matchAll(pattern)].some(([other]) => fold(foldText(other)) === folded)
+    return placeOf(within, folded) >= 0 || [...text.matchAll(pattern)].some(([other]) => fold(foldText(other)) === folded)
   })
-}
-
-function isWhole(text: string, part: string): boolean {
-  for (let position = text.indexOf(part); position >= 0; position = text.indexOf(part, position + 1))
-    if (!/[\p{L}\p{N}]/u.test(text[position - 1] ?? '') && !/[\p{L}\p{N}]/u.test(text[position + part.length] ?? '')) return true
-  return false
 }

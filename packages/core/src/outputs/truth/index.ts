@@ -4,10 +4,9 @@ import { figuresAreFounded } from './figures-are-founded.js'
 import { identifiersAreFounded, withoutIdentifiers } from './identifiers-are-founded.js'
 import { namesAreFounded } from './names-are-founded.js'
 import { noSentenceIsCopied } from './no-sentence-is-copied.js'
-import { foldText } from '../fold.js'
+import { foldedOnce } from '../fold.js'
 import { foldWords, textsIn } from '../must-say.js'
 import { Phrases } from './phrases.js'
-import { rememberLong } from '../../values/remember.js'
 import type { Problem } from '../../problems/problem.js'
 import { Source, type Span } from '../../source/source.js'
 
@@ -71,7 +70,7 @@ class Facts implements TruthFacts {
   }
 
   stands(words: string, among: 'sources' | 'examples'): boolean {
-    return (this.phrases[among] ??= new Phrases(this[among].map(folded).join(' '))).holds(foldWords(words))
+    return (this.phrases[among] ??= new Phrases(this[among].map(foldedOnce).join(' '))).holds(foldWords(words))
   }
 
   placeOf(text: string): Span | undefined {
@@ -82,8 +81,6 @@ class Facts implements TruthFacts {
     return this.source.span(position, position + text.length)
   }
 }
-
-const folded = rememberLong(foldText)
 
 /** Numbers of the data itself, as texts. */
 function numbersOf(value: unknown, depth = 0): string[] {
