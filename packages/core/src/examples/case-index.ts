@@ -86,19 +86,9 @@ export class CaseIndex {
     return { scores, touched }
   }
 
-  /** How alike a case is to a bag of terms: 1 if they have the same words, in any order (Dice's measure). */
+  /** How alike two cases are: 1 if they have the same words, in any order (Dice's measure). */
   likeness(index: number, other: number): number {
     return overlap(defined(this.bags[index]), defined(this.bags[other]))
-  }
-
-  /** The terms of a text that is not a case, for comparison with cases. Terms that no case has lower the likeness. */
-  bag(text: string): Uint32Array {
-    let unknown = 0xffffffff
-    return Uint32Array.from(this.own(termsOf(text)), (term) => this.numbers.get(term) ?? unknown--).sort()
-  }
-
-  likenessTo(index: number, bag: Uint32Array): number {
-    return overlap(defined(this.bags[index]), bag)
   }
 }
 

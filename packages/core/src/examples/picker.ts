@@ -1,6 +1,5 @@
 import { defined } from '../invariant.js'
 import { CaseIndex } from './case-index.js'
-
 import { STRATEGIES } from './pick/index.js'
 import type { Question, Strategy } from './pick/strategy.js'
 

@@ -1,9 +1,9 @@
 import { randomUUID } from 'node:crypto'
-import { link, mkdir, rename, rm, utimes } from 'node:fs/promises'
+import { link, mkdir, rm, utimes } from 'node:fs/promises'
 import { hostname } from 'node:os'
 import { join } from 'node:path'
 import { writeNew } from '../output/files.js'
-import { holderOfFile, LEASE_BEAT, type Holder } from '../runs/lease.js'
+import { holderOfFile, LEASE_BEAT, removeOld, type Holder } from '../runs/lease.js'
 
 const WITHOUT_LINKS: ReadonlySet<string> = new Set(['EPERM', 'ENOTSUP', 'EOPNOTSUPP', 'ENOSYS', 'EMLINK', 'EACCES'])
 
@@ -49,12 +49,7 @@ export class QuestionLeases {
         if (code !== 'EEXIST') throw fault
       }
       if (await holderOfFile(path)) return false
-      // Of several that find a dead process's lease, one moves it away.
-      const away = `${this.own}.${key}`
-      await rename(path, away).catch(() => undefined)
-      // Another process may have taken it in between: then it gets it back.
-      if (await holderOfFile(away)) await link(away, path).catch(() => undefined)
-      await rm(away, { force: true })
+      await removeOld(path, `${this.own}.${key}`)
     }
   }
 

@@ -73,7 +73,7 @@ export async function holderOfFile(path: string): Promise<Holder | undefined> {
 }
 
 /** Removes a lease that has expired; if another process has renewed it meanwhile, it is put back. */
-async function removeOld(path: string, away: string): Promise<void> {
+export async function removeOld(path: string, away: string): Promise<void> {
   const old = await read(path)
   await rename(path, away).catch(() => undefined)
   const moved = await read(away)
