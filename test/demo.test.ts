@@ -35,9 +35,9 @@ async function rowsOf(file: string): Promise<string[][]> {
 }
 
 async function recordsOf(file: string): Promise<BatchRecord[]> {
-  const found: BatchRecord[] = []
-  for await (const chunk of readRecords(plainBatch(library.prompt('label/write')), file)) found.push(...chunk.records)
-  return found
+  const records: BatchRecord[] = []
+  for await (const chunk of readRecords(plainBatch(library.prompt('label/write')), file)) records.push(...chunk.records)
+  return records
 }
 
 const column = (name: string) => cells.slice(1).map((row) => row[cells[0]!.indexOf(name)]!)

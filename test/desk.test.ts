@@ -5,19 +5,19 @@ import { request } from 'node:http'
 import { createRequire } from 'node:module'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { chromium, type BrowserContext, type Page } from 'playwright-core'
 import { CHROMIUM_FLAGS, findChromium } from '../scripts/chromium.mjs'
 import { COMMAND } from './command.js'
 
 const folder = mkdtempSync(join(tmpdir(), 'desk-'))
-const HOUSE = join(folder, 'house')
-const WRITE = join(HOUSE, 'prompts/label/write.yaml')
 const AXE = createRequire(import.meta.url).resolve('axe-core/axe.min.js')
 const servers: ChildProcess[] = []
 let browser: BrowserContext
-let page: Page
+/** The library, the address and the page of the test that runs: each test has its own, so its own stored edits too. */
+let house: string
 let address: string
+let page: Page
 const faults: string[] = []
 /** Milliseconds that something may take to appear on a machine that other programs use too. */
 const PATIENCE = 75_000
@@ -29,44 +29,64 @@ async function serve(library: string): Promise<string> {
   return line.toString().trim()
 }
 
+/** Serves a new copy of the demo's library. */
+async function serveHouse(): Promise<void> {
+  house = mkdtempSync(join(folder, 'house-'))
+  cpSync('demo/marram-house', house, { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
+  address = await serve(house)
+}
+
+async function newPage(): Promise<Page> {
+  const opened = await browser.newPage()
+  opened.setDefaultTimeout(PATIENCE)
+  opened.on('console', (message) => message.type() === 'error' && faults.push(message.text()))
+  opened.on('pageerror', (fault) => faults.push(fault.message))
+  return opened
+}
+
 /** A page on a library of these files. */
-async function opened(name: string, files: Readonly<Record<string, string>>): Promise<Page> {
+async function opened(files: Readonly<Record<string, string>>): Promise<Page> {
+  house = mkdtempSync(join(folder, 'library-'))
   for (const [path, text] of Object.entries(files)) {
-    mkdirSync(join(folder, name, path, '..'), { recursive: true })
-    writeFileSync(join(folder, name, path), text)
+    mkdirSync(join(house, path, '..'), { recursive: true })
+    writeFileSync(join(house, path), text)
   }
-  const other = await browser.newPage()
-  other.setDefaultTimeout(PATIENCE)
-  await other.goto(await serve(join(folder, name)))
+  const other = await newPage()
+  await other.goto(await serve(house))
   await other.getByRole('region', { name: 'finished sheet' }).waitFor()
   return other
 }
 
 beforeAll(async () => {
-  cpSync('demo/marram-house', HOUSE, { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
-  address = await serve(HOUSE)
   browser = await chromium.launchPersistentContext(join(folder, 'profile'), {
     executablePath: findChromium(),
     args: CHROMIUM_FLAGS,
     viewport: { width: 1280, height: 800 },
   })
-  page = await browser.newPage()
-  page.setDefaultTimeout(PATIENCE)
-  page.on('console', (message) => message.type() === 'error' && faults.push(message.text()))
-  page.on('pageerror', (fault) => faults.push(fault.message))
-  await page.goto(address)
-  await turn('system').waitFor()
 }, 120_000)
+
+afterEach(async () => {
+  // One page stays, so that the browser does too.
+  for (const open of browser.pages().slice(1)) await open.close()
+  for (const server of servers.splice(0)) server.kill()
+  expect(faults.splice(0)).toEqual([])
+})
 
 afterAll(async () => {
   await browser.close()
-  for (const server of servers) server.kill()
   rmSync(folder, { recursive: true, force: true })
 })
 
 const turn = (role: string, on = page) => on.getByRole('article', { name: `${role} turn`, exact: true })
 const strip = (on = page) => on.getByRole('status', { name: 'effect of the edits' })
 const editor = () => page.locator('.cm-content')
+
+/** Runs a command of the page by its name. */
+async function choose(command: string, on = page): Promise<void> {
+  await on.keyboard.press('Control+k')
+  await on.getByRole('combobox', { name: 'find a command' }).fill(command)
+  await on.keyboard.press('Enter')
+}
 
 /** Puts the cursor behind a line of the source. */
 async function behind(line: string): Promise<void> {
@@ -88,6 +108,13 @@ async function serious(on: Page): Promise<string[]> {
 }
 
 describe('the desk', () => {
+  beforeEach(async () => {
+    await serveHouse()
+    page = await newPage()
+    await page.goto(address)
+    await turn('system').waitFor()
+  }, 120_000)
+
   test('shows the records with their states, and the sheet of the chosen one', async () => {
     await strip().getByText('176 valid, 4 rejected').waitFor()
     expect(await turn('user').innerText()).toContain('Write the label for MH-0001.')
@@ -110,19 +137,15 @@ describe('the desk', () => {
     await page.getByRole('row', { name: /Rocking horse/ }).click()
     expect(await page.getByRole('alert').first().innerText()).toContain('"c. 1905" is not a whole number')
     expect(await page.locator('.grid-row.chosen .unfit').innerText()).toBe('c. 1905')
-    await page.getByRole('combobox', { name: 'rows by state' }).click()
-    await page.getByRole('option', { name: 'all rows' }).click()
   })
 
   test('can be used by keys alone, from the records to the sheet to its source', async () => {
-    await page.getByRole('row', { name: /MH-0106/ }).focus()
+    await page.getByRole('row', { name: /MH-0001/ }).focus()
     await page.keyboard.press('Home')
     await page.keyboard.press('ArrowDown')
     await turn('user').getByText('MH-0002').waitFor()
     expect(await page.evaluate(() => document.activeElement?.getAttribute('aria-selected'))).toBe('true')
-    await page.keyboard.press('Control+k')
-    await page.getByRole('combobox', { name: 'find a command' }).fill('go to the sheet')
-    await page.keyboard.press('Enter')
+    await choose('go to the sheet')
     await page.keyboard.press('ArrowRight')
     expect(await page.locator('.origin-line').innerText()).toMatch(/^persona: .*, line \d+$/)
     await page.keyboard.press('Enter')
@@ -130,6 +153,7 @@ describe('the desk', () => {
   })
 
   test('leads from a span to the slot that wrote it, and from a slot to what it wrote', async () => {
+    await page.getByRole('row', { name: /MH-0002/ }).click()
     const title = turn('user').locator('.from-value', { hasText: 'Net needle, large' })
     await title.hover()
     expect(await page.locator('.origin-line').innerText()).toMatch(/^from the record: item\.title · prompts\/label\/write\.yaml, line \d+$/)
@@ -140,7 +164,15 @@ describe('the desk', () => {
     await turn('user').locator('.lit', { hasText: 'fishing' }).waitFor()
   })
 
+  /** Opens the second record and the prompt's file beside it. */
+  async function editPrompt(): Promise<void> {
+    await page.getByRole('row', { name: /MH-0002/ }).click()
+    await turn('user').locator('.from-value', { hasText: 'Net needle, large' }).click()
+    await page.locator('.editor[data-file="prompts/label/write.yaml"]').waitFor()
+  }
+
   test('renders at every key, squiggles problems, and shows how many records change', async () => {
+    await editPrompt()
     await behind('Write the label for')
     await page.keyboard.type(' It is {item.titel}')
     await page.locator('.cm-lintRange-error', { hasText: 'titel' }).waitFor()
@@ -157,6 +189,11 @@ describe('the desk', () => {
   })
 
   test('keeps edits over a reload, saves them in one step, and shows both texts after a change on the disk', async () => {
+    const WRITE = join(house, 'prompts/label/write.yaml')
+    await editPrompt()
+    await behind('Write the label for')
+    await page.keyboard.type(' It is {item.title as upper}.')
+    await strip().getByText('176 valid, 4 rejected, 176 changed').waitFor()
     await page.reload()
     await turn('user').getByText('NET NEEDLE, LARGE', { exact: true }).waitFor()
     expect(readFileSync(WRITE, 'utf8')).not.toContain('as upper')
@@ -206,6 +243,7 @@ describe('the desk', () => {
   })
 
   test('takes values by hand, none of which becomes markup', async () => {
+    await page.getByRole('row', { name: /MH-0002/ }).click()
     await page.getByText('Form', { exact: true }).click()
     const hostile = '<img src=x onerror="document.title=1"><b>bold</b>'
     await page.getByRole('textbox', { name: 'title', exact: true }).fill(hostile)
@@ -227,11 +265,6 @@ describe('the desk', () => {
   })
 
   test('takes the records of a batch as the batch does, and a form where no table fits', async () => {
-    const choose = async (command: string) => {
-      await page.keyboard.press('Control+k')
-      await page.getByRole('combobox', { name: 'find a command' }).fill(command)
-      await page.keyboard.press('Enter')
-    }
     // A document that the batch gives to every record, joined tables, and a spreadsheet.
     await choose('prompt: visitor/answer')
     await strip().getByText('60 valid, 0 rejected').waitFor()
@@ -246,6 +279,7 @@ describe('the desk', () => {
   })
 
   test('shows what a reply is read as', async () => {
+    await page.getByRole('row', { name: /MH-0002/ }).click()
     await page.getByText('Reply', { exact: true }).click()
     await page.getByRole('button', { name: 'Generate a reply' }).click()
     await page.getByText('✓ valid').waitFor()
@@ -262,7 +296,6 @@ describe('the desk', () => {
     expect(await page.getByText('unsupported claims').locator('xpath=following-sibling::ul[1]').innerText()).toMatch(
       /1555[^]*Orkneys|Orkneys[^]*1555/,
     )
-    await page.getByText('Sheet', { exact: true }).click()
   })
 
   test('meters tokens by part against a budget, in German and in English figures, in light and dark', async () => {
@@ -277,18 +310,15 @@ describe('the desk', () => {
       buffer: Buffer.from(`Object No.,Title\n${Array.from({ length: 1500 }, (_, i) => `X-${i},Thing\n`).join('')}`),
     })
     await page.getByText('1,500 of 1,500').waitFor()
-    for (const command of ['Numbers as in German', 'Dark colours']) {
-      await page.keyboard.press('Control+k')
-      await page.getByRole('combobox', { name: 'find a command' }).fill(command)
-      await page.keyboard.press('Enter')
-    }
+    for (const command of ['Numbers as in German', 'Dark colours']) await choose(command)
     await page.getByText('1.500 of 1.500').waitFor()
     expect(await page.locator('html').getAttribute('data-mantine-color-scheme')).toBe('dark')
     expect(await serious(page)).toEqual([])
   })
 
   test('has no serious accessibility problem, and no scrollbar in its frame at either width', async () => {
-    await page.evaluate(() => localStorage.removeItem('mantine-color-scheme-value'))
+    await page.getByRole('textbox', { name: 'budget in tokens' }).fill('440')
+    await page.getByText(/^\d+ of 176 are over the budget$/).waitFor()
     await page.reload()
     await turn('system').waitFor()
     expect(await page.getByRole('textbox', { name: 'budget in tokens' }).inputValue()).toBe('440')
@@ -297,67 +327,58 @@ describe('the desk', () => {
       await page.setViewportSize({ width, height: 800 })
       expect(await page.evaluate(() => [document.documentElement.scrollWidth, document.documentElement.scrollHeight])).toEqual([width, 800])
     }
-    await page.setViewportSize({ width: 1280, height: 800 })
-    expect(faults).toEqual([])
   })
 })
 
 describe('unusual libraries', () => {
   test('a connection that breaks while the worker is loaded does not leave the table unrendered', async () => {
-    const other = await browser.newPage()
-    other.setDefaultTimeout(PATIENCE)
+    await serveHouse()
+    const other = await newPage()
     let broken = 0
     await other.route(/pass\.worker/, (route) => (broken++ === 0 ? route.abort('connectionreset') : route.continue()))
     await other.goto(address)
     await strip(other).getByText('176 valid, 4 rejected').waitFor()
     expect(broken).toBe(2)
-    await other.close()
   })
 
   test('a folder that is empty begins with a first prompt', async () => {
-    mkdirSync(join(folder, 'empty'))
-    const other = await opened('empty', {})
+    const other = await opened({})
     await other.getByText('This library has no prompt yet').waitFor()
-    await other.keyboard.press('Control+k')
-    await other.getByRole('combobox', { name: 'find a command' }).fill('new prompt')
-    await other.keyboard.press('Enter')
+    await choose('new prompt', other)
     await other.locator('.cm-content', { hasText: 'Say good day to {name}.' }).waitFor()
     await other.keyboard.press('Control+s')
     await other.getByText('saved prompts/first.yaml').waitFor()
-    expect(readFileSync(join(folder, 'empty/prompts/first.yaml'), 'utf8')).toContain('Say good day')
-    await other.close()
+    expect(readFileSync(join(house, 'prompts/first.yaml'), 'utf8')).toContain('Say good day')
   })
 
   test('faults, a prompt without variables, a table without rows and a value of 200 kB look meant', async () => {
-    const other = await opened('odd', {
+    const other = await opened({
       'prompts/broken.yaml': 'title: Broken\nturns: [{ user: "{nobody}" }]\n',
       'prompts/plain.yaml': 'title: Plain\nturns: [{ user: Good day. }]\n',
       'prompts/long.yaml': 'title: Long\nvariables: { note: text }\nturns: [{ user: "{note}" }]\n',
       'data/none.csv': 'Note\n',
       'data/one.csv': `Note\n${'long '.repeat(40_000)}\n`,
     })
-    const choose = async (prompt: string, table: string) => {
-      for (const command of [`prompt: ${prompt}`, `records: ${table}`]) {
-        await other.keyboard.press('Control+k')
-        await other.getByRole('combobox', { name: 'find a command' }).fill(command)
-        await other.keyboard.press('Enter')
-      }
+    const show = async (prompt: string, table: string) => {
+      await choose(`prompt: ${prompt}`, other)
+      await choose(`records: ${table}`, other)
     }
-    await choose('plain', 'data/none.csv')
+    await show('plain', 'data/none.csv')
     await turn('user', other).getByText('Good day.').waitFor()
     await other.getByText('This table has no rows.').waitFor()
-    await choose('broken', 'data/one.csv')
+    await show('broken', 'data/one.csv')
     await other.getByRole('alert').getByText('nobody').first().waitFor()
     await other.getByRole('button', { name: '1 error' }).click()
     await other.locator('.editor[data-file="prompts/broken.yaml"]').waitFor()
-    await choose('long', 'data/one.csv')
+    await show('long', 'data/one.csv')
     await turn('user', other).getByText('long long').first().waitFor()
     expect((await turn('user', other).innerText()).length).toBeGreaterThan(190_000)
-    await other.close()
   })
 })
 
 describe('the server of the desk', () => {
+  beforeEach(serveHouse, 120_000)
+
   /** A raw request: what a page of another site could send. */
   async function ask(path: string, headers: Record<string, string> = {}, method = 'GET', body = '') {
     const { port } = new URL(address)
@@ -385,8 +406,8 @@ describe('the server of the desk', () => {
   test('reads and writes nothing beyond the library’s folder', async () => {
     writeFileSync(join(folder, 'secret.csv'), 'a\n1\n')
     writeFileSync(join(folder, 'outside.yaml'), 'title: x\n')
-    symlinkSync(join(folder, 'secret.csv'), join(HOUSE, 'data/link.csv'))
-    symlinkSync(folder, join(HOUSE, 'prompts/elsewhere'))
+    symlinkSync(join(folder, 'secret.csv'), join(house, 'data/link.csv'))
+    symlinkSync(folder, join(house, 'prompts/elsewhere'))
     for (const path of ['../secret.csv', 'data/link.csv', '%2e%2e/secret.csv', 'prompts', 'data/.hidden.csv', '/etc/passwd'])
       expect([path, (await ask(`/api/table?path=${path}`, key())).status]).not.toEqual([path, 200])
     const save = (path: string, was: string | null = null) =>
@@ -402,12 +423,12 @@ describe('the server of the desk', () => {
       expect([path, (await save(path)).status]).toEqual([path, path.includes('elsewhere') ? 422 : 422])
     expect(readFileSync(join(folder, 'outside.yaml'), 'utf8')).toBe('title: x\n')
     expect((await ask('/../package.json', key())).status).toBe(404)
-    rmSync(join(HOUSE, 'prompts/elsewhere'))
-    rmSync(join(HOUSE, 'data/link.csv'))
+    rmSync(join(house, 'prompts/elsewhere'))
+    rmSync(join(house, 'data/link.csv'))
   })
 
   test('passes on tables of every kind, texts unchanged', async () => {
-    expect((await ask('/api/table?path=data/objects.csv', key())).text).toBe(readFileSync(join(HOUSE, 'data/objects.csv'), 'utf8'))
+    expect((await ask('/api/table?path=data/objects.csv', key())).text).toBe(readFileSync(join(house, 'data/objects.csv'), 'utf8'))
     const { text, headers } = await ask('/api/table?path=data/visits.xlsx', key())
     expect([headers['x-table-format'], Object.keys(JSON.parse(text.split('\n')[0]!) as object).length > 2]).toEqual(['jsonl', true])
   })

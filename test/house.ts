@@ -5,7 +5,7 @@ import { afterEach, beforeEach } from '@jest/globals'
 
 /** A folder of each test's own, with a copy of the demo library in it that no other test runs, asks or changes. */
 export interface House {
-  readonly at: (name: string) => string
+  readonly pathOf: (name: string) => string
   /** The library's folder, and a table of its objects. */
   readonly house: string
   readonly objects: string
@@ -20,7 +20,7 @@ export function useHouse(): House {
   })
   afterEach(() => rmSync(folder, { recursive: true, force: true }))
   return {
-    at: (name) => join(folder, name),
+    pathOf: (name) => join(folder, name),
     get house() {
       return join(folder, 'house')
     },

@@ -10,7 +10,7 @@ const ROWS = 6_000
 
 /** A run of thousands of records that can be ended at any moment, and before each test the same run without a break, called `whole`. */
 export function useLongRun(house: House) {
-  const table = () => house.at('many.csv')
+  const table = () => house.pathOf('many.csv')
   const args = (name: string, more: readonly string[]) => [
     'run',
     house.house,
@@ -18,12 +18,12 @@ export function useLongRun(house: House) {
     '--records',
     table(),
     '--runs',
-    house.at(name),
+    house.pathOf(name),
     '--to',
-    house.at(`${name}.jsonl`),
+    house.pathOf(`${name}.jsonl`),
     ...more,
   ]
-  const folderOf = (name: string) => house.at(`${name}/label-write-1`)
+  const folderOf = (name: string) => house.pathOf(`${name}/label-write-1`)
   const begun = (name: string) => existsSync(join(folderOf(name), 'run.json'))
 
   beforeEach(async () => {

@@ -8,7 +8,7 @@ import { chromium } from 'playwright-core'
 import { CHROMIUM_FLAGS, findChromium } from '../scripts/chromium.mjs'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-packed-'))
-const at = (name: string) => join(folder, name)
+const pathOf = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 const ROOT = process.cwd()
@@ -22,7 +22,7 @@ const LIBRARY = "{ 'prompts/hello.yaml': 'title: H\\nvariables: { who: text }\\n
 const USE = `libraryFrom(${LIBRARY}).prompt('hello').render({ who: 'Ines' }).turns[0]`
 
 beforeAll(() => {
-  writeFileSync(at('package.json'), '{ "name": "program", "private": true, "version": "1.0.0" }')
+  writeFileSync(pathOf('package.json'), '{ "name": "program", "private": true, "version": "1.0.0" }')
   const workspaces = ['core', 'tables', 'node', 'cli', 'editor'].flatMap((name) => ['-w', `packages/${name}`])
   const { stdout } = spawnSync('npm', ['pack', '--json', '--pack-destination', folder, ...workspaces], { cwd: ROOT, encoding: 'utf8' })
   const packed = (JSON.parse(stdout) as { filename: string }[]).map(({ filename }) => `./${filename}`)
@@ -38,7 +38,7 @@ describe('the packages, installed into an empty project', () => {
 
   test('are imported by modules', () => {
     writeFileSync(
-      at('module.mjs'),
+      pathOf('module.mjs'),
       `import { libraryFrom } from 'dunelight'\nimport { openLibrary, readFileValue } from '@dunelight/node'\nimport * as editor from '@dunelight/editor'\nconsole.log(${USE}.text, typeof openLibrary, (await readFileValue('package.json')).mediaType, Object.keys(editor).length > 2)\n`,
     )
     expect(run(process.execPath, 'module.mjs')).toBe('Good day, Ines. function application/json true\n')
@@ -46,11 +46,11 @@ describe('the packages, installed into an empty project', () => {
 
   test('are required by programs of the older kind', () => {
     writeFileSync(
-      at('program.cjs'),
+      pathOf('program.cjs'),
       `const { libraryFrom } = require('dunelight')\nconst { openLibrary } = require('@dunelight/node')\nconst { libraryFile } = require('@dunelight/editor')\nconst { FILE_KINDS } = require('dunelight/file-schemas')\nopenLibrary('house').then((library) => console.log(${USE}.text, library.promptNames().length, typeof libraryFile, FILE_KINDS[0].name))\n`,
     )
-    mkdirSync(at('house/prompts'), { recursive: true })
-    writeFileSync(at('house/prompts/p.yaml'), 'title: P\nturns: [{ user: Go. }]\n')
+    mkdirSync(pathOf('house/prompts'), { recursive: true })
+    writeFileSync(pathOf('house/prompts/p.yaml'), 'title: P\nturns: [{ user: Go. }]\n')
     expect(run(process.execPath, 'program.cjs')).toBe('Good day, Ines. 1 function prompt\n')
   })
 
@@ -64,7 +64,7 @@ describe('the packages, installed into an empty project', () => {
     ['bundler', ['module.ts']],
   ] as const)('have types under moduleResolution %s', (moduleResolution, files) => {
     const typed = `import { libraryFrom, makePrompt, makeLibrary } from 'dunelight'\nimport { openLibrary } from '@dunelight/node'\nconst text: string | undefined = ${USE}?.text\nexport const p = makePrompt({ title: 'P', variables: { n: 'integer' }, turns: [{ user: '{n}' }] })\nexport const house = makeLibrary({ prompts: { p } })\nhouse.prompt('p').render({ n: 3 })\n// @ts-expect-error n is no text\nhouse.prompt('p').render({ n: '3' })\n`
-    for (const file of files) writeFileSync(at(file), `${typed}export { text, openLibrary }\n`)
+    for (const file of files) writeFileSync(pathOf(file), `${typed}export { text, openLibrary }\n`)
     const module = moduleResolution === 'bundler' ? 'preserve' : 'node16'
     run(
       process.execPath,
@@ -85,13 +85,13 @@ describe('the packages, installed into an empty project', () => {
   })
 
   test('run in the browser through Vite', async () => {
-    mkdirSync(at('page'))
+    mkdirSync(pathOf('page'))
     writeFileSync(
-      at('page/index.html'),
+      pathOf('page/index.html'),
       '<!doctype html><link rel="icon" href="data:,"><p id="out"></p><script type="module" src="./main.js"></script>',
     )
     writeFileSync(
-      at('page/main.js'),
+      pathOf('page/main.js'),
       `import { libraryFrom } from 'dunelight'\nconst library = libraryFrom(${LIBRARY})\ndocument.querySelector('#out').textContent = ${USE}.text + ' ' + library.prompt('hello').fingerprint\n`,
     )
     run(process.execPath, join(ROOT, 'node_modules/vite/bin/vite.js'), 'build', 'page', '--logLevel', 'error', '--base', './')
@@ -105,7 +105,7 @@ describe('the packages, installed into an empty project', () => {
     const server = createServer((request, response) => {
       const path = request.url === '/' ? '/index.html' : (request.url ?? '')
       response.setHeader('content-type', types[extname(path)] ?? 'text/plain')
-      response.end(readFileSync(at(`page/dist${path}`)))
+      response.end(readFileSync(pathOf(`page/dist${path}`)))
     })
     await new Promise<void>((listening) => server.listen(0, '127.0.0.1', listening))
     const { port } = server.address() as { port: number }

@@ -31,16 +31,16 @@ const prompt = library.prompt('p')
 /** Renders one attack; gives what is wrong with the result, or undefined. */
 export function attackFence(seed: number): string | undefined {
   const random = new Random(seed)
-  const [a = '', b = '', note = '', one = '', two = '', user = '', assistant = '', paper = ''] = attack(random, 8)
+  const [a = '', b = '', note = '', first = '', two = '', user = '', assistant = '', paper = ''] = attack(random, 8)
   const earlier = [
     { role: 'user', text: user },
     { role: 'assistant', text: assistant },
   ]
-  const values = { a, b, note, more: [one, two], earlier, paper: { name: 'paper.txt', mediaType: 'text/plain', text: paper } }
+  const values = { a, b, note, more: [first, two], earlier, paper: { name: 'paper.txt', mediaType: 'text/plain', text: paper } }
   const { turns } = prompt.render(values, { origins: random.chance(0.5) })
-  const fenced = note !== '' || one !== '' || two !== '' || turns.some(({ role, text }) => role === 'user' && text.startsWith('<note>'))
+  const fenced = note !== '' || first !== '' || two !== '' || turns.some(({ role, text }) => role === 'user' && text.startsWith('<note>'))
   if (!fenced) return undefined
-  const fences = (note === '' ? 0 : 2) + [one, two].filter((text) => text !== '').length
+  const fences = (note === '' ? 0 : 2) + [first, two].filter((text) => text !== '').length
   for (const turn of turns) {
     // What the author wrote of the tags stands in the system turn, and nothing else may.
     const own = turn.role === 'system' ? 2 : turn.role === 'assistant' ? 0 : turn === turns.at(-1) ? 2 * fences : 2

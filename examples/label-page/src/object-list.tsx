@@ -21,7 +21,7 @@ const KINDS = '.csv,.tsv,.txt,.jsonl,.json,.yaml'
 export function ObjectList({ table, chosen, onChoose, onOpen }: Props) {
   const [words, setWords] = useState('')
   const [over, setOver] = useState(false)
-  const found = useMemo(() => {
+  const objects = useMemo(() => {
     const wanted = words.toLowerCase().split(/\s+/)
     return table.objects.filter((o) => wanted.every((word) => `${o.id} ${o.title}`.toLowerCase().includes(word)))
   }, [table, words])
@@ -51,7 +51,7 @@ export function ObjectList({ table, chosen, onChoose, onOpen }: Props) {
       <TextInput placeholder="Number or word" aria-label="find an object" value={words} onChange={(e) => setWords(e.currentTarget.value)} />
       <ScrollArea className="label-page-scroll" type="auto">
         {table.problems.length > 0 && <ProblemList problems={table.problems} />}
-        {found.slice(0, MOST_SHOWN).map((object, i) => (
+        {objects.slice(0, MOST_SHOWN).map((object, i) => (
           <NavLink
             key={`${object.id} ${i}`}
             active={object === chosen}
@@ -61,14 +61,14 @@ export function ObjectList({ table, chosen, onChoose, onOpen }: Props) {
             onClick={() => onChoose(object)}
           />
         ))}
-        {found.length === 0 && (
+        {objects.length === 0 && (
           <Text size="sm" c="dimmed" p="sm">
             {table.objects.length === 0 ? 'This table has no objects.' : 'No matching objects.'}
           </Text>
         )}
-        {found.length > MOST_SHOWN && (
+        {objects.length > MOST_SHOWN && (
           <Text size="sm" c="dimmed" p="sm">
-            … and {(found.length - MOST_SHOWN).toLocaleString('en')} more: a word finds them.
+            … and {(objects.length - MOST_SHOWN).toLocaleString('en')} more: a word finds them.
           </Text>
         )}
       </ScrollArea>

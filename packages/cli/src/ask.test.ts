@@ -12,11 +12,11 @@ const { asked, describeModel, served } = useModels(house)
 
 test('what comes by standard input is the run’s, or leaves nothing behind where none is begun', () => {
   const piped = (...words: string[]) =>
-    dunelightFed(text(house.objects), 'ask', house.house, 'label/write', '--records', '-', '--runs', house.at('piped'), ...words)
+    dunelightFed(text(house.objects), 'ask', house.house, 'label/write', '--records', '-', '--runs', house.pathOf('piped'), ...words)
   expect(piped('--budget', '10')).toMatchObject({ code: 1, err: expect.stringContaining('[budget-exceeded]') as unknown })
-  expect(readdirSync(house.at('piped'))).toEqual([])
+  expect(readdirSync(house.pathOf('piped'))).toEqual([])
   expect(piped('--take', '2').code).toBe(0)
-  expect([readdirSync(house.at('piped')), text(house.at('piped/label-write-1/records.csv'))]).toEqual([
+  expect([readdirSync(house.pathOf('piped')), text(house.pathOf('piped/label-write-1/records.csv'))]).toEqual([
     ['label-write-1'],
     text(house.objects),
   ])
@@ -27,16 +27,18 @@ test.each([
   ['a line that is no record', () => `{"title":"${'y'.repeat(17 << 20)}"}\n`, 'jsonl', '[line-too-long]'],
   ['an empty table', () => '', 'csv', '[table-empty]'],
 ])('a table with %s is refused before anything is asked, and leaves nothing behind', (_, change, ending, code) => {
-  const table = house.at(`bad.${ending}`)
+  const table = house.pathOf(`bad.${ending}`)
   writeFileSync(table, change(text(house.objects)))
-  const ran = dunelight('ask', house.house, 'label/write', '--records', table, '--runs', house.at('runs'))
+  const ran = dunelight('ask', house.house, 'label/write', '--records', table, '--runs', house.pathOf('runs'))
   expect([ran.code, ran.err]).toEqual([1, expect.stringContaining(code)])
-  expect(existsSync(house.at('runs'))).toBe(false)
+  expect(existsSync(house.pathOf('runs'))).toBe(false)
 })
 
 test('a run has no files that nothing was written to', () => {
-  expect(dunelight('ask', house.house, 'survey/grade', '--records', house.objects, '--take', '3', '--runs', house.at('runs')).code).toBe(0)
-  expect(readdirSync(house.at('runs/survey-grade-1')).sort()).toEqual([
+  expect(
+    dunelight('ask', house.house, 'survey/grade', '--records', house.objects, '--take', '3', '--runs', house.pathOf('runs')).code,
+  ).toBe(0)
+  expect(readdirSync(house.pathOf('runs/survey-grade-1')).sort()).toEqual([
     'answers.jsonl',
     'output.jsonl',
     'rejected.jsonl',
@@ -113,7 +115,7 @@ describe('asking for one record', () => {
 test('several answers keep their numbers where some never come', async () => {
   await served('flaky', { faults: { dropped: 0.5 }, seed: 4 }, ['attempts: 1', 'concurrency: 1'])
   const words = ['label/write', '--records', house.objects, '--record', 'MH-0007', '--candidates', '6', '--corrections', '0']
-  const { code, out, err } = await asked(...words, '--model', 'flaky', '--runs', house.at('flaky'))
+  const { code, out, err } = await asked(...words, '--model', 'flaky', '--runs', house.pathOf('flaky'))
   const numbers = [...out.matchAll(/^\[(\d)\]/gm)].map(([, number]) => Number(number))
   // The first update never came: what comes later is compared with it all the same.
   expect([code, numbers[0]! > 1, numbers.length > 1]).toEqual([3, true, true])
@@ -124,7 +126,7 @@ test('several answers keep their numbers where some never come', async () => {
 
 describe('models.yaml', () => {
   test('is checked as every other file', () => {
-    const library = house.at('models')
+    const library = house.pathOf('models')
     cpSync(house.house, library, { recursive: true, filter: (path) => !/answers$/.test(path) })
     writeFileSync(
       `${library}/models.yaml`,
@@ -157,10 +159,10 @@ describe('models.yaml', () => {
 
 describe('asking for a table', () => {
   test('adds the answers to their records, routes them, and marks mock answers', async () => {
-    const { code, err } = await asked('spring-survey', '--to', house.at('graded.csv'), '--take', '30')
+    const { code, err } = await asked('spring-survey', '--to', house.pathOf('graded.csv'), '--take', '30')
     expect(code === 0 || code === 3).toBe(true)
     expect(err).toContain('[mock-answers]')
-    const [head = '', ...rows] = text(house.at('graded.csv'))
+    const [head = '', ...rows] = text(house.pathOf('graded.csv'))
       .trim()
       .split(/\n(?=MH-)/)
     expect(head).toMatch(/grade,repairs,unsupported$/)
@@ -173,9 +175,9 @@ describe('asking for a table', () => {
     expect(rows.every((row) => row.trim().endsWith('it comes from the mock model'))).toBe(true)
     expect(text(`${house.house}/runs/spring-survey-1/report.html`)).toContain('come from the built-in mock model')
     // The next run replaces files of an earlier run, but not those that a user has changed since.
-    expect((await asked('spring-survey', '--to', house.at('graded.csv'), '--take', '30')).code).toBe(code)
+    expect((await asked('spring-survey', '--to', house.pathOf('graded.csv'), '--take', '30')).code).toBe(code)
     appendFileSync(`${house.house}/out/conservator.csv`, 'by hand\n')
-    expect((await asked('spring-survey', '--take', '3', '--to', house.at('other.csv'))).err).toContain('[output-exists]')
+    expect((await asked('spring-survey', '--take', '3', '--to', house.pathOf('other.csv'))).err).toContain('[output-exists]')
     expect(dunelight('runs', house.house).out).toMatch(/spring-survey-1 +done .* answers?/)
   })
 
@@ -195,7 +197,7 @@ describe('asking for a table', () => {
       batch,
       records: { from: house.objects },
       model: ready,
-      runs: house.at('again'),
+      runs: house.pathOf('again'),
     })
     expect(counts).toMatchObject({ written: 1, requests: 2, corrections: 1, labels: { grade: { sound: 1 } } })
     expect(bodies[1]).toContain('That answer cannot be used:\\n- \\"fine, I think\\" is not one of')
@@ -203,13 +205,13 @@ describe('asking for a table', () => {
 
   test('stops where no service answers, and can be resumed', async () => {
     describeModel('gone', 'http://127.0.0.1:47119/ask', ['attempts: 1'])
-    const { code, err } = await asked('label/write', '--records', house.objects, '--model', 'gone', '--runs', house.at('gone'))
+    const { code, err } = await asked('label/write', '--records', house.objects, '--model', 'gone', '--runs', house.pathOf('gone'))
     expect([code, err]).toEqual([
       1,
       expect.stringContaining('model "gone" is unreachable: connection refused (20 requests failed in a row)'),
     ])
     expect(err).toContain('[model-unreachable]')
-    expect(dunelight('runs', house.house, '--runs', house.at('gone')).out).toMatch(/failed .*dunelight resume/)
+    expect(dunelight('runs', house.house, '--runs', house.pathOf('gone')).out).toMatch(/failed .*dunelight resume/)
   })
 
   test('finishes what is under way when it is interrupted', async () => {
@@ -223,16 +225,16 @@ describe('asking for a table', () => {
       '--model',
       'slow',
       '--runs',
-      house.at('left'),
+      house.pathOf('left'),
     )
-    const log = house.at('left/label-write-1/answers.jsonl')
+    const log = house.pathOf('left/label-write-1/answers.jsonl')
     while (!existsSync(log) || text(log).split('\n').length < 9) await pause(10)
     child.kill('SIGINT')
     const { code, err } = await ended
     expect([code, err]).toEqual([130, expect.stringContaining('resume')])
     const before = text(log)
-    expect(linesOf(house.at('left/label-write-1/output.jsonl')).length).toBeLessThanOrEqual(linesOf(log).length)
-    const resumed = await start('resume', house.at('left/label-write-1')).ended
+    expect(linesOf(house.pathOf('left/label-write-1/output.jsonl')).length).toBeLessThanOrEqual(linesOf(log).length)
+    const resumed = await start('resume', house.pathOf('left/label-write-1')).ended
     expect(resumed.code).toBe(3)
     expect(text(log).startsWith(before)).toBe(true)
     expect(linesOf(log)).toHaveLength(176)

@@ -14,11 +14,11 @@ test('a model that misbehaves in every way ends with each record answered or rej
   const ways = Object.keys(MOCK_FAULTS) as MockFault[]
   const faults = { ...Object.fromEntries(ways.map((way) => [way, 0.25 / ways.length])), refusal: 0.1 }
   await served('storm', { faults, delay: 5, seed: 3 }, ['timeout: 0.6', 'concurrency: 16', 'attempts: 6'])
-  const table = house.at('storm.csv')
+  const table = house.pathOf('storm.csv')
   await generateObjects(RECORDS, table)
-  const { code, err } = await asked('label/write', '--records', table, '--model', 'storm', '--to', house.at('storm.jsonl'))
+  const { code, err } = await asked('label/write', '--records', table, '--model', 'storm', '--to', house.pathOf('storm.jsonl'))
   expect([0, 3]).toContain(code)
-  const answered = linesOf(house.at('storm.jsonl')).map((line) => line['record'])
+  const answered = linesOf(house.pathOf('storm.jsonl')).map((line) => line['record'])
   const rejected = linesOf(`${house.house}/runs/label-write-1/rejected.jsonl`).map((line) => line['record'])
   expect(answered).toEqual([...answered].sort())
   expect(text(`${house.house}/runs/label-write-1/rejected.jsonl`)).toContain('"answer-refused"')
@@ -36,7 +36,7 @@ describe('a run that asks and is killed', () => {
   const FEW = 2
 
   test('at any moment asks no answered question again, and comes to the same end', async () => {
-    const table = house.at('killed.csv')
+    const table = house.pathOf('killed.csv')
     await generateObjects(RECORDS, table)
     const faults = { 'wrong-label': 0.05, empty: 0.05, figure: 0.05 }
     const lanes = await Promise.all([0, 1].map((lane) => served(`lane-${lane}`, { faults, delay: 20 }, [`concurrency: ${AT_ONCE}`])))
@@ -50,11 +50,11 @@ describe('a run that asks and is killed', () => {
       `lane-${lane}`,
       '--fresh',
       '--runs',
-      house.at(name),
+      house.pathOf(name),
       '--to',
-      house.at(`${name}.jsonl`),
+      house.pathOf(`${name}.jsonl`),
     ]
-    const outcome = (name: string) => [text(house.at(`${name}.jsonl`)), text(house.at(`${name}/label-write-1/rejected.jsonl`))]
+    const outcome = (name: string) => [text(house.pathOf(`${name}.jsonl`)), text(house.pathOf(`${name}/label-write-1/rejected.jsonl`))]
     // A mock model answers the same question in another way when it is asked again: what was under way when all ended may be.
     const plain = (name: string) => outcome(name)[0]!.replaceAll(/"model":"lane-\d"/g, '')
     await start(...words(0, 'whole')).ended
@@ -66,20 +66,22 @@ describe('a run that asks and is killed', () => {
         rounds++
         const before = lanes[which]!.requests()
         const { child, ended } = start(...words(which, name))
-        while (!existsSync(house.at(`${name}/label-write-1/run.json`)) && child.exitCode === null) await pause(2)
+        while (!existsSync(house.pathOf(`${name}/label-write-1/run.json`)) && child.exitCode === null) await pause(2)
         await Promise.race([ended, pause(Math.random() * 600)])
         child.kill('SIGKILL')
         await ended
-        const kept = await AnswerLog.open(house.at(`${name}/label-write-1/answers.jsonl`))
+        const kept = await AnswerLog.open(house.pathOf(`${name}/label-write-1/answers.jsonl`))
         const known = kept.size
         await kept.close()
-        const { err } = await start('resume', house.at(`${name}/label-write-1`)).ended
+        const { err } = await start('resume', house.pathOf(`${name}/label-write-1`)).ended
         if (!err.includes('has finished')) broken++
-        const keys = linesOf(house.at(`${name}/label-write-1/answers.jsonl`)).map((line) => line['key'])
+        const keys = linesOf(house.pathOf(`${name}/label-write-1/answers.jsonl`)).map((line) => line['key'])
         expect([k, new Set(keys).size]).toEqual([k, keys.length])
         expect(lanes[which]!.requests() - before).toBeLessThanOrEqual(keys.length + AT_ONCE)
         expect(keys.length).toBeGreaterThanOrEqual(known)
-        expect([...linesOf(house.at(`${name}.jsonl`)), ...linesOf(house.at(`${name}/label-write-1/rejected.jsonl`))]).toHaveLength(RECORDS)
+        expect([...linesOf(house.pathOf(`${name}.jsonl`)), ...linesOf(house.pathOf(`${name}/label-write-1/rejected.jsonl`))]).toHaveLength(
+          RECORDS,
+        )
         if (k === 0) expect(plain(name).split('\n').length).toBe(plain('whole').split('\n').length)
       }
     }

@@ -9,18 +9,18 @@ const COMMAND = 'packages/cli/bin/dunelight.js'
 const LIBRARY = 'demo/marram-house'
 const OBJECTS = `${LIBRARY}/data/objects.csv`
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-cli-'))
-const at = (name: string) => join(folder, name)
+const pathOf = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 beforeAll(() => {
   if (!existsSync('packages/cli/dist/command.js')) throw new Error('the command is not built: npm run build')
-  mkdirSync(at('faulty/prompts'), { recursive: true })
-  mkdirSync(at('faulty/snippets'))
+  mkdirSync(pathOf('faulty/prompts'), { recursive: true })
+  mkdirSync(pathOf('faulty/snippets'))
   writeFileSync(
-    at('faulty/prompts/p.yaml'),
+    pathOf('faulty/prompts/p.yaml'),
     'title: T\nabuot: x\nvariables: { title: text }\nturns:\n  - user: |\n      {titel}\n      ~ use stile\n      {title as uper}\n      ~ whne x\n',
   )
-  writeFileSync(at('faulty/snippets/style.md'), 'Plain.')
+  writeFileSync(pathOf('faulty/snippets/style.md'), 'Plain.')
 })
 
 describe('check', () => {
@@ -29,7 +29,7 @@ describe('check', () => {
   })
 
   test('five faults in one run, each with its place and the name most likely meant', () => {
-    const { code, out, err } = dunelight('check', at('faulty'))
+    const { code, out, err } = dunelight('check', pathOf('faulty'))
     expect(code).toBe(1)
     expect(err).toBe('')
     for (const part of [
@@ -49,7 +49,7 @@ describe('check', () => {
   })
 
   test('as JSON', () => {
-    const { code, out } = dunelight('check', at('faulty'), '--json')
+    const { code, out } = dunelight('check', pathOf('faulty'), '--json')
     const { valid, problems } = JSON.parse(out) as { valid: boolean; problems: { code: string; line: number }[] }
     expect([code, valid, problems.filter((p) => p.code === 'name-unknown').map((p) => p.line)]).toEqual([1, false, [6]])
   })
@@ -59,19 +59,19 @@ describe('schemas', () => {
   test('of the library’s own files, for editors: printed, or a file each, none written over', () => {
     const printed = JSON.parse(dunelight('file-schemas').out) as Record<string, { files: string; schema: object }>
     expect(printed['models']).toMatchObject({ files: 'models.yaml', schema: { required: ['models'] } })
-    const { code, out, err } = dunelight('file-schemas', '--to', at('schemas'))
+    const { code, out, err } = dunelight('file-schemas', '--to', pathOf('schemas'))
     expect([code, out]).toEqual([0, ''])
     for (const [name, { files, schema }] of Object.entries(printed)) {
-      const file = join(at('schemas'), `${name}.schema.json`)
+      const file = join(pathOf('schemas'), `${name}.schema.json`)
       expect(err).toMatch(new RegExp(`^${files.replaceAll('*', '\\*')} +${file}$`, 'm'))
       expect(JSON.parse(readFileSync(file, 'utf8'))).toEqual(schema)
     }
-    writeFileSync(join(at('schemas'), 'models.schema.json'), 'mine')
-    rmSync(join(at('schemas'), 'prompt.schema.json'))
-    expect(dunelight('file-schemas', '--to', at('schemas'))).toMatchObject({ code: 2, err: expect.stringContaining('exists already') })
-    expect(existsSync(join(at('schemas'), 'prompt.schema.json'))).toBe(false)
-    expect(dunelight('file-schemas', '--to', at('schemas'), '--overwrite').code).toBe(0)
-    expect(JSON.parse(readFileSync(join(at('schemas'), 'models.schema.json'), 'utf8'))).toEqual(printed['models']!.schema)
+    writeFileSync(join(pathOf('schemas'), 'models.schema.json'), 'mine')
+    rmSync(join(pathOf('schemas'), 'prompt.schema.json'))
+    expect(dunelight('file-schemas', '--to', pathOf('schemas'))).toMatchObject({ code: 2, err: expect.stringContaining('exists already') })
+    expect(existsSync(join(pathOf('schemas'), 'prompt.schema.json'))).toBe(false)
+    expect(dunelight('file-schemas', '--to', pathOf('schemas'), '--overwrite').code).toBe(0)
+    expect(JSON.parse(readFileSync(join(pathOf('schemas'), 'models.schema.json'), 'utf8'))).toEqual(printed['models']!.schema)
   })
 
   test('into a place where a file already is', () => {
@@ -174,48 +174,52 @@ describe('render', () => {
       '--records',
       OBJECTS,
       '--to',
-      at('l.jsonl'),
+      pathOf('l.jsonl'),
       '--rejected',
-      at('rejected.jsonl'),
+      pathOf('rejected.jsonl'),
       '--take',
       '30',
     ]
     expect(dunelight(...args)).toMatchObject({ code: 3, out: '' })
-    expect(readFileSync(at('l.jsonl'), 'utf8').trimEnd().split('\n')).toHaveLength(30)
-    expect(JSON.parse(readFileSync(at('rejected.jsonl'), 'utf8'))).toMatchObject({
+    expect(readFileSync(pathOf('l.jsonl'), 'utf8').trimEnd().split('\n')).toHaveLength(30)
+    expect(JSON.parse(readFileSync(pathOf('rejected.jsonl'), 'utf8'))).toMatchObject({
       row: 23,
       record: 'MH-0023',
       problems: [{ code: 'cell-invalid', data: { column: 'Made', cell: 'c. 1890' } }],
     })
-    const before = statSync(at('l.jsonl')).mtimeMs
+    const before = statSync(pathOf('l.jsonl')).mtimeMs
     expect(dunelight(...args)).toMatchObject({ code: 2, err: expect.stringContaining('--overwrite') as unknown })
-    expect(statSync(at('l.jsonl')).mtimeMs).toBe(before)
+    expect(statSync(pathOf('l.jsonl')).mtimeMs).toBe(before)
   })
 
   test('never over the table that it reads, nor over what was there before it has a result', () => {
-    const table = at('table.csv')
+    const table = pathOf('table.csv')
     writeFileSync(table, readFileSync(OBJECTS))
     const same = dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', table, '--overwrite')
     expect([same.code, same.err]).toEqual([2, expect.stringContaining('would be written over')])
-    expect(dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', at('x.jsonl'), '--rejected', at('x.jsonl')).code).toBe(2)
+    expect(
+      dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', pathOf('x.jsonl'), '--rejected', pathOf('x.jsonl')).code,
+    ).toBe(2)
     expect(readFileSync(table, 'utf8')).toBe(readFileSync(OBJECTS, 'utf8'))
-    writeFileSync(at('kept.jsonl'), 'earlier\n')
-    writeFileSync(at('other.csv'), 'Titel\nx\n')
-    expect(dunelight('render', LIBRARY, 'label/write', '--records', at('other.csv'), '--to', at('kept.jsonl'), '--overwrite').code).toBe(1)
-    expect(readFileSync(at('kept.jsonl'), 'utf8')).toBe('earlier\n')
-    expect(dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', at('no/where.jsonl'))).toMatchObject({
+    writeFileSync(pathOf('kept.jsonl'), 'earlier\n')
+    writeFileSync(pathOf('other.csv'), 'Titel\nx\n')
+    expect(
+      dunelight('render', LIBRARY, 'label/write', '--records', pathOf('other.csv'), '--to', pathOf('kept.jsonl'), '--overwrite').code,
+    ).toBe(1)
+    expect(readFileSync(pathOf('kept.jsonl'), 'utf8')).toBe('earlier\n')
+    expect(dunelight('render', LIBRARY, 'label/write', '--records', table, '--to', pathOf('no/where.jsonl'))).toMatchObject({
       code: 2,
       err: expect.stringContaining('its folder does not exist') as unknown,
     })
   })
 
   test('explains how to open other kinds of tables and folders', () => {
-    writeFileSync(at('visits.ods'), 'PK\u0003\u0004')
-    const { code, err } = dunelight('render', LIBRARY, 'label/write', '--records', at('visits.ods'))
+    writeFileSync(pathOf('visits.ods'), 'PK\u0003\u0004')
+    const { code, err } = dunelight('render', LIBRARY, 'label/write', '--records', pathOf('visits.ods'))
     expect([code, err]).toEqual([1, expect.stringContaining('it is a spreadsheet of another kind; save it as .xlsx or CSV')])
-    mkdirSync(at('things/deep'), { recursive: true })
-    writeFileSync(at('things/deep/a.json'), '{}')
-    expect(dunelight('check', at('things'))).toMatchObject({
+    mkdirSync(pathOf('things/deep'), { recursive: true })
+    writeFileSync(pathOf('things/deep/a.json'), '{}')
+    expect(dunelight('check', pathOf('things'))).toMatchObject({
       code: 1,
       err: expect.stringContaining('it has no library files') as unknown,
     })
@@ -277,10 +281,10 @@ describe('render', () => {
   })
 
   test('all wordings', () => {
-    mkdirSync(at('vary/prompts'), { recursive: true })
-    writeFileSync(at('vary/prompts/v.yaml'), 'title: V\nturns: [{ user: "{vary}Go{instead}Come{end}." }]')
+    mkdirSync(pathOf('vary/prompts'), { recursive: true })
+    writeFileSync(pathOf('vary/prompts/v.yaml'), 'title: V\nturns: [{ user: "{vary}Go{instead}Come{end}." }]')
     expect(
-      dunelight('render', at('vary'), 'v', '--wordings', '--json')
+      dunelight('render', pathOf('vary'), 'v', '--wordings', '--json')
         .out.trimEnd()
         .split('\n')
         .map((line) => (JSON.parse(line) as { wording: string }).wording),
@@ -299,7 +303,7 @@ describe('render', () => {
 })
 
 describe('a big render', () => {
-  const big = at('big.csv')
+  const big = pathOf('big.csv')
   beforeAll(() => {
     const [heading = '', first = ''] = readFileSync(OBJECTS, 'utf8').split('\n')
     writeFileSync(big, `${heading}\n${`${first}\n`.repeat(60_000)}`)
@@ -317,7 +321,7 @@ describe('a big render', () => {
   }
 
   test('interrupted, leaves whole lines and reports how far it got', async () => {
-    const { code, err, text } = await ended('SIGINT', at('int.jsonl'))
+    const { code, err, text } = await ended('SIGINT', pathOf('int.jsonl'))
     const lines = text.split('\n')
     expect(lines.pop()).toBe('')
     for (const line of lines) JSON.parse(line)
@@ -327,7 +331,7 @@ describe('a big render', () => {
   })
 
   test('killed leaves no line that is not JSON, but for the last', async () => {
-    const { text } = await ended('SIGKILL', at('kill.jsonl'))
+    const { text } = await ended('SIGKILL', pathOf('kill.jsonl'))
     const lines = text.split('\n').slice(0, -1)
     expect(lines.length).toBeGreaterThan(50)
     for (const line of lines) JSON.parse(line)

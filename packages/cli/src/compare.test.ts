@@ -7,9 +7,16 @@ const house = useHouse()
 
 describe('comparing', () => {
   test('compares the answers of two wordings, and writes a report', async () => {
-    const words = ['survey/grade', '--records', house.objects, '--take', '50', '--runs', house.at('compared')]
-    const { code, out } = await start('compare', house.house, ...words, '--other-persona', 'night-watch', '--to', house.at('compared.html'))
-      .ended
+    const words = ['survey/grade', '--records', house.objects, '--take', '50', '--runs', house.pathOf('compared')]
+    const { code, out } = await start(
+      'compare',
+      house.house,
+      ...words,
+      '--other-persona',
+      'night-watch',
+      '--to',
+      house.pathOf('compared.html'),
+    ).ended
     expect(code).toBe(0)
     expect(out).toMatch(/^answers come from the built-in mock model/)
     const [, same, of] = /grade: the same for (\d+) of (\d+)/.exec(out)!
@@ -26,14 +33,14 @@ describe('comparing', () => {
     expect(table.flat().reduce((sum, count) => sum + count, 0)).toBe(Number(of))
     expect(table.reduce((sum, row, i) => sum + row[i]!, 0)).toBe(Number(same))
     expect(Number(of)).toBe(50)
-    expect(text(house.at('compared.html'))).toContain('survey/grade, as night-watch')
+    expect(text(house.pathOf('compared.html'))).toContain('survey/grade, as night-watch')
   })
 
   test('marks what only one of two texts has, and escapes markup in them', async () => {
     const two = [
       {
         title: 'MH-1',
-        one: [
+        first: [
           { text: 'brass ', own: false },
           { text: '<b>', own: true },
         ],

@@ -7,7 +7,7 @@ import { dunelight } from '../../../test/command.js'
 const LIBRARY = 'demo/marram-house'
 const OBJECTS = `${LIBRARY}/data/objects.csv`
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-examples-'))
-const at = (name: string) => join(folder, name)
+const pathOf = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 describe('examples', () => {
@@ -44,7 +44,7 @@ describe('examples', () => {
   })
 
   test('within the budget, in every command that renders a record', () => {
-    const small = at('small')
+    const small = pathOf('small')
     cpSync(LIBRARY, small, { recursive: true })
     const set = join(small, 'examples/condition-notes.yaml')
     writeFileSync(set, readFileSync(set, 'utf8').replace('budget: 400 tokens', 'budget: 70 tokens'))
@@ -63,8 +63,8 @@ describe('examples', () => {
   test('each case left out in turn, as a table and as a page', () => {
     const { out } = dunelight('examples', LIBRARY, 'condition-notes', '--leave-one-out')
     expect(out).toMatch(/\d+% of 48 cases are labelled correctly by their five nearest cases/)
-    expect(dunelight('examples', LIBRARY, 'condition-notes', '--leave-one-out', '--to', at('floor.html')).code).toBe(0)
-    const page = readFileSync(at('floor.html'), 'utf8')
+    expect(dunelight('examples', LIBRARY, 'condition-notes', '--leave-one-out', '--to', pathOf('floor.html')).code).toBe(0)
+    const page = readFileSync(pathOf('floor.html'), 'utf8')
     const cells = [...page.matchAll(/<td class="(?:right)?"[^>]*>(\d*)<\/td>/g)].map((match) => Number(match[1]))
     expect([cells.length, cells.reduce((sum, number) => sum + number, 0)]).toEqual([16, 48])
   })
@@ -78,14 +78,14 @@ describe('examples', () => {
       code: 2,
       err: expect.stringContaining('add --records FILE'),
     })
-    expect(dunelight('examples', LIBRARY, 'condition-notes', '--to', at('x.html'))).toMatchObject({ code: 2 })
+    expect(dunelight('examples', LIBRARY, 'condition-notes', '--to', pathOf('x.html'))).toMatchObject({ code: 2 })
   })
 })
 
 describe('examples add', () => {
-  const library = at('house')
+  const library = pathOf('house')
   beforeEach(() => cpSync(LIBRARY, library, { recursive: true }))
-  const table = at('corrected.csv')
+  const table = pathOf('corrected.csv')
   writeFileSync(
     table,
     [
@@ -159,7 +159,7 @@ describe('examples add', () => {
   test.each([
     ['a misspelt column', ['--from', table, '--keep', 'cheked is "yes"'], 1, 'did you mean "checked"?'],
     ['a condition that cannot be read', ['--from', table, '--keep', 'checked ist "yes"'], 1, 'expected nothing more'],
-    ['a table that is not there', ['--from', at('none.csv')], 1, 'no such file or folder'],
+    ['a table that is not there', ['--from', pathOf('none.csv')], 1, 'no such file or folder'],
     ['a table without the set’s fields', ['--from', `${LIBRARY}/data/keepers.csv`], 1, 'no column for "grade"'],
     ['no table at all', [], 2, '--from'],
   ])('%s is refused', (_, args, code, message) => {

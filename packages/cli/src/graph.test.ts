@@ -7,7 +7,7 @@ import { dunelight } from '../../../test/command.js'
 
 const LIBRARY = 'demo/marram-house'
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-graph-'))
-const at = (name: string) => join(folder, name)
+const pathOf = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 describe('graph', () => {
@@ -37,16 +37,16 @@ describe('graph', () => {
       { kind: 'prompt', name: 'label/write' },
       { kind: 'snippet', name: 'closing/quiet' },
     ])
-    expect(dunelight('graph', LIBRARY, '--to', at('g.svg')).code).toBe(0)
-    const svg = readFileSync(at('g.svg'), 'utf8')
+    expect(dunelight('graph', LIBRARY, '--to', pathOf('g.svg')).code).toBe(0)
+    const svg = readFileSync(pathOf('g.svg'), 'utf8')
     expect([svg.match(/class="member"/g)?.length, svg.match(/class="link"/g)?.length]).toEqual([
       data.length,
       data.reduce((sum, item) => sum + item.uses.length, 0),
     ])
-    expect(dunelight('graph', LIBRARY, '--to', at('g.html'), '--of', 'closing/quiet').err).toContain('2 members drawn')
-    expect(readFileSync(at('g.html'), 'utf8')).toContain('<title>Marram House: what uses what</title>')
-    expect(dunelight('graph', LIBRARY, '--to', at('g.svg'))).toMatchObject({ code: 2, err: expect.stringContaining('exists already') })
-    expect(dunelight('graph', LIBRARY, '--to', at('g.gif'))).toMatchObject({
+    expect(dunelight('graph', LIBRARY, '--to', pathOf('g.html'), '--of', 'closing/quiet').err).toContain('2 members drawn')
+    expect(readFileSync(pathOf('g.html'), 'utf8')).toContain('<title>Marram House: what uses what</title>')
+    expect(dunelight('graph', LIBRARY, '--to', pathOf('g.svg'))).toMatchObject({ code: 2, err: expect.stringContaining('exists already') })
+    expect(dunelight('graph', LIBRARY, '--to', pathOf('g.gif'))).toMatchObject({
       code: 2,
       err: expect.stringContaining('end it in .svg or .html'),
     })
@@ -54,10 +54,10 @@ describe('graph', () => {
 })
 
 describe('check --touched', () => {
-  const library = at('house')
+  const library = pathOf('house')
   cpSync(LIBRARY, library, { recursive: true })
   const safety = join(library, 'snippets/house/safety.md')
-  const older = at('safety-before.md')
+  const older = pathOf('safety-before.md')
   cpSync(safety, older)
   writeFileSync(safety, readFileSync(safety, 'utf8').replace('ring or taste', 'ring, taste or sit on'))
 
@@ -73,7 +73,7 @@ describe('check --touched', () => {
 
   test('counts only the records that an edit reaches', () => {
     const child = join(library, 'prompts/label/write.yaml')
-    const before = at('write-before.yaml')
+    const before = pathOf('write-before.yaml')
     cpSync(child, before)
     writeFileSync(child, readFileSync(child, 'utf8').replace('It is light enough to say so.', 'It weighs next to nothing.'))
     const { touched } = JSON.parse(dunelight('check', library, '--touched', 'label/write', '--before', before, '--json').out) as {
@@ -99,14 +99,14 @@ describe('check --touched', () => {
 
   test('reports a change that breaks records', () => {
     const child = join(library, 'prompts/label/write.yaml')
-    const before = at('write-before.yaml')
+    const before = pathOf('write-before.yaml')
     writeFileSync(child, readFileSync(before, 'utf8').replace('min: 1500, max: 2030', 'min: 1800, max: 2030'))
     expect(dunelight('check', library, '--touched', 'label/write', '--before', before).out).toMatch(/\d+ can no longer be rendered/)
   })
 
   test('reports a change that breaks a prompt', () => {
     const file = join(library, 'snippets/house/safety.md')
-    const kept = at('safety-sound.md')
+    const kept = pathOf('safety-sound.md')
     cpSync(file, kept)
     writeFileSync(file, 'Never {touch} a thing.\n')
     const { code, out } = dunelight('check', library, '--touched', 'house/safety', '--before', kept)

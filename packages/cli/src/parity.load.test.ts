@@ -7,15 +7,15 @@ import { COMMAND } from '../../../test/command.js'
 import { times } from '../../../test/house.js'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-parity-'))
-const at = (name: string) => join(folder, name)
+const pathOf = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 beforeAll(() => {
-  mkdirSync(at('library/prompts'), { recursive: true })
-  mkdirSync(at('library/envelopes'), { recursive: true })
+  mkdirSync(pathOf('library/prompts'), { recursive: true })
+  mkdirSync(pathOf('library/envelopes'), { recursive: true })
   const variables = 'variables: { number: text, title: text, made: { type: integer, optional: true } }'
-  writeFileSync(at('library/prompts/p.yaml'), `title: P\n${variables}\nturns: [{ user: '{number}: {title}, {made or "nothing"}' }]\n`)
-  writeFileSync(at('library/envelopes/e.yaml'), 'title: E\nline: { id: "{record.id}", talk: "{dialogue}" }\n')
+  writeFileSync(pathOf('library/prompts/p.yaml'), `title: P\n${variables}\nturns: [{ user: '{number}: {title}, {made or "nothing"}' }]\n`)
+  writeFileSync(pathOf('library/envelopes/e.yaml'), 'title: E\nline: { id: "{record.id}", talk: "{dialogue}" }\n')
 })
 
 /** Enough rows for several blocks of 128 kB. */
@@ -121,9 +121,9 @@ interface Ran {
 }
 
 async function run(table: string, options: readonly string[], workers: number): Promise<Ran> {
-  const runs = at(`runs-${table}-${workers}`)
+  const runs = pathOf(`runs-${table}-${workers}`)
   const placed = options.map((option) => (option === 'out.csv' ? join(runs, 'published.csv') : option))
-  const words = ['run', at('library'), 'p', '--records', at(table), '--runs', runs, '--workers', String(workers), ...placed]
+  const words = ['run', pathOf('library'), 'p', '--records', pathOf(table), '--runs', runs, '--workers', String(workers), ...placed]
   const child = spawn(process.execPath, [COMMAND, ...words], { env: { ...process.env, NO_COLOR: '1' } })
   let err = ''
   child.stderr.on('data', (chunk: Buffer) => (err += chunk.toString()))
@@ -149,13 +149,13 @@ function comparable(name: string, text: string, runs: string): string {
 test.each(CASES)('one thread and several make the same of %s', async (name) => {
   const [table, content, ...options] = TABLES[name] ?? ['', '']
   const [code, message] = EXPECTED[name] ?? []
-  writeFileSync(at(table), content)
-  const [one, ...others] = await Promise.all(THREADS.map((threads) => run(table, options, threads)))
-  expect([one?.code, one?.err]).toEqual([code, expect.stringContaining(message ?? '')])
+  writeFileSync(pathOf(table), content)
+  const [single, ...others] = await Promise.all(THREADS.map((threads) => run(table, options, threads)))
+  expect([single?.code, single?.err]).toEqual([code, expect.stringContaining(message ?? '')])
   for (const other of others) {
-    expect([other.code, other.err]).toEqual([one?.code, one?.err])
-    expect(Object.keys(other.files)).toEqual(Object.keys(one?.files ?? {}))
-    for (const [file, text] of Object.entries(one?.files ?? {})) {
+    expect([other.code, other.err]).toEqual([single?.code, single?.err])
+    expect(Object.keys(other.files)).toEqual(Object.keys(single?.files ?? {}))
+    for (const [file, text] of Object.entries(single?.files ?? {})) {
       // Megabytes of differing lines are of no help to anyone.
       if (other.files[file] !== text) expect([file, firstDifference(other.files[file] ?? '', text)]).toEqual([file, ['', '']])
     }

@@ -9,7 +9,7 @@ const LIBRARY = 'demo/marram-house'
 const OBJECTS = `${LIBRARY}/data/objects.csv`
 const replies = (name: string) => `${LIBRARY}/data/replies/${name}.jsonl`
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-read-'))
-const at = (name: string) => join(folder, name)
+const pathOf = (name: string) => join(folder, name)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 const tableOf = (file: string) =>
@@ -22,7 +22,7 @@ const linesOf = (file: string) =>
 
 describe('read', () => {
   test('adds labels to the rows, writes a file for each label, and counts the rest', () => {
-    const to = at('graded.csv')
+    const to = pathOf('graded.csv')
     const { code, out, err } = dunelight(
       'read',
       LIBRARY,
@@ -37,7 +37,7 @@ describe('read', () => {
       '--route',
       'grade',
       '--rejected',
-      at('rejected.jsonl'),
+      pathOf('rejected.jsonl'),
     )
     expect([code, out]).toEqual([3, ''])
     for (const message of [
@@ -49,14 +49,14 @@ describe('read', () => {
     ])
       expect(err).toContain(message)
     expect(err.match(/reply-[a-z-]+(?=\])/g)).toEqual(['reply-duplicate', 'reply-row-unknown'])
-    const urgent = tableOf(at('graded.urgent.csv'))
+    const urgent = tableOf(pathOf('graded.urgent.csv'))
     expect(urgent.map((row) => [row['Object No.'], row['grade'], row['repairs']])).toEqual([
       ['MH-0020', 'urgent', '"Grade: urgent" is read as "urgent"'],
       ['MH-0023', 'urgent', ''],
       ['MH-0034', 'urgent', ''],
       ['MH-0043', 'urgent', ''],
     ])
-    expect(tableOf(at('graded.sound.csv'))[2]).toMatchObject({ 'Object No.': 'MH-0004', 'Height mm': '280' })
+    expect(tableOf(pathOf('graded.sound.csv'))[2]).toMatchObject({ 'Object No.': 'MH-0004', 'Height mm': '280' })
     expect(readdirSync(folder).sort()).toEqual([
       'graded.sound.csv',
       'graded.treat.csv',
@@ -64,7 +64,7 @@ describe('read', () => {
       'graded.watch.csv',
       'rejected.jsonl',
     ])
-    expect(linesOf(at('rejected.jsonl')).map((line) => line['record'])).toEqual(['MH-0016', 'MH-0021', 'MH-0026', 'MH-0032'])
+    expect(linesOf(pathOf('rejected.jsonl')).map((line) => line['record'])).toEqual(['MH-0016', 'MH-0021', 'MH-0026', 'MH-0032'])
   })
 
   test('adds fields to the rows, with repairs and unsupported claims', () => {
@@ -104,61 +104,65 @@ describe('read', () => {
       '--records',
       `${LIBRARY}/data/loans.jsonl`,
       '--to',
-      at('letters.jsonl'),
+      pathOf('letters.jsonl'),
       '--documents',
-      at('letters'),
+      pathOf('letters'),
       '--as',
       'md,html,docx',
     ]
     const { code, err } = dunelight(...args)
     expect(code).toBe(3)
     expect(err).toContain('mended or [-photographed with flash,-] {+photographed,+} and it comes')
-    expect(readdirSync(at('letters')).sort()).toEqual(
+    expect(readdirSync(pathOf('letters')).sort()).toEqual(
       ['L-2026-11', 'L-2026-12'].flatMap((id) => ['docx', 'html', 'md'].map((ending) => `${id}.${ending}`)),
     )
-    expect(readFileSync(at('letters/L-2026-12.md'), 'utf8')).toMatch(
+    expect(readFileSync(pathOf('letters/L-2026-12.md'), 'utf8')).toMatch(
       /^# Loan L-2026-12[^]*\n## What travels\n[^]*Director, Marram House\n$/,
     )
-    expect(readFileSync(at('letters/L-2026-12.html'), 'utf8')).toMatch(
+    expect(readFileSync(pathOf('letters/L-2026-12.html'), 'utf8')).toMatch(
       /<title>Loan L-2026-12: Pocket sundial<\/title>[^]*<li>The gnomon is bent and stays bent\.<\/li>/,
     )
     // A document of this kind is a ZIP archive.
-    expect(readFileSync(at('letters/L-2026-12.docx')).subarray(0, 2).toString()).toBe('PK')
-    expect(linesOf(at('letters.jsonl'))[0]).toMatchObject({
+    expect(readFileSync(pathOf('letters/L-2026-12.docx')).subarray(0, 2).toString()).toBe('PK')
+    expect(linesOf(pathOf('letters.jsonl'))[0]).toMatchObject({
       row: { no: 'L-2026-11' },
       answer: { close: 'We shall listen for nothing at all, and be content.' },
       verify: ['two hundred and fifteen'],
     })
     expect(dunelight(...args, '--overwrite').code).toBe(3)
-    expect(dunelight(...args.map((arg) => (arg === at('letters.jsonl') ? at('more.jsonl') : arg))).err).toContain('letters is not empty')
+    expect(dunelight(...args.map((arg) => (arg === pathOf('letters.jsonl') ? pathOf('more.jsonl') : arg))).err).toContain(
+      'letters is not empty',
+    )
   })
 
   test('matches replies in any order, or by their order where they name no record', () => {
-    const table = at('items.csv')
+    const table = pathOf('items.csv')
     writeFileSync(table, 'object no,survey note\nMH-1,"A crack, quite new."\nMH-2,Sound as ever.\nMH-3,Dust.\nMH-4,Rust.\n')
-    writeFileSync(at('mixed.csv'), 'Record,Reply\nMH-3,watch\nMH-1,"treat\n\nBecause of the ""crack""."\nMH-2,sound\n')
+    writeFileSync(pathOf('mixed.csv'), 'Record,Reply\nMH-3,watch\nMH-1,"treat\n\nBecause of the ""crack""."\nMH-2,sound\n')
     const mixed = dunelight(
       'read',
       LIBRARY,
       'survey/grade',
       '--replies',
-      at('mixed.csv'),
+      pathOf('mixed.csv'),
       '--records',
       table,
       '--to',
-      at('mixed-out.jsonl'),
+      pathOf('mixed-out.jsonl'),
       '--rejected',
-      at('mixed-rejected.jsonl'),
+      pathOf('mixed-rejected.jsonl'),
     )
     expect(mixed.err).toContain('rejected MH-4: there is no reply to "MH-4"')
-    expect(JSON.parse(readFileSync(at('mixed-rejected.jsonl'), 'utf8'))).toMatchObject({ problems: [{ code: 'reply-missing' }] })
-    expect(linesOf(at('mixed-out.jsonl')).map((line) => [(line['row'] as Record<string, string>)['object no'], line['answer']])).toEqual([
+    expect(JSON.parse(readFileSync(pathOf('mixed-rejected.jsonl'), 'utf8'))).toMatchObject({ problems: [{ code: 'reply-missing' }] })
+    expect(
+      linesOf(pathOf('mixed-out.jsonl')).map((line) => [(line['row'] as Record<string, string>)['object no'], line['answer']]),
+    ).toEqual([
       ['MH-1', { grade: 'treat' }],
       ['MH-2', { grade: 'sound' }],
       ['MH-3', { grade: 'watch' }],
     ])
-    writeFileSync(at('plain.yaml'), '- reply: sound\n- reply: watch\n- reply: treat\n- reply: urgent\n')
-    expect(dunelight('read', LIBRARY, 'survey/grade', '--replies', at('plain.yaml'), '--records', table).err).toContain(
+    writeFileSync(pathOf('plain.yaml'), '- reply: sound\n- reply: watch\n- reply: treat\n- reply: urgent\n')
+    expect(dunelight('read', LIBRARY, 'survey/grade', '--replies', pathOf('plain.yaml'), '--records', table).err).toContain(
       '4 records: 4 valid',
     )
   })
@@ -170,18 +174,18 @@ describe('read', () => {
     const lines = [card(body), card(`${body}.`), card(`${body} of spring`), card(other)].map((reply, i) =>
       JSON.stringify({ record: `MH-000${i + 1}`, reply }),
     )
-    writeFileSync(at('alike.jsonl'), lines.join('\n'))
+    writeFileSync(pathOf('alike.jsonl'), lines.join('\n'))
     const { err } = dunelight(
       'read',
       LIBRARY,
       'label/write',
       '--replies',
-      at('alike.jsonl'),
+      pathOf('alike.jsonl'),
       '--records',
       OBJECTS,
       '--answered',
       '--to',
-      at('alike.csv'),
+      pathOf('alike.csv'),
     )
     expect(err).toContain('alike       MH-0001 = MH-0002 · MH-0001 ≈ MH-0003\n')
   })
@@ -197,7 +201,7 @@ describe('read', () => {
     ],
     [
       'a column without labels',
-      ['--replies', replies('grades'), '--records', OBJECTS, '--to', at('y.csv'), '--route', 'title'],
+      ['--replies', replies('grades'), '--records', OBJECTS, '--to', pathOf('y.csv'), '--route', 'title'],
       'columns with labels: grade',
     ],
     [
@@ -205,7 +209,7 @@ describe('read', () => {
       ['--replies', replies('grades'), '--records', OBJECTS, '--route', 'grade'],
       '--route needs files to write to',
     ],
-    ['documents of a label', ['--replies', replies('grades'), '--records', OBJECTS, '--documents', at('d')], 'are not documents'],
+    ['documents of a label', ['--replies', replies('grades'), '--records', OBJECTS, '--documents', pathOf('d')], 'are not documents'],
     ['kinds without documents', ['--replies', replies('grades'), '--records', OBJECTS, '--as', 'md'], 'add --documents FOLDER'],
     [
       'the table itself as the target',
@@ -213,9 +217,9 @@ describe('read', () => {
       'would be written over while it is read',
     ],
   ])('%s is said, and nothing is written', (_, args, message) => {
-    writeFileSync(at('empty.jsonl'), '\n')
+    writeFileSync(pathOf('empty.jsonl'), '\n')
     const before = readdirSync(folder)
-    const { code, err } = dunelight('read', LIBRARY, 'survey/grade', ...args.map((arg) => (arg === 'EMPTY' ? at('empty.jsonl') : arg)))
+    const { code, err } = dunelight('read', LIBRARY, 'survey/grade', ...args.map((arg) => (arg === 'EMPTY' ? pathOf('empty.jsonl') : arg)))
     expect([code === 1 || code === 2, err.includes(message)]).toEqual([true, true])
     expect(readdirSync(folder)).toEqual(before)
     expect(existsSync('x.xlsx')).toBe(false)
@@ -250,13 +254,13 @@ describe('sample and schema --answer', () => {
   })
 
   test('reports a line that cannot be read, and reads the others', () => {
-    writeFileSync(at('broken.jsonl'), '{"record":"MH-0001","reply":"sound"}\n{"record":\n{"record":"MH-0002","reply":"watch"}\n')
+    writeFileSync(pathOf('broken.jsonl'), '{"record":"MH-0001","reply":"sound"}\n{"record":\n{"record":"MH-0002","reply":"watch"}\n')
     const { code, out, err } = dunelight(
       'read',
       LIBRARY,
       'survey/grade',
       '--replies',
-      at('broken.jsonl'),
+      pathOf('broken.jsonl'),
       '--records',
       OBJECTS,
       '--answered',

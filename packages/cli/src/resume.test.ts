@@ -25,10 +25,10 @@ describe('a run that broke off', () => {
     writeFileSync(snippet, style)
     writeFileSync(table(), rows)
     expect(err).toContain('[run-changed]')
-    expect(dunelight('runs', house.house, '--runs', house.at('changed')).out).toMatch(/crashed .*dunelight resume/)
+    expect(dunelight('runs', house.house, '--runs', house.pathOf('changed')).out).toMatch(/crashed .*dunelight resume/)
     expect(dunelight('resume', folderOf('changed')).code).toBe(3)
     expect(dunelight('resume', folderOf('changed')).err).toContain('[run-finished]')
-    expect(dunelight('resume', house.at('nowhere')).err).toContain('[run-unreadable]')
+    expect(dunelight('resume', house.pathOf('nowhere')).err).toContain('[run-unreadable]')
   })
 
   test('is refused while another process runs it', async () => {
@@ -41,7 +41,7 @@ describe('a run that broke off', () => {
   })
 
   test('reports that the folder cannot be written', () => {
-    const runs = house.at('locked')
+    const runs = house.pathOf('locked')
     mkdirSync(runs)
     chmodSync(runs, 0o500)
     // Root may write anywhere: there is nothing to see then.

@@ -7,7 +7,7 @@ import { dunelight } from '../../../test/command.js'
 import { useHouse } from '../../../test/house.js'
 
 const house = useHouse()
-const at = (name: string) => house.at(name)
+const pathOf = (name: string) => house.pathOf(name)
 const text = (path: string) => readFileSync(path, 'utf8')
 
 const ask = (...words: string[]) => dunelight('ask', house.house, ...words)
@@ -21,9 +21,9 @@ describe('several answers to one question', () => {
     expect(err).toContain('accept one: dunelight review')
     const kept = pick('label-write-1', '--accept', 'MH-0007=2')
     expect([kept.code, kept.err]).toEqual([0, expect.stringContaining('MH-0007: accepted answer 2')])
-    const settled = pick('label-write-1', '--to', at('one.jsonl'))
+    const settled = pick('label-write-1', '--to', pathOf('one.jsonl'))
     expect(settled.err).toContain('1 accepted answer →')
-    expect(JSON.parse(text(at('one.jsonl')))).toMatchObject({
+    expect(JSON.parse(text(pathOf('one.jsonl')))).toMatchObject({
       record: 'MH-0007',
       row: { 'Object No.': 'MH-0007' },
       answer: JSON.parse(out.match(/^\{.*$/gm)![1]!) as unknown,
@@ -45,9 +45,9 @@ describe('several answers to one question', () => {
     const model: Model = ({ candidate }) => Promise.resolve({ text: message[candidate - 1]!, finish: 'done' })
     const ready = { ...readyModel(library, 'hours', 'mock'), model }
     const records = [{ number: 'Q-01', question: 'When do you open?' }]
-    writeFileSync(at('q.jsonl'), records.map((record) => `${JSON.stringify(record)}\n`).join(''))
+    writeFileSync(pathOf('q.jsonl'), records.map((record) => `${JSON.stringify(record)}\n`).join(''))
     const batch = batchModel({ prompt: 'hours', records: { from: 'records' } })
-    const setting = { library, folder: house.house, name: 'q', batch, records: { from: at('q.jsonl') }, model: ready, corrections: 0 }
+    const setting = { library, folder: house.house, name: 'q', batch, records: { from: pathOf('q.jsonl') }, model: ready, corrections: 0 }
     const result = await askBatch({ ...setting, only: 'Q-01', candidates: 3 }).catch((fault: unknown) => fault as Error)
     if (result instanceof Error) throw result
     const picking = await Review.open(result.folder, { library, model: ready })
@@ -100,13 +100,13 @@ describe('the review of a run', () => {
       ...states.slice(1).map(() => ['open', 2]),
     ])
     expect(pick('loan-round-1', '--accept-rest').code).toBe(0)
-    expect(pick('loan-round-1', '--to', at('letters.csv')).err).toContain(`${states.length} accepted answers`)
-    expect(text(at('letters.csv'))).toContain(first!.split('\n')[0])
+    expect(pick('loan-round-1', '--to', pathOf('letters.csv')).err).toContain(`${states.length} accepted answers`)
+    expect(text(pathOf('letters.csv'))).toContain(first!.split('\n')[0])
   })
 
   test('carries out the actions in order, and none twice for a named record', () => {
-    expect(ask('label/write', '--records', house.objects, '--take', '3', '--runs', at('three')).code).toBe(0)
-    const run = at('three/label-write-1')
+    expect(ask('label/write', '--records', house.objects, '--take', '3', '--runs', pathOf('three')).code).toBe(0)
+    const run = pathOf('three/label-write-1')
     const did = (...words: string[]) =>
       dunelight('review', run, ...words)
         .err.match(/^MH-.*$/gm)
@@ -143,7 +143,7 @@ describe('the review of a run', () => {
       ['--accept', 'L-2026-99'],
       ['--accept', 'L-2026-13=7'],
       ['--regenerate', 'L-2026-13:trems'],
-      ['--to', at('letters.xlsx')],
+      ['--to', pathOf('letters.xlsx')],
       ['--accept-rest', '--regenerate-rest'],
     ].map((words) => pick('loan-round-1', ...words))
     expect(faults.map(({ code, err }) => [code, err.split('\n').find((line) => !line.startsWith('warning') && line !== '')])).toEqual([
@@ -174,16 +174,16 @@ test('a record whose name came before is rejected, as in a run without a model; 
   const [lantern, needle, third] = ['MH-0001', 'MH-0002', 'MH-0006'].map((id) => lines.find((line) => line.startsWith(id))!)
   const misfit = third!.replace(/,\d{4},/, ',long ago,')
   const rows = [lines[0], lantern, misfit, needle, lantern!.replace('Storm', 'Another'), third]
-  writeFileSync(at('twice.csv'), rows.join('\n'))
-  const counted = ask('label/write', '--records', at('twice.csv'), '--take', '3', '--runs', at('twice'))
+  writeFileSync(pathOf('twice.csv'), rows.join('\n'))
+  const counted = ask('label/write', '--records', pathOf('twice.csv'), '--take', '3', '--runs', pathOf('twice'))
   expect(counted.err).toMatch(/^5 records: 3 answered, 2 rejected$/m)
-  const rejected = text(at('twice/label-write-1/rejected.jsonl')).trim().split('\n')
+  const rejected = text(pathOf('twice/label-write-1/rejected.jsonl')).trim().split('\n')
   expect(
     rejected.map((line) => (JSON.parse(line) as { row: number; problems: { code: string }[] }).problems.map(({ code }) => code)),
   ).toEqual([['cell-invalid'], ['record-id-duplicate']])
-  const kept = dunelight('review', at('twice/label-write-1'), '--accept', 'MH-0001')
+  const kept = dunelight('review', pathOf('twice/label-write-1'), '--accept', 'MH-0001')
   expect([kept.code, kept.err.match(/MH-0001/g)]).toEqual([0, ['MH-0001']])
-  expect(dunelight('review', at('twice/label-write-1'), '--json').out.match(/"record":"[^"]*"/g)).toEqual(
+  expect(dunelight('review', pathOf('twice/label-write-1'), '--json').out.match(/"record":"[^"]*"/g)).toEqual(
     ['MH-0001', 'MH-0006', 'MH-0002', 'MH-0006'].map((id) => `"record":"${id}"`),
   )
 })
@@ -207,7 +207,7 @@ test('an estimate is corrected by what the runs before it used', async () => {
       batch,
       records: { from: house.objects },
       model: ready,
-      runs: at('twice'),
+      runs: pathOf('twice'),
     })
   }
   const report = ({ folder: made }: { folder: string }) => /tokens estimated \| (.*) \|/.exec(text(`${made}/report.md`))![1]!

@@ -10,9 +10,9 @@ const house = useHouse()
 
 /** A library of one prompt. */
 function greetings(): string {
-  mkdirSync(house.at('greetings/prompts'), { recursive: true })
-  writeFileSync(house.at('greetings/prompts/p.yaml'), 'title: P\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]\n')
-  return house.at('greetings')
+  mkdirSync(house.pathOf('greetings/prompts'), { recursive: true })
+  writeFileSync(house.pathOf('greetings/prompts/p.yaml'), 'title: P\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]\n')
+  return house.pathOf('greetings')
 }
 
 describe('run', () => {
@@ -95,13 +95,23 @@ describe('run', () => {
       true,
     ])
     // An envelope that has no place for it loses nothing in silence.
-    const lost = dunelight('run', house.house, 'box-by-the-door', '--envelope', 'night-desk', '--take', '1', '--to', house.at('lost.jsonl'))
+    const lost = dunelight(
+      'run',
+      house.house,
+      'box-by-the-door',
+      '--envelope',
+      'night-desk',
+      '--take',
+      '1',
+      '--to',
+      house.pathOf('lost.jsonl'),
+    )
     expect([lost.code, lost.err]).toEqual([3, expect.stringContaining('has no slot for the attachment of the system turn')])
     writeFileSync(
       `${house.house}/batches/nosy.yaml`,
       'prompt: visitor/answer\nrecords: { from: ../data/questions.csv, as: slip }\nset: { guide: ../../other.md }\n',
     )
-    writeFileSync(house.at('other.md'), 'Not yours.')
+    writeFileSync(house.pathOf('other.md'), 'Not yours.')
     expect(dunelight('run', house.house, 'nosy')).toMatchObject({
       code: 1,
       err: expect.stringContaining('[path-leaves-library]') as unknown,
@@ -112,7 +122,7 @@ describe('run', () => {
   test.each(['csv', 'tsv', 'xlsx', 'parquet'])(
     'puts the prompt beside the source’s columns in %s, the same bytes each time',
     async (ending) => {
-      const to = (name: string) => house.at(`${name}.${ending}`)
+      const to = (name: string) => house.pathOf(`${name}.${ending}`)
       const run = (name: string) =>
         dunelight('run', house.house, 'label/write', '--records', house.objects, '--to', to(name), '--take', '20').code
       expect([run('one'), run('other')]).toEqual([0, 0])
@@ -148,9 +158,9 @@ describe('run', () => {
       '--records',
       '-',
       '--to',
-      house.at('piped.jsonl'),
+      house.pathOf('piped.jsonl'),
     )
-    expect([ran.code, linesOf(house.at('piped.jsonl')).length]).toEqual([3, 176])
+    expect([ran.code, linesOf(house.pathOf('piped.jsonl')).length]).toEqual([3, 176])
     expect(JSON.parse(dunelight('runs', house.house, '--json').out)).toEqual(
       expect.arrayContaining([
         expect.objectContaining({
@@ -161,10 +171,10 @@ describe('run', () => {
   })
 
   test('rejects a record with a repeated name, and a path that two records share', () => {
-    const table = house.at('twice.csv')
-    const [heading, one, two] = text(house.objects).split(/\n(?=MH-)/)
-    writeFileSync(table, [heading, one, two, one].join('\n'))
-    const { code, err } = dunelight('run', house.house, 'label/write', '--records', table, '--to', house.at('twice.jsonl'))
+    const table = house.pathOf('twice.csv')
+    const [heading, first, two] = text(house.objects).split(/\n(?=MH-)/)
+    writeFileSync(table, [heading, first, two, first].join('\n'))
+    const { code, err } = dunelight('run', house.house, 'label/write', '--records', table, '--to', house.pathOf('twice.jsonl'))
     expect([code, err.includes('an earlier record has the id "MH-0001"')]).toEqual([3, true])
     const reasons = (run: string) =>
       linesOf(`${house.house}/runs/${run}/rejected.jsonl`).map((line) => [
@@ -183,22 +193,31 @@ describe('run', () => {
       '--name',
       '{item.title}',
       '--to',
-      house.at('kinds/{item.status}.md'),
+      house.pathOf('kinds/{item.status}.md'),
     )
     expect([same.code, same.err.includes('another record is written to')]).toEqual([3, true])
     expect(reasons(latest()).map(([, code]) => code)).toContain('record-path-duplicate')
     expect(
-      dunelight('run', house.house, 'label/write', '--records', house.objects, '--take', '3', '--to', house.at('makers/{item.maker}.md'))
-        .code,
+      dunelight(
+        'run',
+        house.house,
+        'label/write',
+        '--records',
+        house.objects,
+        '--take',
+        '3',
+        '--to',
+        house.pathOf('makers/{item.maker}.md'),
+      ).code,
     ).toBe(3)
     expect(reasons(latest()).map(([, code]) => code)).toContain('record-path-invalid')
   })
 
   test('refuses to write a spreadsheet that is too large for any program', () => {
-    const table = house.at('long.csv')
+    const table = house.pathOf('long.csv')
     writeFileSync(table, `who\n${'x\n'.repeat(100_001)}`)
-    const { code, err } = dunelight('run', greetings(), 'p', '--records', table, '--bare', '--to', house.at('long.xlsx'))
-    expect([code, err, existsSync(house.at('long.xlsx'))]).toEqual([
+    const { code, err } = dunelight('run', greetings(), 'p', '--records', table, '--bare', '--to', house.pathOf('long.xlsx'))
+    expect([code, err, existsSync(house.pathOf('long.xlsx'))]).toEqual([
       1,
       expect.stringContaining('a spreadsheet holds at most 100000 records [sheet-too-long]'),
       false,
@@ -206,10 +225,10 @@ describe('run', () => {
   })
 
   test('reports records that give the same prompt', () => {
-    const table = house.at('same.jsonl')
+    const table = house.pathOf('same.jsonl')
     writeFileSync(table, ['a', 'b', 'a'].map((who, i) => JSON.stringify({ id: i, who })).join('\n'))
     expect(dunelight('run', greetings(), 'p', '--records', table).code).toBe(0)
-    expect(text(house.at('greetings/runs/p-1/report.md'))).toContain('| 3 | 3 | 1 |')
+    expect(text(house.pathOf('greetings/runs/p-1/report.md'))).toContain('| 3 | 3 | 1 |')
   })
 
   test('stops before the first record where the prompts are over the budget', () => {
@@ -222,11 +241,11 @@ describe('run', () => {
       '--budget',
       '20k',
       '--to',
-      house.at('dear.jsonl'),
+      house.pathOf('dear.jsonl'),
     )
     expect(code).toBe(1)
     const [, fit = ''] = /the prompts have [\d,]+ tokens, [\d,]+ more than the budget of 20,000; (\d+) of 176 records fit/.exec(err) ?? []
-    expect([err.includes('[budget-exceeded]'), existsSync(house.at('dear.jsonl'))]).toEqual([true, false])
+    expect([err.includes('[budget-exceeded]'), existsSync(house.pathOf('dear.jsonl'))]).toEqual([true, false])
     const taken = dunelight(
       'run',
       house.house,
@@ -238,7 +257,7 @@ describe('run', () => {
       '--take',
       fit,
       '--to',
-      house.at('dear.jsonl'),
+      house.pathOf('dear.jsonl'),
     )
     expect([taken.code, taken.err]).toEqual([
       expect.any(Number),
@@ -264,7 +283,7 @@ describe('run', () => {
   })
 
   test('keeps what is whole when a file cannot grow, and goes on where there is room again', () => {
-    const runs = house.at('small-disk')
+    const runs = house.pathOf('small-disk')
     const words = `${process.execPath} ${COMMAND} run ${house.house} label/write --records ${house.objects} --runs ${runs}`
     // A limit on the size of files is what a full disk is like, without a disk to fill.
     const ran = spawnSync('bash', ['-c', `trap '' XFSZ; ulimit -f 100; exec ${words}`], { encoding: 'utf8' })
@@ -279,7 +298,7 @@ describe('run', () => {
 
 describe('fit', () => {
   test('shows what each variable gets, and how to fix what is missing', () => {
-    const table = house.at('other.csv')
+    const table = house.pathOf('other.csv')
     writeFileSync(
       table,
       text(house.objects).replace('Object No.,Title', 'Object Number,Heading').replace('Survey note,Surveyed', 'Survey notes,Surveyed'),

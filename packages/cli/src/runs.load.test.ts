@@ -13,7 +13,7 @@ describe('a run that broke off', () => {
   const FEW = 4
 
   test('at any moment comes to the same end, byte for byte', async () => {
-    const whole = [readFileSync(house.at('whole.jsonl')), readFileSync(join(folderOf('whole'), 'rejected.jsonl'))]
+    const whole = [readFileSync(house.pathOf('whole.jsonl')), readFileSync(join(folderOf('whole'), 'rejected.jsonl'))]
     const { seconds, counts } = fileOf('whole')
     const moment = () => Math.random() * seconds * 1000
     let broken = 0
@@ -30,13 +30,13 @@ describe('a run that broke off', () => {
       const { code, err } = await start(['resume', folderOf(name)])
       if (code === 3) broken++
       else expect(err).toContain('has finished')
-      const same = [readFileSync(house.at(`${name}.jsonl`)), readFileSync(join(folderOf(name), 'rejected.jsonl'))].map((bytes, i) =>
+      const same = [readFileSync(house.pathOf(`${name}.jsonl`)), readFileSync(join(folderOf(name), 'rejected.jsonl'))].map((bytes, i) =>
         bytes.equals(whole[i]!),
       )
       expect([k, ...same]).toEqual([k, true, true])
       expect(fileOf(name).counts).toEqual(counts)
-      rmSync(house.at(name), { recursive: true })
-      rmSync(house.at(`${name}.jsonl`))
+      rmSync(house.pathOf(name), { recursive: true })
+      rmSync(house.pathOf(`${name}.jsonl`))
     }
     const lane = async (first: number) => {
       for (let k = first; goesOn(k, FEW, 50); k += 2) await breakOff(k)

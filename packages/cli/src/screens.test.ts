@@ -20,7 +20,7 @@ describe('screens', () => {
     '  - { name: copied, applies-to: reply, finds: copied, limit: 5, action: note }',
     '',
   ].join('\n')
-  const screened = () => house.at('screened')
+  const screened = () => house.pathOf('screened')
 
   async function asking(questions: readonly string[], reply: (text: string) => string) {
     cpSync(house.house, screened(), {
@@ -30,7 +30,7 @@ describe('screens', () => {
     mkdirSync(`${screened()}/prompts`, { recursive: true })
     writeFileSync(`${screened()}/dunelight.yaml`, screens)
     writeFileSync(`${screened()}/prompts/p.yaml`, 'title: P\nvariables: { question: text }\nturns: [{ user: "Answer: {question}" }]\n')
-    writeFileSync(house.at('questions.jsonl'), questions.map((question) => `${JSON.stringify({ question })}\n`).join(''))
+    writeFileSync(house.pathOf('questions.jsonl'), questions.map((question) => `${JSON.stringify({ question })}\n`).join(''))
     const opened = await openLibraryFor(screened(), 'p')
     const sent: string[] = []
     const model: Model = ({ turns }) => {
@@ -45,11 +45,11 @@ describe('screens', () => {
       folder: screened(),
       name: 'p',
       batch,
-      records: { from: house.at('questions.jsonl') },
+      records: { from: house.pathOf('questions.jsonl') },
       model: ready,
       corrections: 0,
       concurrency: 1,
-      runs: house.at('screens'),
+      runs: house.pathOf('screens'),
     })
     return { ...(await run), told: sent }
   }
@@ -63,13 +63,13 @@ describe('screens', () => {
       'What is it worth?',
     ]
     const {
-      told,
+      told: messages,
       counts,
       folder: run,
     } = await asking(questions, (text) =>
       text.includes('worth') ? 'It is priceless.' : text.includes('real') ? 'It had three masts and a red hull.' : 'Nobody knows.',
     )
-    expect(told).toHaveLength(3)
+    expect(messages).toHaveLength(3)
     expect(linesOf(join(run, 'rejected.jsonl')).map((line) => (line['problems'] as { message: string }[])[0]!.message)).toEqual([
       'the screen "addresses" found an e-mail address in the request',
       'the screen "addresses" found a telephone number in the request',
@@ -90,14 +90,14 @@ describe('screens', () => {
     const key = `tok_${'Zx9'.repeat(10)}`
     const asked: string[] = []
     const never = Array.from({ length: 20 }, (_, i) => `Never asked ${i}.`)
-    const told = await asking(['Sound.', `Use ${key}`, ...never], (text) => {
+    const result = await asking(['Sound.', `Use ${key}`, ...never], (text) => {
       asked.push(text)
       return 'Yes.'
     }).catch((fault: unknown) => String(fault))
     expect(asked.filter((text) => text !== 'Answer: Sound.')).toEqual([])
-    expect(told).toContain('the screen "secrets" found a text that has the shape of an access key')
-    expect(told).not.toContain('Zx9Zx9')
-    expect(dunelight('runs', screened(), '--runs', house.at('screens')).out).toMatch(/failed/)
+    expect(result).toContain('the screen "secrets" found a text that has the shape of an access key')
+    expect(result).not.toContain('Zx9Zx9')
+    expect(dunelight('runs', screened(), '--runs', house.pathOf('screens')).out).toMatch(/failed/)
   })
 
   test('are checked as all else', () => {

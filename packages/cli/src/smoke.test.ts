@@ -12,36 +12,36 @@ import { COMMAND, dunelight, dunelightFed } from '../../../test/command.js'
 // The command as it is built: what a bundle leaves out or moves is missing only there.
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-smoke-'))
-const at = (name: string) => join(folder, name)
+const pathOf = (name: string) => join(folder, name)
 const ROWS = [
   { title: 'Storm lantern', made: 1890, serial: '9007199254740993' },
   { title: 'Net needle, bone', made: 1744, serial: '12' },
 ]
 
 beforeAll(async () => {
-  cpSync('demo/marram-house', at('house'), { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
-  mkdirSync(at('lib/prompts'), { recursive: true })
+  cpSync('demo/marram-house', pathOf('house'), { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
+  mkdirSync(pathOf('lib/prompts'), { recursive: true })
   const prompt = 'title: P\nvariables: { title: text, made: integer, serial: integer }\nturns: [{ user: "{title} {made} {serial}" }]\n'
-  writeFileSync(at('lib/prompts/p.yaml'), prompt)
+  writeFileSync(pathOf('lib/prompts/p.yaml'), prompt)
   const json = ROWS.map((row) => `{"title": ${JSON.stringify(row.title)}, "made": ${row.made}, "serial": ${row.serial}}`)
-  writeFileSync(at('o.csv'), `Title,Made,Serial\nStorm lantern,1890,9007199254740993\n"Net needle, bone",1744,12\n`)
-  writeFileSync(at('o.tsv'), `Title\tMade\tSerial\nStorm lantern\t1890\t9007199254740993\nNet needle, bone\t1744\t12\n`)
-  writeFileSync(at('o.jsonl'), `${json.join('\n')}\n`)
-  writeFileSync(at('o.json'), `[${json.join(',')}]`)
-  writeFileSync(at('o.yaml'), json.map((row) => `- ${row}\n`).join(''))
+  writeFileSync(pathOf('o.csv'), `Title,Made,Serial\nStorm lantern,1890,9007199254740993\n"Net needle, bone",1744,12\n`)
+  writeFileSync(pathOf('o.tsv'), `Title\tMade\tSerial\nStorm lantern\t1890\t9007199254740993\nNet needle, bone\t1744\t12\n`)
+  writeFileSync(pathOf('o.jsonl'), `${json.join('\n')}\n`)
+  writeFileSync(pathOf('o.json'), `[${json.join(',')}]`)
+  writeFileSync(pathOf('o.yaml'), json.map((row) => `- ${row}\n`).join(''))
   const cells = [['Title', 'Made', 'Serial'], ...ROWS.map((row) => [row.title, row.made, row.serial])]
-  writeFileSync(at('o.xlsx'), await writeSheet(cells as never).toBuffer())
+  writeFileSync(pathOf('o.xlsx'), await writeSheet(cells as never).toBuffer())
   const columnData = [
     { name: 'title', data: ROWS.map((row) => row.title), type: 'STRING' as const },
     { name: 'made', data: ROWS.map((row) => row.made), type: 'INT32' as const },
     { name: 'serial', data: ROWS.map((row) => BigInt(row.serial)), type: 'INT64' as const },
   ]
-  writeFileSync(at('o.parquet'), Buffer.from(parquetWriteBuffer({ columnData })))
+  writeFileSync(pathOf('o.parquet'), Buffer.from(parquetWriteBuffer({ columnData })))
   const { Database } = await initSqlite()
   const database = new Database()
   database.run('CREATE TABLE objects (title TEXT, made INTEGER, serial INTEGER)')
   for (const row of ROWS) database.run(`INSERT INTO objects VALUES ('${row.title}', ${row.made}, ${row.serial})`)
-  writeFileSync(at('o.sqlite'), database.export())
+  writeFileSync(pathOf('o.sqlite'), database.export())
 })
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
@@ -56,31 +56,31 @@ describe('the built command', () => {
   test.each(['csv', 'tsv', 'jsonl', 'json', 'yaml', 'xlsx', 'parquet', 'sqlite'])(
     'reads a table in %s, large numbers digit for digit',
     (format) => {
-      const { code, out, err } = dunelight('render', at('lib'), 'p', '--records', at(`o.${format}`))
+      const { code, out, err } = dunelight('render', pathOf('lib'), 'p', '--records', pathOf(`o.${format}`))
       expect([code, err]).toEqual([0, '2 records rendered\n'])
       expect(textsIn(out)).toEqual(TURNS)
     },
   )
 
   test('reads a table from standard input', () => {
-    expect(textsIn(dunelightFed(readFileSync(at('o.csv'), 'utf8'), 'render', at('lib'), 'p', '--records', '-').out)).toEqual(TURNS)
+    expect(textsIn(dunelightFed(readFileSync(pathOf('o.csv'), 'utf8'), 'render', pathOf('lib'), 'p', '--records', '-').out)).toEqual(TURNS)
   })
 
   test.each(['jsonl', 'csv', 'tsv', 'xlsx', 'parquet'])('writes a run to %s, which it reads again', (format) => {
-    const to = at(`out.${format}`)
-    const ran = dunelight('run', at('lib'), 'p', '--records', at('o.csv'), '--to', to)
+    const to = pathOf(`out.${format}`)
+    const ran = dunelight('run', pathOf('lib'), 'p', '--records', pathOf('o.csv'), '--to', to)
     expect([ran.code, ran.err]).toEqual([0, expect.stringContaining('2 records rendered')])
-    const repeated = dunelight('fit', at('lib'), 'p', '--records', to)
+    const repeated = dunelight('fit', pathOf('lib'), 'p', '--records', to)
     // JSON Lines have only the turns, in which no variable has a column.
     expect([repeated.code, repeated.err]).toEqual([format === 'jsonl' ? 1 : 0, ''])
   })
 
   test.each(['md', 'html', 'docx'])('writes documents as %s', (ending) => {
-    const [records, replies] = [at('house/data/loans.jsonl'), at('house/data/replies/loan-letters.jsonl')]
-    const to = at(`letters-${ending}`)
+    const [records, replies] = [pathOf('house/data/loans.jsonl'), pathOf('house/data/replies/loan-letters.jsonl')]
+    const to = pathOf(`letters-${ending}`)
     const { err } = dunelight(
       'read',
-      at('house'),
+      pathOf('house'),
       'loan/letter',
       '--records',
       records,
@@ -100,14 +100,14 @@ describe('the built command', () => {
     const names = [...out.matchAll(/^ {2}([a-z-]+)(?:\||\s)/gm)].map((match) => match[1]!).filter((name) => name !== 'help')
     expect(names.length).toBeGreaterThan(15)
     for (const name of names) expect([name, dunelight(name, '--help').code]).toEqual([name, 0])
-    const house = at('house')
+    const house = pathOf('house')
     const objects = `${house}/data/objects.csv`
     const calls = [
       ['check', house],
       ['list', house],
       ['show', house, 'label/write', '--records', objects, '--record', 'MH-0007'],
       ['fit', house, 'label/write', '--records', objects],
-      ['graph', house, '--to', at('graph.html')],
+      ['graph', house, '--to', pathOf('graph.html')],
       ['examples', house, 'condition-notes'],
       ['types', house],
       ['schema', house, 'label/write'],
@@ -128,7 +128,7 @@ describe('the built command', () => {
     ['open', ['--port', '0', '--no-browser']],
     ['mock', ['--port', '0']],
   ])('serves until it is interrupted: %s', async (name, flags) => {
-    const child = spawn(process.execPath, [COMMAND, name, at('house'), ...flags])
+    const child = spawn(process.execPath, [COMMAND, name, pathOf('house'), ...flags])
     let err = ''
     child.stderr.on('data', (text: Buffer) => (err += text.toString()))
     const [line] = (await Promise.race([once(child.stdout, 'data'), once(child, 'close')])) as [Buffer | number | null]
@@ -138,7 +138,7 @@ describe('the built command', () => {
   })
 
   test.each(['render', 'list', 'check'])('says in one sentence that %s cannot write its output', (name) => {
-    const words = name === 'render' ? [at('lib'), 'p', '--records', at('o.csv')] : [at('lib')]
+    const words = name === 'render' ? [pathOf('lib'), 'p', '--records', pathOf('o.csv')] : [pathOf('lib')]
     const { status, stderr } = spawnSync('sh', ['-c', `"${process.execPath}" ${COMMAND} ${name} ${words.join(' ')} > /dev/full`], {
       encoding: 'utf8',
     })
@@ -146,8 +146,8 @@ describe('the built command', () => {
   })
 
   test('waits for a named pipe with a word, and reads it', async () => {
-    spawnSync('mkfifo', [at('pipe')])
-    const script = `"${process.execPath}" ${COMMAND} render ${at('lib')} p --records ${at('pipe')} & sleep 1; cat ${at('o.csv')} > ${at('pipe')}; wait $!`
+    spawnSync('mkfifo', [pathOf('pipe')])
+    const script = `"${process.execPath}" ${COMMAND} render ${pathOf('lib')} p --records ${pathOf('pipe')} & sleep 1; cat ${pathOf('o.csv')} > ${pathOf('pipe')}; wait $!`
     const { stdout, stderr } = spawnSync('sh', ['-c', script], { encoding: 'utf8' })
     expect(stderr).toContain('waiting for a program to write to the pipe')
     expect(stderr).toContain('[pipe-waits]')

@@ -32,14 +32,14 @@ function finding({ instancePath, message, keyword, params }: ErrorObject, data: 
 
 /** A JSON Pointer as people count: `parts.2.name`. */
 function pathOf(pointer: string, data: unknown): string {
-  let at = data
+  let target = data
   return pointer
     .split('/')
     .slice(1)
     .map((step) => {
       const key = step.replaceAll('~1', '/').replaceAll('~0', '~')
-      const list = Array.isArray(at)
-      at = typeof at === 'object' && at !== null ? (at as Record<string, unknown>)[key] : undefined
+      const list = Array.isArray(target)
+      target = typeof target === 'object' && target !== null ? (target as Record<string, unknown>)[key] : undefined
       return list ? String(Number(key) + 1) : key
     })
     .join('.')

@@ -47,14 +47,14 @@ describe('completion', () => {
     ['~ each x in it|', 'it', ['item']],
     ['{when item.ma|', 'ma', ['made']],
   ])('%s', (line, typed, labels) => {
-    const found = offered(line)
-    expect(found?.typed).toBe(typed)
-    expect(found?.labels).toEqual(expect.arrayContaining(labels))
+    const completions = offered(line)
+    expect(completions?.typed).toBe(typed)
+    expect(completions?.labels).toEqual(expect.arrayContaining(labels))
   })
 
   test.each(['plain wo|', 'after a {item} slo|', '{"json": "va|'])('offers nothing in %s', (line) => {
-    const found = offered(line)
-    expect(found === undefined || !found.labels.includes('item')).toBe(true)
+    const completions = offered(line)
+    expect(completions === undefined || !completions.labels.includes('item')).toBe(true)
   })
 })
 

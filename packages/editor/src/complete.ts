@@ -38,8 +38,8 @@ function optionsFor(before: string, known: Known): Options | undefined {
   if (!readsLanguage) return undefined
   const take = (pattern: RegExp, list: (match: RegExpExecArray) => readonly Completion[] | undefined): Options | undefined => {
     const match = pattern.exec(before)
-    const found = match && list(match)
-    return found ? { typed: match.at(-1) ?? '', list: found } : undefined
+    const completions = match && list(match)
+    return completions ? { typed: match.at(-1) ?? '', list: completions } : undefined
   }
   return (
     take(FORMAT, () => formats()) ??

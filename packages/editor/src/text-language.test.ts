@@ -12,13 +12,13 @@ function marks(text: string): string[] {
   })
   const tree = parseText(new Source('text', text), () => undefined)
   const marked = state.update({ effects: setTexts.of([tree]) }).state
-  const found: string[] = []
+  const names: string[] = []
   const field = tokenMarks as unknown as Parameters<typeof marked.field>[0]
   const ranges = marked.field(field) as {
     between: (from: number, to: number, each: (from: number, to: number, mark: { spec: { class: string } }) => void) => void
   }
-  ranges.between(0, text.length, (from, to, mark) => void found.push(`${mark.spec.class}: ${text.slice(from, to)}`))
-  return found
+  ranges.between(0, text.length, (from, to, mark) => void names.push(`${mark.spec.class}: ${text.slice(from, to)}`))
+  return names
 }
 
 test('marks what the language reads, and nothing else', () => {

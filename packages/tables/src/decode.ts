@@ -75,20 +75,20 @@ const LOOKED_AT = 512
 
 /** The encoding of a source without a mark, once its first character beyond ASCII is known. */
 export class Encoding {
-  private found: 'utf-8' | 'windows-1252' | undefined
+  private encoding: 'utf-8' | 'windows-1252' | undefined
   private readonly strict = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
 
   constructor(private readonly options: DecodeOptions) {}
 
   /** @param bytes The next bytes: whole characters, if they are UTF-8. */
   of(bytes: Uint8Array): 'ascii' | 'utf-8' | 'windows-1252' {
-    if (this.found) return this.found
+    if (this.encoding) return this.encoding
     if (this.options.byteText?.isAscii(bytes)) return 'ascii'
     const first = bytes.findIndex((byte) => byte >= 0x80)
     if (first < 0) return 'ascii'
-    this.found = this.isCharacter(bytes.subarray(first, first + lengthOf(bytes[first] ?? 0))) ? 'utf-8' : 'windows-1252'
-    if (this.found === 'windows-1252') this.options.notice?.(problem('encoding-guessed', { file: this.options.name }))
-    return this.found
+    this.encoding = this.isCharacter(bytes.subarray(first, first + lengthOf(bytes[first] ?? 0))) ? 'utf-8' : 'windows-1252'
+    if (this.encoding === 'windows-1252') this.options.notice?.(problem('encoding-guessed', { file: this.options.name }))
+    return this.encoding
   }
 
   /** How many of the bytes are UTF-8. */

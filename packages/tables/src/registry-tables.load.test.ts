@@ -43,9 +43,9 @@ describe('vega-datasets', () => {
   test.each(files.filter((name) => /\.[ct]sv$/.test(name)))('%s is read cell by cell as another reader reads it', async (name) => {
     const text = readFileSync(`${base}/${name}`, 'utf8').replace(/^\uFEFF/, '')
     const [first, ...rows] = Papa.parse<string[]>(text, { skipEmptyLines: 'greedy' }).data
-    const found = await read(`${base}/${name}`, name.endsWith('.tsv') ? 'tsv' : 'csv')
-    expect([found.headings, found.rows.length]).toEqual([first!.map((text) => text.trim()), rows.length])
-    expect(found.rows).toEqual(rows)
+    const table = await read(`${base}/${name}`, name.endsWith('.tsv') ? 'tsv' : 'csv')
+    expect([table.headings, table.rows.length]).toEqual([first!.map((text) => text.trim()), rows.length])
+    expect(table.rows).toEqual(rows)
   })
 
   test.each(files.filter((name) => name.endsWith('.json')))('%s is read as its records are', async (name) => {

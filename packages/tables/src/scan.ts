@@ -8,19 +8,19 @@ const LONGEST_ROW = 16 * 1024 * 1024
 
 /** Finds the next place of a character. Each search starts where the last one ended, so that a text is searched once for each character. */
 class Finder {
-  private at: number
+  private position: number
 
   constructor(
     private readonly text: string,
     private readonly character: string,
   ) {
-    this.at = text.indexOf(character)
+    this.position = text.indexOf(character)
   }
 
   /** The first place at or after `from`, which never goes back; the text's length if there is none. */
   next(from: number): number {
-    if (this.at >= 0 && this.at < from) this.at = this.text.indexOf(this.character, from)
-    return this.at < 0 ? this.text.length : this.at
+    if (this.position >= 0 && this.position < from) this.position = this.text.indexOf(this.character, from)
+    return this.position < 0 ? this.text.length : this.position
   }
 }
 
@@ -193,26 +193,31 @@ export class RowScanner {
     return end
   }
 
-  private endsCell(at: number): boolean {
+  private endsCell(position: number): boolean {
     const { text } = this
-    if (at >= text.length) return true
-    const code = text.charCodeAt(at)
+    if (position >= text.length) return true
+    const code = text.charCodeAt(position)
     return code === this.code || code === LF || code === CR
   }
 
   private afterSpaces(from: number): number {
     const { text, code } = this
-    let at = from
-    for (let number = text.charCodeAt(at); (number === SPACE || number === TAB) && number !== code; number = text.charCodeAt(at)) at++
-    return at
+    let position = from
+    for (
+      let number = text.charCodeAt(position);
+      (number === SPACE || number === TAB) && number !== code;
+      number = text.charCodeAt(position)
+    )
+      position++
+    return position
   }
 
   /** Whether a row is an empty line, or a single cell of spaces. */
   private isBlank(start: number, end: number, quoted: boolean): boolean {
     const { text, code: delimiter } = this
     let quotes = 0
-    for (let at = start; at < end; at++) {
-      const code = text.charCodeAt(at)
+    for (let position = start; position < end; position++) {
+      const code = text.charCodeAt(position)
       if (code === delimiter) return false
       if (code === QUOTE && quoted) quotes++
       else if (code !== SPACE && code !== TAB && code !== CR && code !== LF) return false

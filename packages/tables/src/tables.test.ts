@@ -30,9 +30,9 @@ async function read(content: Content, format: TextFormat = 'csv', size?: number,
 async function fault(content: Content, format: TextFormat = 'csv'): Promise<string> {
   try {
     await read(content, format)
-  } catch (found) {
-    if (found instanceof ProblemError) return found.problems.map((p) => `${p.code}: ${p.message}`).join('; ')
-    throw found
+  } catch (fault) {
+    if (fault instanceof ProblemError) return fault.problems.map((p) => `${p.code}: ${p.message}`).join('; ')
+    throw fault
   }
   return 'none'
 }

@@ -113,8 +113,8 @@ function poolsOf(batch: Batch, joined: ReadonlyMap<string, DeskTable>): Pool[] {
   for (const pool of pools) {
     const table = joined.get(pool.join.path)
     if (!table) throw new ProblemError([problem('file-unreadable', { file: pool.join.path, why: 'it has not been read' })])
-    const found = pool.add(table.headings, table.rows, 1)
-    if (found.length > 0) throw new ProblemError(found)
+    const problems = pool.add(table.headings, table.rows, 1)
+    if (problems.length > 0) throw new ProblemError(problems)
   }
   return pools
 }

@@ -59,10 +59,10 @@ test('a change replaces the parts that it touches and no other', async () => {
   expect(desk.state.shown.subject).toBe(before.shown.subject)
   expect(desk.state.shown.sheet).not.toBe(before.shown.sheet)
   expect(desk.state.library).toBe(before.library)
-  let told = 0
-  desk.store.subscribe(() => told++)
+  let notified = 0
+  desk.store.subscribe(() => notified++)
   desk.editing.write(CARD, DATA.files[CARD]!.replace('made in', 'of'))
-  expect([told, turnOf(desk)]).toEqual([1, 'MH-2, of 1744'])
+  expect([notified, turnOf(desk)]).toEqual([1, 'MH-2, of 1744'])
 })
 
 test('an edited text with an error keeps the sheet before it', async () => {

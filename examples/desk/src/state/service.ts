@@ -28,14 +28,14 @@ export class Service {
 
   async library(): Promise<LibraryData> {
     const data = (await (await this.ask('/api/library')).json()) as LibraryData
-    const attachments = Object.fromEntries(Object.entries(data.attachments).map(([path, one]) => [path, withBytes(one)]))
+    const attachments = Object.fromEntries(Object.entries(data.attachments).map(([path, attachment]) => [path, withBytes(attachment)]))
     return { ...data, attachments }
   }
 
   /** The documents that a batch gives to all of its records. */
   async valuesOf(batch: string): Promise<Readonly<Record<string, unknown>>> {
-    const found = (await (await this.ask(`/api/values?${new URLSearchParams({ batch }).toString()}`)).json()) as Record<string, FileValue>
-    return Object.fromEntries(Object.entries(found).map(([name, fileValue]) => [name, withBytes(fileValue)]))
+    const values = (await (await this.ask(`/api/values?${new URLSearchParams({ batch }).toString()}`)).json()) as Record<string, FileValue>
+    return Object.fromEntries(Object.entries(values).map(([name, fileValue]) => [name, withBytes(fileValue)]))
   }
 
   async marks(): Promise<Readonly<Record<string, string>>> {
@@ -67,8 +67,8 @@ export class Service {
   }
 }
 
-function withBytes(one: (FileValue & { base64?: string }) | string): FileValue | string {
-  if (typeof one === 'string' || one.base64 === undefined) return one
-  const { base64, ...rest } = one
+function withBytes(attachment: (FileValue & { base64?: string }) | string): FileValue | string {
+  if (typeof attachment === 'string' || attachment.base64 === undefined) return attachment
+  const { base64, ...rest } = attachment
   return { ...rest, bytes: Uint8Array.from(atob(base64), (character) => character.charCodeAt(0)) }
 }

@@ -93,13 +93,13 @@ function othersOf(desk: Desk): Other[] {
   const sets = own
     ? desk.state.shown.library.graph.drawsOn({ kind: 'prompt', name: own.name }).filter(({ kind }) => kind === 'example set')
     : []
-  const changed = (file: string, change: (document: ReturnType<typeof parseDocument>) => void) => (held: Desk) => {
-    const document = parseDocument(held.state.library.files[file] ?? '')
+  const changed = (file: string, change: (document: ReturnType<typeof parseDocument>) => void) => (desk: Desk) => {
+    const document = parseDocument(desk.state.library.files[file] ?? '')
     change(document)
-    return { ...held.state.library.files, [file]: String(document) }
+    return { ...desk.state.library.files, [file]: String(document) }
   }
   return [
-    { value: 'saved', label: 'as saved', files: (held) => held.state.library.data.files },
+    { value: 'saved', label: 'as saved', files: (desk) => desk.state.library.data.files },
     ...(own
       ? [...desk.state.shown.library.artefacts.personas.keys()].map((name) => ({
           value: `persona ${name}`,
@@ -115,7 +115,7 @@ function othersOf(desk: Desk): Other[] {
         files: changed(file, (document) => document.setIn(['pick', 'by'], by)),
       }))
     }),
-    { value: 'settings', label: 'other settings', files: (held) => held.state.library.files },
+    { value: 'settings', label: 'other settings', files: (desk) => desk.state.library.files },
   ]
 }
 
@@ -135,10 +135,10 @@ const AROUND = 120
 
 function Difference({ left, right, whole, names }: { left: Sheet; right: Sheet; whole: boolean; names: readonly [string, string] }) {
   const pairs = useMemo(() => {
-    const [one, other] = [left.rendering?.turns ?? [], right.rendering?.turns ?? []]
-    return Array.from({ length: Math.max(one.length, other.length) }, (_, i) => ({
-      role: one[i]?.role ?? defined(other[i]).role,
-      parts: diffWordsWithSpace(other[i]?.text ?? '', one[i]?.text ?? ''),
+    const [turns, others] = [left.rendering?.turns ?? [], right.rendering?.turns ?? []]
+    return Array.from({ length: Math.max(turns.length, others.length) }, (_, i) => ({
+      role: turns[i]?.role ?? defined(others[i]).role,
+      parts: diffWordsWithSpace(others[i]?.text ?? '', turns[i]?.text ?? ''),
     }))
   }, [left, right])
   const same = pairs.every(({ parts }) => parts.every((part) => !part.added && !part.removed))
@@ -195,9 +195,9 @@ function Same({ text, whole }: { text: string; whole: boolean }) {
 
 /** Settings are not text: their differences are listed separately. */
 function SettingsDifference({ left, right }: { left: Subject | undefined; right: Subject }) {
-  const [one, other] = [left?.prompt?.settings ?? {}, right.prompt?.settings ?? {}]
-  const keys = [...new Set([...Object.keys(one), ...Object.keys(other)])].filter(
-    (key) => JSON.stringify(one[key]) !== JSON.stringify(other[key]),
+  const [settings, others] = [left?.prompt?.settings ?? {}, right.prompt?.settings ?? {}]
+  const keys = [...new Set([...Object.keys(settings), ...Object.keys(others)])].filter(
+    (key) => JSON.stringify(settings[key]) !== JSON.stringify(others[key]),
   )
   if (keys.length === 0) return null
   return (
@@ -207,10 +207,10 @@ function SettingsDifference({ left, right }: { left: Subject | undefined; right:
           <tr key={key}>
             <th scope="row">{key}</th>
             <td>
-              <ins>{key in one ? JSON.stringify(one[key]) : '—'}</ins>
+              <ins>{key in settings ? JSON.stringify(settings[key]) : '—'}</ins>
             </td>
             <td>
-              <del>{key in other ? JSON.stringify(other[key]) : '—'}</del>
+              <del>{key in others ? JSON.stringify(others[key]) : '—'}</del>
             </td>
           </tr>
         ))}

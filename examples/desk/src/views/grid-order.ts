@@ -28,11 +28,11 @@ export function orderOf(table: DeskTable, pass: Pass | undefined, { sort, filter
   const direction = sort.down ? -1 : 1
   // Empty cells are last, in both directions.
   return order.sort((a, b) => {
-    const [one, other] = [defined(keys[a]), defined(keys[b])]
-    if (one === other) return a - b
-    if (one === '' || other === '') return one === '' ? 1 : -1
-    if (typeof one === typeof other) return one < other ? -direction : direction
-    return typeof one === 'number' ? -direction : direction
+    const [first, other] = [defined(keys[a]), defined(keys[b])]
+    if (first === other) return a - b
+    if (first === '' || other === '') return first === '' ? 1 : -1
+    if (typeof first === typeof other) return first < other ? -direction : direction
+    return typeof first === 'number' ? -direction : direction
   })
 }
 

@@ -9,7 +9,9 @@ interface RowProps {
   readonly desk: Desk
   readonly cells: readonly unknown[]
   readonly headings: readonly string[]
-  readonly at: number
+  /** The row's number in the table, from 0. */
+  readonly row: number
+  /** Its place in the order shown. */
   readonly index: number
   readonly top: number
   readonly chosen: boolean
@@ -24,7 +26,7 @@ interface RowProps {
 
 /** Drawn again only where something of it is another: a grid is scrolled a few rows at a time. */
 export const Row = memo(function Row(props: RowProps) {
-  const { desk, cells, headings, at: position, index, top, chosen, focusable, follow, state, changed, tokens, problems } = props
+  const { desk, cells, headings, row, index, top, chosen, focusable, follow, state, changed, tokens, problems } = props
   const self = useRef<HTMLDivElement>(null)
   useEffect(() => {
     if (!chosen || !follow.current) return
@@ -43,7 +45,7 @@ export const Row = memo(function Row(props: RowProps) {
       aria-selected={chosen}
       tabIndex={focusable ? 0 : -1}
       style={{ transform: `translateY(${top}px)` }}
-      onClick={() => desk.selection.chooseRow(position)}
+      onClick={() => desk.selection.chooseRow(row)}
       title={why || undefined}
     >
       <span
@@ -56,7 +58,7 @@ export const Row = memo(function Row(props: RowProps) {
         {tokens > 0 && <span className="tokens">{tokens}</span>}
       </span>
       <span className="cell number" role="gridcell">
-        {position + 1}
+        {row + 1}
       </span>
       {headings.map((heading, column) => (
         <span

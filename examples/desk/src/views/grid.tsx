@@ -36,8 +36,8 @@ export function Grid({ desk }: { desk: Desk }) {
   /** Whether the focus goes along with the choice: it does for keys, while the mouse and commands move no focus. */
   const follow = useRef(false)
   // The order follows the worker only where it depends on it: sorting a large table again at every part of it would be felt.
-  const found = wishes.state === 'all' ? undefined : pass
-  const order = useMemo(() => (table ? orderOf(table, found, wishes) : EMPTY), [table, wishes, found, found && rendered])
+  const filtered = wishes.state === 'all' ? undefined : pass
+  const order = useMemo(() => (table ? orderOf(table, filtered, wishes) : EMPTY), [table, wishes, filtered, filtered && rendered])
   const place = useMemo(() => order.indexOf(row), [order, row])
   const rows = useVirtualizer({
     count: order.length,
@@ -139,7 +139,7 @@ export function Grid({ desk }: { desk: Desk }) {
                 desk={desk}
                 cells={defined(table.rows[defined(order[index])])}
                 headings={table.headings}
-                at={defined(order[index])}
+                row={defined(order[index])}
                 index={index}
                 top={start}
                 chosen={order[index] === row}

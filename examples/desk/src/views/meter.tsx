@@ -97,7 +97,7 @@ function Histogram({ tokens, budget, now }: { tokens: Uint32Array; budget: numbe
     }
     return { bars: counts, least: low, most: high, highest: Math.max(...counts) }
   }, [tokens])
-  const at = (value: number) => ((Math.min(most, Math.max(least, value)) - least) / Math.max(1, most - least)) * WIDTH
+  const along = (value: number) => ((Math.min(most, Math.max(least, value)) - least) / Math.max(1, most - least)) * WIDTH
   return (
     <figure className="histogram">
       <svg width={WIDTH} height={HEIGHT} role="img" aria-label={`tokens of ${tokens.length} records, from ${least} to ${most}`}>
@@ -111,9 +111,9 @@ function Histogram({ tokens, budget, now }: { tokens: Uint32Array; budget: numbe
             height={(count / highest) * HEIGHT}
           />
         ))}
-        <line className="now" x1={at(now)} x2={at(now)} y1={0} y2={HEIGHT} />
+        <line className="now" x1={along(now)} x2={along(now)} y1={0} y2={HEIGHT} />
         {budget !== undefined && budget >= least && budget <= most && (
-          <line className="limit" x1={at(budget)} x2={at(budget)} y1={0} y2={HEIGHT} />
+          <line className="limit" x1={along(budget)} x2={along(budget)} y1={0} y2={HEIGHT} />
         )}
       </svg>
       <figcaption>
@@ -125,7 +125,7 @@ function Histogram({ tokens, budget, now }: { tokens: Uint32Array; budget: numbe
 
 /** The minimum or maximum, a part at a time: a call cannot take one argument per row of a table. */
 function few(tokens: Uint32Array, of: (...values: number[]) => number): number[] {
-  const found: number[] = []
-  for (let from = 0; from < tokens.length; from += 1000) found.push(of(...tokens.subarray(from, from + 1000)))
-  return found
+  const numbers: number[] = []
+  for (let from = 0; from < tokens.length; from += 1000) numbers.push(of(...tokens.subarray(from, from + 1000)))
+  return numbers
 }

@@ -20,7 +20,7 @@ export function Palette({ open, commands, onClose }: Props) {
   const [position, setPosition] = useState(0)
   const list = useRef<HTMLUListElement>(null)
   const before = useRef<Element>(null)
-  const found = useMemo(() => {
+  const matching = useMemo(() => {
     const wanted = words.toLowerCase().split(/\s+/)
     return commands.filter(({ name }) => wanted.every((word) => name.toLowerCase().includes(word)))
   }, [commands, words])
@@ -45,10 +45,10 @@ export function Palette({ open, commands, onClose }: Props) {
   }
   const key = (event: KeyboardEvent) => {
     const step = { ArrowDown: 1, ArrowUp: -1 }[event.key]
-    if (event.key === 'Enter') run(found[position])
+    if (event.key === 'Enter') run(matching[position])
     else if (step !== undefined) {
       event.preventDefault()
-      setPosition((position + step + found.length) % Math.max(1, found.length))
+      setPosition((position + step + matching.length) % Math.max(1, matching.length))
     }
   }
   return (
@@ -68,21 +68,21 @@ export function Palette({ open, commands, onClose }: Props) {
         role="combobox"
         aria-expanded="true"
         aria-controls="commands"
-        aria-activedescendant={found[position] ? `command-${position}` : undefined}
+        aria-activedescendant={matching[position] ? `command-${position}` : undefined}
         placeholder="a word of it: prompt, save, persona …"
         value={words}
         onChange={(event) => setWords(event.currentTarget.value)}
         onKeyDown={key}
       />
       <ul ref={list} id="commands" role="listbox" aria-label="commands" className="commands">
-        {found.map((command, i) => (
+        {matching.map((command, i) => (
           <li key={command.name} id={`command-${i}`} role="option" aria-selected={i === position} onMouseDown={() => run(command)}>
             {command.name}
             {command.keys !== undefined && <kbd>{command.keys}</kbd>}
           </li>
         ))}
       </ul>
-      {found.length === 0 && <p className="empty">No matching command.</p>}
+      {matching.length === 0 && <p className="empty">No matching command.</p>}
     </Modal>
   )
 }

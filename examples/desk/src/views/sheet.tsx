@@ -31,18 +31,18 @@ export function SheetView({ desk }: { desk: Desk }) {
     host.current?.querySelector('.lit')?.scrollIntoView({ block: 'nearest' })
   }, [cursor, turns])
 
-  const at = (target: EventTarget): Origin | undefined => {
+  const originOf = (target: EventTarget): Origin | undefined => {
     const segment = (target as HTMLElement).closest<HTMLElement>('[data-at]')
     return segment ? origins[Number(segment.dataset['at'])] : undefined
   }
   const point = (event: MouseEvent | FocusEvent) => {
-    const origin = at(event.target)
+    const origin = originOf(event.target)
     if (origin === pointed) return
     setPointed(origin)
     desk.editing.point(origin && placeOf(origin))
   }
   const jump = (target: EventTarget) => {
-    const origin = at(target)
+    const origin = originOf(target)
     if (origin) desk.editing.jump(sourceOf(origin, desk.state.shown.library))
   }
   const key = (event: KeyboardEvent) => {

@@ -147,7 +147,7 @@ async function askForOne(context: CommandContext, library: Library, folder: stri
   const { stdout, stderr } = context
   const prompt = library.prompt(name)
   const model = modelFor(library, name, flags)
-  const found = await namedValues(library, prompt, flags)
+  const given = await namedValues(library, prompt, flags)
   const c = colorsFor(stderr, context.env)
   const { notice } = new RunReporter(context, 'answered')
   if (model.isMock) notice(problem('mock-answers', {}))
@@ -155,8 +155,8 @@ async function askForOne(context: CommandContext, library: Library, folder: stri
     library,
     folder,
     prompt: name,
-    prepared: prompt.prepare(found?.values ?? {}),
-    record: found?.id ?? '',
+    prepared: prompt.prepare(given?.values ?? {}),
+    record: given?.id ?? '',
     model,
     fresh: flags.fresh ?? false,
     ...(flags.corrections !== undefined && { corrections: flags.corrections }),

@@ -34,14 +34,14 @@ async function check(context: CommandContext, folder: string, flags: CheckFlags)
   for (const flag of ['before', 'records'] as const)
     if (touched === undefined && flags[flag] !== undefined) throw new WrongUse(`--${flag} needs --touched`, 'add --touched FILE')
   const library = await (touched === undefined ? openToRead(folder) : openToRender(folder))
-  const found = touched === undefined ? undefined : await touchedBy(library, folder, { touched, ...others })
+  const changes = touched === undefined ? undefined : await touchedBy(library, folder, { touched, ...others })
   if (flags.json) {
     const problems = library.problems.map(problemRecord)
-    context.stdout.write(`${JSON.stringify({ valid: library.isValid, problems, ...(found && { touched: found }) }, null, 2)}\n`)
+    context.stdout.write(`${JSON.stringify({ valid: library.isValid, problems, ...(changes && { touched: changes }) }, null, 2)}\n`)
   } else {
     const c = colorsFor(context.stdout, context.env)
     context.stdout.write(printCheck(library, folder, c))
-    if (found) context.stdout.write(`\n${printTouched(found, defined(flags.touched), c)}`)
+    if (changes) context.stdout.write(`\n${printTouched(changes, defined(flags.touched), c)}`)
   }
   return library.isValid ? EXIT.done : EXIT.problems
 }

@@ -235,7 +235,7 @@ function printed(comparison: AnswerComparison, c: Colors, width: number): string
     const line = text.replace(/\s+/g, ' ')
     return line.length > room ? `${line.slice(0, room - 1)}…` : line
   }
-  for (const { record, one: left, other: right } of comparison.differing.slice(0, 4)) {
+  for (const { record, first: left, other: right } of comparison.differing.slice(0, 4)) {
     if (left.length + right.length < BRIEF) lines.push(`  ${c.bold(record)}  ${left} ${c.dim('|')} ${right}`)
     else lines.push(`  ${c.bold(record)}`, `    ${clip(left)}`, `    ${clip(right)}`)
   }

@@ -173,10 +173,10 @@ async function sayLeaveOneOut(
   c: Colors,
 ): Promise<number> {
   if (!facts.label) throw new WrongUse(`the cases of "${name}" have no label: no field of their answer is a choice`)
-  const found = leaveOneOut(picker.index, facts.inputs, (number) => defined(facts.label).of(number), facts.label.options)
+  const quality = leaveOneOut(picker.index, facts.inputs, (number) => defined(facts.label).of(number), facts.label.options)
   if (flags.to !== undefined) {
-    await writeResult(flags.to, confusionPage(name, facts.label.field, found), flags.overwrite ?? false)
-    context.stderr.write(`the table of ${plural(found.cases, 'case')} → ${flags.to}\n`)
-  } else context.stdout.write(flags.json ? `${JSON.stringify(found, null, 2)}\n` : printConfusion(name, found, c))
+    await writeResult(flags.to, confusionPage(name, facts.label.field, quality), flags.overwrite ?? false)
+    context.stderr.write(`the table of ${plural(quality.cases, 'case')} → ${flags.to}\n`)
+  } else context.stdout.write(flags.json ? `${JSON.stringify(quality, null, 2)}\n` : printConfusion(name, quality, c))
   return EXIT.done
 }

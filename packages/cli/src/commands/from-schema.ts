@@ -31,9 +31,9 @@ async function fromSchema(context: CommandContext, file: string): Promise<number
   } catch (fault) {
     unreadable(fault)
   }
-  const found = variablesFromSchema((data ?? {}) as JsonSchema)
-  context.stdout.write(stringify({ variables: found.variables }, { lineWidth: 0 }))
+  const converted = variablesFromSchema((data ?? {}) as JsonSchema)
+  context.stdout.write(stringify({ variables: converted.variables }, { lineWidth: 0 }))
   const c = colorsFor(context.stderr, context.env)
-  for (const p of found.problems) context.stderr.write(`${printProblem(p, paintFor(c))}\n`)
-  return found.problems.length > 0 ? EXIT.problems : EXIT.done
+  for (const p of converted.problems) context.stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  return converted.problems.length > 0 ? EXIT.problems : EXIT.done
 }

@@ -51,17 +51,17 @@ async function list(context: CommandContext, folder: string, flags: { json?: boo
     envelopes: [...artefacts.envelopes.values()].map((e) => ({ name: e.name, about: e.title ?? '' })),
     batches: [...artefacts.batches.values()].map((b) => ({ name: b.name, about: b.prompt?.name ?? '' })),
   }
-  const held = Object.entries(kinds).filter(([, rows]) => rows.length > 0)
+  const sections = Object.entries(kinds).filter(([, rows]) => rows.length > 0)
   if (flags.json) context.stdout.write(`${JSON.stringify({ title: library.title, ...kinds }, null, 2)}\n`)
   else {
     const c = colorsFor(context.stdout, context.env)
     if (library.title !== undefined) context.stdout.write(`${c.bold(library.title)}\n`)
     // One table, so that the names of all kinds have the same width.
     const lines = columns(
-      held.flatMap(([, rows]) => rows.map(({ name, about: message }) => [name, c.dim(message)])),
+      sections.flatMap(([, rows]) => rows.map(({ name, about: message }) => [name, c.dim(message)])),
       { indent: 2 },
     ).split('\n')
-    for (const [kind, rows] of held) context.stdout.write(`\n${c.dim(kind)}\n${lines.splice(0, rows.length).join('\n')}\n`)
+    for (const [kind, rows] of sections) context.stdout.write(`\n${c.dim(kind)}\n${lines.splice(0, rows.length).join('\n')}\n`)
   }
   const errors = library.problems.filter((p) => p.severity === 'error').length
   if (errors > 0) context.stderr.write(`${plural(errors, 'error')} in this library: dunelight check ${folder}\n`)

@@ -199,9 +199,9 @@ function documentEndings({ documents, as }: ReadFlags, prompt: Prompt): readonly
     throw new WrongUse(`the answers of "${prompt.name}" are not documents`, 'leave --documents out')
   const named = (as ?? 'md').split(',').map((ending) => ending.trim())
   return named.map((ending) => {
-    const found = DOCUMENT_ENDINGS.find((text) => text === ending)
-    if (!found) throw new WrongUse(`documents are written as ${DOCUMENT_ENDINGS.join(', ')}, not as "${ending}"`)
-    return found
+    const documentEnding = DOCUMENT_ENDINGS.find((text) => text === ending)
+    if (!documentEnding) throw new WrongUse(`documents are written as ${DOCUMENT_ENDINGS.join(', ')}, not as "${ending}"`)
+    return documentEnding
   })
 }
 

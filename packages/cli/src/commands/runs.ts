@@ -21,15 +21,15 @@ interface RunsFlags {
 }
 
 async function runs({ stdout, stderr, env }: CommandContext, folder: string, flags: RunsFlags): Promise<number> {
-  const found = await listRuns(flags.runs ?? `${folder}/runs`)
+  const listed = await listRuns(flags.runs ?? `${folder}/runs`)
   if (flags.json) {
-    const all = found.map(({ folder: path, state, file }) => ({ ...file, folder: path, state }))
+    const all = listed.map(({ folder: path, state, file }) => ({ ...file, folder: path, state }))
     stdout.write(`${JSON.stringify(all, null, 2)}\n`)
     return EXIT.done
   }
   const c = colorsFor(stdout, env)
-  if (found.length === 0) stderr.write(`no run has been made here yet: dunelight run ${folder} BATCH\n`)
-  else stdout.write(columns(found.map((run) => rowOf(run, c))))
+  if (listed.length === 0) stderr.write(`no run has been made here yet: dunelight run ${folder} BATCH\n`)
+  else stdout.write(columns(listed.map((run) => rowOf(run, c))))
   return EXIT.done
 }
 

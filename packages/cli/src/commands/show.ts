@@ -29,19 +29,19 @@ async function show(context: CommandContext, folder: string, name: string, flags
   const library = await openToRender(folder, name)
   const prompt = library.prompt(name)
   const c = colorsFor(context.stdout, context.env)
-  const found = await namedValues(library, prompt, flags)
-  if (!found) {
+  const given = await namedValues(library, prompt, flags)
+  if (!given) {
     context.stdout.write(flags.json ? `${JSON.stringify(card(library, prompt), null, 2)}\n` : printCard(library, prompt, c))
     return EXIT.done
   }
-  const rendering = prompt.render(found.values, { origins: true, record: found.id })
+  const rendering = prompt.render(given.values, { origins: true, record: given.id })
   if (flags.json) {
     const turns = rendering.turns.map(({ role, text, origins }) => ({
       role,
       text,
       origins: origins.map((origin) => ({ ...origin, span: undefined })),
     }))
-    context.stdout.write(`${JSON.stringify({ prompt: name, record: found.id, turns }, null, 2)}\n`)
+    context.stdout.write(`${JSON.stringify({ prompt: name, record: given.id, turns }, null, 2)}\n`)
   } else context.stdout.write(printOrigins(rendering.turns, c, context.stdout.isTTY ? context.stdout.columns : undefined))
   return EXIT.done
 }

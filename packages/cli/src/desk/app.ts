@@ -96,7 +96,9 @@ async function libraryData(root: string) {
     root,
     files,
     marks: marksOf(files),
-    attachments: Object.fromEntries(Object.entries(attachments).map(([path, one]) => [path, typeof one === 'string' ? one : asData(one)])),
+    attachments: Object.fromEntries(
+      Object.entries(attachments).map(([path, attachment]) => [path, typeof attachment === 'string' ? attachment : asData(attachment)]),
+    ),
     tables,
     problems: problems.map(problemRecord),
     data: await tablesIn(root),
@@ -113,19 +115,19 @@ function asData({ bytes, ...rest }: FileValue) {
 
 /** The tables below the library's folder, those in its `data` first. */
 async function tablesIn(root: string): Promise<{ path: string; bytes: number }[]> {
-  const found: { path: string; bytes: number }[] = []
+  const tables: { path: string; bytes: number }[] = []
   const look = async (folder: string, depth: number): Promise<void> => {
     for (const entry of await readdir(folder, { withFileTypes: true }).catch(() => [])) {
       const path = join(folder, entry.name)
       if (entry.name.startsWith('.')) continue
       if (entry.isDirectory() && depth < 3) await look(path, depth + 1)
       else if (entry.isFile() && isTable(entry.name))
-        found.push({ path: relative(root, path).split(sep).join('/'), bytes: (await stat(path)).size })
+        tables.push({ path: relative(root, path).split(sep).join('/'), bytes: (await stat(path)).size })
     }
   }
   await look(join(root, 'data'), 0)
   await look(join(root, 'out'), 0)
-  return found.sort((a, b) => (a.path < b.path ? -1 : 1))
+  return tables.sort((a, b) => (a.path < b.path ? -1 : 1))
 }
 
 function isTable(name: string): boolean {
@@ -138,8 +140,8 @@ async function valuesSetBy(root: string, name: string): Promise<Record<string, u
   const library = await openLibrary(root, { countTokens: () => 0 })
   const model = library.artefacts.batches.get(name)
   if (!model?.prompt) return {}
-  const found = await filesThatItSets(library.prompt(model.prompt.name), model, root, library.limits.attachmentBytes)
-  return Object.fromEntries(Object.entries(found).map(([key, value]) => [key, asData(value as FileValue)]))
+  const fileValues = await filesThatItSets(library.prompt(model.prompt.name), model, root, library.limits.attachmentBytes)
+  return Object.fromEntries(Object.entries(fileValues).map(([key, value]) => [key, asData(value as FileValue)]))
 }
 
 /** A text as it is; a table of any other kind as JSON Lines. */

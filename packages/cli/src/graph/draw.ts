@@ -96,12 +96,12 @@ function boxOf({ member, x, y, width }: Box, id: string, graph: LibraryGraph): s
 function curve(points: readonly { x: number; y: number }[]): string {
   const [first, ...rest] = points
   if (!first) return ''
-  let at = first
+  let corner = first
   let path = `M${round(first.x)} ${round(first.y)}`
   for (const next of rest) {
-    const middle = (at.x + next.x) / 2
-    path += `C${round(middle)} ${round(at.y)} ${round(middle)} ${round(next.y)} ${round(next.x)} ${round(next.y)}`
-    at = next
+    const middle = (corner.x + next.x) / 2
+    path += `C${round(middle)} ${round(corner.y)} ${round(middle)} ${round(next.y)} ${round(next.x)} ${round(next.y)}`
+    corner = next
   }
   return path
 }

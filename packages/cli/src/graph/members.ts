@@ -22,8 +22,8 @@ export function membersNamed(library: Library, folder: string, text: string): Me
   const path = withoutFolder(text.replace(/\\/g, '/').replace(/^\.\//, ''), folder)
   const [, kindFolder = '', name = ''] = /^(\w+)\/(.+?)(?:\.\w+)?$/.exec(path) ?? []
   const kind = Object.hasOwn(FOLDER_KINDS, kindFolder) ? FOLDER_KINDS[kindFolder as keyof typeof FOLDER_KINDS] : undefined
-  const found = members.filter((member) => member.name === text || member.name === path || (member.kind === kind && member.name === name))
-  if (found.length > 0) return found
+  const matches = members.filter((member) => member.name === text || member.name === path || (member.kind === kind && member.name === name))
+  if (matches.length > 0) return matches
   const known = members.map((member) => member.name)
   const near = nearest(text, known) ?? nearest(name, known)
   throw new WrongUse(

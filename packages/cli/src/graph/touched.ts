@@ -66,8 +66,8 @@ async function touch(
   const changed = before.fingerprint(member) !== library.fingerprint(member)
   if (!after || !was) return { prompt: name, changed, faulty: true, tables: [] }
   if (records !== undefined) {
-    const found = await attempt(() => compareTable({ before: plainBatch(was), after: plainBatch(after), records }))
-    return { prompt: name, changed, faulty: false, tables: [{ records, ...found }] }
+    const compared = await attempt(() => compareTable({ before: plainBatch(was), after: plainBatch(after), records }))
+    return { prompt: name, changed, faulty: false, tables: [{ records, ...compared }] }
   }
   const tables: Touch['tables'][number][] = []
   for (const model of library.artefacts.batches.values()) {

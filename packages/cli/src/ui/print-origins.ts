@@ -57,12 +57,12 @@ function margin(names: readonly string[]): string {
 
 /** What wrote a span, in short: the path of a value, the file and line of fixed text, the name of a persona. */
 function nameOf({ kind, path, format, place, within: [use] }: Origin): string {
-  const at = `${place.file.replace(/^[a-z]+\//, '').replace(/\.\w+$/, '')}:${place.line}`
+  const location = `${place.file.replace(/^[a-z]+\//, '').replace(/\.\w+$/, '')}:${place.line}`
   if (use && use.what !== 'snippet') return `${use.what} ${use.name}`
   // A constant of `with` has no path: the text that it is in names it better.
-  if (kind === 'value') return path === undefined || path === '' ? at : `{${path}}`
-  if (kind !== 'made') return at
-  return path === undefined ? `made ${at}` : `{${path}${format === undefined ? '' : ` as ${format}`}}`
+  if (kind === 'value') return path === undefined || path === '' ? location : `{${path}}`
+  if (kind !== 'made') return location
+  return path === undefined ? `made ${location}` : `{${path}${format === undefined ? '' : ` as ${format}`}}`
 }
 
 function shade(text: string, origin: Origin, c: Colors): string {

@@ -136,18 +136,18 @@ class BatchReader {
   }
 
   private columns(node: YamlNode | undefined): ReadonlyMap<string, ColumnModel> {
-    const found = new Map<string, ColumnModel>()
+    const columns = new Map<string, ColumnModel>()
     for (const { key, value } of node?.entries() ?? []) {
-      if (value.kind === 'scalar') found.set(key, { heading: value.string ?? '', type: undefined, span: value.span })
+      if (value.kind === 'scalar') columns.set(key, { heading: value.string ?? '', type: undefined, span: value.span })
       else if (value.kind === 'map') {
         const keys = new Keys(value, 'a column', COLUMN_KEYS, this.reader.report)
         const named = keys.get('type')
         const type = named && (Object.hasOwn(COLUMN_TYPES, named.string ?? '') ? COLUMN_TYPES[defined(named.string)] : undefined)
         if (named && !type) this.unfit('type', `one of ${Object.keys(COLUMN_TYPES).join(', ')}`, named)
-        found.set(key, { heading: keys.text('heading'), type, span: value.span })
+        columns.set(key, { heading: keys.text('heading'), type, span: value.span })
       } else this.unfit(key, 'a heading, or heading: and type:', value)
     }
-    return found
+    return columns
   }
 
   private counted(key: 'take'): number | undefined {

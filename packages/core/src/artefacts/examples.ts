@@ -74,9 +74,9 @@ function readPick(node: YamlNode | undefined, fields: readonly Declared[], repor
   const keys = new Keys<keyof typeof PICK_KEYS>(node, 'pick', PICK_KEYS, report)
   const named = <N extends string>(key: 'by' | 'order', known: readonly N[]): N | undefined => {
     const word = keys.text(key)
-    const found = known.find((item) => item === word)
-    if (word !== undefined && !found) report(problem('pick-invalid', { key, found: word, known }, defined(keys.get(key)).span))
-    return found
+    const match = known.find((item) => item === word)
+    if (word !== undefined && !match) report(problem('pick-invalid', { key, found: word, known }, defined(keys.get(key)).span))
+    return match
   }
   const count = (key: 'at-most' | 'at-least'): number | undefined => {
     const number = keys.number(key)
@@ -143,9 +143,9 @@ export function caseOf(
 ): Record<string, unknown> {
   const values: Record<string, unknown> = {}
   for (const field of fields) {
-    const found: Problem[] = []
-    values[field.name] = accept(own(data, field.name), field, topLevel(field.name), (p) => found.push(p))
-    const [first] = found
+    const problems: Problem[] = []
+    values[field.name] = accept(own(data, field.name), field, topLevel(field.name), (p) => problems.push(p))
+    const [first] = problems
     if (first) report(problem('case-invalid', { number, field: field.name, why: first.message.replace(/^"[^"]*" /, '') }, span))
   }
   return values

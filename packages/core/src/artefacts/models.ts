@@ -17,7 +17,7 @@ export interface ModelDescription {
   readonly envelope: Named | undefined
   /** A JSON Pointer to the reply's text in the response. */
   readonly answer: string
-  readonly finish: { readonly at: string; readonly cutOff: readonly string[]; readonly refused: readonly string[] } | undefined
+  readonly finish: { readonly pointer: string; readonly cutOff: readonly string[]; readonly refused: readonly string[] } | undefined
   readonly usage: { readonly sent: string; readonly received: string } | undefined
   /** For a response of server-sent events: a JSON Pointer to each piece of text, and the event that ends the stream. */
   readonly stream: { readonly piece: string; readonly last: string | undefined } | undefined
@@ -87,11 +87,11 @@ export const MOCK_MODEL = 'mock'
 
 function readModel(name: string, node: YamlNode, report: Report): ModelDescription | undefined {
   const keys = new Keys(node, 'a model', MODEL_KEYS, report)
-  const invalid = (key: string, expected: string, at: YamlNode) =>
-    report(problem('model-key-invalid', { key, expected, found: JSON.stringify(at.string ?? at.data()) }, at.span))
-  const pointer = (at: YamlNode | undefined, key: string): string => {
-    const text = at?.string ?? ''
-    if (at && text !== '' && !/^(?:\/(?:[^~/]|~[01])*)+$/.test(text)) invalid(key, 'a JSON Pointer such as /answer/text', at)
+  const invalid = (key: string, expected: string, place: YamlNode) =>
+    report(problem('model-key-invalid', { key, expected, found: JSON.stringify(place.string ?? place.data()) }, place.span))
+  const pointer = (place: YamlNode | undefined, key: string): string => {
+    const text = place?.string ?? ''
+    if (place && text !== '' && !/^(?:\/(?:[^~/]|~[01])*)+$/.test(text)) invalid(key, 'a JSON Pointer such as /answer/text', place)
     return text
   }
   const positive = (key: 'concurrency' | 'timeout' | 'attempts' | 'max-wait', fallback: number): number => {
@@ -131,7 +131,7 @@ function readModel(name: string, node: YamlNode, report: Report): ModelDescripti
     envelope: envelope && { name: (envelope.string ?? '').trim(), span: envelope.span },
     answer: pointer(answer, 'answer'),
     finish: finish && {
-      at: pointer(finish.required('at'), 'at'),
+      pointer: pointer(finish.required('at'), 'at'),
       cutOff: textsIn(finish.get('cut-off'), 'cut-off', report),
       refused: textsIn(finish.get('refused'), 'refused', report),
     },

@@ -81,7 +81,7 @@ class OutputReader {
     switch (form) {
       case 'fields': {
         const node = this.own('fields')
-        const fields = node ? readAnswerFields(node, reader.report, (path, bound, at) => this.slot(path, bound, at)) : []
+        const fields = node ? readAnswerFields(node, reader.report, (path, bound, place) => this.slot(path, bound, place)) : []
         return { ...common, form, fields, schema: undefined }
       }
       case 'one-of':
@@ -171,13 +171,17 @@ class OutputReader {
     if (!node) return { min: undefined, max: undefined }
     const map = node.kind === 'map' ? new Keys(node, 'count', COUNT_KEYS, report) : undefined
     const read = (bound: 'min' | 'max'): number | undefined => {
-      const at = map ? map.get(bound) : node
-      if (!at) return undefined
-      if (at.kind === 'scalar' && at.string?.includes('{')) this.slot([], bound, at)
-      else if (typeof at.scalar === 'number' && Number.isInteger(at.scalar) && at.scalar >= 0) return at.scalar
+      const place = map ? map.get(bound) : node
+      if (!place) return undefined
+      if (place.kind === 'scalar' && place.string?.includes('{')) this.slot([], bound, place)
+      else if (typeof place.scalar === 'number' && Number.isInteger(place.scalar) && place.scalar >= 0) return place.scalar
       else if (map || bound === 'min')
         report(
-          problem('key-invalid', { key: map ? bound : 'count', expected: 'a whole number', found: JSON.stringify(at.data()) }, at.span),
+          problem(
+            'key-invalid',
+            { key: map ? bound : 'count', expected: 'a whole number', found: JSON.stringify(place.data()) },
+            place.span,
+          ),
         )
       return undefined
     }

@@ -14,14 +14,14 @@ export function readSchemaOutput(reading: Reading): FieldsModel {
   const { root, report } = reading
   const content = root.data() as JsonSchema
   const draft = own(content, '$schema')
-  const at = (key: string) => valueAt(root, key) ?? root
+  const placeOf = (key: string) => valueAt(root, key) ?? root
   const broken = (why: string, node: YamlNode = root) => report(problem('schema-invalid', { why }, node.span))
-  if (draft !== undefined && draft !== DRAFT) broken(`its draft is ${JSON.stringify(draft)}, and only 2020-12 is read`, at('$schema'))
+  if (draft !== undefined && draft !== DRAFT) broken(`its draft is ${JSON.stringify(draft)}, and only 2020-12 is read`, placeOf('$schema'))
   const faults = schemaFaults(content)
   for (const fault of faults) broken(fault)
   const text = (key: string) => {
-    const found = own(content, key)
-    return typeof found === 'string' ? found : undefined
+    const value = own(content, key)
+    return typeof value === 'string' ? value : undefined
   }
   const { variables, problems } = variablesFromSchema(content, { fields: true })
   // The declarations are plain data here: read like those of any other file, but they have no place in one.

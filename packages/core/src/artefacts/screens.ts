@@ -39,8 +39,8 @@ export function readScreens(node: YamlNode | undefined, report: Report): ScreenM
 
 function readScreen(node: YamlNode, report: Report): ScreenModel[] {
   const keys = new Keys(node, 'a screen', SCREEN_KEYS, report)
-  const invalid = (key: string, expected: string, text: string, at: YamlNode) =>
-    report(problem('key-invalid', { key, expected, found: text }, at.span))
+  const invalid = (key: string, expected: string, text: string, place: YamlNode) =>
+    report(problem('key-invalid', { key, expected, found: text }, place.span))
   const choice = <T extends string>(key: keyof typeof SCREEN_KEYS, options: readonly T[], value: YamlNode | undefined): T | undefined => {
     const option = options.find((known) => known === value?.string)
     if (value && option === undefined) invalid(key, `one of ${options.join(', ')}`, JSON.stringify(value.string), value)

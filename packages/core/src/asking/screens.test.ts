@@ -11,11 +11,11 @@ const screen = (more: Partial<ScreenModel>): ScreenModel => ({
   limit: 0,
   ...more,
 })
-const found = (screenModel: ScreenModel, texts: readonly string[], sent: readonly string[] = []) =>
+const findings = (screenModel: ScreenModel, texts: readonly string[], sent: readonly string[] = []) =>
   new Screens([screenModel]).find('reply', texts, sent)[0]?.message
 
 describe('a screen for personal data', () => {
-  const personal = (text: string) => found(screen({ finds: 'personal-data' }), [text])
+  const personal = (text: string) => findings(screen({ finds: 'personal-data' }), [text])
   test.each([
     ['Write to ines.brook@post.example.', 'an e-mail address'],
     ['Call +49 30 901820 when it rains.', 'a telephone number'],
@@ -40,7 +40,7 @@ describe('a screen for personal data', () => {
 })
 
 describe('a screen for words', () => {
-  const words = (text: string) => found(screen({ words: ['priceless', 'hidden gem'] }), [text])
+  const words = (text: string) => findings(screen({ words: ['priceless', 'hidden gem'] }), [text])
   test('finds them whole, in any case and over a line end, and not within others', () => {
     expect([words('It is PRICELESS.'), words('a hidden\n gem'), words('pricelessness')]).toEqual([
       'the word "priceless"',
@@ -52,7 +52,7 @@ describe('a screen for words', () => {
 
 describe('a screen for copied passages', () => {
   const copied = (text: string, sent: string, limit = 5) =>
-    found(screen({ finds: 'copied', limit }), [text], ['A turn that is no use.', sent])
+    findings(screen({ finds: 'copied', limit }), [text], ['A turn that is no use.', sent])
 
   test('finds a run of equal words, with anything between them', () => {
     expect(copied('They say: three masts, and a RED hull it had.', 'It had three masts and a red hull, they say.')).toBe(

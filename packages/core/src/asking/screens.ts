@@ -46,8 +46,8 @@ export class Screens {
   /** What the screens of one side find. */
   find(side: ScreenModel['side'], texts: readonly string[], sent: readonly string[] = []): ScreenFinding[] {
     return this.all.flatMap(({ screen: { name, side: own, action }, find }) => {
-      const found = own === side ? find(texts, sent) : undefined
-      return found ? [{ screen: name, side, action, ...found }] : []
+      const finding = own === side ? find(texts, sent) : undefined
+      return finding ? [{ screen: name, side, action, ...finding }] : []
     })
   }
 }
@@ -60,8 +60,8 @@ function finderOf(
     case 'personal-data': {
       const find = rememberLong((text) => surest(detector.find(text)))
       return (texts) => {
-        const found = first(texts, find)
-        return found && { message: PERSONAL_WORDS[found.kind], score: found.score }
+        const finding = first(texts, find)
+        return finding && { message: PERSONAL_WORDS[finding.kind], score: finding.score }
       }
     }
     case 'key-shaped':
@@ -120,8 +120,8 @@ const mostTokens = rememberLong((text) => (BEYOND_ASCII.test(text) ? 3 : 1) * te
 
 function first<T>(texts: readonly string[], find: (text: string) => T | null): T | undefined {
   for (const text of texts) {
-    const found = find(text)
-    if (found !== null) return found
+    const result = find(text)
+    if (result !== null) return result
   }
   return undefined
 }

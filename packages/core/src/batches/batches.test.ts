@@ -56,15 +56,15 @@ function records(
   if (unjoined.length > 0) throw new ProblemError(unjoined)
   const reader = batch.rows(HEADINGS, pools)
   if (reader.problems.some((p) => p.severity === 'error')) throw new ProblemError(reader.problems)
-  const found = rows
+  const accepted = rows
     .map((cells, i) => reader.read(cells, i + 1))
     .filter((batchRecord): batchRecord is BatchRecord => batchRecord !== undefined)
-  return { batch, reader, found }
+  return { batch, reader, accepted }
 }
 
-function said(definition: Record<string, unknown>, tables: Tables = {}, rows = ROWS): string[] {
+function messages(definition: Record<string, unknown>, tables: Tables = {}, rows = ROWS): string[] {
   try {
-    return records(definition, tables, rows).found.map(({ id, prepared, problems, path }) => {
+    return records(definition, tables, rows).accepted.map(({ id, prepared, problems, path }) => {
       const text = prepared ? prepared.turns().at(-1)!.text : problems.map((p) => p.message).join('; ')
       return `${id}: ${text}${path === undefined ? '' : ` → ${path}`}`
     })
@@ -77,7 +77,7 @@ function said(definition: Record<string, unknown>, tables: Tables = {}, rows = R
 /** The codes of all that keeps records, or the whole batch, from being rendered. */
 function codes(definition: Record<string, unknown>, tables: Tables = {}, rows = ROWS): string[] {
   try {
-    return records(definition, tables, rows).found.flatMap((batchRecord) => batchRecord.problems.map((p) => p.code))
+    return records(definition, tables, rows).accepted.flatMap((batchRecord) => batchRecord.problems.map((p) => p.code))
   } catch (fault) {
     if (fault instanceof ProblemError) return fault.problems.flatMap((p) => (p.severity === 'error' ? [p.code] : []))
     throw fault
@@ -86,29 +86,31 @@ function codes(definition: Record<string, unknown>, tables: Tables = {}, rows = 
 
 describe('the records of a batch', () => {
   test('are the rows, those that do not fit with what is wrong', () => {
-    expect(said({})).toEqual(['A1: A1', 'A2: row 2, column "Made": "c. 1890" is not a whole number', 'A3: A3', 'A1: A1'])
+    expect(messages({})).toEqual(['A1: A1', 'A2: row 2, column "Made": "c. 1890" is not a whole number', 'A3: A3', 'A1: A1'])
   })
 
   test('are chosen by conditions over any column, before other cells are read', () => {
-    expect(said({ keep: 'item.status is "on display" and item.made < 1800' }).at(-1)).toBe('A1: A1')
+    expect(messages({ keep: 'item.status is "on display" and item.made < 1800' }).at(-1)).toBe('A1: A1')
     // A row that is left out is not rejected for a cell that the condition does not read.
-    expect(said({ keep: 'item.status is "on display"' })).toHaveLength(3)
-    expect(said({ keep: 'item.made > 1800' })).toEqual(['A1: A1', 'A2: row 2, column "Made": "c. 1890" is not a whole number'])
-    expect(said({ keep: 'item.statsu is "x"' })[0]).toMatch(/^! .*statsu/)
-    expect(said({ records: { from: 'x' }, keep: 'status is "in store"' })).toHaveLength(1)
-    expect(said({ columns: { ...COLUMNS, 'item.age': { heading: 'Room', type: 'text' } }, keep: 'item.age is "ZZ"' })).toEqual(['A3: A3'])
+    expect(messages({ keep: 'item.status is "on display"' })).toHaveLength(3)
+    expect(messages({ keep: 'item.made > 1800' })).toEqual(['A1: A1', 'A2: row 2, column "Made": "c. 1890" is not a whole number'])
+    expect(messages({ keep: 'item.statsu is "x"' })[0]).toMatch(/^! .*statsu/)
+    expect(messages({ records: { from: 'x' }, keep: 'status is "in store"' })).toHaveLength(1)
+    expect(messages({ columns: { ...COLUMNS, 'item.age': { heading: 'Room', type: 'text' } }, keep: 'item.age is "ZZ"' })).toEqual([
+      'A3: A3',
+    ])
   })
 
   test('are named by a text, and written to a path with slots', () => {
-    expect(said({ name: '{item.room}-{item.number}' }).map((text) => text.split(':')[0])).toEqual(['B0-A1', 'L1-A2', 'ZZ-A3', 'B0-A1'])
-    expect(said({ to: '../out/{item.room}/{item.number}.md', keep: 'item.made' })[0]).toBe('A1: A1 → out/B0/A1.md')
-    expect(said({ name: '{item.made}' })[2]).toBe('A3: the id of the record in row 3 is empty')
+    expect(messages({ name: '{item.room}-{item.number}' }).map((text) => text.split(':')[0])).toEqual(['B0-A1', 'L1-A2', 'ZZ-A3', 'B0-A1'])
+    expect(messages({ to: '../out/{item.room}/{item.number}.md', keep: 'item.made' })[0]).toBe('A1: A1 → out/B0/A1.md')
+    expect(messages({ name: '{item.made}' })[2]).toBe('A3: the id of the record in row 3 is empty')
     expect(codes({ name: '{item.made}' })).toContain('record-unnamed')
   })
 
   test('cannot lead a path out of its folder', () => {
     const rows = [['../../x', '', '..', '']]
-    expect(said({ to: '../out/{item.room}/{item.number}.md' }, {}, rows)[0]).toBe('../../x: ../../x → out/-/--..-x.md')
+    expect(messages({ to: '../out/{item.room}/{item.number}.md' }, {}, rows)[0]).toBe('../../x: ../../x → out/-/--..-x.md')
   })
 })
 
@@ -120,21 +122,21 @@ describe('joined tables', () => {
 
   test('are found by equal values, on either side of the equality', () => {
     for (const where of ['item.room is room.code', 'room.code is item.room'])
-      expect(said(join({ where }), ROOMS)[0]).toBe('A1: A1 in the boathouse')
+      expect(messages(join({ where }), ROOMS)[0]).toBe('A1: A1 in the boathouse')
   })
 
   test('give a record its row; a missing one is missing, and a wrong one is reported with its table', () => {
-    expect(said(join(), ROOMS)).toEqual([
+    expect(messages(join(), ROOMS)).toEqual([
       'A1: A1 in the boathouse',
       'A2: in data/rooms.json: row 2, column "Floor": "top" is not a whole number',
       'A3: A3',
       'A1: A1 in the boathouse',
     ])
-    expect(said({ ...join(), keep: 'room.floor is 0' }, ROOMS).slice(0, 1)).toEqual(['A1: A1 in the boathouse'])
+    expect(messages({ ...join(), keep: 'room.floor is 0' }, ROOMS).slice(0, 1)).toEqual(['A1: A1 in the boathouse'])
   })
 
   test('with several rows reject the record, or give a list', () => {
-    expect(said(join(), ROOMS, [['A9', '', 'K', '']])).toEqual(['A9: 2 rows of data/rooms.json match "K"'])
+    expect(messages(join(), ROOMS, [['A9', '', 'K', '']])).toEqual(['A9: 2 rows of data/rooms.json match "K"'])
     expect(codes(join(), ROOMS, [['A9', '', 'K', '']])).toEqual(['join-several'])
     expect(codes(join(), ROOMS)).toEqual(['join-row-invalid'])
     const loans = {
@@ -148,8 +150,8 @@ describe('joined tables', () => {
       },
     }
     const many = { join: [{ from: 'l.csv', as: 'loans', where: 'loans.no is item.number', many: true }], columns: COLUMNS }
-    expect(said(many, loans)).toContain('A1: A1, lent to Sandmouth, the school')
-    expect(said(many, loans)).toContain('A3: A3')
+    expect(messages(many, loans)).toContain('A1: A1, lent to Sandmouth, the school')
+    expect(messages(many, loans)).toContain('A3: A3')
   })
 
   test('that a record needs and that have no row for it reject it', () => {
@@ -157,13 +159,13 @@ describe('joined tables', () => {
       ...FILES,
       'prompts/p.yaml': FILES['prompts/p.yaml']!.replace('room: { type: record, optional: true,', 'room: { type: record,'),
     }
-    const { found } = records(join(), ROOMS, [['A3', '', 'ZZ', '']], libraryFrom(needed))
-    expect(found[0]!.problems.map((p) => [p.code, p.message])).toEqual([['join-none', 'no matching row in data/rooms.json for "room"']])
+    const { accepted } = records(join(), ROOMS, [['A3', '', 'ZZ', '']], libraryFrom(needed))
+    expect(accepted[0]!.problems.map((p) => [p.code, p.message])).toEqual([['join-none', 'no matching row in data/rooms.json for "room"']])
   })
 
   test('are matched as numbers where one side is a number', () => {
     const years = { room: { headings: ['Year', 'Name'], rows: [['1,890', 'the year of the flood']] } }
-    expect(said(join({ where: 'item.made is room.year' }), years)[0]).toBe('A1: A1 in the year of the flood')
+    expect(messages(join({ where: 'item.made is room.year' }), years)[0]).toBe('A1: A1 in the year of the flood')
   })
 
   test.each<[string, Record<string, unknown>, string, RegExp]>([
@@ -189,7 +191,7 @@ describe('joined tables', () => {
       /the prompt has no record "itme"/,
     ],
   ])('that say %s are refused', (_, definition, code, message) => {
-    expect(said(definition, ROOMS).join('\n')).toMatch(message)
+    expect(messages(definition, ROOMS).join('\n')).toMatch(message)
     expect(codes(definition, ROOMS)).toContain(code)
   })
 })
@@ -243,9 +245,9 @@ roles: { user: visitor }
 `,
   }
   const lineOf = (definition: Record<string, unknown>, files: Files = FILES, options = {}) => {
-    const { batch, found } = records(definition, {}, ROWS, libraryFrom(files))
-    const line = batch.writer(HEADINGS, options).line(found[0]!, found[0]!.prepared!)
-    return { ...line, data: JSON.parse(utf8(line.bytes)) as unknown, rendering: found[0]!.prepared!.render({ record: 'A1' }) }
+    const { batch, accepted } = records(definition, {}, ROWS, libraryFrom(files))
+    const line = batch.writer(HEADINGS, options).line(accepted[0]!, accepted[0]!.prepared!)
+    return { ...line, data: JSON.parse(utf8(line.bytes)) as unknown, rendering: accepted[0]!.prepared!.render({ record: 'A1' }) }
   }
 
   test('have the record and its turns; in full, also what a caller of a model needs', () => {

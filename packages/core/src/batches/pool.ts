@@ -81,15 +81,15 @@ export class Pool {
   /** What matches a record: a row, a list of rows with `many`, or null. */
   find(values: readonly unknown[], problems: Problem[]): unknown {
     const key = keyOf(values)
-    const found = key === undefined ? [] : (this.entries.get(key) ?? [])
+    const entries = key === undefined ? [] : (this.entries.get(key) ?? [])
     const { many, path, of } = this.join
     const column = of === undefined ? undefined : nameOf(of)
-    if (!many && found.length > 1) {
-      problems.push(problem('join-several', { table: path, key: values.map(String).join(', '), count: found.length }))
+    if (!many && entries.length > 1) {
+      problems.push(problem('join-several', { table: path, key: values.map(String).join(', '), count: entries.length }))
       return null
     }
     const records: unknown[] = []
-    for (const entry of found) {
+    for (const entry of entries) {
       if ('record' in entry) records.push(column === undefined ? entry.record : (entry.record[column] ?? null))
       else for (const p of entry.problems) problems.push(problem('join-row-invalid', { table: path, detail: p.message }))
     }

@@ -18,7 +18,7 @@ export class RowFilter {
   private readonly places: readonly number[]
   private readonly rowNamed: boolean
   /** The name of a joined row's keys on the side of the record, each as the place in the scope and the steps from there. */
-  private readonly keys: readonly (readonly { readonly at: number; readonly steps: readonly string[] }[])[]
+  private readonly keys: readonly (readonly { readonly column: number; readonly steps: readonly string[] }[])[]
   private readonly test: ((scope: Scope) => boolean) | undefined
   private readonly name: ((scope: Scope) => string) | undefined
   private readonly to: ((scope: Scope) => string) | undefined
@@ -60,7 +60,7 @@ export class RowFilter {
     const scope: unknown[] = this.rowNamed ? [Object.fromEntries(this.columns.map((d, i) => [d.name, accepted[i]]))] : []
     for (const place of this.places) scope.push(place < 0 ? null : accepted[place])
     this.pools.forEach((pool, i) => {
-      const values = defined(this.keys[i]).map(({ at: position, steps }) => stepInto(scope[position], steps))
+      const values = defined(this.keys[i]).map(({ column: position, steps }) => stepInto(scope[position], steps))
       scope.push(pool.find(values, problems))
     })
     return scope
@@ -90,7 +90,7 @@ function asStep(value: unknown): unknown {
   return Object.fromEntries(Object.entries(value).map(([key, value]) => [key, asStep(value)]))
 }
 
-function placeOf(path: Path, scope: readonly Declared[]): { at: number; steps: readonly string[] } {
+function placeOf(path: Path, scope: readonly Declared[]): { column: number; steps: readonly string[] } {
   const position = scope.findIndex((d) => d.name === path.name)
   const steps = path.steps.map((step) => step.key)
   const fields = scope[position]?.type.kind === 'record' ? scope[position].type.fields : undefined
@@ -100,7 +100,7 @@ function placeOf(path: Path, scope: readonly Declared[]): { at: number; steps: r
     throw new ProblemError([
       problem('column-unknown', { heading: position < 0 ? path.name : defined(first), variable: 'where', known }, path.span),
     ])
-  return { at: position, steps }
+  return { column: position, steps }
 }
 
 function stepInto(value: unknown, keys: readonly string[]): unknown {

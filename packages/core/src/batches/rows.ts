@@ -95,8 +95,8 @@ export class BatchRows {
     this.joined.forEach((position, i) => {
       if (position < 0) return
       const declared = defined(variables[position])
-      const found = scope[scope.length - this.pools.length + i]
-      if (!isEmpty(found)) accepted[position] = acceptType(found, declared.type, topLevel(declared.name), (p) => problems.push(p))
+      const joined = scope[scope.length - this.pools.length + i]
+      if (!isEmpty(joined)) accepted[position] = acceptType(joined, declared.type, topLevel(declared.name), (p) => problems.push(p))
       else if (defined(this.pools[i]).join.many) accepted[position] = []
       else if (declared.default === undefined && !declared.optional)
         problems.push(problem('join-none', { table: defined(this.pools[i]).join.path, variable: declared.name }))

@@ -29,11 +29,12 @@ export function filesOf(input: LibraryInput): Record<string, string> {
   const files: Record<string, string> = Object.values(main).some((item) => item !== undefined) ? { 'dunelight.yaml': yamlOf(main) } : {}
   const names = new Map<unknown, string>()
   const onShelf = (folder: (typeof SHELVES)[number]) => Object.entries<Definition | string>(input[folder] ?? {})
-  for (const folder of SHELVES) for (const [name, one] of onShelf(folder)) if (typeof one !== 'string') names.set(one, name)
+  for (const folder of SHELVES)
+    for (const [name, definition] of onShelf(folder)) if (typeof definition !== 'string') names.set(definition, name)
   for (const folder of SHELVES) {
-    for (const [name, one] of onShelf(folder)) {
-      if (typeof one === 'string') files[`${folder}/${name}.md`] = block(one)
-      else files[`${folder}/${name}.yaml`] = yamlOf(plain(one.input, names, `the ${WORDS[folder]} "${name}"`))
+    for (const [name, definition] of onShelf(folder)) {
+      if (typeof definition === 'string') files[`${folder}/${name}.md`] = block(definition)
+      else files[`${folder}/${name}.yaml`] = yamlOf(plain(definition.input, names, `the ${WORDS[folder]} "${name}"`))
     }
   }
   return files

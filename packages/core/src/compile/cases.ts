@@ -73,35 +73,35 @@ function outputAnswer(set: PreparedSet, compilation: Compilation, context: Conte
 
 function answerWriter({ model, label }: PreparedSet, form: FormPlan, lacks: (field: string) => void): AnswerWriter | undefined {
   const { shape } = form.outline
-  const at = (name: string) => model.fields.findIndex((field) => field.name === name)
+  const indexOf = (name: string) => model.fields.findIndex((field) => field.name === name)
   switch (shape.form) {
     case 'fields': {
-      const places = shape.fields.map((field) => ({ field, at: at(field.name) }))
+      const places = shape.fields.map((field) => ({ field, at: indexOf(field.name) }))
       for (const place of places) if (place.at < 0 && !place.field.optional) lacks(place.field.name)
-      const held = places.filter((place) => place.at >= 0)
+      const present = places.filter((place) => place.at >= 0)
       return (row) =>
         JSON.stringify(
           Object.fromEntries(
-            held.flatMap(({ field, at: position }) => (isThere(row[position]) ? [[field.name, toJson(row[position])]] : [])),
+            present.flatMap(({ field, at: position }) => (isThere(row[position]) ? [[field.name, toJson(row[position])]] : [])),
           ),
         )
     }
     case 'one-of':
       if (!label) lacks('the label')
-      return label && ((row) => write(row[at(label.name)], label.type))
+      return label && ((row) => write(row[indexOf(label.name)], label.type))
     case 'rows': {
-      const place = at('rows')
-      const held = place < 0 ? [] : fieldsWithin(defined(model.fields[place]).type)
-      if (held.length === 0) lacks('rows')
-      else for (const { name } of passagesOf(shape)) if (!held.some((field) => field.name === name)) lacks(`rows.${name}`)
+      const place = indexOf('rows')
+      const fields = place < 0 ? [] : fieldsWithin(defined(model.fields[place]).type)
+      if (fields.length === 0) lacks('rows')
+      else for (const { name } of passagesOf(shape)) if (!fields.some((field) => field.name === name)) lacks(`rows.${name}`)
       return (row, form) => form().write(row[place] ?? [])
     }
     case 'document': {
       const text = (row: readonly unknown[], place: number) =>
         isThere(row[place]) ? write(row[place], defined(model.fields[place]).type) : ''
-      const whole = at('document')
+      const whole = indexOf('document')
       if (whole >= 0) return (row) => text(row, whole)
-      const places = passagesOf(shape).map(({ name }) => ({ name, at: at(name) }))
+      const places = passagesOf(shape).map(({ name }) => ({ name, at: indexOf(name) }))
       // Where the record decides what stands around the passages, they alone are no document.
       for (const item of form.fixed ? places : [{ name: 'document', at: whole }]) if (item.at < 0) lacks(item.name)
       return (row, form) => {

@@ -241,11 +241,11 @@ function compileAmong(node: Extract<Condition, { kind: 'among' }>, context: Cont
   return (run) => {
     const value = left.get(run)
     if (isMissing(value)) return node.not
-    const found = node.literals.some((literal, i) => {
+    const matches = node.literals.some((literal, i) => {
       const declared = sorts[i]
       const sort = declared === 'any' ? sortOfValues(value, literal.value) : declared
       return sort !== undefined && equal(value, literal.value, sort)
     })
-    return found !== node.not
+    return matches !== node.not
   }
 }

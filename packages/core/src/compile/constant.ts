@@ -16,24 +16,24 @@ export function onceWhereConstant(shared: Shared, compile: () => Op): Op {
 function constantOp(op: Op): Op {
   const known = new Map<Locale, { readonly text: string; readonly json: string; readonly trace: Trace }>()
   return (run) => {
-    let found = known.get(run.locale)
-    if (!found) {
+    let constant = known.get(run.locale)
+    if (!constant) {
       const { out, trace, json } = run
       const own = new Trace()
       run.out = ''
       run.trace = own
       run.json = false
       op(run)
-      found = { text: flat(run.out), json: flat(jsonBytes(run.out)), trace: own.take() }
+      constant = { text: flat(run.out), json: flat(jsonBytes(run.out)), trace: own.take() }
       run.out = out
       run.trace = trace
       run.json = json
-      known.set(run.locale, found)
+      known.set(run.locale, constant)
     }
     const { length } = run.out
-    run.out += run.json ? found.json : found.text
+    run.out += run.json ? constant.json : constant.text
     if (run.trace)
-      for (let i = 0; i < found.trace.ends.length; i++)
-        run.trace.add(length + defined(found.trace.ends[i]), defined(found.trace.sources[i]))
+      for (let i = 0; i < constant.trace.ends.length; i++)
+        run.trace.add(length + defined(constant.trace.ends[i]), defined(constant.trace.sources[i]))
   }
 }

@@ -51,11 +51,11 @@ function overRows<T>(
   const problems: Problem[] = []
   const report = (p: Problem) => problems.push(p)
   const bindings = declared.map((d, i) => ({ ...variableBinding({ ...d, optional: true }, (run) => run.example[i]), untrusted: false }))
-  const found = compile(standaloneContext(bindings, shelves, report), report)
-  if (problems.some((p) => p.severity === 'error') || !found) throw new ProblemError(problems)
+  const getter = compile(standaloneContext(bindings, shelves, report), report)
+  if (problems.some((p) => p.severity === 'error') || !getter) throw new ProblemError(problems)
   return (row) => {
     const run = emptyRun()
     run.example = row
-    return found(run)
+    return getter(run)
   }
 }

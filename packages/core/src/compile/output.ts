@@ -38,8 +38,8 @@ interface Ready {
 }
 
 /** Compiles an output where it is used: its slots see the prompt's variables. */
-export function compileOutput(output: OutputModel, context: Context, shelves: CompileEnv, at: Span): CompiledOutput {
-  const via = { what: 'output' as const, name: output.name, span: at, outer: context.via }
+export function compileOutput(output: OutputModel, context: Context, shelves: CompileEnv, use: Span): CompiledOutput {
+  const via = { what: 'output' as const, name: output.name, span: use, outer: context.via }
   const within: Context = { ...context, kind: 'output', via, place: output.name }
   const { shared } = context
   const { varying } = shared
@@ -75,13 +75,13 @@ export function compileOutput(output: OutputModel, context: Context, shelves: Co
     const values = bounds.map((bound) => bound.get(run))
     if (textsVary) return ready(run, values)
     const key = values.length === 0 ? '' : values.join(' ')
-    let found = kept.get(key)
-    if (!found) {
-      found = ready(run, values)
-      if (kept.size < MOST_KEPT) kept.set(key, found)
+    let known = kept.get(key)
+    if (!known) {
+      known = ready(run, values)
+      if (kept.size < MOST_KEPT) kept.set(key, known)
     }
-    last = { values, ready: found }
-    return found
+    last = { values, ready: known }
+    return known
   }
   const from = textOrigin(within, output.span, { fromValue: textsVary })
   const instruct: Op = (run) => {

@@ -56,9 +56,9 @@ function possiblePiece(piece: Piece, scope: Scope): string[] | undefined {
       return ['']
     case 'slot': {
       const { paths, formats, fallback } = piece.value
-      const found = paths.length === 1 ? declaredAt(defined(paths[0]), scope) : undefined
-      if (found?.type.kind !== 'choice' || formats.length > 0) return undefined
-      return [...found.type.of, ...(found.optional ? [fallback?.spelled ?? ''] : [])]
+      const declared = paths.length === 1 ? declaredAt(defined(paths[0]), scope) : undefined
+      if (declared?.type.kind !== 'choice' || formats.length > 0) return undefined
+      return [...declared.type.of, ...(declared.optional ? [fallback?.spelled ?? ''] : [])]
     }
     case 'when': {
       const branches = piece.branches.map((b) => possible(b.body as readonly Piece[], scope))
@@ -76,11 +76,11 @@ function possiblePiece(piece: Piece, scope: Scope): string[] | undefined {
 
 /** The declared type of a path through fields; undefined for any other path. */
 function declaredAt(path: Path, scope: Scope): { readonly type: ValueType; readonly optional: boolean } | undefined {
-  let found: { readonly type: ValueType; readonly optional: boolean } | undefined = scope.find(path.name)
+  let declared: { readonly type: ValueType; readonly optional: boolean } | undefined = scope.find(path.name)
   for (const step of path.steps) {
-    const { type, optional }: NonNullable<typeof found> = found ?? { type: ANY, optional: true }
+    const { type, optional }: NonNullable<typeof declared> = declared ?? { type: ANY, optional: true }
     const field: Declared | undefined = type.kind === 'record' ? type.fields?.find((field) => field.name === step.key) : undefined
-    found = field && { type: field.type, optional: optional || (field.optional && field.default === undefined) }
+    declared = field && { type: field.type, optional: optional || (field.optional && field.default === undefined) }
   }
-  return found
+  return declared
 }

@@ -47,9 +47,9 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, restA
   const spelled = fallback && { text: fallback.spelled, from: textOrigin(context, fallback.span) }
   return (run) => {
     for (let i = 0; i < alternatives.length; i++) {
-      const found = defined(alternatives[i]).get(run)
-      if (isEmpty(found)) continue
-      defined(writers[i])(found, run)
+      const value = defined(alternatives[i]).get(run)
+      if (isEmpty(value)) continue
+      defined(writers[i])(value, run)
       return
     }
     if (spelled) run.write(spelled.text, spelled.from)
@@ -108,14 +108,14 @@ function single(only: Alternative, writeValue: (value: unknown, run: Run) => voi
   if (!open) {
     // What is declared has been accepted: missing is null there, and nothing else.
     return (run) => {
-      const found = get(run)
-      if (found !== null && found !== undefined) writeValue(found, run)
+      const value = get(run)
+      if (value !== null && value !== undefined) writeValue(value, run)
     }
   }
   return (run) => {
-    const found = get(run)
-    if (!isMissing(found)) writeValue(found, run)
-    else if (found === undefined) run.fail(problem('step-not-found', { path: text }, slot.span))
+    const value = get(run)
+    if (!isMissing(value)) writeValue(value, run)
+    else if (value === undefined) run.fail(problem('step-not-found', { path: text }, slot.span))
   }
 }
 

@@ -159,9 +159,9 @@ function settled(d: Declared, compiled: CompiledValue, context: Context, span: U
       if (d.default === undefined && !d.optional) return run.fail(problem('value-missing', { path: d.name }, span))
       return d.default ?? null
     }
-    const found: Problem[] = []
-    const accepted = acceptType(value, d.type, topLevel(d.name), (p) => found.push(p))
-    return found[0] ? run.fail(found[0]) : accepted
+    const problems: Problem[] = []
+    const accepted = acceptType(value, d.type, topLevel(d.name), (p) => problems.push(p))
+    return problems[0] ? run.fail(problems[0]) : accepted
   }
 }
 
@@ -190,16 +190,16 @@ function unlikeness(valueType: ValueType, wanted: ValueType): string {
 
 function binding(
   d: Declared,
-  found: { type: Binding['type']; untrusted: boolean; path: Binding['path']; get: Get; optional?: boolean },
+  source: { type: Binding['type']; untrusted: boolean; path: Binding['path']; get: Get; optional?: boolean },
 ): Binding {
-  const optional = found.optional ?? (d.optional && d.default === undefined)
+  const optional = source.optional ?? (d.optional && d.default === undefined)
   return {
     name: d.name,
-    type: found.type,
+    type: source.type,
     optional,
-    untrusted: found.untrusted || d.untrusted,
-    get: found.get,
-    path: found.path,
+    untrusted: source.untrusted || d.untrusted,
+    get: source.get,
+    path: source.path,
     span: d.span,
     used: { yes: false },
     loop: false,

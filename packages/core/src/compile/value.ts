@@ -44,12 +44,12 @@ export function compileValue(value: SlotValue, context: Context): CompiledValue 
   const gets = alternatives.map((a) => formattedGet(a.get, a.chain))
   const get: Get = (run) => {
     for (let i = 0; i < alternatives.length; i++) {
-      const found = defined(gets[i])(run)
-      if (!isEmpty(found)) return found
+      const item = defined(gets[i])(run)
+      if (!isEmpty(item)) return item
       if (i === alternatives.length - 1 && !fallback) {
         // An empty list is a value; of nothing at all, an open path tells by `undefined`.
-        if (!isMissing(found)) return found
-        if (found === undefined && last.open && alternatives.length === 1)
+        if (!isMissing(item)) return item
+        if (item === undefined && last.open && alternatives.length === 1)
           return run.fail(problem('step-not-found', { path: last.text }, value.span))
         return null
       }

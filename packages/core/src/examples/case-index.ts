@@ -29,8 +29,8 @@ export class CaseIndex {
     const lengths = counts.map((count) => sum(count.values()))
     const average = sum(lengths) / Math.max(1, lengths.length)
     const holders = new Map<string, [number, number][]>()
-    counts.forEach((held, i) => {
-      for (const [term, count] of held) {
+    counts.forEach((counted, i) => {
+      for (const [term, count] of counted) {
         const list = holders.get(term)
         if (list) list.push([i, count])
         else holders.set(term, [[i, count]])

@@ -190,18 +190,18 @@ describe('cases from a table', () => {
         ['watch', '', ''],
       ],
     }
-    const found = (rows: CaseRows | string) =>
+    const problemsOf = (rows: CaseRows | string) =>
       open(rows)
         .problems.filter((p) => p.severity === 'error')
         .map((p) => [p.code, p.message, p.place?.line])
-    expect(found(bad)).toEqual([
+    expect(problemsOf(bad)).toEqual([
       ['case-row-invalid', 'data/notes.csv: row 1, column "Grade": "ruined" is not one of sound, watch, treat', 5],
       ['case-row-invalid', 'data/notes.csv: row 2, column "Note" is empty', 5],
     ])
-    expect(found({ ...cells, headings: ['Grade', 'Remark', 'No'] })).toEqual([
+    expect(problemsOf({ ...cells, headings: ['Grade', 'Remark', 'No'] })).toEqual([
       ['case-row-invalid', 'data/notes.csv: no column for "note"', 5],
     ])
-    expect(found('no such file or folder')).toEqual([
+    expect(problemsOf('no such file or folder')).toEqual([
       ['cases-missing', 'cannot read cases from "data/notes.csv": no such file or folder', 5],
     ])
   })

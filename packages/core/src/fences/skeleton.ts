@@ -67,12 +67,12 @@ class Known<T> {
 
   of(code: number): T {
     if (code < 128) return defined(this.ascii[code])
-    let found = this.others.get(code)
-    if (found === undefined) {
-      found = this.find(code)
-      if (this.others.size < MOST_KNOWN) this.others.set(code, found)
+    let lookAlike = this.others.get(code)
+    if (lookAlike === undefined) {
+      lookAlike = this.find(code)
+      if (this.others.size < MOST_KNOWN) this.others.set(code, lookAlike)
     }
-    return found
+    return lookAlike
   }
 }
 const MOST_KNOWN = 5000

@@ -67,13 +67,14 @@ test.each(FILE_KINDS)(
 
 test('every key of a schema has a description', () => {
   const silent: string[] = []
-  const look = (schema: unknown, at: string): void => {
-    if (Array.isArray(schema)) schema.forEach((value, i) => look(value, `${at}/${i}`))
+  const look = (schema: unknown, path: string): void => {
+    if (Array.isArray(schema)) schema.forEach((value, i) => look(value, `${path}/${i}`))
     if (!isRecord(schema)) return
     const { properties, const: only } = schema as { properties?: Record<string, { description?: string }>; const?: unknown }
     if (only !== undefined) return
-    for (const [key, value] of Object.entries(properties ?? {})) if (!value.description && !at.endsWith('/if')) silent.push(`${at}/${key}`)
-    for (const [key, value] of Object.entries(schema)) look(value, `${at}/${key}`)
+    for (const [key, value] of Object.entries(properties ?? {}))
+      if (!value.description && !path.endsWith('/if')) silent.push(`${path}/${key}`)
+    for (const [key, value] of Object.entries(schema)) look(value, `${path}/${key}`)
   }
   for (const { name, schema } of FILE_KINDS) look(schema, name)
   expect(silent).toEqual([])

@@ -69,10 +69,10 @@ class SchemaReading {
     const required = own(schema, 'required')
     const fields: Record<string, Declaration> = {}
     for (const [name, property] of Object.entries(properties)) {
-      const at = path === '' ? name : `${path}.${name}`
-      if (top && !this.ofFields && !isName(name)) this.unfit(at, 'it is not a valid name: a letter, then letters, digits, _ and -')
-      else if (!isRecord(property)) this.unfit(at, 'it has no type')
-      else fields[name] = this.declaration(property, at, Array.isArray(required) && required.includes(name), depth + 1)
+      const fieldPath = path === '' ? name : `${path}.${name}`
+      if (top && !this.ofFields && !isName(name)) this.unfit(fieldPath, 'it is not a valid name: a letter, then letters, digits, _ and -')
+      else if (!isRecord(property)) this.unfit(fieldPath, 'it has no type')
+      else fields[name] = this.declaration(property, fieldPath, Array.isArray(required) && required.includes(name), depth + 1)
     }
     for (const name of Array.isArray(required) ? required : [])
       if (!Object.hasOwn(properties, String(name)))
@@ -109,17 +109,17 @@ class SchemaReading {
 
   /** The schema that a reference within the document means. */
   private followed(schema: JsonSchema, path: string): JsonSchema {
-    let found = schema
-    for (let steps = 0; typeof own(found, '$ref') === 'string'; steps++) {
-      const ref = own(found, '$ref') as string
-      const target = steps < DEEPEST ? pointed(this.root, ref) : undefined
-      if (!target) {
+    let target = schema
+    for (let steps = 0; typeof own(target, '$ref') === 'string'; steps++) {
+      const ref = own(target, '$ref') as string
+      const next = steps < DEEPEST ? pointed(this.root, ref) : undefined
+      if (!next) {
         this.unfit(path, `"${ref}" does not exist in the schema`)
         return {}
       }
-      found = target
+      target = next
     }
-    return found
+    return target
   }
 
   private withoutNull(schema: JsonSchema, path: string): { inner: JsonSchema; nullable: boolean } {
@@ -207,13 +207,13 @@ class SchemaReading {
   }
 
   private bounds<W extends string>(schema: JsonSchema, words: Readonly<Record<string, W>>, path: string): Partial<Record<W, number>> {
-    const found: Partial<Record<W, number>> = {}
+    const bounds: Partial<Record<W, number>> = {}
     for (const [from, to] of Object.entries(words)) {
       const value = own(schema, from)
-      if (typeof value === 'number') found[to] = value
+      if (typeof value === 'number') bounds[to] = value
       else if (value !== undefined) this.unfit(path, `"${from}" is not a number`)
     }
-    return found
+    return bounds
   }
 }
 

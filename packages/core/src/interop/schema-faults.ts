@@ -30,24 +30,24 @@ const TYPES = ['string', 'integer', 'number', 'boolean', 'array', 'object', 'nul
 /** What no reply could ever fit in a JSON Schema, or what cannot be followed: one sentence each, with the place as a JSON Pointer. */
 export function schemaFaults(root: JsonSchema): string[] {
   const faults: string[] = []
-  const visit = (schema: unknown, at: string, depth = 0) => {
+  const visit = (schema: unknown, pointer: string, depth = 0) => {
     if (depth > DEEPEST) {
-      if (depth === DEEPEST + 1) faults.push(`${at.slice(0, 60)}… is nested more than ${DEEPEST} deep`)
+      if (depth === DEEPEST + 1) faults.push(`${pointer.slice(0, 60)}… is nested more than ${DEEPEST} deep`)
       return
     }
     if (!isRecord(schema)) {
-      if (typeof schema !== 'boolean') faults.push(`${at} is not a schema`)
+      if (typeof schema !== 'boolean') faults.push(`${pointer} is not a schema`)
       return
     }
-    faults.push(...faultsOf(schema, root).map((fault) => `${at}: ${fault}`))
-    for (const word of ONE) if (own(schema, word) !== undefined) visit(own(schema, word), `${at}/${word}`, depth + 1)
+    faults.push(...faultsOf(schema, root).map((fault) => `${pointer}: ${fault}`))
+    for (const word of ONE) if (own(schema, word) !== undefined) visit(own(schema, word), `${pointer}/${word}`, depth + 1)
     for (const word of LIST) {
       const list = own(schema, word) ?? schema[word]
-      if (Array.isArray(list)) list.forEach((value, i) => visit(value, `${at}/${word}/${i}`, depth + 1))
+      if (Array.isArray(list)) list.forEach((value, i) => visit(value, `${pointer}/${word}/${i}`, depth + 1))
     }
     for (const word of NAMED) {
       const named = own(schema, word)
-      if (isRecord(named)) for (const [name, one] of Object.entries(named)) visit(one, `${at}/${word}/${name}`, depth + 1)
+      if (isRecord(named)) for (const [name, subschema] of Object.entries(named)) visit(subschema, `${pointer}/${word}/${name}`, depth + 1)
     }
   }
   visit(root, '#')
@@ -75,12 +75,12 @@ function faultsOf(schema: Record<string, unknown>, root: JsonSchema): string[] {
 /** What a JSON Pointer (RFC 6901) leads to within the document. */
 export function pointed(root: JsonSchema, reference: string): JsonSchema | undefined {
   if (!reference.startsWith('#')) return undefined
-  let at: unknown = root
+  let target: unknown = root
   for (const step of reference.slice(1).split('/').slice(1)) {
     const key = unescaped(step)
-    at = Array.isArray(at) ? at[Number(key)] : own(at, key)
+    target = Array.isArray(target) ? target[Number(key)] : own(target, key)
   }
-  return isRecord(at) ? at : undefined
+  return isRecord(target) ? target : undefined
 }
 
 function unescaped(step: string): string {

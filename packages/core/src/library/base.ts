@@ -11,14 +11,14 @@ interface Derivable {
  * `chain` are the artefacts that were met on the way, this one the last.
  */
 export function baseOf<A extends Derivable>(
-  one: A,
+  first: A,
   all: ReadonlyMap<string, A>,
   what: 'prompt' | 'output',
   met: ReadonlySet<string>,
   chain: readonly A[],
   report: Report,
 ): A | undefined {
-  const { basedOn } = one
+  const { basedOn } = first
   if (!basedOn) return undefined
   const base = all.get(basedOn.name)
   if (base && !met.has(base.name)) return base

@@ -69,22 +69,22 @@ export class LibraryGraph {
   }
 
   private reach(start: Member, next: (member: Member) => Member[]): Member[] {
-    const found = this.visited([start], next)
-    found.delete(memberKey(start))
-    return [...found.values()]
+    const members = this.visited([start], next)
+    members.delete(memberKey(start))
+    return [...members.values()]
   }
 
   /** Depth first: the members that a member uses come right after it. */
   private visited(starts: readonly Member[], next: (member: Member) => Member[]): Map<string, Member> {
-    const found = new Map<string, Member>()
+    const members = new Map<string, Member>()
     const open = starts.toReversed().flatMap((member) => next(member).toReversed())
     for (let member = open.pop(); member; member = open.pop()) {
       const key = memberKey(member)
-      if (found.has(key)) continue
-      found.set(key, member)
+      if (members.has(key)) continue
+      members.set(key, member)
       open.push(...next(member).toReversed())
     }
-    return found
+    return members
   }
 }
 

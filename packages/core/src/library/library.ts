@@ -74,8 +74,8 @@ export class Library<P extends object = AnyPrompts> {
     options: LibraryOptions,
   ) {
     this.#artefacts = artefacts
-    const found: Problem[] = [...read]
-    const report: Report = (p) => found.push(p)
+    const problems: Problem[] = [...read]
+    const report: Report = (p) => problems.push(p)
     const sets = new Map<string, PreparedSet>()
     const before: CompileEnv & Pick<LibraryFiles, 'prompts'> = {
       ...artefacts,
@@ -101,7 +101,7 @@ export class Library<P extends object = AnyPrompts> {
     this.#attachments = options.attachments ?? {}
     this.#tables = options.tables ?? {}
     for (const unused of unusedIn(artefacts, this.#graph)) report(unused)
-    this.#filed = found
+    this.#filed = problems
     const joiner = new PromptJoiner(artefacts.prompts)
     for (const model of artefacts.prompts.values())
       this.#compiled.set(model.name, this.compile(model, shelves, joiner, inCircles.has(model.name)))
@@ -121,7 +121,7 @@ export class Library<P extends object = AnyPrompts> {
       if (envelope && !artefacts.envelopes.has(envelope.name))
         report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] }, envelope.span))
     }
-    this.problems = inOrder([...found, ...[...this.#compiled.values()].flatMap((item) => item.problems)])
+    this.problems = inOrder([...problems, ...[...this.#compiled.values()].flatMap((item) => item.problems)])
   }
 
   /** Problems of single files; those found while a prompt was compiled are kept with its plan. */
@@ -221,17 +221,17 @@ export class Library<P extends object = AnyPrompts> {
     if (!set) throw new ProblemError([problem('use-unknown', { name, what: 'example set', known: [...this.#sets.keys()] })])
     const { model } = set
     const first = model.cases.length + 1
-    const found = values.map((): Problem[] => [])
+    const problems = values.map((): Problem[] => [])
     const cases = values.map((item, i) => {
       const number = first + i
-      return { number, values: caseOf(item, number, model.fields, model.span, (p) => defined(found[i]).push(p)), span: model.span }
+      return { number, values: caseOf(item, number, model.fields, model.span, (p) => defined(problems[i]).push(p)), span: model.span }
     })
-    const valid = cases.filter((_, i) => defined(found[i]).length === 0)
+    const valid = cases.filter((_, i) => defined(problems[i]).length === 0)
     compileSet({ ...model, cases: [...model.cases, ...valid] }, this.#env, (p) => {
       const number = caseNumber(p)
-      if (number !== undefined && number >= first) defined(found[number - first]).push(p)
+      if (number !== undefined && number >= first) defined(problems[number - first]).push(p)
     })
-    return found
+    return problems
   }
 
   /**
@@ -268,7 +268,7 @@ function caseNumber(p: Problem): number | undefined {
   switch (p.code) {
     case 'cases-contradict':
     case 'cases-alike':
-      return Math.max(p.data.one, p.data.other)
+      return Math.max(p.data.first, p.data.other)
     case 'expected-not-readable':
       return p.data.number
     default:

@@ -28,11 +28,11 @@ export class PromptRows {
 
   /** `row` counts the rows below the heading from 1; `beside` adds values from elsewhere, and reports their problems. */
   read(cells: readonly unknown[], row: number, beside?: (accepted: unknown[]) => readonly Problem[]): ReadRow {
-    const { accepted, problems } = this.columns.read(cells, row)
-    const found = accepted ? (beside?.(accepted) ?? NO_PROBLEMS) : problems
-    return accepted && found.length === 0
+    const { accepted, problems: misfits } = this.columns.read(cells, row)
+    const problems = accepted ? (beside?.(accepted) ?? NO_PROBLEMS) : misfits
+    return accepted && problems.length === 0
       ? { prepared: this.prepare(accepted), problems: NO_PROBLEMS }
-      : { prepared: undefined, problems: found }
+      : { prepared: undefined, problems }
   }
 }
 

@@ -52,7 +52,7 @@ export class LazyTurn implements FinishedTurn {
   declare readonly name?: string
   declare readonly parts?: readonly Part[]
   readonly #origins: () => readonly Origin[]
-  #found: readonly Origin[] | undefined
+  #traced: readonly Origin[] | undefined
 
   constructor(turn: RenderedTurn, origins: () => readonly Origin[]) {
     this.role = turn.role
@@ -63,6 +63,6 @@ export class LazyTurn implements FinishedTurn {
   }
 
   get origins(): readonly Origin[] {
-    return (this.#found ??= this.#origins())
+    return (this.#traced ??= this.#origins())
   }
 }

@@ -45,7 +45,8 @@ function countCalls<T extends object>(
 
 function countingSearches(): () => void {
   const whole = (self: unknown) => String(self).length
-  const until = (self: unknown, [, from = 0]: readonly unknown[], at: unknown) => (Number(at) < 0 ? whole(self) : Number(at)) - Number(from)
+  const until = (self: unknown, [, from = 0]: readonly unknown[], index: unknown) =>
+    (Number(index) < 0 ? whole(self) : Number(index)) - Number(from)
   const pattern = (self: unknown, [text]: readonly unknown[], result: unknown) => {
     const { sticky } = self as RegExp
     const match = result as RegExpExecArray | null

@@ -55,13 +55,13 @@ const readings = Object.keys(UNITS).flatMap((unit) =>
  * @example amountsIn('three bullets'); // => [{ unit: 'bullet', min: 3, max: 3 }]
  */
 export function amountsIn(guidance: string): readonly Amount[] {
-  let found = known.get(guidance)
-  if (!found) {
+  let amounts = known.get(guidance)
+  if (!amounts) {
     // A guidance with values in it is another one for each record.
     if (known.size >= MOST_KNOWN) known.clear()
-    known.set(guidance, (found = findAmounts(guidance)))
+    known.set(guidance, (amounts = findAmounts(guidance)))
   }
-  return found
+  return amounts
 }
 
 const known = new Map<string, readonly Amount[]>()
@@ -69,14 +69,14 @@ const MOST_KNOWN = 1000
 
 function findAmounts(guidance: string): Amount[] {
   const tidy = guidance.replace(/\s+/g, ' ').slice(0, 2000)
-  const found = new Map<Unit, Amount>()
+  const amounts = new Map<Unit, Amount>()
   for (const { unit, amount, expression } of readings) {
-    const match = found.has(unit) ? null : expression.exec(tidy)
+    const match = amounts.has(unit) ? null : expression.exec(tidy)
     if (!match) continue
     const [min, max] = amount(numberOf(match[1]), numberOf(match[2]))
-    found.set(unit, { unit, min, max })
+    amounts.set(unit, { unit, min, max })
   }
-  return [...found.values()]
+  return [...amounts.values()]
 }
 
 function numberOf(word: string | undefined): number {

@@ -22,8 +22,8 @@ export class Reading {
     this.problems.push(problem)
   }
 
-  repair(repair: Repair, message: string, at?: { readonly start: number; readonly end: number }): void {
-    this.repaired.push(problem('reply-repaired', { repair, detail: message }, at && this.span(at.start, at.end)))
+  repair(repair: Repair, message: string, span?: { readonly start: number; readonly end: number }): void {
+    this.repaired.push(problem('reply-repaired', { repair, detail: message }, span && this.span(span.start, span.end)))
   }
 
   span(start: number, end: number): Span {

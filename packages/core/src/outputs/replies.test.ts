@@ -7,7 +7,7 @@ const formOf = (output: string, more: Record<string, string> = {}): Form =>
     .prompt('p')
     .form()!
 
-const told = ({ value, problems, repairs }: Reply) => ({
+const summary = ({ value, problems, repairs }: Reply) => ({
   value,
   ...(problems.length > 0 && {
     problems: problems.map((p) => `${p.code}${p.place ? ` ${p.place.line}:${p.place.column}` : ''}: ${p.message}`),
@@ -96,7 +96,7 @@ fields:
     ],
   ])('%s', (_, reply, repaired, other = {}) => {
     const expected = { ...LAMP, ...other }
-    expect(told(label.read(reply))).toEqual({ value: expected, repaired })
+    expect(summary(label.read(reply))).toEqual({ value: expected, repaired })
     const strict = label.read(reply, { strict: true })
     expect([strict.value, strict.problems.map((p) => p.code)]).toEqual([undefined, repaired.map(() => 'reply-not-exact')])
     expect(({} as Record<string, unknown>)['polluted']).toBeUndefined()
@@ -133,7 +133,7 @@ fields:
       ['reply-cut-off 1:51: the reply is cut off', 'reply-field-missing 1:1: "tags" is missing'],
     ],
   ])('%s is refused', (_, reply, problems) => {
-    expect(told(label.read(reply)).problems).toEqual(problems)
+    expect(summary(label.read(reply)).problems).toEqual(problems)
     expect(label.read(reply).value).toBeUndefined()
   })
 
@@ -189,15 +189,15 @@ describe('an output that is a JSON Schema', () => {
   test('is checked by it, repaired by its fields, and shown as it is', () => {
     const form = libraryFrom(files(schema), { validator }).prompt('p').form()!
     expect(form.read('{"size":3,"more":true}').value).toEqual({ size: 3, more: true })
-    expect(told(form.read("{'size':'3'}"))).toEqual({
+    expect(summary(form.read("{'size':'3'}"))).toEqual({
       value: { size: 3 },
       repaired: ['a text has quotes other than "', '"size" is "3", read as an integer'],
     })
-    expect(told(form.read('{"size":0,"parts":[{"name":"a"},{}]}')).problems).toEqual([
+    expect(summary(form.read('{"size":0,"parts":[{"name":"a"},{}]}')).problems).toEqual([
       'reply-field-invalid 1:9: "size" is below 1: 0',
       'reply-field-missing 1:33: "parts.2.name" is missing',
     ])
-    expect(told(form.read(`{"size":1,"code":"${'x'.repeat(2000)}"}`)).problems![0]).toContain('"code"')
+    expect(summary(form.read(`{"size":1,"code":"${'x'.repeat(2000)}"}`)).problems![0]).toContain('"code"')
     expect(form.instruction).toContain('{"type":"object","properties":{"size":{"$ref"')
     expect(form.schema()).toEqual(schema)
   })
@@ -208,13 +208,13 @@ describe('an output that is a JSON Schema', () => {
     )
       .prompt('p')
       .form()!
-    expect(told(form.read('{"a":1}')).problems).toEqual(['reply-schema-invalid 1:1: the reply must NOT have fewer than 2 properties'])
+    expect(summary(form.read('{"a":1}')).problems).toEqual(['reply-schema-invalid 1:1: the reply must NOT have fewer than 2 properties'])
   })
   test('needs no validator if fields express the whole schema', () => {
     const form = libraryFrom(files({ type: 'object', properties: { a: { type: 'integer', maximum: 3 } }, required: ['a'] }))
       .prompt('p')
       .form()!
-    expect(told(form.read('{"a":4}')).problems).toEqual(['reply-field-invalid 1:6: "a" is above 3: 4'])
+    expect(summary(form.read('{"a":4}')).problems).toEqual(['reply-field-invalid 1:6: "a" is above 3: 4'])
   })
 })
 
@@ -267,14 +267,14 @@ describe('rows', () => {
     ],
     ['as JSON', JSON.stringify(TWO), ['the rows are in JSON']],
   ])('%s', (_, reply, repaired) => {
-    expect(told(rows.read(reply))).toEqual({ value: TWO, ...(repaired.length > 0 && { repaired }) })
+    expect(summary(rows.read(reply))).toEqual({ value: TWO, ...(repaired.length > 0 && { repaired }) })
   })
   test('that are too few, broken, or without a year are refused, and the others kept', () => {
-    expect(told(rows.read(text.split('\n')[0]!)).problems).toEqual(['reply-rows-count: 1 row, fewer than 2'])
-    expect(told(rows.read(`${text}\nStool (19`)).problems).toEqual([
+    expect(summary(rows.read(text.split('\n')[0]!)).problems).toEqual(['reply-rows-count: 1 row, fewer than 2'])
+    expect(summary(rows.read(`${text}\nStool (19`)).problems).toEqual([
       'reply-row-invalid 3:1: row 3 does not match the row pattern: "Stool (19"',
     ])
-    expect(told(rows.read(text.replace('1890', 'c. 1890'))).problems).toEqual([
+    expect(summary(rows.read(text.replace('1890', 'c. 1890'))).problems).toEqual([
       'reply-row-invalid 1:1: row 1 "year" is "c. 1890", not an integer',
       'reply-rows-count: 1 row, fewer than 2',
     ])
@@ -378,7 +378,7 @@ text: |
     ],
     ['a forbidden word', good.replace('glad', 'priceless'), { problems: ['reply-text-forbidden 3:18: it contains "priceless"'] }],
   ])('%s', (_, reply, expected) => {
-    const { value, ...rest } = told(form!.read(reply))
+    const { value, ...rest } = summary(form!.read(reply))
     expect(rest).toEqual(expected)
     expect(value !== undefined).toBe('repaired' in expected)
   })
@@ -386,7 +386,7 @@ text: |
   test('may have a required phrase in any of its texts', () => {
     const must = formOf('kind: fields\nfields: { a: text, b: list of text }\nmust-say: [MH-0007]')
     expect(must.read('{"a":"x","b":["see mh-0007!"]}').problems).toEqual([])
-    expect(told(must.read('{"a":"MH-00071","b":[]}')).problems).toEqual(['reply-text-missing: it does not contain "MH-0007"'])
+    expect(summary(must.read('{"a":"MH-00071","b":[]}')).problems).toEqual(['reply-text-missing: it does not contain "MH-0007"'])
   })
 })
 

@@ -94,10 +94,10 @@ cases: [{ ask: "A bell of 1777, from the school at Gannet Bay.", answer: "It ran
   })
   test('give what was copied from them away', () => {
     const rendering = library.prompt('p').render({ item })
-    const { unsupported: found } = rendering.read(
+    const { unsupported: claims } = rendering.read(
       'The lamp of 1777 hung at Gannet Bay. It rang the children in from the dunes, whatever the weather.',
     )
-    expect(found.map((p) => [p.code, p.message])).toEqual([
+    expect(claims.map((p) => [p.code, p.message])).toEqual([
       ['reply-from-example', 'the year "1777" occurs only in an example'],
       ['reply-from-example', 'the name "Gannet Bay" occurs only in an example'],
       ['reply-copied', 'copied from an example: "It rang the children in from the dunes, whatever the weather."'],

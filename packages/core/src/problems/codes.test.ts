@@ -377,19 +377,19 @@ describe('a problem as people read it', () => {
   })
 
   test('places are right in folded, quoted and plain scalars, and after line ends of any kind', () => {
-    const at = (yaml: string) => problemsOf({ 'prompts/p.yaml': yaml }).map((p) => [p.code, p.place?.line, p.place?.column])
-    expect(at('title: T\r\nturns:\r\n  - user: |\r\n      one\r\n      ä {zwei}\r\n')).toEqual([['name-unknown', 5, 10]])
-    expect(at('title: T\nturns:\n  - user: >-\n      one\n      two {zwei}\n\n      three {drei}\n')).toEqual([
+    const linesOf = (yaml: string) => problemsOf({ 'prompts/p.yaml': yaml }).map((p) => [p.code, p.place?.line, p.place?.column])
+    expect(linesOf('title: T\r\nturns:\r\n  - user: |\r\n      one\r\n      ä {zwei}\r\n')).toEqual([['name-unknown', 5, 10]])
+    expect(linesOf('title: T\nturns:\n  - user: >-\n      one\n      two {zwei}\n\n      three {drei}\n')).toEqual([
       ['name-unknown', 5, 12],
       ['name-unknown', 7, 14],
     ])
-    expect(at('title: T\nturns:\n  - user: "a\\n\\u00e4 \\"b\\" {zwei}\n      c {drei}"\n')).toEqual([
+    expect(linesOf('title: T\nturns:\n  - user: "a\\n\\u00e4 \\"b\\" {zwei}\n      c {drei}"\n')).toEqual([
       ['name-unknown', 3, 29],
       ['name-unknown', 4, 10],
     ])
-    expect(at("title: T\nturns:\n  - user: 'it''s {zwei}'\n")).toEqual([['name-unknown', 3, 19]])
-    expect(at('title: T\nturns:\n  - user: plain\n      {zwei}\n')).toEqual([['name-unknown', 4, 8]])
-    expect(at('title: T\nturns:\n  - user: |4\n          in\n        {zwei}\n')).toEqual([['name-unknown', 5, 10]])
+    expect(linesOf("title: T\nturns:\n  - user: 'it''s {zwei}'\n")).toEqual([['name-unknown', 3, 19]])
+    expect(linesOf('title: T\nturns:\n  - user: plain\n      {zwei}\n')).toEqual([['name-unknown', 4, 8]])
+    expect(linesOf('title: T\nturns:\n  - user: |4\n          in\n        {zwei}\n')).toEqual([['name-unknown', 5, 10]])
   })
 
   test('the hint on a literal brace fits the place', () => {

@@ -181,14 +181,14 @@ export const fileCodes = {
     (d) => `there are ${d.times} times as many cases of "${d.most}" as of "${d.least}"`,
     () => 'balance them, or pick with cover:',
   ),
-  'cases-contradict': warning<{ one: number; other: number }>(
+  'cases-contradict': warning<{ first: number; other: number }>(
     'Two cases have the same input and different expected sides.',
-    (d) => `cases ${d.one} and ${d.other} have the same input and different expected sides`,
+    (d) => `cases ${d.first} and ${d.other} have the same input and different expected sides`,
     () => 'remove or correct one of them',
   ),
-  'cases-alike': warning<{ one: number; other: number }>(
+  'cases-alike': warning<{ first: number; other: number }>(
     'Two cases are almost the same.',
-    (d) => `cases ${d.one} and ${d.other} are nearly the same`,
+    (d) => `cases ${d.first} and ${d.other} are nearly the same`,
     () => 'remove one of them',
   ),
   'case-long': info<{ number: number; times: number }>(

@@ -74,8 +74,8 @@ export function printProblem(p: Problem, paint: Paint = plainPaint): string {
   const parts = [`${paint.bold(where)}${mark(p.severity)}: ${p.message} ${paint.dim(`[${p.code}]`)}`]
   if (p.span) parts.push(frame(p.span, paint, mark))
   for (const related of p.related) {
-    const at = related.span.source.place(related.span.start)
-    parts.push(`  ${related.message}: ${at.file}:${at.line}:${at.column}`)
+    const place = related.span.source.place(related.span.start)
+    parts.push(`  ${related.message}: ${place.file}:${place.line}:${place.column}`)
   }
   if (p.hint !== undefined) parts.push(`  ${paint.bold('help')}: ${p.hint}`)
   return parts.join('\n')

@@ -23,9 +23,9 @@ export const outputCodes = {
     (d) => `the passage "${d.name}" is inside "each"`,
     () => 'use rows, or a list in one passage',
   ),
-  'passages-touch': error<{ one: string; other: string }>(
+  'passages-touch': error<{ first: string; other: string }>(
     'Two passages have no text between them, so a reader cannot tell where the first ends.',
-    (d) => `there is no text between the passages "${d.one}" and "${d.other}"`,
+    (d) => `there is no text between the passages "${d.first}" and "${d.other}"`,
     () => 'put fixed text between them',
   ),
   'label-invalid': error<{ label: string }>('A label is empty, or differs from another only in case.', (d) =>

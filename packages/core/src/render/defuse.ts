@@ -79,7 +79,7 @@ export function edited(text: string, trace: Trace, edits: readonly Edit[]): { te
   let next = 0
   let by = 0
   const moved = trace.moved((end) => {
-    for (let one = shifts[next]; one && one.at < end; one = shifts[++next]) by = one.by
+    for (let shift = shifts[next]; shift && shift.at < end; shift = shifts[++next]) by = shift.by
     return Math.min(end + by, out.length)
   })
   return { text: out, trace: moved }
@@ -107,10 +107,10 @@ export function valueSegments({ ends, sources }: Trace): TextSegment[] {
 
 /** The parts of a span that overlap others, which are sorted. */
 function within(others: readonly TextSegment[], { start, end }: TextSegment): TextSegment[] {
-  const found: TextSegment[] = []
+  const segments: TextSegment[] = []
   for (let i = firstEndingAfter(others, start); i < others.length && defined(others[i]).start < end; i++)
-    found.push({ start: Math.max(start, defined(others[i]).start), end: Math.min(end, defined(others[i]).end) })
-  return found
+    segments.push({ start: Math.max(start, defined(others[i]).start), end: Math.min(end, defined(others[i]).end) })
+  return segments
 }
 
 function meets(others: readonly TextSegment[], { start, end }: TextSegment): boolean {

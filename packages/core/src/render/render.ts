@@ -132,17 +132,17 @@ function quickBytes(plan: Plan, values: readonly unknown[], setting: RunSetting)
     if (fault instanceof ProblemError) return undefined
     throw fault
   }
-  const { run, turns } = done
+  const { run } = done
   if (isSuspectRun(run, plan) || run.attached) return undefined
   let length = 0
-  const found: ByteTurn[] = []
-  for (const { role, name, text: whole } of turns) {
+  const turns: ByteTurn[] = []
+  for (const { role, name, text: whole } of done.turns) {
     const text = trimJsonTail(whole)
     if (!beginsFirmly(text)) return undefined
     length += text.length
-    found.push({ role, name, text, parts: undefined })
+    turns.push({ role, name, text, parts: undefined })
   }
-  return length === 0 || length > limits.renderingBytes ? undefined : found
+  return length === 0 || length > limits.renderingBytes ? undefined : turns
 }
 
 /** Whether a turn's text, escaped, begins with a character: no empty line has to be removed, and the turn is not empty. */

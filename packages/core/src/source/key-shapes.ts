@@ -80,15 +80,15 @@ export interface FoundKey {
 
 /** The keys in a text, each once, in its order. */
 export function keysIn(text: string, shapes: readonly KeyShape[] = KEY_SHAPES): FoundKey[] {
-  const found: FoundKey[] = []
+  const keys: FoundKey[] = []
   for (const { name, shape, holds } of shapes) {
     for (const match of text.matchAll(shape)) {
       const key = match[1] ?? match[0]
       const start = match.index + match[0].lastIndexOf(key)
-      if (!holds || holds(key)) found.push({ name, start, end: start + key.length })
+      if (!holds || holds(key)) keys.push({ name, start, end: start + key.length })
     }
   }
-  const sorted = found.sort((a, b) => a.start - b.start || b.end - a.end)
+  const sorted = keys.sort((a, b) => a.start - b.start || b.end - a.end)
   return sorted.filter((foundKey, i) => sorted.slice(0, i).every((other) => other.end <= foundKey.start))
 }
 

@@ -90,14 +90,14 @@ export class Source {
     return index - line < STEP ? codePoints(this.text.slice(line, index)) + 1 : this.pointsBefore(index) - this.pointsBefore(line) + 1
   }
 
-  private pointsBefore(at: number): number {
+  private pointsBefore(index: number): number {
     if (!this.counted) {
       this.counted = [0]
       for (let from = 0; from < this.text.length; from += STEP)
         this.counted.push(defined(this.counted.at(-1)) + codePoints(this.text.slice(from, from + STEP)))
     }
-    const step = Math.floor(at / STEP)
-    return defined(this.counted[step]) + codePoints(this.text.slice(step * STEP, at))
+    const step = Math.floor(index / STEP)
+    return defined(this.counted[step]) + codePoints(this.text.slice(step * STEP, index))
   }
 
   /** Offsets at which the lines begin; `\n`, `\r\n` and `\r` end a line. */

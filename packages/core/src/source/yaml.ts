@@ -107,9 +107,9 @@ export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faul
   const whole = source.span(0, 0)
   if (faults.length === 0) {
     const { count, circular, deep } = nestingOf(document)
-    const at = (node: Node | undefined) => (node?.range ? source.span(node.range[0], node.range[1]) : whole)
-    if (circular) faults.push({ message: 'an anchor contains itself', span: at(circular) })
-    else if (deep) faults.push({ message: TOO_DEEP, span: at(deep) })
+    const spanOf = (node: Node | undefined) => (node?.range ? source.span(node.range[0], node.range[1]) : whole)
+    if (circular) faults.push({ message: 'an anchor contains itself', span: spanOf(circular) })
+    else if (deep) faults.push({ message: TOO_DEEP, span: spanOf(deep) })
     else if (count > aliases) faults.push({ message: `more than ${aliases} aliases`, span: whole })
   }
   const root = faults.length > 0 ? null : document.contents

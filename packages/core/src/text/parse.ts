@@ -345,12 +345,12 @@ class TextParser {
     } catch (fault) {
       if (!(fault instanceof Unreadable)) throw fault
       const after = clip(this.source.text.slice(start, fault.position).trim())
-      const at = Math.min(fault.position, cursor.end)
+      const position = Math.min(fault.position, cursor.end)
       this.report(
         problem(
           'directive-unreadable',
           { directive: word, expected: fault.expected, after },
-          this.source.span(at, Math.min(at + 1, cursor.end + (form === 'line' ? 0 : 1))),
+          this.source.span(position, Math.min(position + 1, cursor.end + (form === 'line' ? 0 : 1))),
         ),
       )
       return undefined
@@ -367,29 +367,30 @@ class TextParser {
   private inline(from: number, end: number): void {
     const { text } = this.source
     let fixedFrom = from
-    let at = text.indexOf('{', from)
-    while (at >= 0 && at < end && !this.isLiteral) {
-      SLOT_START.lastIndex = at + 1
-      if (at + 1 >= end || !SLOT_START.test(text)) {
-        at = text.indexOf('{', at + 1)
+    let position = text.indexOf('{', from)
+    while (position >= 0 && position < end && !this.isLiteral) {
+      SLOT_START.lastIndex = position + 1
+      if (position + 1 >= end || !SLOT_START.test(text)) {
+        position = text.indexOf('{', position + 1)
         continue
       }
       let slashes = 0
-      while (at - slashes > fixedFrom && text[at - slashes - 1] === '\\') slashes++
-      this.fixed(fixedFrom, at - slashes)
+      while (position - slashes > fixedFrom && text[position - slashes - 1] === '\\') slashes++
+      this.fixed(fixedFrom, position - slashes)
       if (slashes % 2 === 1) {
         this.pieces.push({
           kind: 'fixed',
           text: `${'\\'.repeat(slashes >> 1)}{`,
-          escaped: this.nameAt(at + 1),
-          span: this.source.span(at - slashes, at + 1),
+          escaped: this.nameAt(position + 1),
+          span: this.source.span(position - slashes, position + 1),
         })
-        fixedFrom = at + 1
+        fixedFrom = position + 1
       } else {
-        if (slashes > 0) this.pieces.push({ kind: 'fixed', text: '\\'.repeat(slashes >> 1), span: this.source.span(at - slashes, at) })
-        fixedFrom = this.braces(at, end)
+        if (slashes > 0)
+          this.pieces.push({ kind: 'fixed', text: '\\'.repeat(slashes >> 1), span: this.source.span(position - slashes, position) })
+        fixedFrom = this.braces(position, end)
       }
-      at = text.indexOf('{', fixedFrom)
+      position = text.indexOf('{', fixedFrom)
     }
     if (this.isLiteral) this.pieces.push({ kind: 'broken', span: this.source.span(fixedFrom, end) })
     else this.fixed(fixedFrom, end)
@@ -399,42 +400,42 @@ class TextParser {
     if (end > start) this.pieces.push({ kind: 'fixed', text: this.source.text.slice(start, end), span: this.source.span(start, end) })
   }
 
-  private nameAt(at: number): string {
-    NAME_HERE.lastIndex = at
+  private nameAt(position: number): string {
+    NAME_HERE.lastIndex = position
     return NAME_HERE.exec(this.source.text)?.[0].normalize('NFC') ?? ''
   }
 
   /** What an opening brace at `at` begins; gives where reading goes on. */
-  private braces(at: number, end: number): number {
-    const cursor = new Cursor(this.source, at + 1, end)
+  private braces(position: number, end: number): number {
+    const cursor = new Cursor(this.source, position + 1, end)
     const word = cursor.peekName() ?? ''
-    return DIRECTIVE_WORDS.has(word) || INNER_WORDS.has(word) ? this.inlineDirective(at, end, word) : this.slot(at, cursor)
+    return DIRECTIVE_WORDS.has(word) || INNER_WORDS.has(word) ? this.inlineDirective(position, end, word) : this.slot(position, cursor)
   }
 
   /** slot = "{" slot-value "}" with at least one path */
-  private slot(at: number, cursor: Cursor): number {
+  private slot(position: number, cursor: Cursor): number {
     let argument: { format: string; word: string } | undefined
     try {
       const value = parseSlotValue(cursor, this.context)
-      if (value.paths.length === 0) throw new Unreadable('a name', at + 1)
+      if (value.paths.length === 0) throw new Unreadable('a name', position + 1)
       const [format, word] = [value.formats.at(-1)?.name, cursor.peekName()]
       if (format !== undefined && word !== undefined) argument = { format, word }
       if (!cursor.take('}')) cursor.fail(value.fallback || value.formats.length > 0 ? '"}" or "as"' : '"}", "as" or "or"')
-      this.pieces.push({ kind: 'slot', value, span: this.source.span(at, cursor.position) })
+      this.pieces.push({ kind: 'slot', value, span: this.source.span(position, cursor.position) })
       return cursor.position
     } catch (fault) {
       if (!(fault instanceof Unreadable)) throw fault
       const close = this.closeFrom(fault.position)
-      const stop = close >= 0 && close < cursor.end ? close + 1 : Math.max(at + 1, Math.min(fault.position, cursor.end))
-      const after = clip(this.source.text.slice(at + 1, fault.position).trim())
+      const stop = close >= 0 && close < cursor.end ? close + 1 : Math.max(position + 1, Math.min(fault.position, cursor.end))
+      const after = clip(this.source.text.slice(position + 1, fault.position).trim())
       this.report(
         problem(
           'slot-unreadable',
-          { expected: fault.expected, after: after || '{', brace: braceHint(this.source, at), argument },
-          this.source.span(at, stop),
+          { expected: fault.expected, after: after || '{', brace: braceHint(this.source, position), argument },
+          this.source.span(position, stop),
         ),
       )
-      this.pieces.push({ kind: 'broken', span: this.source.span(at, stop) })
+      this.pieces.push({ kind: 'broken', span: this.source.span(position, stop) })
       return stop
     }
   }
@@ -448,22 +449,22 @@ class TextParser {
 
   private closing = { from: Infinity, at: -1 }
 
-  private inlineDirective(at: number, end: number, word: string): number {
-    const close = word === 'aside' ? this.source.text.indexOf('}', at) : closingBrace(this.source.text, at + 1, end)
+  private inlineDirective(position: number, end: number, word: string): number {
+    const close = word === 'aside' ? this.source.text.indexOf('}', position) : closingBrace(this.source.text, position + 1, end)
     if (close < 0 || close >= end) {
       this.report(
         problem(
           'directive-unreadable',
-          { directive: word, expected: '"}"', after: clip(this.source.text.slice(at + 1, end).trim()) },
-          this.source.span(at, end),
+          { directive: word, expected: '"}"', after: clip(this.source.text.slice(position + 1, end).trim()) },
+          this.source.span(position, end),
         ),
       )
-      this.pieces.push({ kind: 'broken', span: this.source.span(at, end) })
+      this.pieces.push({ kind: 'broken', span: this.source.span(position, end) })
       return end
     }
-    const cursor = new Cursor(this.source, at + 1, close)
+    const cursor = new Cursor(this.source, position + 1, close)
     cursor.takeName()
-    const head = this.source.span(at, close + 1)
+    const head = this.source.span(position, close + 1)
     if (word === 'untouched') {
       this.report(problem('line-form-only', { word }, head))
       this.broken(head, 'inline', '')

@@ -53,7 +53,7 @@ class Finder {
     const pieces = this.pieces(line.pieces, met, repeated)
     pieces.forEach((piece, i) => {
       const [text, other] = neighbours(pieces, i)
-      if (piece.kind === 'passage' && text && other) this.report(problem('passages-touch', { one: text, other }, piece.span))
+      if (piece.kind === 'passage' && text && other) this.report(problem('passages-touch', { first: text, other }, piece.span))
     })
     return { ...line, pieces }
   }
@@ -190,11 +190,11 @@ function typeOf(behindName: string): PassageType {
 
 /** Two passages that no reader can separate: nothing is between them, or only a space that either of them could contain. */
 function neighbours(pieces: readonly Piece[], position: number): [string, string] | [] {
-  const one = defined(pieces[position])
+  const piece = defined(pieces[position])
   const between = pieces[position + 1]
   const parted = between?.kind === 'fixed' && between.text.trim() === ''
   const other = parted ? pieces[position + 2] : between
-  if (one.kind !== 'passage' || other?.kind !== 'passage') return []
-  const spaceSeparates = parted && (one.type !== 'text' || other.type !== 'text')
-  return spaceSeparates ? [] : [one.name, other.name]
+  if (piece.kind !== 'passage' || other?.kind !== 'passage') return []
+  const spaceSeparates = parted && (piece.type !== 'text' || other.type !== 'text')
+  return spaceSeparates ? [] : [piece.name, other.name]
 }

@@ -20,9 +20,9 @@ export function parseWholeText<T>(
     tooDeep: (span) => report(problem('nesting-too-deep', { limit: nesting }, span)),
   }
   try {
-    const found = read(cursor, context)
+    const result = read(cursor, context)
     if (!cursor.done) cursor.fail('nothing more')
-    return found
+    return result
   } catch (fault) {
     if (!(fault instanceof Unreadable)) throw fault
     const offset = Math.min(fault.position, end)

@@ -4,14 +4,14 @@
 export function own(value: unknown, key: string): unknown {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined
   if (!Object.hasOwn(value, key)) return undefined
-  const found = (value as Record<string, unknown>)[key]
-  return typeof found === 'function' ? undefined : found
+  const content = (value as Record<string, unknown>)[key]
+  return typeof content === 'function' ? undefined : content
 }
 
 /** Own data under a declared name. Names are compared in NFC, and a program's keys may be spelt otherwise. */
 export function ownNamed(value: unknown, name: string): unknown {
-  const found = own(value, name)
-  if (found !== undefined || !BEYOND_ASCII.test(name) || !isRecord(value)) return found
+  const content = own(value, name)
+  if (content !== undefined || !BEYOND_ASCII.test(name) || !isRecord(value)) return content
   const key = Object.keys(value).find((key) => key.normalize('NFC') === name)
   return key === undefined ? undefined : own(value, key)
 }

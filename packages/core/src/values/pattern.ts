@@ -97,15 +97,15 @@ export class Automaton {
   private states(states: readonly number[]): States {
     const all = this.closure(states, '', 0).sort((a, b) => a - b)
     const key = all.join(' ')
-    let found = this.met.get(key)
-    if (!found) {
+    let known = this.met.get(key)
+    if (!known) {
       if (this.met.size >= MOST_KNOWN) {
         this.met.clear()
         this.first = undefined
       }
-      this.met.set(key, (found = { all, accepts: this.accepts(all), next: new Map() }))
+      this.met.set(key, (known = { all, accepts: this.accepts(all), next: new Map() }))
     }
-    return found
+    return known
   }
 
   private after(states: readonly number[], character: string): number[] {
@@ -175,7 +175,7 @@ const ATOM = /\\u\{[0-9a-fA-F]+\}|\\u[0-9a-fA-F]{4}|\\x[0-9a-fA-F]{2}|\\c[A-Za-z
 const REPEAT = /([*+?]|\{(\d+)(?:(,)(\d*))?\})\??/y
 
 class PatternReader {
-  private at = 0
+  private position = 0
   private depth = 0
 
   constructor(
@@ -186,8 +186,8 @@ class PatternReader {
   /** alternatives = sequence { "|" sequence } */
   alternatives(): Fragment {
     const all = [this.sequence()]
-    while (this.source[this.at] === '|') {
-      this.at++
+    while (this.source[this.position] === '|') {
+      this.position++
       all.push(this.sequence())
     }
     return all.length === 1 ? defined(all[0]) : (to) => this.add({ kind: 'fork', to: all.map((fragment) => fragment(to)) })
@@ -196,27 +196,27 @@ class PatternReader {
   /** sequence = { piece [ repeat ] } */
   private sequence(): Fragment {
     const parts: Fragment[] = []
-    while (this.at < this.source.length && this.source[this.at] !== '|' && this.source[this.at] !== ')')
+    while (this.position < this.source.length && this.source[this.position] !== '|' && this.source[this.position] !== ')')
       parts.push(this.repeated(this.piece()))
     return (to) => parts.reduceRight((next, part) => part(next), to)
   }
 
   /** piece = "(" alternatives ")" | character | place */
   private piece(): Fragment {
-    if (this.source[this.at] === '(') {
+    if (this.source[this.position] === '(') {
       const opening = /\((?:\?:|\?<[^=!>][^>]*>|(?!\?))/y
-      opening.lastIndex = this.at
+      opening.lastIndex = this.position
       if (!opening.test(this.source)) throw new PatternRefused('it looks ahead or behind, which takes unbounded time')
-      this.at = opening.lastIndex
+      this.position = opening.lastIndex
       if (++this.depth > DEEPEST) throw new PatternRefused(`its groups are nested more than ${DEEPEST} deep`)
       const inner = this.alternatives()
       this.depth--
-      this.at++
+      this.position++
       return inner
     }
-    ATOM.lastIndex = this.at
+    ATOM.lastIndex = this.position
     const [atom = ''] = ATOM.exec(this.source) ?? []
-    this.at += atom.length
+    this.position += atom.length
     if (/^\\(?:[1-9]|k)/.test(atom)) throw new PatternRefused('it refers back to a group, which takes unbounded time')
     if (atom === '^' || atom === '$' || atom === '\\b' || atom === '\\B') {
       const test = new RegExp(atom, 'uy')
@@ -227,10 +227,10 @@ class PatternReader {
   }
 
   private repeated(piece: Fragment): Fragment {
-    REPEAT.lastIndex = this.at
+    REPEAT.lastIndex = this.position
     const match = REPEAT.exec(this.source)
     if (!match) return piece
-    this.at = REPEAT.lastIndex
+    this.position = REPEAT.lastIndex
     const [, character, count, comma, upTo] = match
     if (character === '*') return this.star(piece)
     if (character === '+') return (to) => piece(this.star(piece)(to))

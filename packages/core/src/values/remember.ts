@@ -14,12 +14,12 @@ export function rememberLong<V extends string | number | boolean | object | null
     if (text.length < WORTH_IT) return work(text)
     const known = young.get(text)
     if (known !== undefined) return known
-    const found = old.get(text) ?? work(text)
+    const result = old.get(text) ?? work(text)
     if (young.size === MOST) {
       old = young
       young = new Map()
     }
-    young.set(text, found)
-    return found
+    young.set(text, result)
+    return result
   }
 }

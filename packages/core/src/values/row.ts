@@ -114,12 +114,12 @@ export class RowReader {
     const { columns, places } = this
     if (this.record) {
       // A copy of a record that has all the fields already: one made field by field would be moved several times on its way.
-      const found = { ...this.empty }
+      const record = { ...this.empty }
       for (let i = 0; i < columns.length; i++) {
         const { index, name, read } = defined(columns[i])
-        found[name] = read(cells[index], row, problems)
+        record[name] = read(cells[index], row, problems)
       }
-      accepted[this.recordIndex] = found
+      accepted[this.recordIndex] = record
     } else
       for (let i = 0; i < columns.length; i++)
         accepted[defined(places[i])] = defined(columns[i]).read(cells[defined(columns[i]).index], row, problems)
@@ -321,13 +321,13 @@ function remembered<V>(read: (text: string) => readonly V[] | undefined): (text:
   return (text) => {
     const before = known.get(text)
     if (before) return before
-    const found = read(text)
-    if (found && text.length <= LONG) {
+    const items = read(text)
+    if (items && text.length <= LONG) {
       if (known.size === MOST_REMEMBERED) known.clear()
       // Cells are pieces of a whole part of the table, which a key would keep: it is written out.
-      known.set(` ${text}`.slice(1), Object.freeze(found))
+      known.set(` ${text}`.slice(1), Object.freeze(items))
     }
-    return found
+    return items
   }
 }
 

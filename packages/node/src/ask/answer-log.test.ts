@@ -6,7 +6,7 @@ import { AnswerLog } from './answer-log.js'
 const house = useHouse()
 
 test('a log that ends in the middle of a line loses only that line, with a notice', async () => {
-  const path = house.at('torn.jsonl')
+  const path = house.pathOf('torn.jsonl')
   const line = (key: string) => JSON.stringify({ key, record: key, prompt: 'p', model: 'm', at: '', text: `reply ${key}`, finish: 'done' })
   writeFileSync(path, `${line('a')}\n${line('b')}\n${line('c').slice(0, 30)}`)
   const stated: string[] = []
@@ -23,7 +23,7 @@ test('a log that ends in the middle of a line loses only that line, with a notic
 })
 
 test('a log finds its answers where another process has added some to the same file', async () => {
-  const path = house.at('shared.jsonl')
+  const path = house.pathOf('shared.jsonl')
   const answer = (key: string) => ({
     key,
     record: key,

@@ -57,10 +57,10 @@ export class AnswerLog {
   async get(key: string): Promise<CachedAnswer | undefined> {
     const start = this.startOf(key)
     if (start === undefined) return undefined
-    return this.unwritten.get(key) ?? (await this.at(start, key)) ?? this.anew(key)
+    return this.unwritten.get(key) ?? (await this.readAt(start, key)) ?? this.anew(key)
   }
 
-  private async at(start: number, key: string): Promise<CachedAnswer | undefined> {
+  private async readAt(start: number, key: string): Promise<CachedAnswer | undefined> {
     try {
       const keptAnswer = JSON.parse(await this.lineAt(start)) as CachedAnswer
       return keptAnswer.key === key ? keptAnswer : undefined
@@ -100,7 +100,7 @@ export class AnswerLog {
     await this.writing?.catch(() => undefined)
     await this.indexFrom(0)
     const start = this.startOf(key)
-    return start === undefined ? undefined : this.at(start, key)
+    return start === undefined ? undefined : this.readAt(start, key)
   }
 
   /** Adds an answer; when this returns it is on its way to the disk, even if the process ends. */

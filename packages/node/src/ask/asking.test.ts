@@ -40,7 +40,7 @@ async function service(listener: RequestListener, more: Partial<ModelDescription
     headers: {},
     envelope: undefined,
     answer: '/a/0/b~1c',
-    finish: { at: '/why', cutOff: ['full'], refused: ['no'] },
+    finish: { pointer: '/why', cutOff: ['full'], refused: ['no'] },
     usage: { sent: '/m/i', received: '/m/o' },
     stream: undefined,
     concurrency: 1,

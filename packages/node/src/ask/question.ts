@@ -123,9 +123,9 @@ export class Questions {
           enveloped: enveloped(record),
         }
         const key = this.keyOf({ ...request, record: '', enveloped: enveloped({ ...record, id: '', row: 0 }) })
-        const found = await this.answering(key, request, left < this.again)
-        answers.push({ ...found, ...(batchModel.tokens && { estimate: await this.tokensOf(asked) }) })
-        const { answer } = found
+        const answered = await this.answering(key, request, left < this.again)
+        answers.push({ ...answered, ...(batchModel.tokens && { estimate: await this.tokensOf(asked) }) })
+        const { answer } = answered
         const text = restorePlaceholders(answer.text, rendering.masked)
         reply = contained(() => rendering.read(answer.text))
         const problems = [...faultsOf(answer, reply), ...(await this.screen('reply', [answer.text], sent, notes))]
@@ -161,13 +161,13 @@ export class Questions {
     if (this.screens.needTokenCounts(side, texts)) this.countTokens ??= await this.counter()
     const findings = this.screens.find(side, texts, sent)
     notes.push(...findings.filter(({ action }) => action === 'note'))
-    const told = (action: ScreenFinding['action']) =>
+    const problemsFor = (action: ScreenFinding['action']) =>
       findings
         .filter((finding) => finding.action === action)
         .map(({ screen, message }) => problem('screen-found', { screen, side, detail: message }))
-    const stopping = told('stop')
+    const stopping = problemsFor('stop')
     if (stopping.length > 0) throw new ScreenStop(stopping)
-    return told('reject')
+    return problemsFor('reject')
   }
 
   private async tokensOf(turns: readonly Turn[]): Promise<number> {

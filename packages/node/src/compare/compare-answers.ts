@@ -43,7 +43,7 @@ export interface LabelAgreement {
 export interface Difference {
   readonly record: string
   readonly row: number
-  readonly one: string
+  readonly first: string
   readonly other: string
   /** From 0, the same words, to 1, none in common. */
   readonly distance: number
@@ -101,9 +101,9 @@ export async function compareAnswers(
       same++
       continue
     }
-    const found = { record: line.record, row: line.number, one: before.text, other: text, distance: distanceOf(before.text, text) }
-    const position = differing.findIndex((known) => known.distance < found.distance)
-    if (position >= 0 || differing.length < MOST_SHOWN) differing.splice(position < 0 ? differing.length : position, 0, found)
+    const difference = { record: line.record, row: line.number, first: before.text, other: text, distance: distanceOf(before.text, text) }
+    const position = differing.findIndex((known) => known.distance < difference.distance)
+    if (position >= 0 || differing.length < MOST_SHOWN) differing.splice(position < 0 ? differing.length : position, 0, difference)
     if (differing.length > MOST_SHOWN) differing.pop()
   }
   return {
@@ -199,15 +199,15 @@ export function comparedSections(comparison: AnswerComparison): Section[] {
       title: 'Largest differences',
       notes: differing.length === 0 ? ['No differences.'] : [],
       wide: true,
-      pairs: differing.map(({ record, row, one: text, other }) => ({ title: `${record}, row ${number(row)}`, ...marked(text, other) })),
+      pairs: differing.map(({ record, row, first, other }) => ({ title: `${record}, row ${number(row)}`, ...marked(first, other) })),
     },
   ]
 }
 
 /** Two texts, and what of each the other does not have. */
-function marked(text: string, other: string): { one: TextChunk[]; other: TextChunk[] } {
-  const parts = diffWordsWithSpace(text, other)
+function marked(first: string, other: string): { first: TextChunk[]; other: TextChunk[] } {
+  const parts = diffWordsWithSpace(first, other)
   const side = (leaves: 'added' | 'removed') =>
     parts.filter((part) => !part[leaves]).map((part) => ({ text: part.value, own: part.added || part.removed }))
-  return { one: side('added'), other: side('removed') }
+  return { first: side('added'), other: side('removed') }
 }

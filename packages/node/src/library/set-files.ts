@@ -10,14 +10,14 @@ import { readFileValue } from './file-value.js'
  * @throws ProblemError where one leads out of the library, or cannot be read.
  */
 export async function filesThatItSets(prompt: Prompt, model: BatchModel, folder: string, limit: number): Promise<Record<string, unknown>> {
-  const found: Record<string, unknown> = {}
+  const values: Record<string, unknown> = {}
   for (const [name, stated] of Object.entries(model.set)) {
     const declared = prompt.variables.find((d) => d.name === name)
     if (declared?.type.kind !== 'file' || typeof stated !== 'string' || stated.startsWith('data:')) continue
     const path = resolve(join(folder, dirname(model.file.name), stated))
     const real = await realpath(path).catch(() => path)
     if (!real.startsWith((await realpath(folder)) + sep)) throw new ProblemError([problem('path-leaves-library', { path: stated })])
-    found[name] = await readFileValue(path, { limit })
+    values[name] = await readFileValue(path, { limit })
   }
-  return found
+  return values
 }

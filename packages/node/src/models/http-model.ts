@@ -87,13 +87,16 @@ async function refusal(answer: Answer): Promise<ModelFault> {
   const message = (await wholeText(answer).catch(() => '')).replace(/\s+/g, ' ').trim().slice(0, 120)
   // Requests go to the address in the library, with its secrets, and nowhere else.
   const elsewhere =
-    statusCode > 299 && statusCode < 400 ? [`it sends on to ${secrets.redact(one(headers.location) ?? 'another address')}`] : []
+    statusCode > 299 && statusCode < 400 ? [`it sends on to ${secrets.redact(firstValue(headers.location) ?? 'another address')}`] : []
   const words = [...elsewhere, ...(message === '' ? [] : [message])].map((part) => `: ${part}`).join('')
   const retry = statusCode === 408 || statusCode === 425 || statusCode === 429 || statusCode >= 500
-  return new ModelFault(`it answers with status ${statusCode}${words}`, { retry, retryAfter: secondsIn(one(headers['retry-after'])) })
+  return new ModelFault(`it answers with status ${statusCode}${words}`, {
+    retry,
+    retryAfter: secondsIn(firstValue(headers['retry-after'])),
+  })
 }
 
-function one(header: string | string[] | undefined): string | undefined {
+function firstValue(header: string | string[] | undefined): string | undefined {
   return Array.isArray(header) ? header[0] : header
 }
 
@@ -120,7 +123,7 @@ const DECOMPRESSION: Readonly<Record<string, () => Transform>> = {
 }
 
 function decompressed({ headers, body }: Answer): AsyncIterable<Uint8Array> {
-  const decompress = DECOMPRESSION[one(headers['content-encoding'])?.toLowerCase() ?? '']
+  const decompress = DECOMPRESSION[firstValue(headers['content-encoding'])?.toLowerCase() ?? '']
   if (!decompress) return body
   // The reader hears of a fault.
   return pipeline(body, decompress(), () => undefined)
@@ -145,9 +148,9 @@ function wholeAnswer(text: string, { answer, finish, usage }: ModelDescription):
   } catch {
     throw new ModelFault('the response is not valid JSON', { retry: true })
   }
-  const found = at(data, answer)
-  if (typeof found !== 'string') throw new ProblemError([problem('answer-not-found', { pointer: answer, keys: keysOf(data) })])
-  return answerOf(found, finish && finishOf(at(data, finish.at), finish), usage && usageOf(data, usage))
+  const content = pointed(data, answer)
+  if (typeof content !== 'string') throw new ProblemError([problem('answer-not-found', { pointer: answer, keys: keysOf(data) })])
+  return answerOf(content, finish && finishOf(pointed(data, finish.pointer), finish), usage && usageOf(data, usage))
 }
 
 /** The pieces of an answer that comes as server-sent events. */
@@ -165,9 +168,9 @@ async function pieces(
       closed ||= data === stream.last
       if (closed) return
       const event = parsed(data)
-      const piece = at(event, stream.piece)
+      const piece = pointed(event, stream.piece)
       if (typeof piece === 'string') text += piece
-      if (finishAt) finish = finishOf(at(event, finishAt.at), finishAt) ?? finish
+      if (finishAt) finish = finishOf(pointed(event, finishAt.pointer), finishAt) ?? finish
       if (usageAt) usage = usageOf(event, usageAt) ?? usage
     },
   })
@@ -193,7 +196,7 @@ function answerOf(text: string, finish: Finish | undefined, usage: Usage | undef
   return { text: secrets.redact(text), finish: finish ?? 'done', ...(usage && { usage }) }
 }
 
-function at(data: unknown, pointer: string): unknown {
+function pointed(data: unknown, pointer: string): unknown {
   return typeof data === 'object' && data !== null ? (jsonpointer.get(data, pointer) as unknown) : undefined
 }
 
@@ -204,7 +207,7 @@ function finishOf(word: unknown, { cutOff, refused }: NonNullable<ModelDescripti
 }
 
 function usageOf(data: unknown, { sent, received }: NonNullable<ModelDescription['usage']>): Usage | undefined {
-  const [sentTokens, receivedTokens] = [at(data, sent), at(data, received)]
+  const [sentTokens, receivedTokens] = [pointed(data, sent), pointed(data, received)]
   return typeof sentTokens === 'number' && typeof receivedTokens === 'number' ? { sent: sentTokens, received: receivedTokens } : undefined
 }
 

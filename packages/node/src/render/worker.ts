@@ -32,14 +32,14 @@ async function prepare() {
   }
   return {
     render: async (message: ToRender): Promise<BlockData[]> => {
-      const found: BlockData[] = []
+      const blocks: BlockData[] = []
       // Which records are wanted is known only where all of them pass by.
       for await (const { onTurn: _, ...block } of doSteps(once(await read(message)), new Selection({ all: true }), step, {
         buffers,
         most: Infinity,
       }))
-        found.push(block)
-      return found
+        blocks.push(block)
+      return blocks
     },
     raw: async (message: ToRender, row: number): Promise<unknown> => {
       for (const record of (await read(message)).records) if (record.row === row) return record.raw ?? rawOf(record.cells, headings)

@@ -199,10 +199,10 @@ export class Review {
     { reviewed: { record, row, candidates, problems } }: Subject,
     action: ReviewAction & { does: 'accept' | 'discard' },
   ): Promise<ReviewResult> {
-    const at = new Date().toISOString()
+    const now = new Date().toISOString()
     const refused = (why: readonly Problem[]): ReviewResult => ({ record, does: action.does, problems: why, candidate: undefined })
     if (action.does === 'discard') {
-      await this.log.add({ record, row, at, does: 'discard' })
+      await this.log.add({ record, row, at: now, does: 'discard' })
       return { record, does: 'discard', problems: [], candidate: undefined }
     }
     const readable = candidates.filter((candidate) => candidate.answer !== undefined)
@@ -213,7 +213,7 @@ export class Review {
       return refused(why.length > 0 ? why : [problem('answer-unknown', { record, number: 1, count: candidates.length })])
     }
     if (!candidate.answer) return refused(candidate.problems)
-    await this.log.add({ record, row, at, does: 'accept', answer: candidate.number })
+    await this.log.add({ record, row, at: now, does: 'accept', answer: candidate.number })
     return { record, does: 'accept', problems: [], candidate }
   }
 

@@ -130,8 +130,8 @@ export async function unchangedBatch(
   const home = libraryOf(folder, file)
   const model = batchModel(file.definition)
   const batch = await readyBatch(library, model, home, { values, ...(file.locale !== undefined && { locale: file.locale }) })
-  const found = [...ownChanges(file, batch), ...changes(batch, model), ...(await tableChanges(file))]
-  if (found.length > 0) throw new ProblemError(found)
+  const problems = [...ownChanges(file, batch), ...changes(batch, model), ...(await tableChanges(file))]
+  if (problems.length > 0) throw new ProblemError(problems)
   const { bytes: _, sha256: __, ...records } = file.records
   return { batch, model, home, records }
 }

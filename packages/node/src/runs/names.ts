@@ -42,8 +42,8 @@ export class Names {
     }
     const { pages } = this.last
     const position = Math.floor(numberAt(name, this.last.stem.length) / PAGE)
-    const found = pages.get(position)
-    if (found) return found
+    const known = pages.get(position)
+    if (known) return known
     this.sparse ||= this.pages > MOST_PAGES + this.numbered / NAMES_A_PAGE
     if (this.sparse) return undefined
     const page = new Uint32Array(PAGE / 32)

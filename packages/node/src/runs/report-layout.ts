@@ -25,7 +25,7 @@ export interface TextChunk {
 
 export interface Pair {
   readonly title: string
-  readonly one: readonly TextChunk[]
+  readonly first: readonly TextChunk[]
   readonly other: readonly TextChunk[]
 }
 
@@ -85,20 +85,20 @@ export function toMarkdown({ title, facts, sections: parts }: Report): string {
 }
 
 /** Two texts below each other. */
-function quoted({ title, one, other }: Pair): string {
+function quoted({ title, first, other }: Pair): string {
   const quote = (chunks: readonly TextChunk[]) =>
     `> ${chunks
       .map(({ text, own }) => (own && text.trim() !== '' ? text.replace(/\S(?:.*\S)?/s, (words) => `**${words}**`) : text))
       .join('')
       .replace(/\n/g, '\n> ')}\n\n`
-  return `### ${title}\n\n${quote(one)}${quote(other)}`
+  return `### ${title}\n\n${quote(first)}${quote(other)}`
 }
 
 /** Two texts side by side. */
-function beside({ title, one, other }: Pair): string {
+function beside({ title, first, other }: Pair): string {
   const text = (chunks: readonly TextChunk[], tag: 'del' | 'ins') =>
     `<blockquote>${chunks.map((part) => (part.own ? `<${tag}>${escapeHtml(part.text)}</${tag}>` : escapeHtml(part.text))).join('')}</blockquote>`
-  return `<article><h3>${escapeHtml(title)}</h3>${text(one, 'del')}${text(other, 'ins')}</article>`
+  return `<article><h3>${escapeHtml(title)}</h3>${text(first, 'del')}${text(other, 'ins')}</article>`
 }
 
 /** A report as a page of its own: no script, nothing loaded, charts as SVG. */

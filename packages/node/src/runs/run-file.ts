@@ -102,11 +102,11 @@ export interface ListedRun {
  */
 export async function listRuns(runs: string): Promise<readonly ListedRun[]> {
   const names = await readdir(runs).catch(() => [])
-  const found: ListedRun[] = []
+  const listed: ListedRun[] = []
   for (const name of names) {
     const folder = join(runs, name)
     const file = await readRun(folder).catch(() => undefined)
-    if (file) found.push({ folder, file, state: file.state === 'running' && !(await holderOf(folder)) ? 'crashed' : file.state })
+    if (file) listed.push({ folder, file, state: file.state === 'running' && !(await holderOf(folder)) ? 'crashed' : file.state })
   }
-  return found.sort((a, b) => (a.file.started < b.file.started ? -1 : 1))
+  return listed.sort((a, b) => (a.file.started < b.file.started ? -1 : 1))
 }

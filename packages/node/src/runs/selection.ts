@@ -33,7 +33,7 @@ export class Selection {
   private readonly names = new Names()
   private readonly paths = new HashSet64(false)
   private left: number
-  private found = false
+  private isFound = false
   private readonly known = new KnownIds()
 
   constructor(private readonly options: SelectionOptions = {}) {
@@ -52,7 +52,7 @@ export class Selection {
     if (isOther) this.known.add(id)
     if (this.full || isOther) return 'skipped'
     const before = ++this.count <= done
-    this.found = true
+    this.isFound = true
     if (only !== undefined) this.left = 0
     if (!fits) return before ? 'skipped' : 'wanted'
     const refused = this.refused(id, named, path)
@@ -67,7 +67,7 @@ export class Selection {
   /** @throws ProblemError if the table does not have the only wanted record. */
   end(): void {
     const { only } = this.options
-    if (only !== undefined && !this.found) throw new ProblemError([this.known.unknown(only)])
+    if (only !== undefined && !this.isFound) throw new ProblemError([this.known.unknown(only)])
   }
 
   private refused(id: string, named: boolean, path: string | undefined): readonly Problem[] | undefined {

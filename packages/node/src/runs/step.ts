@@ -74,11 +74,11 @@ export async function* doSteps(
       const verdict = selection.of(record)
       if (verdict === 'skipped') continue
       const place = { record, headings, through: selection.count, bytesRead: (bytesRead * record.row) / Math.max(rows, record.row) }
-      const found = verdict === 'wanted' ? step(record, headings) : { problems: verdict }
-      if (waiting.length === 0 && !isPromise(found) && !isList(found)) {
-        builder.add(place, found)
+      const outcome = verdict === 'wanted' ? step(record, headings) : { problems: verdict }
+      if (waiting.length === 0 && !isPromise(outcome) && !isList(outcome)) {
+        builder.add(place, outcome)
         if (builder.size >= most) yield builder.take()
-      } else for (const outcome of isList(found) ? found : [Promise.resolve(found)]) waiting.push(entryOf(place, outcome))
+      } else for (const later of isList(outcome) ? outcome : [Promise.resolve(outcome)]) waiting.push(entryOf(place, later))
       if (waiting.length > 0) yield* drain(ahead - 1)
       if (selection.full) break
     }
@@ -96,12 +96,12 @@ function entryOf(place: Omit<Entry, 'outcome' | 'ready'>, outcome: Promise<Outco
   return entry
 }
 
-function isPromise<T>(found: Several<T>): found is Promise<T> {
-  return found instanceof Promise
+function isPromise<T>(outcome: Several<T>): outcome is Promise<T> {
+  return outcome instanceof Promise
 }
 
-function isList<T>(found: Several<T>): found is readonly Promise<T>[] {
-  return Array.isArray(found)
+function isList<T>(outcome: Several<T>): outcome is readonly Promise<T>[] {
+  return Array.isArray(outcome)
 }
 
 /** What a record without values comes to. */

@@ -27,12 +27,12 @@ test('a table that is cut anywhere gives the rows that it gives whole, and they 
       const text = `h,k\n${filler.slice(room).replace(/^[^,]*/, 'x')}${`${rows.map((row) => row.map(quoted).join(',')).join(newline)}${newline}`.repeat(9)}`
       writeFileSync(path, text)
       const cutting = await cuttingOf({ from: path })
-      const found: Row[] = []
+      const read: Row[] = []
       for await (const cut of cuts(path, cutting ?? { from: 0, delimiter: ',' }, { name: path })) {
-        expect(found).toHaveLength(cut.rows)
-        found.push(...parsed(cut.bytes))
+        expect(read).toHaveLength(cut.rows)
+        read.push(...parsed(cut.bytes))
       }
-      expect(found).toEqual(parsed(Buffer.from(text)))
+      expect(read).toEqual(parsed(Buffer.from(text)))
     }),
     { numRuns: 300 },
   )

@@ -33,8 +33,8 @@ export async function* sqliteTable(path: string, query: string | undefined): Asy
 }
 
 /** Whole numbers as `bigint`, which the types of the package leave out. */
-function cellsOf(found: { get: () => readonly unknown[] }): readonly unknown[] {
-  return (found.get as (values: null, options: { useBigInt: boolean }) => readonly unknown[])(null, { useBigInt: true })
+function cellsOf(statement: { get: () => readonly unknown[] }): readonly unknown[] {
+  return (statement.get as (values: null, options: { useBigInt: boolean }) => readonly unknown[])(null, { useBigInt: true })
 }
 
 function cellOf(value: unknown): unknown {

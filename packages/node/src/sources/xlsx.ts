@@ -11,12 +11,12 @@ export async function* xlsxTable(path: string, sheet: string | undefined): Async
   const { default: readSheets } = await import('read-excel-file/node')
   const bytes = await readFile(path)
   const sheets = await readSheets(bytes).catch(() => unreadable(path, 'it is no .xlsx spreadsheet, or it is damaged'))
-  const found = sheet === undefined ? sheets[0] : sheets.find((item) => item.sheet === sheet)
-  if (!found) {
+  const chosen = sheet === undefined ? sheets[0] : sheets.find((item) => item.sheet === sheet)
+  if (!chosen) {
     const known = sheets.map((sheet) => sheet.sheet)
     throw new ProblemError([problem('sheet-unknown', { file: path, sheet: sheet ?? '', known })])
   }
-  const filled = (found.data as Row[]).filter((row) => row.some((cell) => cell !== null && cell !== ''))
+  const filled = (chosen.data as Row[]).filter((row) => row.some((cell) => cell !== null && cell !== ''))
   const [first, ...rows] = filled
   if (!first) throw new ProblemError([problem('table-empty', { file: path })])
   const headings = headingsOf(first.map((cell) => cell ?? ''))

@@ -14,7 +14,7 @@ export const noCasesAreAlike: SetRule = {
       // The same input with two expected outputs is a contradiction, and reported as one.
       if (likeness < ALIKE || (likeness === 1 && expected[first] !== expected[second])) continue
       report(
-        problem('cases-alike', { one: defined(cases[first]).number, other: defined(cases[second]).number }, defined(cases[second]).span, [
+        problem('cases-alike', { first: defined(cases[first]).number, other: defined(cases[second]).number }, defined(cases[second]).span, [
           { message: `case ${defined(cases[first]).number} is here`, span: defined(cases[first]).span },
         ]),
       )

@@ -13,7 +13,7 @@ export const noCasesContradict: SetRule = {
       if (before === undefined) seen.set(asked, i)
       else if (expected[before] !== expected[i])
         report(
-          problem('cases-contradict', { one: defined(cases[before]).number, other: defined(cases[i]).number }, defined(cases[i]).span, [
+          problem('cases-contradict', { first: defined(cases[before]).number, other: defined(cases[i]).number }, defined(cases[i]).span, [
             { message: `case ${defined(cases[before]).number} is here`, span: defined(cases[before]).span },
           ]),
         )

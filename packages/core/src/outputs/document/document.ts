@@ -36,9 +36,9 @@ export function readDocument(shape: DocumentShape, reading: Reading): unknown {
   const written = passagesInJson(shape, reading) ?? passagesInText(parts, reading)
   const passages: Record<string, unknown> = {}
   for (const segment of passagesOf(shape)) {
-    const one = written.get(segment.name)
-    const text = one?.text.trim() ?? ''
-    const start = one && one.start + (one.text.length - one.text.trimStart().length)
+    const passage = written.get(segment.name)
+    const text = passage?.text.trim() ?? ''
+    const start = passage && passage.start + (passage.text.length - passage.text.trimStart().length)
     const span = start === undefined ? undefined : reading.span(start, start + text.length)
     if (text === '' || text === segment.text.trim()) {
       reading.report(problem('reply-passage-missing', { passage: segment.name, left: text !== '' }, span))
@@ -76,31 +76,31 @@ function passagesInText(parts: readonly Part[], reading: Reading): Map<string, W
   if (fence) reading.repair('fence', 'the document is in a code fence')
   const offset = fence ? fence[0].indexOf('\n') + 1 : 0
   const text = fence ? defined(fence[1]) : reply
-  const found = findFixed(parts, text)
-  sayFixed(parts, found, text, offset, reading)
+  const matches = findFixed(parts, text)
+  sayFixed(parts, matches, text, offset, reading)
   const written = new Map<string, Written>()
   parts.forEach(({ passage }, i) => {
     if (!passage) return
-    const start = endOf(found, i) ?? undefined
+    const start = endOf(matches, i) ?? undefined
     if (start === undefined) return
-    const next = found
+    const next = matches
       .slice(i + 1)
       .find((item): item is Found & { extent: { start: number } } => 'extent' in item && item.extent !== undefined)
-    const end = i === parts.length - 2 && defined(found[i + 1]).how === 'blank' ? text.length : (next?.extent.start ?? text.length)
+    const end = i === parts.length - 2 && defined(matches[i + 1]).how === 'blank' ? text.length : (next?.extent.start ?? text.length)
     written.set(passage.name, { text: text.slice(start, end), start: offset + start })
   })
   return written
 }
 
 /** Where the text after a run begins; undefined if the run is missing, so that its passage has no known beginning. */
-function endOf(found: readonly Found[], index: number): number | undefined {
-  const one = defined(found[index])
-  if (one.how === 'missing') return index === 0 ? 0 : undefined
-  return one.extent?.end
+function endOf(matches: readonly Found[], index: number): number | undefined {
+  const match = defined(matches[index])
+  if (match.how === 'missing') return index === 0 ? 0 : undefined
+  return match.extent?.end
 }
 
-function sayFixed(parts: readonly Part[], found: readonly Found[], text: string, offset: number, reading: Reading): void {
-  found.forEach((item, i) => {
+function sayFixed(parts: readonly Part[], matches: readonly Found[], text: string, offset: number, reading: Reading): void {
+  matches.forEach((item, i) => {
     const asked = defined(parts[i]).fixed.trim()
     const span = 'extent' in item && item.extent ? reading.span(offset + item.extent.start, offset + item.extent.end) : undefined
     if (item.how === 'missing') reading.report(problem('reply-fixed-missing', { asked: clip(asked, 80) }))
@@ -110,10 +110,10 @@ function sayFixed(parts: readonly Part[], found: readonly Found[], text: string,
       )
     else if (item.how === 'folded') reading.repair('case', `"${clip(asked)}" came back with different case, spaces or quotes`, span)
   })
-  const first = defined(found[0])
+  const first = defined(matches[0])
   if ('extent' in first && first.extent && text.slice(0, first.extent.start).trim() !== '')
     reading.repair('prose', 'there is text before the document', { start: offset, end: offset + first.extent.start })
-  const last = defined(found.at(-1))
+  const last = defined(matches.at(-1))
   if (last.how !== 'blank' && 'extent' in last && text.slice(last.extent.end).trim() !== '')
     reading.repair('prose', 'there is text after the document', { start: offset + last.extent.end, end: offset + text.length })
 }

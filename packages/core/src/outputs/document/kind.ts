@@ -83,7 +83,7 @@ export const documentKind: OutputKind<DocumentShape> = {
 
 function withPassages(
   shape: DocumentShape,
-  write: (one: DocumentShape['segments'][number] & { kind: 'passage' }) => string,
+  write: (passage: DocumentShape['segments'][number] & { kind: 'passage' }) => string,
 ): FinishedDocument {
   const passages: Record<string, unknown> = {}
   const segments = shape.segments.map((segment) => {

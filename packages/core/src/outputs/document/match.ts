@@ -41,7 +41,7 @@ const MOST_COMPARED = 4_000_000
  */
 export function findFixed(parts: readonly Part[], reply: string): Found[] {
   let folded: ReturnType<typeof foldSpaces> | undefined
-  const found: (Found | undefined)[] = parts.map(() => undefined)
+  const matches: (Found | undefined)[] = parts.map(() => undefined)
   let from = 0
   parts.forEach(({ fixed }, i) => {
     const core = fixed.trim()
@@ -59,10 +59,10 @@ export function findFixed(parts: readonly Part[], reply: string): Found[] {
     const loose = extent ? undefined : findFolded((folded ??= foldSpaces(reply)), core, from, last)
     const place = extent ?? loose
     if (!place) return
-    found[i] = { how: extent ? 'exact' : 'folded', extent: place }
+    matches[i] = { how: extent ? 'exact' : 'folded', extent: place }
     from = place.end
   })
-  return parts.map((part, i) => found[i] ?? findRest(parts, i, found, reply))
+  return parts.map((part, i) => matches[i] ?? findRest(parts, i, matches, reply))
 }
 
 function findFolded({ text, places }: ReturnType<typeof foldSpaces>, core: string, from: number, last: boolean): Extent | undefined {
@@ -85,20 +85,20 @@ function lowerBound(places: readonly number[], wanted: number): number {
 }
 
 /** A run that was not found as it is: between its neighbours that were. */
-function findRest(parts: readonly Part[], index: number, found: (Found | undefined)[], reply: string): Found {
-  const extents = found.map((item) => (item && 'extent' in item ? item.extent : undefined))
+function findRest(parts: readonly Part[], index: number, matches: (Found | undefined)[], reply: string): Found {
+  const extents = matches.map((item) => (item && 'extent' in item ? item.extent : undefined))
   const start = extents.slice(0, index).findLast((extent) => extent)?.end ?? 0
   const end = extents.slice(index + 1).find((extent) => extent)?.start ?? reply.length
   const core = defined(parts[index]).fixed.trim()
   if (core === '') {
     const extent = emptyLinesBetween(parts, index, reply, start, end)
     const blank: Found = { how: 'blank', extent }
-    found[index] = blank
+    matches[index] = blank
     return blank
   }
   const near = nearestWords(core, reply, start, end)
   const rest: Found = near ? { how: 'changed', ...near } : { how: 'missing' }
-  found[index] = rest
+  matches[index] = rest
   return rest
 }
 

@@ -14,7 +14,7 @@ export function readFields(shape: FieldsShape, reading: Reading): unknown {
   const { text } = reading
   const exact = exactJson(text)
   if (exact && isRecord(exact.value) && isOwn(exact.value, shape))
-    return new DataReading(shape, reading, exact.value, () => readLoose(text, text.search(/\S/)).found).read()
+    return new DataReading(shape, reading, exact.value, () => readLoose(text, text.search(/\S/)).loose).read()
   return readWandering(shape, reading)
 }
 
@@ -28,13 +28,13 @@ function isOwn(data: Record<string, unknown>, { fields }: FieldsShape): boolean 
 /** An object somewhere in the reply: of several the last that fits, else the one that fits best. */
 function readWandering(shape: FieldsShape, reading: Reading): unknown {
   const { text } = reading
-  const found = findJson(text).flatMap((item) => objectIn(item, shape))
-  const [only] = found
+  const objects = findJson(text).flatMap((item) => objectIn(item, shape))
+  const [only] = objects
   if (!only) {
     reading.report(problem('reply-without-json', { why: text.includes('{') ? 'the closest match is not valid JSON' : '' }))
     return undefined
   }
-  const tries = found.map((foundObject) => {
+  const tries = objects.map((foundObject) => {
     const attempt = reading.attempt()
     sayAround(foundObject.loose, attempt)
     if (foundObject.wrapped) attempt.repair('wrapped', 'the object is wrapped in another one', foundObject.loose)
@@ -89,7 +89,7 @@ function withoutAbsent(value: unknown): unknown {
   if (Array.isArray(value)) return value.map(withoutAbsent)
   if (!isRecord(value)) return value
   const there: Record<string, unknown> = {}
-  for (const [key, one] of Object.entries(value)) if (one !== undefined) put(there, key, withoutAbsent(one))
+  for (const [key, item] of Object.entries(value)) if (item !== undefined) put(there, key, withoutAbsent(item))
   return there
 }
 
@@ -112,13 +112,13 @@ class DataReading {
     const keepsExtras = shape.schema !== undefined && own(shape.schema, 'additionalProperties') !== false
     const loosened = new Loosening(reading, this.locate, keepsExtras).record(data, shape.fields, [])
     const value: Record<string, unknown> = shape.schema ? loosened : {}
-    const found: Problem[] = []
+    const problems: Problem[] = []
     for (const field of shape.fields) {
-      const accepted = accept(own(loosened, field.name), field, topLevel(field.name), (p) => found.push(p))
+      const accepted = accept(own(loosened, field.name), field, topLevel(field.name), (p) => problems.push(p))
       if (accepted !== undefined) put(value, field.name, withoutAbsent(accepted))
     }
-    for (const p of found) this.say(p)
-    if (check && found.length === 0)
+    for (const p of problems) this.say(p)
+    if (check && problems.length === 0)
       for (const { field, message } of check(value))
         reading.report(problem('reply-schema-invalid', { field, detail: message }, this.spanOf(field)))
     reading.partial = value
@@ -166,12 +166,12 @@ class DataReading {
     if (!loose) return undefined
     let extent: Extent = loose
     // The data was read out of the reply with its places, or is read again for them.
-    let at: unknown = loose.extents.has(this.data) ? this.data : loose.value
+    let item: unknown = loose.extents.has(this.data) ? this.data : loose.value
     for (const step of path) {
-      const next: Extent | undefined = typeof at === 'object' && at !== null ? loose.extents.get(at)?.get(step) : undefined
+      const next: Extent | undefined = typeof item === 'object' && item !== null ? loose.extents.get(item)?.get(step) : undefined
       if (!next) return undefined
       extent = next
-      at = Array.isArray(at) ? (at[Number(step) - 1] as unknown) : own(at, step)
+      item = Array.isArray(item) ? (item[Number(step) - 1] as unknown) : own(item, step)
     }
     return extent
   }

@@ -14,7 +14,7 @@ export function findJson(text: string): Loose[] {
   for (let tries = 0; tries < MOST_TRIES && work > 0; tries++) {
     const position = bracket.exec(text)?.index
     if (position === undefined) break
-    const { found, end } = readLoose(text, position, last)
+    const { loose: found, end } = readLoose(text, position, last)
     work -= end - position
     if (found) {
       all.push(found)

@@ -57,15 +57,15 @@ export function readLoose(
   text: string,
   start: number,
   last = text.trimEnd().length,
-): { readonly found: Loose | undefined; readonly end: number } {
+): { readonly loose: Loose | undefined; readonly end: number } {
   const reader = new LooseReader(text, start, last)
   try {
     const value = reader.value(0)
     const { position: end, lapses, extents, cut } = reader
-    return { found: { value, start, end, lapses, cut, extents }, end }
+    return { loose: { value, start, end, lapses, cut, extents }, end }
   } catch (fault) {
     if (!(fault instanceof NoValue)) throw fault
-    return { found: undefined, end: reader.position }
+    return { loose: undefined, end: reader.position }
   }
 }
 

@@ -24,18 +24,18 @@ export class Loosening {
   ) {}
 
   record(data: Record<string, unknown>, fields: readonly Declared[], path: readonly string[]): Record<string, unknown> {
-    const found: Record<string, unknown> = {}
+    const record: Record<string, unknown> = {}
     const rest = new Map(Object.keys(data).map((key) => [key, own(data, key)]))
     const folded = new Map([...rest.keys()].reverse().map((key) => [foldHeading(key), key]))
     for (const field of fields) {
       const key = this.keyOf(field, rest, folded, path)
       if (key === undefined) continue
-      put(found, field.name, this.value(rest.get(key), field, [...path, key]))
+      put(record, field.name, this.value(rest.get(key), field, [...path, key]))
       rest.delete(key)
     }
-    if (this.keepsExtras) for (const [key, value] of rest) put(found, key, value)
+    if (this.keepsExtras) for (const [key, value] of rest) put(record, key, value)
     else this.sayExtras([...rest.keys()], path)
-    return found
+    return record
   }
 
   private sayExtras(keys: readonly string[], path: readonly string[]): void {

@@ -34,8 +34,8 @@ export function readOneOf(shape: OneOfShape, reading: Reading): unknown {
   const { of } = shape
   const text = reading.text.trim()
   if (of.includes(text)) return text
-  const found = labelIn(text, shape, reading)
-  if (found !== undefined) return found
+  const label = labelIn(text, shape, reading)
+  if (label !== undefined) return label
   const spoken = of.filter((label) => speaksOf(text, label))
   if (spoken.length > 0) reading.report(problem('reply-labels-several', { found: spoken }))
   else reading.report(problem('reply-label-unknown', { found: clip(text, 60), labels: of }))

@@ -39,7 +39,7 @@ const STEPS_A_CHARACTER = 30
  * from the same place nor, for a passage that takes any text, from a later one, which has fewer places to end at.
  */
 class LineMatch {
-  private readonly found = new Map<string, string>()
+  private readonly texts = new Map<string, string>()
   /** Failed matches, by span and place: created with the first. */
   private failed: Uint8Array | undefined
   private readonly failedFrom: number[]
@@ -72,7 +72,7 @@ class LineMatch {
   }
 
   run(): Map<string, string> | undefined {
-    return this.from(0, 0) ? this.found : undefined
+    return this.from(0, 0) ? this.texts : undefined
   }
 
   private from(index: number, position: number): boolean {
@@ -90,44 +90,44 @@ class LineMatch {
     return end >= 0 && this.from(index + 1, end)
   }
 
-  private passage(segment: PassageSegment, index: number, at: number): boolean {
+  private passage(segment: PassageSegment, index: number, start: number): boolean {
     const { line } = this
     const takesText = !this.typed || segment.type === 'text'
-    if (takesText && at >= defined(this.failedFrom[index])) return false
+    if (takesText && start >= defined(this.failedFrom[index])) return false
     const next = this.segments[index + 1]
-    const last = takesText || !next ? line.length : Math.min(line.length, this.firstText(at) + LONGEST_TYPED + 1)
-    for (let end = next ? at + 1 : line.length; end <= last && !this.exhausted; end++) {
+    const last = takesText || !next ? line.length : Math.min(line.length, this.firstText(start) + LONGEST_TYPED + 1)
+    for (let end = next ? start + 1 : line.length; end <= last && !this.exhausted; end++) {
       if (next && next.kind !== 'passage') {
         end = this.nextFixed(index + 1, end)
         if (end < 0 || end > last) break
       }
       this.steps++
-      if (this.fits(segment, at, end) && this.from(index + 1, end)) {
-        this.found.set(segment.name, line.slice(at, end).trim())
+      if (this.fits(segment, start, end) && this.from(index + 1, end)) {
+        this.texts.set(segment.name, line.slice(start, end).trim())
         return true
       }
     }
-    if (takesText) this.failedFrom[index] = Math.min(defined(this.failedFrom[index]), at)
+    if (takesText) this.failedFrom[index] = Math.min(defined(this.failedFrom[index]), start)
     return false
   }
 
   /** Whether the passage may be what stands there: something, and of its type where that counts. */
-  private fits({ type }: PassageSegment, at: number, end: number): boolean {
-    const start = this.firstText(at)
+  private fits({ type }: PassageSegment, from: number, end: number): boolean {
+    const start = this.firstText(from)
     if (start >= end) return false
     if (!this.typed || type === 'text') return true
     return end - start <= 2 * LONGEST_TYPED && holds(type, this.line.slice(start, end).trim())
   }
 
-  /** The first place from `at` on that is no space. Spaces are gone over once: where the next text begins is remembered. */
-  private firstText(at: number): number {
-    if (at <= this.textStart) return this.textStart
-    if (at >= this.spaceFrom && at <= this.spaceEnd) return this.spaceEnd
-    let end = at
+  /** The first place from `start` on that is no space. Spaces are gone over once: where the next text begins is remembered. */
+  private firstText(start: number): number {
+    if (start <= this.textStart) return this.textStart
+    if (start >= this.spaceFrom && start <= this.spaceEnd) return this.spaceEnd
+    let end = start
     while (end < this.line.length && /\s/.test(defined(this.line[end]))) end++
-    this.spaceFrom = at
+    this.spaceFrom = start
     this.spaceEnd = end
-    this.steps += end - at
+    this.steps += end - start
     return end
   }
 
@@ -138,9 +138,9 @@ class LineMatch {
   private nextFixed(index: number, from: number): number {
     const known = this.next.get(index)
     if (known && from >= known.from && (known.at < 0 || from <= known.at)) return known.at
-    const at = this.search(index, from)
-    this.next.set(index, { from, at })
-    return at
+    const start = this.search(index, from)
+    this.next.set(index, { from, at: start })
+    return start
   }
 
   private readonly next = new Map<number, { readonly from: number; readonly at: number }>()
@@ -148,16 +148,17 @@ class LineMatch {
   private search(index: number, from: number): number {
     if (++this.steps > this.most) return -1
     if (this.exact) return this.folded.indexOf(defined(this.wanted[index]), from)
-    for (let at = from; at <= this.folded.length && this.steps <= this.most; at++) if (this.fixedEnd(index, at) >= 0) return at
+    for (let start = from; start <= this.folded.length && this.steps <= this.most; start++)
+      if (this.fixedEnd(index, start) >= 0) return start
     return -1
   }
 
   /** Where fixed text that begins at `at` ends, or -1. Loosely, a space may be missing, or be several. */
-  private fixedEnd(index: number, at: number): number {
+  private fixedEnd(index: number, start: number): number {
     const { folded: passed } = this
     const wanted = defined(this.wanted[index])
-    if (this.exact) return passed.startsWith(wanted, at) ? at + wanted.length : -1
-    let place = at
+    if (this.exact) return passed.startsWith(wanted, start) ? start + wanted.length : -1
+    let place = start
     for (let i = 0; i < wanted.length; i++) {
       if (i > 0 || wanted[i] === ' ') while (passed[place] === ' ' && ++this.steps <= this.most) place++
       if (wanted[i] === ' ') continue

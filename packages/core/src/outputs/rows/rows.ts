@@ -182,15 +182,15 @@ function checkCount({ min, max }: RowsShape, count: number, reading: Reading): v
 function rowsInJson(shape: RowsShape, reading: Reading): unknown {
   const { text } = reading
   if (!/^\s*(?:```\w*\s*)?[[{]/.test(text) || matchLine(shape.segments, defined(text.trim().split('\n')[0]))?.exact) return undefined
-  const [found] = findJson(text)
-  const list = Array.isArray(found?.value) ? found.value : own(found?.value, 'rows')
-  if (!found || found.cut || !Array.isArray(list) || !list.every(isRecord)) return undefined
+  const [loose] = findJson(text)
+  const list = Array.isArray(loose?.value) ? loose.value : own(loose?.value, 'rows')
+  if (!loose || loose.cut || !Array.isArray(list) || !list.every(isRecord)) return undefined
   if (shape.show !== 'json-schema') reading.repair('json', 'the rows are in JSON')
   const fields = passageFields(shape.segments)
   const loosening = new Loosening(reading, () => undefined, false)
   const records = list.map((item, i) => {
     const record = loosening.record(item, fields, [String(i + 1)])
-    const written: Line = { text: text.slice(found.start, found.end), start: found.start, blank: false, matched: undefined }
+    const written: Line = { text: text.slice(loose.start, loose.end), start: loose.start, blank: false, matched: undefined }
     return recordOf(
       shape,
       { ...written, matched: { exact: true, passages: new Map(Object.entries(record).map(([name, value]) => [name, String(value)])) } },

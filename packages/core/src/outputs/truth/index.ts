@@ -34,21 +34,21 @@ export interface Truth extends Pick<TruthFacts, 'language'> {
 /** The unsupported claims of a reply: each once, with its place in it. */
 export function doubtsIn(truth: Truth): Problem[] {
   const facts = new Facts(truth)
-  const found = new Map<string, Problem>()
+  const claims = new Map<string, Problem>()
   for (const rule of TRUTH_RULES)
     rule.check(facts, (make) => {
-      if (found.size >= MOST_DOUBTS) return
+      if (claims.size >= MOST_DOUBTS) return
       const problem = make()
-      found.set(problem.message, problem)
+      claims.set(problem.message, problem)
     })
-  return [...found.values()].sort((a, b) => (a.span?.start ?? 0) - (b.span?.start ?? 0))
+  return [...claims.values()].sort((a, b) => (a.span?.start ?? 0) - (b.span?.start ?? 0))
 }
 
 /** What most replies never ask for is worked out when it is asked for. */
 class Facts implements TruthFacts {
   readonly claims: readonly string[]
   readonly prose: readonly string[]
-  private readonly told: { sources?: readonly string[]; examples?: readonly string[] } = {}
+  private readonly sent: { sources?: readonly string[]; examples?: readonly string[] } = {}
   private readonly phrases: { sources?: Phrases; examples?: Phrases } = {}
   private source: Source | undefined
 
@@ -62,11 +62,11 @@ class Facts implements TruthFacts {
   }
 
   get sources(): readonly string[] {
-    return (this.told.sources ??= this.truth.sources())
+    return (this.sent.sources ??= this.truth.sources())
   }
 
   get examples(): readonly string[] {
-    return (this.told.examples ??= this.truth.examples())
+    return (this.sent.examples ??= this.truth.examples())
   }
 
   stands(words: string, among: 'sources' | 'examples'): boolean {

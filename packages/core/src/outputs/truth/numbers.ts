@@ -37,7 +37,7 @@ export function mayHoldNumbers(text: string): boolean {
 
 /** All numbers in a text. Places taken by one of `taken`, dates most of all, are skipped. */
 export function numbersIn(text: string, taken: readonly { readonly start: number; readonly text: string }[] = []): SaidNumber[] {
-  const found: SaidNumber[] = []
+  const numbers: SaidNumber[] = []
   const used = new Uint8Array(text.length)
   for (const item of taken) used.fill(1, item.start, item.start + item.text.length)
   const add = (match: RegExpMatchArray, kind: SaidNumber['kind'], readings: readonly string[]) => {
@@ -45,7 +45,7 @@ export function numbersIn(text: string, taken: readonly { readonly start: number
     const end = start + match[0].length
     if (readings.length === 0 || used.subarray(start, end).includes(1)) return
     used.fill(1, start, end)
-    found.push({ text: match[0], start, readings, kind })
+    numbers.push({ text: match[0], start, readings, kind })
   }
   for (const match of /centur/i.test(text) ? text.matchAll(CENTURY) : []) {
     const ordinal = match[1] === undefined ? ORDINALS.indexOf(defined(match[2]).toLowerCase()) + 1 : Number(match[1])
@@ -56,7 +56,7 @@ export function numbersIn(text: string, taken: readonly { readonly start: number
     for (const match of text.matchAll(DIGITS)) add(match, kindOf(match), readingsOf(defined(match[2])))
   }
   for (const match of text.matchAll(WORDS)) add(match, 'figure', wordReadings(match[0]))
-  return found
+  return numbers
 }
 
 function kindOf([, before, digits, , behind]: RegExpMatchArray): SaidNumber['kind'] {

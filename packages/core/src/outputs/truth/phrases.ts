@@ -18,9 +18,9 @@ export class Phrases {
 
   /** Whether a phrase is there; false if the text has been searched too often already. */
   holds(phrase: string): boolean {
-    let found = this.known.get(phrase)
-    if (found === undefined) this.known.set(phrase, (found = this.find(phrase)))
-    return found
+    let isFounded = this.known.get(phrase)
+    if (isFounded === undefined) this.known.set(phrase, (isFounded = this.find(phrase)))
+    return isFounded
   }
 
   private find(phrase: string): boolean {

@@ -47,9 +47,10 @@ export class PersonalDetector {
 
   /** What is found, in the order of the text. Of findings that overlap, the one with the safer pattern counts. */
   find(text: string): readonly PersonalFinding[] {
-    const found: PersonalFinding[] = []
+    const findings: PersonalFinding[] = []
     const add = (kind: PersonalKind, start: number, end: number, score: number) => {
-      if (score >= this.minScore && !found.some((other) => other.start < end && start < other.end)) found.push({ kind, start, end, score })
+      if (score >= this.minScore && !findings.some((other) => other.start < end && start < other.end))
+        findings.push({ kind, start, end, score })
     }
     if (text.includes('@')) for (const { 0: address, index } of text.matchAll(EMAIL)) add('email', index, index + address.length, 1)
     if (LONG_NUMBER.test(text)) {
@@ -65,7 +66,7 @@ export class PersonalDetector {
       }
     }
     if (this.names) for (const { 0: name, index } of text.matchAll(this.names)) add('name', index, index + name.length, 1)
-    return found.length > 1 ? found.sort((a, b) => a.start - b.start) : found
+    return findings.length > 1 ? findings.sort((a, b) => a.start - b.start) : findings
   }
 }
 

@@ -68,10 +68,10 @@ function fold(kind: string): string {
 }
 
 /** The placeholders that are in values, as `email 1`. */
-function placeholdersIn(value: unknown, found = new Set<string>()): Set<string> {
+function placeholdersIn(value: unknown, names = new Set<string>()): Set<string> {
   if (typeof value === 'string') {
-    if (value.includes('[')) for (const [, kind, number] of value.matchAll(PLACEHOLDER)) found.add(`${fold(kind ?? '')} ${Number(number)}`)
+    if (value.includes('[')) for (const [, kind, number] of value.matchAll(PLACEHOLDER)) names.add(`${fold(kind ?? '')} ${Number(number)}`)
   } else if (typeof value === 'object' && value !== null && !ArrayBuffer.isView(value))
-    for (const item of Object.values(value)) placeholdersIn(item, found)
-  return found
+    for (const item of Object.values(value)) placeholdersIn(item, names)
+  return names
 }

@@ -27,7 +27,7 @@ export function telephoneNumbersIn(text: string, country: string | undefined): T
 /** A number may stand beside others: the longest run of groups that is a telephone number counts, from the left. */
 function within(text: string, offset: number, country: string | undefined): TelephoneNumber[] {
   const groups = [...text.matchAll(GROUP)].map(({ 0: digits, index }) => ({ start: index, end: index + digits.length }))
-  const found: TelephoneNumber[] = []
+  const numbers: TelephoneNumber[] = []
   for (let first = 0; first < groups.length; first++) {
     const { start } = defined(groups[first])
     // Within a run, another number begins only after a space, with a plus, a bracket or a zero.
@@ -37,12 +37,12 @@ function within(text: string, offset: number, country: string | undefined): Tele
       if (last + 1 < groups.length && text[end] !== ' ') continue
       const score = scoreOf(text.slice(start, end), country)
       if (score === 0) continue
-      found.push({ start: offset + start, end: offset + end, score })
+      numbers.push({ start: offset + start, end: offset + end, score })
       first = last
       break
     }
   }
-  return found
+  return numbers
 }
 
 /** Dates, with or without a time, and decimals, such as coordinates. */
