@@ -176,7 +176,7 @@ export interface FieldsModel extends OutputCommon {
   readonly form: 'fields'
   readonly fields: readonly Declared[]
   /** The JSON Schema of such a file, whether the fields express all of it, and whether it is valid. */
-  readonly schema: { readonly whole: boolean; readonly sound: boolean; readonly content: JsonSchema } | undefined
+  readonly schema: { readonly whole: boolean; readonly isValid: boolean; readonly content: JsonSchema } | undefined
 }
 /** One label of a set. */
 export interface OneOfModel extends OutputCommon {

@@ -1,12 +1,10 @@
 import type { FieldsModel } from './artefacts.js'
 import { artefactOf, type Reading } from './reading.js'
-import { readAnswerFields } from './variables.js'
-import { variablesFromSchema } from '../interop/from-schema.js'
 import { schemaFaults } from '../interop/schema-faults.js'
+import { fieldsOfSchema } from '../interop/schema-types.js'
 import { DRAFT, type JsonSchema } from '../interop/to-schema.js'
 import { problem } from '../problems/problem.js'
-import { Source } from '../source/source.js'
-import { parseYaml, type YamlNode } from '../source/yaml.js'
+import type { YamlNode } from '../source/yaml.js'
 import { isRecord, own } from '../values/data.js'
 
 /** outputs/NAME.schema.json: a JSON Schema as it is. Its fields are known as far as declarations can express them. */
@@ -23,14 +21,7 @@ export function readSchemaOutput(reading: Reading): FieldsModel {
     const value = own(content, key)
     return typeof value === 'string' ? value : undefined
   }
-  const { variables, problems } = variablesFromSchema(content, { fields: true })
-  // The declarations are plain data here: read like those of any other file, but they have no place in one.
-  const { root: declarations } = parseYaml(new Source(reading.file.name, JSON.stringify(variables)))
-  const fields = readAnswerFields(
-    declarations,
-    () => undefined,
-    () => undefined,
-  )
+  const { fields, whole } = fieldsOfSchema(content)
   return {
     kind: 'output',
     ...artefactOf(reading),
@@ -45,8 +36,8 @@ export function readSchemaOutput(reading: Reading): FieldsModel {
     fields,
     schema: {
       content,
-      sound: faults.length === 0 && (draft === undefined || draft === DRAFT),
-      whole: problems.length === 0 && isUniform(content),
+      isValid: faults.length === 0 && (draft === undefined || draft === DRAFT),
+      whole: whole && isUniform(content),
     },
   }
 }

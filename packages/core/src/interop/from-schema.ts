@@ -4,31 +4,27 @@ import type { Declaration, DeclarationKeys, Declarations, TypeWord } from '../va
 import { problem, type Problem, type Report } from '../problems/problem.js'
 import { isRecord, own } from '../values/data.js'
 import { isName } from '../values/names.js'
-import { pointed } from './schema-faults.js'
+import { pointed } from './subschemas.js'
 import { DRAFT, type JsonSchema } from './to-schema.js'
 
 type Keys = { -readonly [K in keyof DeclarationKeys]: DeclarationKeys[K] }
 
-/** Deeper than people write, and shallow enough that a schema which contains itself ends. */
+/** Deeper than people write. */
 const DEEPEST = 12
+const MOST_RECORDS = 500
 
 /**
  * Converts the properties of a JSON Schema's object to declarations, to use in code or to write into a file.
  * Keywords that declarations cannot express are reported as problems; the rest is converted.
  *
  * @param schema - A schema of an object.
- * @param options.fields - Whether the names are those of data fields, which may contain any character.
  * @returns The declarations, and the problems.
  * @example
  * variablesFromSchema({ type: 'object', properties: { year: { type: 'integer', minimum: 1500 } }, required: ['year'] }).variables // => { year: { type: 'integer', min: 1500 } }
  */
-export function variablesFromSchema(
-  schema: JsonSchema,
-  /** `fields`: the names are those of data, which may be called anything. */
-  options: { readonly fields?: boolean } = {},
-): { readonly variables: Declarations; readonly problems: readonly Problem[] } {
+export function variablesFromSchema(schema: JsonSchema): { readonly variables: Declarations; readonly problems: readonly Problem[] } {
   const problems: Problem[] = []
-  const reading = new SchemaReading(schema, options.fields ?? false, (p) => problems.push(p))
+  const reading = new SchemaReading(schema, (p) => problems.push(p))
   const variables = reading.variables()
   return { variables, problems }
 }
@@ -40,10 +36,18 @@ const SAID = new Set(
   ),
 )
 
+/** Whether declarations can express a keyword, as far as its value allows. */
+export function isConvertible(keyword: string): boolean {
+  return SAID.has(keyword) || keyword.startsWith('x-')
+}
+
 class SchemaReading {
+  /** The records that the present one is in. */
+  private readonly within = new Set<JsonSchema>()
+  private records = 0
+
   constructor(
     private readonly root: JsonSchema,
-    private readonly ofFields: boolean,
     private readonly report: Report,
   ) {}
 
@@ -57,6 +61,7 @@ class SchemaReading {
       this.unfit('the schema', 'it describes no object with properties')
       return {}
     }
+    this.within.add(object)
     return this.fields(object, '', 0, true)
   }
 
@@ -70,7 +75,7 @@ class SchemaReading {
     const fields: Record<string, Declaration> = {}
     for (const [name, property] of Object.entries(properties)) {
       const fieldPath = path === '' ? name : `${path}.${name}`
-      if (top && !this.ofFields && !isName(name)) this.unfit(fieldPath, 'it is not a valid name: a letter, then letters, digits, _ and -')
+      if (top && !isName(name)) this.unfit(fieldPath, 'it is not a valid name: a letter, then letters, digits, _ and -')
       else if (!isRecord(property)) this.unfit(fieldPath, 'it has no type')
       else fields[name] = this.declaration(property, fieldPath, Array.isArray(required) && required.includes(name), depth + 1)
     }
@@ -103,8 +108,7 @@ class SchemaReading {
 
   /** Keywords that a declaration has no words for. */
   private reportUnsaid(schema: JsonSchema, path: string): void {
-    for (const word of Object.keys(schema))
-      if (!SAID.has(word) && !word.startsWith('x-')) this.unfit(path, `"${word}" has no words of ours`)
+    for (const word of Object.keys(schema)) if (!isConvertible(word)) this.unfit(path, `"${word}" has no words of ours`)
   }
 
   /** The schema that a reference within the document means. */
@@ -144,7 +148,7 @@ class SchemaReading {
 
   private type(schema: JsonSchema, path: string, depth: number): Pick<Keys, 'type'> & Partial<Keys> {
     if (depth > DEEPEST) {
-      this.unfit(path, 'it contains itself, or is nested too deep')
+      this.unfit(path, `it is nested more than ${DEEPEST} deep`)
       return { type: 'record' }
     }
     const options = own(schema, 'enum') ?? (own(schema, 'const') === undefined ? undefined : [own(schema, 'const')])
@@ -160,14 +164,25 @@ class SchemaReading {
       case 'array':
         return this.list(schema, path, depth)
       case 'object':
-        return isRecord(own(schema, 'properties'))
-          ? { type: 'record', fields: this.fields(schema, path, depth, false) }
-          : { type: 'record' }
+        return isRecord(own(schema, 'properties')) ? this.record(schema, path, depth) : { type: 'record' }
       default:
         if (Array.isArray(own(schema, 'anyOf'))) return { type: 'file', ...mediaOf(own(schema, 'anyOf') as readonly unknown[]) }
         this.unfit(path, 'it has no type')
         return { type: 'text' }
     }
+  }
+
+  /** Declarations are written out: a record within itself, or one used again and again, cannot be. */
+  private record(schema: JsonSchema, path: string, depth: number): Pick<Keys, 'type'> & Partial<Keys> {
+    if (this.within.has(schema) || this.records >= MOST_RECORDS) {
+      this.unfit(path, this.within.has(schema) ? 'it contains itself' : `it is beyond the first ${MOST_RECORDS} records`)
+      return { type: 'record' }
+    }
+    this.records++
+    this.within.add(schema)
+    const fields = this.fields(schema, path, depth, false)
+    this.within.delete(schema)
+    return { type: 'record', fields }
   }
 
   private choice(options: readonly unknown[], path: string): Pick<Keys, 'type'> & Partial<Keys> {
@@ -228,7 +243,7 @@ function mediaOf(options: readonly unknown[]): { media?: readonly string[] } {
 }
 
 /** A pattern of JSON Schema may match anywhere; ours match the whole text. */
-function wholePattern(pattern: string): string {
+export function wholePattern(pattern: string): string {
   const whole = /^\^\(\?:([^]*)\)\$$/.exec(pattern) ?? /^\^([^|]*)\$$/.exec(pattern)
   return whole ? defined(whole[1]) : `[^]*(?:${pattern})[^]*`
 }

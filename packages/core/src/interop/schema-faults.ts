@@ -1,22 +1,8 @@
+import { LIST, NAMED, ONE, pointed } from './subschemas.js'
 import type { JsonSchema } from './to-schema.js'
 import { isRecord, own } from '../values/data.js'
 import { patternRefused } from '../values/pattern.js'
 
-/** Keywords whose value is a schema, a list of schemas, or schemas by name. */
-const ONE = [
-  'items',
-  'contains',
-  'not',
-  'if',
-  'then',
-  'else',
-  'additionalProperties',
-  'propertyNames',
-  'unevaluatedItems',
-  'unevaluatedProperties',
-]
-const LIST = ['allOf', 'anyOf', 'oneOf', 'prefixItems']
-const NAMED = ['properties', 'patternProperties', '$defs', 'dependentSchemas']
 /** Deeper than any reply is. */
 const DEEPEST = 100
 const BOUNDS = [
@@ -70,23 +56,4 @@ function faultsOf(schema: Record<string, unknown>, root: JsonSchema): string[] {
     if (typeof low === 'number' && typeof high === 'number' && low > high) faults.push(`"${least}: ${low}" is above "${most}: ${high}"`)
   }
   return faults
-}
-
-/** What a JSON Pointer (RFC 6901) leads to within the document. */
-export function pointed(root: JsonSchema, reference: string): JsonSchema | undefined {
-  if (!reference.startsWith('#')) return undefined
-  let target: unknown = root
-  for (const step of reference.slice(1).split('/').slice(1)) {
-    const key = unescaped(step)
-    target = Array.isArray(target) ? target[Number(key)] : own(target, key)
-  }
-  return isRecord(target) ? target : undefined
-}
-
-function unescaped(step: string): string {
-  try {
-    return decodeURIComponent(step).replaceAll('~1', '/').replaceAll('~0', '~')
-  } catch {
-    return step
-  }
 }

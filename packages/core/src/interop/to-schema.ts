@@ -66,7 +66,7 @@ function propertyOf(d: Declared, options: SchemaOptions): JsonSchema {
   }
 }
 
-function orNull(schema: Record<string, unknown>): Record<string, unknown> {
+export function orNull(schema: Record<string, unknown>): Record<string, unknown> {
   const { type, ...rest } = schema
   if (Array.isArray(rest['enum'])) return { ...schema, type: [type, 'null'], enum: [...(rest['enum'] as unknown[]), null] }
   return typeof type === 'string' ? { type: [type, 'null'], ...rest } : { anyOf: [schema, { type: 'null' }] }

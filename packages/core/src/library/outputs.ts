@@ -132,8 +132,8 @@ export function checksOf(outputs: Outputs, validator: Validator | undefined, rep
   const checks = new Map<string, CheckData>()
   for (const output of outputs.values()) {
     if (output.form !== 'fields' || !output.schema) continue
-    const { content, whole, sound } = output.schema
-    if (!sound) continue
+    const { content, whole, isValid } = output.schema
+    if (!isValid) continue
     if (!validator) {
       if (!whole) report(problem('schema-unchecked', { output: output.name }, output.span))
       continue

@@ -3,6 +3,7 @@ import { readFields } from './read.js'
 import { fieldsSchema } from './schema.js'
 import type { OutputKind, Way } from '../kind.js'
 import { wordsOf } from '../sample/prose.js'
+import { sampleOfSchema } from '../sample/schema.js'
 import { sampleRecord } from '../sample/values.js'
 import { around } from '../sample/ways.js'
 import type { FieldsShape } from '../shape.js'
@@ -21,7 +22,7 @@ export const fieldsKind: OutputKind<FieldsShape> = {
   write: (_, value) => JSON.stringify(value),
   parts: ({ fields }) => fields.map(({ name }) => name),
   exchange: (_, value, other, part) => withPart(value as Data, other as Data, part),
-  sample: (shape, random) => sampleRecord(shape.fields, random),
+  sample: (shape, random) => (shape.schema ? sampleOfSchema(shape.schema, random) : sampleRecord(shape.fields, random)),
   // A JSON Schema may ask for more than each field by itself does.
   faithful: ({ check }) => !check,
   ways: [

@@ -1,9 +1,10 @@
 import type { FieldsShape } from '../shape.js'
+import { strictSchema } from '../../interop/strict-schema.js'
 import { innerSchema, schemaOf, type JsonSchema } from '../../interop/to-schema.js'
 
-/** The JSON Schema of the data. A file that is a schema is given as it is; the strict profile is made of its fields. */
+/** The JSON Schema of the data. A file that is a schema is given as it is, or in the strict profile. */
 export function fieldsSchema(shape: FieldsShape, strict: boolean): JsonSchema {
-  if (shape.schema && !strict) return shape.schema
+  if (shape.schema) return strict ? strictSchema(shape.schema) : shape.schema
   const { $schema, ...rest } = schemaOf(shape.fields, shape.name, { closed: true, told: true, strict })
   return { $schema, ...(shape.about !== undefined && { description: shape.about }), ...rest }
 }
