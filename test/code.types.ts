@@ -15,6 +15,7 @@ const item = {
   },
 } as const
 const grade = makeOutput({ kind: 'one-of', of: ['sound', 'watch'] })
+const ranked = makeOutput({ kind: 'one-of', of: { urgent: { about: 'The crack grows.', over: 'treat' }, treat: null } })
 const label = makeOutput({
   kind: 'fields',
   fields: { heading: 'text', keywords: 'list of text', century: { type: 'integer', optional: true } },
@@ -65,6 +66,9 @@ export const write = makePrompt({
   ],
 })
 
+export const rank = makePrompt({ title: 'R', output: ranked, turns: [{ user: 'Go.' }] })
+type Ranked = TypesOf<typeof rank>
+holds(true satisfies Same<Ranked['reply'], 'urgent' | 'treat'>)
 type Written = TypesOf<typeof write>
 holds(true satisfies Same<Written['reply'], 'sound' | 'watch'>)
 holds(true satisfies Same<Written['values']['audience'], 'adult' | 'child' | null | undefined>)

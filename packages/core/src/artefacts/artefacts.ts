@@ -1,3 +1,4 @@
+import type { Label } from '../values/labels.js'
 import type { PersonalSettings } from '../values/personal/detector.js'
 import type { ScreenModel } from './screens.js'
 import type { PickRule } from '../examples/picker.js'
@@ -182,6 +183,8 @@ export interface FieldsModel extends OutputCommon {
 export interface OneOfModel extends OutputCommon {
   readonly form: 'one-of'
   readonly of: readonly string[]
+  /** What the labels mean, if the file explains any. */
+  readonly labels?: readonly Label[]
   /** The field of an example set whose labels they are. */
   readonly from: { readonly set: Named; readonly field: Named } | undefined
 }

@@ -3,6 +3,7 @@ import { SHOWS, type BoundSlot, type OneOfModel, type OutputModel, type Show } f
 import type { KeyKind } from './keys.js'
 import { Keys } from './keys.js'
 import { ArtefactReader, artefactOf, type Reading } from './reading.js'
+import { readLabels } from './labels.js'
 import { readSchemaOutput } from './schema-output.js'
 import { readAnswerFields } from './variables.js'
 import { problem } from '../problems/problem.js'
@@ -46,6 +47,12 @@ export function readOutput(reading: Reading): OutputModel {
   const artefact = artefactOf(reading)
   if (!form) return { kind: 'output', ...artefact, ...BARE, form: 'fields', fields: [], schema: undefined }
   return new OutputReader(reading, form).read()
+}
+
+/** The labels of an example set: by these two keys, and no others. */
+function isOfSet(node: YamlNode): boolean {
+  const names = node.entries().map(({ key }) => key)
+  return names.length > 0 && names.every((name) => Object.hasOwn(LABELS_KEYS, name))
 }
 
 const BARE = { title: undefined, about: undefined, basedOn: undefined, show: 'none', mustSay: [], mustNotSay: [], slots: [] } as const
@@ -127,26 +134,18 @@ class OutputReader {
     this.slots.push({ path, bound, text: this.reader.text(node) })
   }
 
-  /** of: [sound, watch], or of: { field: grade, examples: condition-notes } */
-  private labels(): Pick<OneOfModel, 'of' | 'from'> {
-    const { keys, report } = this.reader
+  /** of: the labels, or of: { field: grade, examples: condition-notes } */
+  private labels(): Pick<OneOfModel, 'of' | 'labels' | 'from'> {
+    const { report } = this.reader
     const node = this.own('of')
-    if (node?.kind === 'map') {
+    if (node?.kind === 'map' && isOfSet(node)) {
       const from = new Keys(node, 'of', LABELS_KEYS, report)
       const field = from.required('field')
       const set = from.required('examples')
       if (!field?.string || !set?.string) return { of: [], from: undefined }
       return { of: [], from: { field: { name: field.string, span: field.span }, set: { name: set.string, span: set.span } } }
     }
-    if (node && node.kind !== 'list')
-      report(
-        problem(
-          'key-invalid',
-          { key: 'of', expected: 'a list of labels, or { field, examples }', found: JSON.stringify(node.scalar) },
-          node.span,
-        ),
-      )
-    const of = node?.kind === 'list' ? (keys.texts('of') ?? []) : []
+    const { of, labels } = node ? readLabels(node, report) : { of: [], labels: undefined }
     if (node?.kind === 'list' && of.length === 0)
       report(problem('key-invalid', { key: 'of', expected: 'at least one label', found: 'an empty list' }, node.span))
     const folded = of.map((label) => label.trim().toLowerCase())
@@ -154,7 +153,7 @@ class OutputReader {
       if (label === '' || folded.indexOf(label) < i)
         report(problem('label-invalid', { label: defined(of[i]) }, defined(node).items()[i]?.span ?? defined(node).span))
     })
-    return { of, from: undefined }
+    return { of, ...(labels && { labels }), from: undefined }
   }
 
   private passages(key: Key): Text | undefined {

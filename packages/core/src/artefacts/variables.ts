@@ -1,5 +1,6 @@
 import { defined } from '../invariant.js'
-import { kindWords, Keys, textsOf, type KeyKind } from './keys.js'
+import { kindWords, Keys, type KeyKind } from './keys.js'
+import { readLabels, type Labels } from './labels.js'
 import { problem, type Report, type Problem } from '../problems/problem.js'
 import type { YamlEntry, YamlNode } from '../source/yaml.js'
 import { acceptType, topLevel } from '../values/accept.js'
@@ -17,7 +18,7 @@ export const VARIABLE_KEYS = {
   optional: 'boolean',
   default: 'any',
   untrusted: 'boolean',
-  of: 'list',
+  of: 'any',
   fields: 'map',
   min: 'any',
   max: 'any',
@@ -156,7 +157,7 @@ function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, co
     case 'date-time':
       return { kind: name, ...dateBounds(keys, report), ...reads(keys) }
     case 'choice':
-      return { kind: 'choice', of: readOptions(keys, node, report) }
+      return { kind: 'choice', ...readOptions(keys, node, report) }
     case 'record':
     case 'table': {
       const fields = keys?.get('fields')
@@ -179,14 +180,15 @@ function reads(keys: Keys<Key> | undefined): { reads?: string } {
   return words === undefined ? {} : { reads: words }
 }
 
-function readOptions(keys: Keys<Key> | undefined, node: YamlNode, report: Report): string[] {
+function readOptions(keys: Keys<Key> | undefined, node: YamlNode, report: Report): Labels {
   const of = keys?.get('of')
   if (!of) {
     report(problem('key-missing', { key: 'of', of: 'a choice' }, node.span))
-    return []
+    return { of: [] }
   }
-  const options = textsOf(of, 'of', report)
-  if (options.length === 0) report(problem('key-invalid', { key: 'of', expected: 'at least one option', found: 'an empty list' }, of.span))
+  const options = readLabels(of, report)
+  if (options.of.length === 0 && (of.kind === 'list' || of.kind === 'map'))
+    report(problem('key-invalid', { key: 'of', expected: 'at least one option', found: 'an empty list' }, of.span))
   return options
 }
 

@@ -1,6 +1,6 @@
 import type { FaultIn, LoopScope, Names, ValueFault } from './faults.js'
 import type { FinishedDocument } from '../outputs/document/document.js'
-import type { Declarations, Flat, ReplyOf, ValuesOf } from '../values/declarations.js'
+import type { Declarations, LabelsInput, OptionOf, Flat, ReplyOf, ValuesOf } from '../values/declarations.js'
 
 declare const SHAPE: unique symbol
 
@@ -62,7 +62,10 @@ interface OutputCommonInput extends Described {
 export type OutputInput = OutputCommonInput &
   (
     | { readonly kind: 'fields'; readonly fields?: Declarations<BoundInput> }
-    | { readonly kind: 'one-of'; readonly of?: readonly string[] | { readonly field: string; readonly examples: string | AnyExampleSet } }
+    | {
+        readonly kind: 'one-of'
+        readonly of?: readonly string[] | LabelsInput | { readonly field: string; readonly examples: string | AnyExampleSet }
+      }
     | {
         readonly kind: 'rows'
         readonly row?: string
@@ -157,10 +160,10 @@ export type OutputReply<O> = O extends { readonly 'based-on': infer B }
     : B extends OutputDefinition<infer R>
       ? R
       : unknown
-  : O extends { readonly kind: 'one-of'; readonly of: readonly (infer L)[] }
-    ? L
+  : O extends { readonly kind: 'one-of'; readonly of: { readonly field: string; readonly examples: unknown } }
+    ? string
     : O extends { readonly kind: 'one-of' }
-      ? string
+      ? OptionOf<O>
       : O extends { readonly kind: 'fields'; readonly fields: infer F }
         ? ReplyOf<F>
         : O extends { readonly kind: 'rows'; readonly row: infer T }

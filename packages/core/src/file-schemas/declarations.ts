@@ -1,7 +1,19 @@
-import { either, mapOf, mapSchema, oneOf, ref, texts, type KeyWords } from './keys.js'
+import { either, mapOf, mapSchema, oneOf, ref, SCALAR, texts, type KeyWords } from './keys.js'
+import { LABEL_KEYS } from '../artefacts/labels.js'
 import { ANSWER_KEYS, BOUND_KEYS, VARIABLE_KEYS } from '../artefacts/variables.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 import { TYPE_NAMES } from '../values/types.js'
+
+/** Labels, each with its meaning, and those that it goes before. */
+export const explainedLabels: JsonSchema = mapOf(
+  either(
+    { type: ['string', 'number', 'boolean', 'null'] },
+    mapSchema(LABEL_KEYS, {
+      about: 'What the label means.',
+      over: ['The labels that it is chosen over where both fit.', either(SCALAR, texts)],
+    }),
+  ),
+)
 
 const TYPE: JsonSchema = {
   type: 'string',
@@ -19,7 +31,7 @@ const WORDS: Readonly<Record<keyof typeof VARIABLE_KEYS, KeyWords>> = {
   optional: 'Whether it may be missing.',
   default: 'What it is where it is missing.',
   untrusted: 'Whether it was written outside the team: then it can only be inserted fenced.',
-  of: ['The options of a choice.', texts],
+  of: ['The options of a choice: a list, or each with its meaning.', either(texts, explainedLabels)],
   fields: ['The fields of a record or table.', mapOf(ref('declaration'))],
   min: ['The least number, or the first date.', { type: ['number', 'string'] }],
   max: ['The greatest number, or the last date.', { type: ['number', 'string'] }],

@@ -1,4 +1,4 @@
-import { ANSWER_DEFS, ANSWER_FIELDS } from './declarations.js'
+import { ANSWER_DEFS, ANSWER_FIELDS, explainedLabels } from './declarations.js'
 import { artefactSchema, either, mapSchema, oneOf, texts, type KeyWords } from './keys.js'
 import { SHOWS, type OutputModel } from '../artefacts/artefacts.js'
 import { COUNT_KEYS, FORM_KEYS, LABELS_KEYS, OUTPUT_KEYS } from '../artefacts/output.js'
@@ -37,7 +37,12 @@ function formSchema<K extends string>(
 
 const forms = {
   fields: formSchema('fields', FORM_KEYS.fields, { fields: ['What the answer holds.', ANSWER_FIELDS] }, 'fields'),
-  'one-of': formSchema('one-of', FORM_KEYS['one-of'], { of: ['The labels, or whose options they are.', either(texts, labels)] }, 'of'),
+  'one-of': formSchema(
+    'one-of',
+    FORM_KEYS['one-of'],
+    { of: ['The labels, each with its meaning if you like, or whose options they are.', either(texts, labels, explainedLabels)] },
+    'of',
+  ),
   rows: formSchema(
     'rows',
     FORM_KEYS.rows,

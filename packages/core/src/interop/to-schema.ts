@@ -1,3 +1,4 @@
+import { labelsInWords } from '../values/labels.js'
 import { isTextMedia } from '../values/files.js'
 import type { Declared, ValueType } from '../values/types.js'
 
@@ -53,7 +54,9 @@ function objectOf(declared: readonly Declared[], options: SchemaOptions): Record
 
 function propertyOf(d: Declared, options: SchemaOptions): JsonSchema {
   const schema = schemaOfType(d.type, options)
-  const description = [d.about, options.told ? toldOf(d.type) : undefined].filter((text) => text !== undefined && text !== '').join('; ')
+  const description = [d.about, meaningsOf(d.type), options.told ? toldOf(d.type) : undefined]
+    .filter((text) => text !== undefined && text !== '')
+    .join('; ')
   const marks = { ...(d.untrusted && { untrusted: true }), ...marksOf(d.type) }
   return {
     ...(d.question !== undefined && { title: d.question }),
@@ -70,6 +73,11 @@ export function orNull(schema: Record<string, unknown>): Record<string, unknown>
   const { type, ...rest } = schema
   if (Array.isArray(rest['enum'])) return { ...schema, type: [type, 'null'], enum: [...(rest['enum'] as unknown[]), null] }
   return typeof type === 'string' ? { type: [type, 'null'], ...rest } : { anyOf: [schema, { type: 'null' }] }
+}
+
+export function meaningsOf(type: ValueType): string {
+  if (type.kind === 'list') return meaningsOf(type.item)
+  return type.kind === 'choice' && type.labels ? labelsInWords(type.labels) : ''
 }
 
 /** Bounds that only a description can express. */

@@ -61,7 +61,8 @@ function derive(output: OutputModel, base: OutputModel, report: Report): OutputM
   }
   if (output.form === 'one-of' && base.form === 'one-of') {
     const hasLabels = output.of.length > 0 || output.from !== undefined
-    return { ...output, ...common, of: hasLabels ? output.of : base.of, from: hasLabels ? output.from : base.from }
+    const { of, labels, from } = hasLabels ? output : base
+    return { ...output, ...common, of, ...(labels && { labels }), from }
   }
   if (output.form === 'rows' && base.form === 'rows')
     return {

@@ -248,6 +248,47 @@ describe('one label', () => {
   })
 })
 
+describe('labels with meanings and ranks', () => {
+  const of =
+    '{ urgent: { about: the crack grows, over: treat }, treat: { about: needs a repair, over: [watch] }, watch: , sound: no change }'
+  const grade = formOf(`kind: one-of\nof: ${of}`)
+  test('go into the instruction and the schema, of a choice field too', () => {
+    expect(grade.instruction.split('\n').slice(1)).toEqual([
+      '- urgent: the crack grows; chosen over treat if both fit',
+      '- treat: needs a repair; chosen over watch if both fit',
+      '- watch',
+      '- sound: no change',
+    ])
+    const words =
+      'urgent: the crack grows; chosen over treat if both fit. treat: needs a repair; chosen over watch if both fit. sound: no change'
+    expect(grade.schema()).toMatchObject({ enum: ['urgent', 'treat', 'watch', 'sound'], description: words })
+    const field = formOf(`kind: fields\nfields: { grade: { type: choice, about: The grade, of: ${of} } }`)
+    expect(field.instruction).toContain(`The grade; ${words}`)
+    expect(field.schema()).toMatchObject({ properties: { grade: { description: `The grade; ${words}` } } })
+  })
+  test.each([
+    ['treat', 'treat', []],
+    ['It is urgent, and it needs to be treat.', 'urgent', ['"urgent" and "treat" are read as "urgent", which ranks highest']],
+    ['Watch, but rather urgent', undefined, []],
+    ['watch and urgent', 'urgent', ['"urgent" and "watch" are read as "urgent", which ranks highest']],
+    ['sound and urgent', undefined, []],
+  ])('%s', (reply, value, repairs) => {
+    const read = grade.read(reply)
+    expect([read.value, read.repairs.map((repair) => repair.message)]).toEqual([value, repairs])
+  })
+  test('with a rank that leads nowhere or back are reported', () => {
+    const problems = (labels: string) =>
+      libraryFrom({ 'outputs/o.yaml': `kind: one-of\nof: ${labels}` }).problems.map((p) => [
+        p.code,
+        'expected' in p.data && p.data.expected,
+      ])
+    expect(problems('{ a: { over: b }, b: { over: a } }')).toEqual([['key-invalid', 'a label that does not rank over "b"']])
+    expect(problems('{ a: { over: c }, b: }')).toEqual([['key-invalid', 'another label (a, b)']])
+    expect(problems('{ a: { ovr: b }, b: }').map(([code]) => code)).toEqual(['key-unknown'])
+    expect(problems('{ a: { about: 3 } }')).toEqual([])
+  })
+})
+
 describe('rows', () => {
   const rows = formOf('kind: rows\nrow: "<heading> (<year: integer>) -> <maker>"\ncount: { min: 2, max: 3 }')
   const TWO = [

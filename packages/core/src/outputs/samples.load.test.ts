@@ -126,6 +126,41 @@ describe('whatever is defined', () => {
     )
   })
 
+  test('rows that are written are read as they were, small numbers, dates and odd words among them', () => {
+    const passage = fc.constantFrom(['a', ''], ['n', ': integer'], ['x', ': number'], ['d', ': date'], ['b', ''])
+    const patterns = fc.tuple(
+      fc.uniqueArray(passage, { minLength: 1, maxLength: 4, selector: ([key]) => key }),
+      fc.constantFrom('. ', ') ', ' — ', ' | ', '; ', ': ', ', '),
+      fc.constantFrom('', '- ', '* ', '#', '1) '),
+    )
+    const word = fc.constantFrom('lamp', '1', '2', 'MH-0007', '"bell"', '{x}', "keeper's", '£3', '*rare*', '10%', 'Ärger', '[sic]')
+    const valueOf: Record<string, fc.Arbitrary<unknown>> = {
+      n: fc.oneof(fc.integer({ min: 0, max: 12 }), fc.integer()),
+      x: fc.oneof(
+        fc.integer({ min: 0, max: 9 }),
+        fc.double({ noNaN: true, min: -1e6, max: 1e6 }).map((number) => Math.round(number * 100) / 100 + 0),
+      ),
+      d: fc.integer({ min: 0, max: 60_000 }).map((day) => new Date(day * 86_400_000).toISOString().slice(0, 10)),
+      a: fc.array(word, { minLength: 1, maxLength: 4 }).map((words) => words.join(' ')),
+      b: fc.array(word, { minLength: 1, maxLength: 4 }).map((words) => words.join(' ')),
+    }
+    fc.assert(
+      fc.property(
+        patterns.chain(([passages, between, before]) =>
+          fc.record({
+            row: fc.constant(before + passages.map(([key, type]) => `<${key}${type}>`).join(between)),
+            values: fc.array(fc.record(Object.fromEntries(passages.map(([key]) => [key, valueOf[key]!]))), { minLength: 1, maxLength: 5 }),
+          }),
+        ),
+        ({ row, values }) => {
+          const form = formOf({ kind: 'rows', row })
+          const { value, problems, repairs } = form.read(form.write(values))
+          expect([value, problems, repairs.map((repair) => repair.message)]).toEqual([values, [], []])
+        },
+      ),
+      { numRuns: times(300, 10_000) },
+    )
+  })
   test('one that wanders is read as the same, with a repair', () => {
     fc.assert(
       fc.property(outputs, fc.nat(), (input, seed) => {

@@ -1,3 +1,4 @@
+import type { Label } from '../values/labels.js'
 import type { Show } from '../artefacts/artefacts.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 import type { PassageType } from '../text/nodes.js'
@@ -34,6 +35,8 @@ export interface OneOfShape extends Common {
   /** The name of the label among other data. */
   readonly field: string
   readonly of: readonly string[]
+  /** What the labels mean, if any is explained. */
+  readonly labels?: readonly Label[] | undefined
 }
 
 /** A piece of a row or document: what is there already, or what a model writes. */

@@ -34,6 +34,8 @@ describe('the content of a reply', () => {
     'Eighteen hundred and ninety. Brook’s lamp. At most 60 words, sixty words, one of 12, two of them, seven days.',
     'Lent on 23 November 2026, that is 23.11.2026, or November 23rd, 2026.',
     '1. The lamp\n2. Its glass',
+    'It weighs 1.8905e3 g, 1.8905 × 10³ g or 1.8905 x 10^3 g.',
+    'It is half a lamp, and 1890½ g.',
     'Look at it from the side. It was Ada who kept it. Tern Point was its home.',
     'THE LAMP OF THE HOUSE\nA Lamp Against Weather',
   ])('is founded: %s', (body) => {
@@ -60,6 +62,13 @@ describe('the content of a reply', () => {
       ],
     ],
     ['It held 95 % of its oil.', ['the amount "95 %" occurs neither in the prompt nor in the record']],
+    ['It weighs 1.9e3 g.', ['the figure "1.9e3" occurs neither in the prompt nor in the record']],
+    ['It weighs 2 × 10⁻³ g.', ['the figure "2 × 10⁻³" occurs neither in the prompt nor in the record']],
+    [
+      'It is 3/4 full, ⅔ glass.',
+      ['the figure "3/4" occurs neither in the prompt nor in the record', 'the figure "⅔" occurs neither in the prompt nor in the record'],
+    ],
+    ['Three quarters of it is brass.', ['the figure "Three quarters" occurs neither in the prompt nor in the record']],
     ['It hangs beside MH-0008.', ['the identifier "MH-0008" occurs neither in the prompt nor in the record']],
     ['Write to ada@marsh.example.', ['the e-mail address "ada@marsh.example" occurs neither in the prompt nor in the record']],
     ['See https://marsh.example/lamps.', ['the web address "https://marsh.example/lamps" occurs neither in the prompt nor in the record']],
@@ -109,6 +118,22 @@ test('dates in words and digits', () => {
   expect(
     ['1893-03-03', '3rd of March 1893', 'March 3, 1893', '3.3.1893', '03/03/1893', '31 Feb 1893', 'soon'].map(readWrittenDate),
   ).toEqual([...Array.from({ length: 5 }, () => '1893-03-03'), undefined, undefined])
+})
+
+test('a fraction is the same however it is written', () => {
+  const of = (given: string, reply: string) =>
+    libraryFrom({ 'prompts/p.yaml': 'title: P\nvariables: { t: text }\nturns: [{ user: "{t}" }]' })
+      .prompt('p')
+      .render({ t: given })
+      .read(reply)
+      .unsupported.map((p) => 'text' in p.data && p.data.text)
+  const ways = ['0.75', '¾', '3/4', 'three quarters', 'three-quarters', '7.5e-1', '7.5 × 10⁻¹']
+  for (const given of ways)
+    for (const reply of ways) expect([given, reply, of(`It is ${given} full.`, `It is ${reply} full.`)]).toEqual([given, reply, []])
+  expect(of('2.5 m, 0.6667', '2½ m, 2 1/2 m, two thirds, ⅔')).toEqual([])
+  expect(of('12.5 m', '½, ¼, 5/8')).toEqual(['½', '¼', '5/8'])
+  // Dates and paths are no fractions.
+  expect(of('On 3/3/1893 in a/b/2 of 24/7.', '3/3/1893, a/b/2, 24/7')).toEqual([])
 })
 
 test('identifiers, addresses and times are compared as a whole', () => {

@@ -1,4 +1,4 @@
-import { boundsInWords } from '../interop/to-schema.js'
+import { boundsInWords, meaningsOf } from '../interop/to-schema.js'
 import type { Declared, ValueType } from '../values/types.js'
 
 /** A type with its bounds, worded for instructions: `text, at most 8 words`. */
@@ -53,7 +53,14 @@ export function countInWords(type: ValueType): string {
   return [count, unique].filter((part) => part !== '').join(', ')
 }
 
+/** What a field is about, and what its labels mean. */
+export function explained({ type, about }: Declared): string {
+  return [about?.trim() ?? '', meaningsOf(type)].filter((part) => part !== '').join('; ')
+}
+
 /** The text after a field's type: whether it may be left out, and what it is about. */
-export function noteOf({ optional, default: fallback, about }: Declared): string {
-  return `${optional || fallback !== undefined ? '; optional' : ''}${about === undefined ? '' : `: ${about.trim()}`}`
+export function noteOf(field: Declared): string {
+  const { optional, default: fallback } = field
+  const words = explained(field)
+  return `${optional || fallback !== undefined ? '; optional' : ''}${words === '' ? '' : `: ${words}`}`
 }

@@ -16,10 +16,15 @@ export type TypeWord =
   | 'list'
   | `list of ${string}`
 
+/** Labels, each with its meaning if it has one, and the labels that it is chosen over where both fit. */
+export interface LabelsInput {
+  readonly [label: string]: string | null | { readonly about?: string; readonly over?: string | readonly string[] }
+}
+
 /** A declaration with keys: the same keys as in a library's files. */
 export interface DeclarationKeys<B = number> {
   readonly type: TypeWord
-  readonly of?: readonly string[]
+  readonly of?: readonly string[] | LabelsInput
   readonly fields?: Declarations<B>
   readonly optional?: boolean
   readonly default?: unknown
@@ -59,7 +64,11 @@ export type TypeOf<D> = D extends string ? D : D extends { readonly type: infer 
 export type FieldsOf<D> = D extends { readonly fields: infer F } ? F : undefined
 
 type RecordOf<D> = FieldsOf<D> extends infer F ? (F extends undefined ? Readonly<Record<string, unknown>> : ValuesOf<F>) : never
-type OptionOf<D> = D extends { readonly of: readonly (infer O)[] } ? O : string
+export type OptionOf<D> = D extends { readonly of: readonly (infer O)[] }
+  ? O
+  : D extends { readonly of: infer L }
+    ? keyof L & string
+    : string
 
 /** The accepted values of a declaration, `T` being its type's word. */
 type ValueFor<T extends string, D> = T extends 'text'

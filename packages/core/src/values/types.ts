@@ -1,3 +1,4 @@
+import type { Label } from './labels.js'
 import type { Span } from '../source/source.js'
 
 /** The types that a variable or field can be declared with. */
@@ -43,6 +44,8 @@ export interface DateType {
 export interface ChoiceType {
   readonly kind: 'choice'
   readonly of: readonly string[]
+  /** What the options mean, if any is explained. */
+  readonly labels?: readonly Label[]
 }
 export interface ListType {
   readonly kind: 'list'

@@ -1,4 +1,4 @@
-import { noteOf, countInWords, typeInWords } from '../words.js'
+import { explained, noteOf, countInWords, typeInWords } from '../words.js'
 import { plainSchema } from './schema.js'
 import { asking, type Instruction } from '../kind.js'
 import type { FieldsShape } from '../shape.js'
@@ -60,9 +60,9 @@ function recordIn(type: ValueType): boolean {
 function bullets(fields: readonly Declared[], indent: string): string {
   return fields
     .map((field) => {
-      const { name, type, optional, default: fallback, about } = field
+      const { name, type, optional, default: fallback } = field
       const count = countInWords(type)
-      const words = [typeInWords(type), count === '' ? '' : `; ${count}`, about === undefined ? '' : `; ${about.trim()}`].join('')
+      const words = [typeInWords(type), count, explained(field)].filter((part) => part !== '').join('; ')
       const inner = fieldsWithin(type)
       return `${indent}- ${name}${optional || fallback !== undefined ? ' (optional)' : ''}: ${words}${inner ? `\n${bullets(inner, `${indent}  `)}` : ''}`
     })

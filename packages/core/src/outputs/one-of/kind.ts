@@ -4,6 +4,7 @@ import type { OutputKind } from '../kind.js'
 import { likelyOption } from '../sample/prose.js'
 import { DRAFT, type JsonSchema } from '../../interop/to-schema.js'
 import type { OneOfShape } from '../shape.js'
+import { labelsInWords } from '../../values/labels.js'
 
 /** One label of a set. */
 export const oneOfKind: OutputKind<OneOfShape> = {
@@ -45,6 +46,7 @@ export const oneOfKind: OutputKind<OneOfShape> = {
   ],
 }
 
-function labelSchema({ of, about }: OneOfShape): JsonSchema {
-  return { type: 'string', enum: [...of], ...(about !== undefined && { description: about }) }
+function labelSchema({ of, labels = [], about }: OneOfShape): JsonSchema {
+  const description = [about?.trim() ?? '', labelsInWords(labels)].filter((part) => part !== '').join('. ')
+  return { type: 'string', enum: [...of], ...(description !== '' && { description }) }
 }

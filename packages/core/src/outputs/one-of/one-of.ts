@@ -5,21 +5,27 @@ import type { Reading } from '../reading.js'
 import type { OneOfShape } from '../shape.js'
 import { problem } from '../../problems/problem.js'
 import { clip, isRecord } from '../../values/data.js'
+import { highestLabel, labelInWords, labelsInWords } from '../../values/labels.js'
 
 /** The sentence that asks for one label and nothing else. */
 export function instructOneOf(shape: OneOfShape): Instruction {
   return asking(textOf(shape))
 }
 
-function textOf({ of, show }: OneOfShape): string {
-  if (show === 'description') return `Answer with one of these labels and nothing else:\n${of.map((label) => `- ${label}`).join('\n')}`
+function textOf({ of, labels = [], show }: OneOfShape): string {
+  const description = labelsInWords(labels)
   if (show === 'json-schema')
-    return `Answer with JSON and nothing else. It fits this JSON Schema:\n${JSON.stringify({ type: 'string', enum: of })}`
-  const labels = of.map((label) => `"${label}"`)
-  const last = labels.pop() ?? ''
-  return labels.length === 0
+    return `Answer with JSON and nothing else. It fits this JSON Schema:\n${JSON.stringify({ type: 'string', enum: of, ...(description !== '' && { description }) })}`
+  if (show === 'description' || description !== '') {
+    const meanings = new Map(labels.map((label) => [label.name, labelInWords(label)]))
+    const bullets = of.map((label) => `- ${label}${meanings.get(label) ? `: ${meanings.get(label)}` : ''}`)
+    return `Answer with one of these labels and nothing else:\n${bullets.join('\n')}`
+  }
+  const quoted = of.map((label) => `"${label}"`)
+  const last = quoted.pop() ?? ''
+  return quoted.length === 0
     ? `Answer with ${last} and nothing else.`
-    : `Answer with one of ${labels.join(', ')} or ${last}, and nothing else.`
+    : `Answer with one of ${quoted.join(', ')} or ${last}, and nothing else.`
 }
 
 /** `Grade:` before a label, as layouts of cases write it. */
@@ -31,12 +37,17 @@ const MOST_WORDS = 12
 
 /** Reads a reply as one of the labels. */
 export function readOneOf(shape: OneOfShape, reading: Reading): unknown {
-  const { of } = shape
+  const { of, labels = [] } = shape
   const text = reading.text.trim()
   if (of.includes(text)) return text
   const label = labelIn(text, shape, reading)
   if (label !== undefined) return label
   const spoken = of.filter((label) => speaksOf(text, label))
+  const highest = spoken.length > 1 && isPlain(text) ? highestLabel(spoken, labels) : undefined
+  if (highest !== undefined) {
+    reading.repair('label', `${spoken.map((label) => `"${label}"`).join(' and ')} are read as "${highest}", which ranks highest`)
+    return highest
+  }
   if (spoken.length > 0) reading.report(problem('reply-labels-several', { found: spoken }))
   else reading.report(problem('reply-label-unknown', { found: clip(text, 60), labels: of }))
   return undefined
@@ -83,8 +94,11 @@ function labelOfLine(line: string, of: readonly string[]): string[] {
 
 /** A short sentence that names one label and turns nothing round: "This should be graded watch." */
 function labelOfSentence(text: string, of: readonly string[]): string | undefined {
-  if (text.length > LONGEST_LABEL || TURNED.test(text) || text.split(/\s+/).length > MOST_WORDS || text.includes('?')) return undefined
-  return sole(of.filter((label) => speaksOf(text, label)))
+  return isPlain(text) ? sole(of.filter((label) => speaksOf(text, label))) : undefined
+}
+
+function isPlain(text: string): boolean {
+  return text.length <= LONGEST_LABEL && !TURNED.test(text) && text.split(/\s+/).length <= MOST_WORDS && !text.includes('?')
 }
 
 /** Whether a label is in a text as words of its own. */

@@ -8,6 +8,8 @@ const MAX_TRIES = 100
 
 /** A sample text for a passage, in the amounts that its guidance asks for. */
 export function samplePassage(segment: PassageSegment, random: SampleRandom, oneLine: boolean): string {
+  // Small numbers too: they are the ones that look like the numbers of a list.
+  if (segment.type === 'integer' && random.next() < 0.3) return String(random.whole(0, 9))
   if (segment.type !== 'text') return String(sampleValue({ kind: segment.type }, random, segment.name))
   const amounts = new Map(amountsIn(segment.guidance).map((amount) => [amount.unit, amount]))
   const isPhrase = oneLine && [...amounts.keys()].every((unit) => unit === 'word')

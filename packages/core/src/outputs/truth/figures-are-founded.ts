@@ -32,7 +32,7 @@ function numbersOf(texts: readonly string[]): GivenNumbers {
 }
 
 function isTrifle({ text, start, readings }: SaidNumber, within: string): boolean {
-  if (/^\p{L}/u.test(text)) return readings.every((reading) => Number(reading) < LEAST_IN_WORDS)
+  if (/^\p{L}/u.test(text)) return readings.every((reading) => /^\d+$/.test(reading) && Number(reading) < LEAST_IN_WORDS)
   return (
     /^[.)] /.test(within.slice(start + text.length, start + text.length + 2)) &&
     LINE_NUMBER.test(within.slice(Math.max(0, start - LONGEST_INDENT), start))

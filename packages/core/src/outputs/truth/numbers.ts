@@ -11,6 +11,32 @@ export interface SaidNumber {
 
 const DIGITS =
   /(?<![\p{L}\p{N}])([£$€¥]\s?)?(\d{1,3}(?:[,.'’\u00A0\u202F ]\d{3})+(?:[.,]\d{1,2})?(?!\d)|\d+(?:[.,]\d+)?)(?:(st|nd|rd|th)\b|(\s?(?:%|percent\b|per cent\b|[£$€¥]|(?:EUR|USD|GBP|CHF)\b)))?/gu
+/** `1.5e3`, `1.5 × 10³`, `2 x 10^-4`. */
+const SCIENTIFIC =
+  /(?<![\p{L}\p{N}.,])(\d{1,15}(?:[.,]\d{1,15})?)(?:[eE]([+-]?\d{1,3})|\s?[×x·*]\s?10(?:\^([+−-]?\d{1,3})|([⁺⁻]?[⁰¹²³⁴-⁹]{1,3})))(?![\p{L}\p{N}])/gu
+const GLYPHS: Readonly<Record<string, readonly [number, number]>> = {
+  '½': [1, 2],
+  '⅓': [1, 3],
+  '⅔': [2, 3],
+  '¼': [1, 4],
+  '¾': [3, 4],
+  '⅕': [1, 5],
+  '⅖': [2, 5],
+  '⅗': [3, 5],
+  '⅘': [4, 5],
+  '⅙': [1, 6],
+  '⅚': [5, 6],
+  '⅛': [1, 8],
+  '⅜': [3, 8],
+  '⅝': [5, 8],
+  '⅞': [7, 8],
+}
+/** `½`, `2½`, `3/4`, `2 3/4`. */
+const FRACTION = new RegExp(
+  `(?<![\\p{L}\\p{N}./])(?:(\\d{1,9})[ -]?)?(?:([${Object.keys(GLYPHS).join('')}])|(?<!\\d)(\\d{1,3})[/⁄](\\d{1,3}))(?![\\p{L}\\p{N}/])`,
+  'gu',
+)
+const PARTS = { half: 2, halves: 2, third: 3, quarter: 4, fourth: 4, fifth: 5, sixth: 6, eighth: 8, tenth: 10 }
 const CENTURY = /(?<![\p{L}\p{N}])(?:(\d{1,2})(?:st|nd|rd|th)|([a-z]+(?:-[a-z]+)?))[ -]centur(?:y|ies)/giu
 const DECADE = /(?<![\p{L}\p{N}])(\d{3}0)['’]?s(?!\p{L})/gu
 const RANGE = /(?<![\p{L}\p{N}])(\d{2})(\d{2})\s?[–-]\s?(\d{2})(?!\d)/gu
@@ -27,8 +53,14 @@ const ORDINALS =
 const NUMBER_WORD = `(?:${[...SMALL, ...TENS, 'hundred', 'thousand'].join('|')})`
 const WORDS = new RegExp(`(?<![\\p{L}\\p{N}])${NUMBER_WORD}(?:(?:[ -]| and )${NUMBER_WORD})*(?!\\p{L})`, 'giu')
 
+/** `two thirds`, `three-quarters`. */
+const WORD_FRACTION = new RegExp(
+  `(?<![\\p{L}\\p{N}])(${SMALL.slice(1, 10).join('|')})[ -](${Object.keys(PARTS).join('|')})s?(?!\\p{L})`,
+  'giu',
+)
+
 const DIGIT = /\d/
-const SOME_NUMBER = new RegExp(`\\d|centur|(?<![\\p{L}\\p{N}])${NUMBER_WORD}(?!\\p{L})`, 'iu')
+const SOME_NUMBER = new RegExp(`\\d|[${Object.keys(GLYPHS).join('')}]|centur|(?<![\\p{L}\\p{N}])${NUMBER_WORD}(?!\\p{L})`, 'iu')
 
 /** Whether a text may contain a number at all: most answers have none, and need no closer look. */
 export function mayHoldNumbers(text: string): boolean {
@@ -51,7 +83,15 @@ export function numbersIn(text: string, taken: readonly { readonly start: number
     const ordinal = match[1] === undefined ? ORDINALS.indexOf(defined(match[2]).toLowerCase()) + 1 : Number(match[1])
     if (ordinal > 0) add(match, 'century', [String(ordinal)])
   }
+  for (const match of text.matchAll(FRACTION)) add(match, 'figure', fractionReadings(match))
+  for (const match of text.matchAll(WORD_FRACTION))
+    add(
+      match,
+      'figure',
+      quotient(0, valueOf(defined(match[1]).toLowerCase()), PARTS[defined(match[2]).toLowerCase() as keyof typeof PARTS]),
+    )
   if (DIGIT.test(text)) {
+    for (const match of text.matchAll(SCIENTIFIC)) add(match, 'figure', scientificReadings(match))
     for (const match of text.matchAll(DECADE)) add(match, 'decade', [defined(match[1])])
     for (const match of text.matchAll(DIGITS)) add(match, kindOf(match), readingsOf(defined(match[2])))
   }
@@ -62,6 +102,24 @@ export function numbersIn(text: string, taken: readonly { readonly start: number
 function kindOf([, before, digits, , behind]: RegExpMatchArray): SaidNumber['kind'] {
   if (before !== undefined || behind !== undefined) return 'amount'
   return /^(?:1\d|20|21)\d\d$/.test(digits ?? '') ? 'year' : 'figure'
+}
+
+function fractionReadings([, whole = '0', glyph, over, under]: RegExpMatchArray): string[] {
+  const [above, below] = glyph === undefined ? [Number(over), Number(under)] : defined(GLYPHS[glyph])
+  return below === 0 ? [] : quotient(Number(whole), above, below)
+}
+
+/** To four digits, as data with decimals have it; also to two, as most people write it. */
+function quotient(whole: number, above: number, below: number): string[] {
+  return [...new Set([4, 2].map((digits) => String(Number((whole + above / below).toFixed(digits)))))]
+}
+
+const RAISED = '⁰¹²³⁴⁵⁶⁷⁸⁹'
+
+function scientificReadings([, digits = '', letter, power, raised]: RegExpMatchArray): string[] {
+  const lowered = raised?.replace(/./gu, (digit) => (digit === '⁻' ? '-' : digit === '⁺' ? '' : String(RAISED.indexOf(digit))))
+  const exponent = (letter ?? power ?? lowered ?? '').replace('−', '-')
+  return readingsOf(digits).map((reading) => String(Number(`${reading}e${exponent}`)))
 }
 
 /** "1.890" is one point eight nine, or one thousand eight hundred and ninety. */
