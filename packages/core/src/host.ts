@@ -41,6 +41,7 @@ export {
 } from './asking/mock.js'
 export { acceptedCase } from './library/accepted-case.js'
 export { type ScreenFinding, Screens } from './asking/screens.js'
+export { likeness, NEARLY_THE_SAME } from './values/likeness.js'
 export { wordsIn } from './values/words.js'
 export type { ScreenModel } from './artefacts/screens.js'
 export type { Finish, Usage } from './asking/port.js'

@@ -111,6 +111,7 @@ function Reading({ read, form }: { read: CheckedReply; form: Form }) {
       <Findings title="problems" problems={read.problems} />
       <Findings title="repairs" problems={read.repairs} />
       <Findings title="unsupported claims" problems={read.unsupported} />
+      <Findings title="similar items" problems={read.similar} />
     </>
   )
 }

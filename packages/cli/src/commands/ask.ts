@@ -178,6 +178,7 @@ function printReading({ stderr, env }: CommandContext, { problems, reply, notes,
   for (const p of reply?.repairs ?? []) stderr.write(`${c.yellow('repaired')}: ${p.message}\n`)
   const unsupported = reply?.unsupported ?? []
   if (unsupported.length > 0) stderr.write(`${c.yellow('unsupported')}: ${unsupported.map(unsupportedText).join(c.dim(' · '))}\n`)
+  for (const p of reply?.similar ?? []) stderr.write(`${c.yellow('similar')}: ${p.message}\n`)
   for (const { screen, message } of notes) stderr.write(`${c.yellow('noted')} by "${screen}": ${message}\n`)
   const last = answers.at(-1)
   if (!last) return
@@ -222,10 +223,11 @@ function printAnswer({ stdout, env }: CommandContext, answered: Answered, number
   if (text === undefined) return
   const similar = nearlyTheSame(texts)[number - 1]
   const unsupported = (reply?.unsupported ?? []).map(unsupportedText)
+  const similarItems = (reply?.similar ?? []).map((p) => p.message)
   const isMock = answers.some(({ answer }) => answer.isMock)
   stdout.write(
     candidateText(
-      { number, text, similar, problems, unsupported, isRegenerated: undefined, isMock },
+      { number, text, similar, problems, unsupported, similarItems, isRegenerated: undefined, isMock },
       { accepted: undefined },
       colorsFor(stdout, env),
     ),

@@ -10,9 +10,10 @@ export function candidateText(
     similar,
     problems,
     unsupported,
+    similarItems,
     isRegenerated,
     isMock,
-  }: Pick<Candidate, 'number' | 'text' | 'similar' | 'problems' | 'unsupported' | 'isRegenerated' | 'isMock'>,
+  }: Pick<Candidate, 'number' | 'text' | 'similar' | 'problems' | 'unsupported' | 'similarItems' | 'isRegenerated' | 'isMock'>,
   { accepted }: Pick<ReviewedRecord, 'accepted'>,
   c: Colors,
 ): string {
@@ -22,6 +23,7 @@ export function candidateText(
     ...(similar === undefined ? [] : [c.yellow(`nearly the same as ${similar}`)]),
     ...(isRegenerated ? [`${isRegenerated.part} regenerated, the rest from ${isRegenerated.of}`] : []),
     ...(problems.length > 0 ? [c.red(`rejected: ${defined(problems[0]).message}`)] : []),
+    ...similarItems.map((text) => c.yellow(text)),
     ...(unsupported.length > 0 ? [c.dim(`unsupported: ${unsupported.join(' · ')}`)] : []),
   ]
   return `${c.bold(`[${number}]`)}${marks.length > 0 ? ` ${marks.join(', ')}` : ''}\n${text.trimEnd()}\n`

@@ -162,8 +162,16 @@ interface OutputCommon extends Artefact {
   /** Texts that every reply must contain, and those that none may. */
   readonly mustSay: readonly Text[]
   readonly mustNotSay: readonly Text[]
+  readonly whole?: WholeModel | undefined
   /** Bounds that are slots: known when a prompt is rendered. */
   readonly slots: readonly BoundSlot[]
+}
+/** What an answer keeps to as a whole: citations, and words of all parts but some. */
+export interface WholeModel {
+  readonly cites: Named | undefined
+  readonly minWords: number | undefined
+  readonly maxWords: number | undefined
+  readonly notCounting: readonly Named[]
 }
 /** A bound of a field that is a text, `{words}`. */
 export interface BoundSlot {

@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import { SHOWS, type BoundSlot, type OneOfModel, type OutputModel, type Show } from './artefacts.js'
+import { SHOWS, type BoundSlot, type OneOfModel, type Named, type OutputModel, type Show, type WholeModel } from './artefacts.js'
 import type { KeyKind } from './keys.js'
 import { Keys } from './keys.js'
 import { ArtefactReader, artefactOf, type Reading } from './reading.js'
@@ -21,17 +21,20 @@ export const OUTPUT_KEYS = {
   'must-not-say': 'list',
 } satisfies Record<string, KeyKind>
 
+/** The keys of what an answer keeps to as a whole. */
+const WHOLE_KEYS = { cites: 'text', 'max-words': 'integer', 'min-words': 'integer', 'not-counting': 'any' } as const
+
 /** The keys of a kind, besides those of all kinds. */
 export const FORM_KEYS = {
-  fields: { fields: 'map' },
+  fields: { fields: 'map', ...WHOLE_KEYS },
   'one-of': { of: 'any' },
   rows: { row: 'text', count: 'any' },
-  document: { text: 'text' },
+  document: { text: 'text', ...WHOLE_KEYS },
 } satisfies Record<OutputModel['form'], Record<string, KeyKind>>
 export const LABELS_KEYS = { field: 'text', examples: 'text' } as const
 export const COUNT_KEYS = { min: 'any', max: 'any' } as const
 const FORMS = Object.keys(FORM_KEYS) as OutputModel['form'][]
-type Key = keyof typeof OUTPUT_KEYS | 'fields' | 'of' | 'row' | 'count' | 'text'
+type Key = keyof typeof OUTPUT_KEYS | keyof typeof WHOLE_KEYS | 'fields' | 'of' | 'row' | 'count' | 'text'
 
 /** outputs/*.yaml, and outputs/*.schema.json */
 export function readOutput(reading: Reading): OutputModel {
@@ -89,15 +92,33 @@ class OutputReader {
       case 'fields': {
         const node = this.own('fields')
         const fields = node ? readAnswerFields(node, reader.report, (path, bound, place) => this.slot(path, bound, place)) : []
-        return { ...common, form, fields, schema: undefined }
+        return { ...common, form, fields, schema: undefined, whole: this.whole() }
       }
       case 'one-of':
         return { ...common, form, ...this.labels() }
       case 'rows':
         return { ...common, form, row: this.passages('row'), ...this.count() }
       case 'document':
-        return { ...common, form, text: this.passages('text') }
+        return { ...common, form, text: this.passages('text'), whole: this.whole() }
     }
+  }
+
+  /** cites: references, max-words: 250, not-counting: references */
+  private whole(): WholeModel | undefined {
+    const { keys, report } = this.reader
+    const cites = this.reader.named('cites')
+    const [minWords, maxWords] = [keys.number('min-words'), keys.number('max-words')]
+    if (minWords !== undefined && maxWords !== undefined && minWords > maxWords)
+      report(problem('bounds-contradict', { least: `min-words: ${minWords}`, most: `max-words: ${maxWords}` }, keys.keySpan('min-words')))
+    const node = keys.get('not-counting')
+    const notCounting = (node?.kind === 'list' ? node.items() : node ? [node] : []).flatMap((item): Named[] => {
+      if (item.string !== undefined) return [{ name: item.string, span: item.span }]
+      report(problem('key-invalid', { key: 'not-counting', expected: 'a name, or a list of names', found: item.kind }, item.span))
+      return []
+    })
+    if (node && minWords === undefined && maxWords === undefined)
+      report(problem('key-missing', { key: 'max-words', of: 'an output with "not-counting"' }, keys.keySpan('not-counting')))
+    return cites || minWords !== undefined || maxWords !== undefined ? { cites, minWords, maxWords, notCounting } : undefined
   }
 
   /** A key that the kind cannot do without, unless its base has it. */

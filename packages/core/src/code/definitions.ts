@@ -58,10 +58,17 @@ interface OutputCommonInput extends Described {
   readonly 'must-say'?: readonly string[]
   readonly 'must-not-say'?: readonly string[]
 }
+/** What an answer keeps to as a whole. */
+interface WholeInput {
+  readonly cites?: string
+  readonly 'min-words'?: number
+  readonly 'max-words'?: number
+  readonly 'not-counting'?: string | readonly string[]
+}
 /** The keys of an output file, for `makeOutput`. */
 export type OutputInput = OutputCommonInput &
   (
-    | { readonly kind: 'fields'; readonly fields?: Declarations<BoundInput> }
+    | ({ readonly kind: 'fields'; readonly fields?: Declarations<BoundInput> } & WholeInput)
     | {
         readonly kind: 'one-of'
         readonly of?: readonly string[] | LabelsInput | { readonly field: string; readonly examples: string | AnyExampleSet }
@@ -71,7 +78,7 @@ export type OutputInput = OutputCommonInput &
         readonly row?: string
         readonly count?: BoundInput | { readonly min?: BoundInput; readonly max?: BoundInput }
       }
-    | { readonly kind: 'document'; readonly text?: string }
+    | ({ readonly kind: 'document'; readonly text?: string } & WholeInput)
   )
 
 type Attached = string | { readonly from: string; readonly as?: 'text' | 'file' }

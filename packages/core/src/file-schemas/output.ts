@@ -1,5 +1,5 @@
 import { ANSWER_DEFS, ANSWER_FIELDS, explainedLabels } from './declarations.js'
-import { artefactSchema, either, mapSchema, oneOf, texts, type KeyWords } from './keys.js'
+import { artefactSchema, either, mapSchema, oneOf, SCALAR, texts, type KeyWords } from './keys.js'
 import { SHOWS, type OutputModel } from '../artefacts/artefacts.js'
 import { COUNT_KEYS, FORM_KEYS, LABELS_KEYS, OUTPUT_KEYS } from '../artefacts/output.js'
 import type { KeyKind } from '../artefacts/keys.js'
@@ -35,8 +35,15 @@ function formSchema<K extends string>(
   }
 }
 
+const wholeWords = {
+  cites: 'The list field, or the passage, whose entries the other texts cite as [1].',
+  'max-words': 'The most words of all fields or passages together.',
+  'min-words': 'The fewest words of all fields or passages together.',
+  'not-counting': ['The fields or passages whose words do not count.', either(SCALAR, texts)],
+} as const
+
 const forms = {
-  fields: formSchema('fields', FORM_KEYS.fields, { fields: ['What the answer holds.', ANSWER_FIELDS] }, 'fields'),
+  fields: formSchema('fields', FORM_KEYS.fields, { fields: ['What the answer holds.', ANSWER_FIELDS], ...wholeWords }, 'fields'),
   'one-of': formSchema(
     'one-of',
     FORM_KEYS['one-of'],
@@ -52,7 +59,7 @@ const forms = {
   document: formSchema(
     'document',
     FORM_KEYS.document,
-    { text: 'The document, with the passages that the model writes: <opening: one warm paragraph>.' },
+    { text: 'The document, with the passages that the model writes: <opening: one warm paragraph>.', ...wholeWords },
     'text',
   ),
 } satisfies Record<OutputModel['form'], JsonSchema>

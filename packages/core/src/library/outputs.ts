@@ -5,6 +5,7 @@ import type { PreparedSet } from '../compile/example-set.js'
 import type { CheckData } from '../outputs/shape.js'
 import type { JsonSchema } from '../interop/to-schema.js'
 import { problem, type Report } from '../problems/problem.js'
+import { passagesIn } from '../text/passages.js'
 import { describe, type Declared } from '../values/types.js'
 import { write } from '../values/write.js'
 
@@ -18,6 +19,7 @@ export function joinOutputs(outputs: Outputs, sets: ReadonlyMap<string, Prepared
   const joined = new Map<string, OutputModel>()
   for (const output of outputs.values()) {
     const whole = joinOutput(output, outputs, report)
+    checkParts(whole, report)
     joined.set(output.name, whole.form === 'one-of' ? withLabels(whole, sets, report) : whole)
   }
   return joined
@@ -36,6 +38,24 @@ function joinOutput(output: OutputModel, outputs: Outputs, report: Report, below
     : output
 }
 
+/** The fields and passages that `cites` and `not-counting` name. */
+function checkParts(output: OutputModel, report: Report): void {
+  const { whole } = output
+  if (!whole) return
+  const lists = output.form === 'fields' ? output.fields.filter(({ type }) => type.kind === 'list' || type.kind === 'table') : []
+  const known =
+    output.form === 'fields'
+      ? output.fields.map(({ name }) => name)
+      : output.form === 'document' && output.text
+        ? passagesIn(output.text).map(({ name }) => name)
+        : []
+  for (const { name, span } of [...(whole.cites ? [whole.cites] : []), ...whole.notCounting])
+    if (!known.includes(name)) report(problem('field-unknown', { name, of: output.name, known }, span))
+  const { cites } = whole
+  if (output.form === 'fields' && cites && known.includes(cites.name) && !lists.some(({ name }) => name === cites.name))
+    report(problem('key-invalid', { key: 'cites', expected: 'a field that is a list', found: JSON.stringify(cites.name) }, cites.span))
+}
+
 function derive(output: OutputModel, base: OutputModel, report: Report): OutputModel {
   const contradicts = (why: string, span = defined(output.basedOn).span) =>
     report(problem('output-contradicts', { base: base.name, why }, span, [{ message: `"${base.name}" is defined here`, span: base.span }]))
@@ -44,6 +64,7 @@ function derive(output: OutputModel, base: OutputModel, report: Report): OutputM
     show: output.show ?? base.show,
     mustSay: [...base.mustSay, ...output.mustSay],
     mustNotSay: [...base.mustNotSay, ...output.mustNotSay],
+    whole: output.whole ?? base.whole,
   }
   if (output.form === 'fields' && base.form === 'fields') {
     if (base.schema) contradicts('it is a JSON Schema, which nothing can be based on')

@@ -8,6 +8,7 @@ import type { PreparedSet } from '../compile/example-set.js'
 import type { PickedCase } from '../examples/picker.js'
 import type { AnswerColumn } from '../outputs/columns.js'
 import type { Form, ReadOptions, Reply } from '../outputs/form.js'
+import { similarItems } from '../outputs/similar-items.js'
 import { doubtsIn, givenTexts } from '../outputs/truth/index.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import { seededRandom, Wordings } from '../render/choose.js'
@@ -222,7 +223,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       const examples = () => this.exampleTexts(picks)
       const sources = () => this.givenTexts(accepted, turns, examples())
       const unsupported = doubtsIn({ sources, examples, language, reply, value: read.partial })
-      return { ...read, unsupported }
+      return { ...read, unsupported, similar: similarItems(read.partial) }
     }
     const rendered = this.run(accepted, options, choose, options.origins ?? false)
     let traced: Rendered | undefined

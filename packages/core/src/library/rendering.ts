@@ -26,6 +26,8 @@ export interface FinishedTurn extends Turn {
 export interface CheckedReply<R = unknown> extends Reply<R> {
   /** Unsupported claims: figures, dates and names that are neither in the prompt nor in its record, and sentences copied from an example. */
   readonly unsupported: readonly Problem[]
+  /** Rows of the reply, and items of its lists, that are nearly the same as one before them. */
+  readonly similar: readonly Problem[]
 }
 
 /** A rendered prompt: its turns, and all that is known of them. */

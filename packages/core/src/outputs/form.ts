@@ -9,6 +9,7 @@ import { rowsKind } from './rows/kind.js'
 import { SampleRandom } from './sample/random.js'
 import { NoSample } from './sample/values.js'
 import type { Shape } from './shape.js'
+import { checkWhole, wholeInWords } from './whole-rules.js'
 import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
 import { innerSchema, type JsonSchema } from '../interop/to-schema.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
@@ -92,7 +93,7 @@ export class Form<R = unknown> {
   get asking(): { readonly head: string; readonly own: string } {
     if (this.#shape.show === 'none') return { head: '', own: '' }
     const { asks, gap, own } = this.#kind.instruct(this.#shape)
-    const message = saysAndSaysNot(this.#shape)
+    const message = [saysAndSaysNot(this.#shape), wholeInWords(this.#shape)].filter((text) => text !== '').join(' ')
     return { head: `${asks}${message === '' ? '' : `\n${message}`}${gap}`, own }
   }
 
@@ -118,6 +119,7 @@ export class Form<R = unknown> {
     else {
       value = this.#kind.read(this.#shape, reading)
       sayings(this.#shape, value, reading)
+      checkWhole(this.#shape, value, reading)
     }
     const refused = options.strict ? reading.repaired.map((item) => problem('reply-not-exact', { detail: item.message }, item.span)) : []
     const problems = [...reading.problems, ...refused]
@@ -195,6 +197,7 @@ export class Form<R = unknown> {
   private containsRequired(value: unknown): boolean {
     const reading = new Reading(new Source('the sample', ''))
     sayings(this.#shape, value, reading)
+    checkWhole(this.#shape, value, reading)
     return reading.problems.length === 0
   }
 

@@ -74,6 +74,6 @@ function collect(value: unknown, texts: string[], depth: number): void {
 }
 
 /** Only what was filled in counts against forbidden phrases; a required phrase may be in the fixed text. */
-function isFinished(value: unknown): value is FinishedDocument {
+export function isFinished(value: unknown): value is FinishedDocument {
   return isRecord(value) && isRecord(value['passages']) && Array.isArray(value['segments']) && typeof value['text'] === 'string'
 }

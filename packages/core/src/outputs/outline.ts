@@ -22,15 +22,23 @@ export function shapeOf(
   segments: readonly TextSegment[],
   check: CheckData | undefined,
 ): Shape {
+  const { cites, notCounting = [], ...bounds } = output.whole ?? {}
+  const whole = output.whole && {
+    minWords: undefined,
+    maxWords: undefined,
+    ...bounds,
+    cites: cites?.name,
+    notCounting: notCounting.map(({ name }) => name),
+  }
   switch (output.form) {
     case 'fields':
-      return { ...common, form: 'fields', fields: output.fields, schema: output.schema?.content, check }
+      return { ...common, whole, form: 'fields', fields: output.fields, schema: output.schema?.content, check }
     case 'one-of':
       return { ...common, form: 'one-of', of: output.of, labels: output.labels, field: output.from?.field.name ?? 'label' }
     case 'rows':
       return { ...common, form: 'rows', segments, min: output.min, max: output.max }
     case 'document':
-      return { ...common, form: 'document', segments }
+      return { ...common, whole, form: 'document', segments }
   }
 }
 

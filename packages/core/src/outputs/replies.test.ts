@@ -289,6 +289,60 @@ describe('labels with meanings and ranks', () => {
   })
 })
 
+describe('citations and the words of the whole', () => {
+  const fields =
+    'kind: fields\nfields: { body: text, notes: list of text, references: list of text }\ncites: references\nmax-words: 12\nnot-counting: [references]'
+  const text =
+    'kind: document\ntext: "# Story\\n<story>\\n\\n## Sources\\n<sources: three lines>"\ncites: sources\nmin-words: 4\nnot-counting: sources'
+  const references = ['Register of the house', 'Letter of the donor', 'A survey of the shore']
+  test.each([
+    [{ body: 'Brass [1], as the letter says [2].', notes: ['Seen on the shore [3]'], references }, []],
+    [{ body: 'Brass [1–3].', notes: [], references }, []],
+    [{ body: 'Brass [1, 2] and [3].', notes: [], references: references.map((item, i) => `[${i + 1}] ${item}`) }, []],
+    [
+      { body: 'Brass [1] and [4].', notes: ['An [aside], and [1] again'], references },
+      ['[4] has no entry in "references"', 'entry 2 of "references" is not cited', 'entry 3 of "references" is not cited'],
+    ],
+    [{ body: 'Brass [7] and [9].', notes: [], references: ['[7] A', '[9] B'] }, []],
+    [
+      { body: `${'word '.repeat(12)}[1]`, notes: [], references: ['A'] },
+      ['the answer has 13 words, more than 12 (not counting references)'],
+    ],
+  ])('%j', (value, problems) => {
+    expect(
+      formOf(fields)
+        .read(JSON.stringify(value))
+        .problems.map((p) => p.message),
+    ).toEqual(problems)
+  })
+  test('have codes of their own', () => {
+    const codes = formOf(fields.replace('12', '2'))
+      .read('{"body":"Brass, no less [2].","notes":[],"references":["A"]}')
+      .problems.map((p) => p.code)
+    expect(codes).toEqual(['reply-citation-unknown', 'reply-citation-unused', 'reply-words'])
+  })
+  test('in a document, in the instruction, and in samples', () => {
+    const form = formOf(text)
+    expect(form.instruction).toContain(
+      'Cite the entries of sources by their numbers, as in [1]; cite each of them. The answer has at least 4 words, not counting sources.',
+    )
+    expect(
+      form
+        .read('# Story\nIt hung [1] by the door [2].\n\n## Sources\n1. The register\n2. A letter\n3. A survey')
+        .problems.map((p) => p.message),
+    ).toEqual(['entry 3 of "sources" is not cited'])
+    for (const output of [fields.replace('12', '400'), text])
+      for (let seed = 0; seed < 40; seed++) expect(formOf(output).read(formOf(output).sample(seed)!).problems).toEqual([])
+  })
+  test('name fields and passages that exist', () => {
+    const problems = (output: string) => libraryFrom({ 'outputs/o.yaml': output }).problems.map((p) => `${p.place!.line}: ${p.message}`)
+    expect(problems(fields.replace('cites: references', 'cites: reference'))).toEqual(['3: unknown field "reference" of "o"'])
+    expect(problems(fields.replace('cites: references', 'cites: body'))).toEqual(['3: "cites" must be a field that is a list, not "body"'])
+    expect(problems(text.replace('not-counting: sources', 'not-counting: [source]'))).toEqual(['5: unknown field "source" of "o"'])
+    expect(problems('kind: fields\nfields: { a: text }\nnot-counting: a')).toHaveLength(1)
+  })
+})
+
 describe('rows', () => {
   const rows = formOf('kind: rows\nrow: "<heading> (<year: integer>) -> <maker>"\ncount: { min: 2, max: 3 }')
   const TWO = [

@@ -11,6 +11,17 @@ interface Common {
   readonly show: Show
   readonly mustSay: readonly string[]
   readonly mustNotSay: readonly string[]
+  readonly whole?: WholeRules | undefined
+}
+
+/** What an answer keeps to as a whole. */
+export interface WholeRules {
+  /** The list field, or the passage, whose entries the other texts cite. */
+  readonly cites: string | undefined
+  readonly minWords: number | undefined
+  readonly maxWords: number | undefined
+  /** The fields or passages whose words do not count. */
+  readonly notCounting: readonly string[]
 }
 
 /** What a validator finds wrong: the place in the data as `parts.2.name`, and a sentence without a subject. */

@@ -53,6 +53,19 @@ export const replyCodes = {
   'reply-fixed-missing': error<{ asked: string }>('Fixed text of a document is missing.', (d) => `fixed text is missing: "${d.asked}"`),
   'reply-text-missing': error<{ text: string }>('The reply lacks a required text.', (d) => `it does not contain "${d.text}"`),
   'reply-text-forbidden': error<{ text: string }>('The reply contains a forbidden text.', (d) => `it contains "${d.text}"`),
+  'reply-citation-unknown': error<{ number: number; list: string }>(
+    'A text cites an entry that the list of `cites` does not have.',
+    (d) => `[${d.number}] has no entry in "${d.list}"`,
+  ),
+  'reply-citation-unused': error<{ number: number; list: string }>(
+    'An entry of the list of `cites` is cited nowhere.',
+    (d) => `entry ${d.number} of "${d.list}" is not cited`,
+  ),
+  'reply-words': error<{ count: number; detail: string; except: readonly string[] }>(
+    'The whole answer has too many or too few words.',
+    (d) =>
+      `the answer has ${d.count} ${d.count === 1 ? 'word' : 'words'}, ${d.detail}${d.except.length > 0 ? ` (not counting ${d.except.join(', ')})` : ''}`,
+  ),
   'reply-schema-invalid': error<{ field: string; detail: string }>('The reply does not match the JSON Schema of its output.', (d) =>
     d.field === '' ? `the reply ${d.detail}` : `"${d.field}" ${d.detail}`,
   ),
@@ -74,6 +87,10 @@ export const replyCodes = {
   'reply-copied': warning<{ sentence: string }>(
     'The reply repeats a sentence of an example word for word.',
     (d) => `copied from an example: "${d.sentence}"`,
+  ),
+  'reply-items-alike': info<{ path: string; item: number; like: number }>(
+    'Two rows of a reply, or two items of a list in it, are nearly the same. Short words count little, numbers and the order of the words much.',
+    (d) => `${d.path === '' ? 'row' : `"${d.path}":`} ${d.item} is nearly the same as ${d.like}`,
   ),
   'reply-row-unknown': error<{ record: string }>('A reply names a record that is not in the table.', (d) => `unknown record "${d.record}"`),
   'reply-duplicate': error<{ record: string }>('A record has more than one reply.', (d) => `there is more than one reply to "${d.record}"`),

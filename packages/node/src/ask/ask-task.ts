@@ -181,6 +181,7 @@ class Asking {
       answer,
       repairs: (reply?.repairs ?? []).map((p) => p.message),
       unsupported: (reply?.unsupported ?? []).map(unsupportedText),
+      similar: (reply?.similar ?? []).map((p) => p.message),
       isMock: answers.some((answer) => answer.answer.isMock),
       about: { record: id, number: row, model: asking.model, ...(asking.candidates !== undefined && { candidate }) },
     }

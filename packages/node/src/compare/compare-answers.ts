@@ -3,8 +3,8 @@ import { join } from 'node:path'
 import { createInterface } from 'node:readline'
 import { diffWordsWithSpace } from 'diff'
 import { cellText, type AnswerColumn } from 'dunelight/parts'
-import { type ModelDescription, defined } from 'dunelight/host'
-import { countWords, distanceOf } from '../replies/likeness.js'
+import { type ModelDescription, defined, likeness } from 'dunelight/host'
+import { countWords } from '../replies/likeness.js'
 import { formatNumber, type Section, type TextChunk } from '../runs/report-layout.js'
 import type { ReasonCount } from '../runs/counts.js'
 import type { AskResult } from '../ask/ask-batch.js'
@@ -101,7 +101,7 @@ export async function compareAnswers(
       same++
       continue
     }
-    const difference = { record: line.record, row: line.number, first: before.text, other: text, distance: distanceOf(before.text, text) }
+    const difference = { record: line.record, row: line.number, first: before.text, other: text, distance: 1 - likeness(before.text, text) }
     const position = differing.findIndex((known) => known.distance < difference.distance)
     if (position >= 0 || differing.length < MOST_SHOWN) differing.splice(position < 0 ? differing.length : position, 0, difference)
     if (differing.length > MOST_SHOWN) differing.pop()

@@ -10,6 +10,8 @@ export interface FinishedRow {
   readonly answer: Readonly<Record<string, unknown>>
   readonly repairs: readonly string[]
   readonly unsupported: readonly string[]
+  /** Rows and items that are nearly the same as one before them. */
+  readonly similar?: readonly string[]
   /** Whether no model gave it. */
   readonly isMock?: boolean
   /** The keys of a JSON line before its row: the record's number and the model. */
@@ -50,12 +52,12 @@ export function rowWriting(ending: RowEnding, columns: readonly string[], option
   const more = [...columns, REPAIRS, UNSUPPORTED]
   return {
     head: (headings) => line([...headings, ...besides(headings, more)]),
-    line: ({ cells, answer, repairs, unsupported, isMock }, headings) =>
+    line: ({ cells, answer, repairs, unsupported, similar = [], isMock }, headings) =>
       line([
         ...headings.map((_, i) => cells[i] ?? ''),
         ...columns.map((name) => columnCell(answer[name])),
         repairs.join('; '),
-        isMock ? MOCK : unsupported.join('; '),
+        isMock ? MOCK : [...unsupported, ...similar].join('; '),
       ]),
   }
 }
@@ -79,7 +81,7 @@ function linesOf(columns: readonly string[]): RowWriting {
   let rowMembers = membersOf([])
   return {
     head: () => '',
-    line: ({ cells, answer, repairs, unsupported, isMock, about }, headings) => {
+    line: ({ cells, answer, repairs, unsupported, similar = [], isMock, about }, headings) => {
       if (headings !== known) {
         known = headings
         rowMembers = membersOf(headings)
@@ -88,7 +90,7 @@ function linesOf(columns: readonly string[]): RowWriting {
       const row = rowMembers((i) => cells[i] ?? '')
       const answered = answerMembers((i) => answer[defined(columns[i])] ?? null)
       const repaired = repairs.length > 0 ? `,"repaired":${JSON.stringify(repairs)}` : ''
-      const verify = unsupported.length > 0 ? `,"verify":${JSON.stringify(unsupported)}` : ''
+      const verify = unsupported.length + similar.length > 0 ? `,"verify":${JSON.stringify([...unsupported, ...similar])}` : ''
       return `{${before}"row":${row},"answer":${answered}${repaired}${verify}${isMock ? ',"mock":true' : ''}}\n`
     },
   }

@@ -68,12 +68,13 @@ export async function readReplies(options: ReadRepliesOptions): Promise<ReadRepl
     const onTurn = () => options.onAnswer?.(answered, answer)
     if (!answer) return { problems: answered.problems, reply: answered.text, partial: answered.reply?.partial, onTurn }
     await options.finish?.(answered)
-    const { repairs = [], unsupported = [] } = answered.reply ?? {}
+    const { repairs = [], unsupported = [], similar = [] } = answered.reply ?? {}
     const row: FinishedRow = {
       cells: answered.cells,
       answer,
       repairs: repairs.map((p) => p.message),
       unsupported: unsupported.map(unsupportedText),
+      similar: similar.map((p) => p.message),
     }
     if (router) return { text: '', beside: router.routes.lines(record, row, headings), onTurn }
     return { text: textBytes(writing.line(row, headings)), onTurn }

@@ -26,6 +26,8 @@ export interface Candidate {
   readonly problems: readonly Problem[]
   readonly repairs: readonly string[]
   readonly unsupported: readonly string[]
+  /** Its rows and list items that are nearly the same as one before them. */
+  readonly similarItems: readonly string[]
   readonly isMock: boolean
   /** The first answer that is nearly equal. */
   readonly similar: number | undefined
@@ -136,9 +138,13 @@ export class Review {
     for await (const { record, headings, reviewed } of this.subjects(() => true)) {
       const candidate = reviewed.candidates.find(({ number }) => number === reviewed.accepted)
       if (!candidate?.answer) continue
-      const { answer, repairs, unsupported, isMock } = candidate
+      const { answer, repairs, unsupported, similarItems, isMock } = candidate
       const about = { record: record.id, number: record.row, model: this.file.asking.model }
-      yield { headings, row: { cells: record.cells, answer, repairs, unsupported, isMock, about }, values: defined(record.prepared).values }
+      yield {
+        headings,
+        row: { cells: record.cells, answer, repairs, unsupported, similar: similarItems, isMock, about },
+        values: defined(record.prepared).values,
+      }
     }
   }
 
@@ -355,6 +361,7 @@ function candidateOf(
     problems,
     repairs: (reply?.repairs ?? []).map(({ message }) => message),
     unsupported: (reply?.unsupported ?? []).map(unsupportedText),
+    similarItems: (reply?.similar ?? []).map((p) => p.message),
     isMock,
     similar: undefined,
     isRegenerated: line?.part === undefined ? undefined : { part: line.part, of: defined(line.of) },

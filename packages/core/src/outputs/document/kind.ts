@@ -2,6 +2,7 @@ import { defined } from '../../invariant.js'
 import { finishDocument, instructDocument, readDocument, type FinishedDocument } from './document.js'
 import { partsOf } from './match.js'
 import type { OutputKind } from '../kind.js'
+import { withCitations } from '../whole-rules.js'
 import { amountsIn, passageFields, typedValue } from '../passages.js'
 import type { SampleRandom } from '../sample/random.js'
 import { samplePassage } from '../sample/passages.js'
@@ -34,7 +35,13 @@ export const documentKind: OutputKind<DocumentShape> = {
   parts: (shape) => [...new Set(passagesOf(shape).map(({ name }) => name))],
   exchange: ({ segments }, value, other, part) =>
     finishDocument(segments, withPart((value as FinishedDocument).passages, (other as FinishedDocument).passages, part)),
-  sample: (shape, random) => withPassages(shape, (item) => samplePassage(item, random, !ownLine(shape, item.name))),
+  sample: (shape, random) => {
+    const sample = withPassages(shape, (item) => samplePassage(item, random, !ownLine(shape, item.name)))
+    if (!shape.whole?.cites) return sample
+    const texts = passagesOf(shape).filter(({ type }) => type === 'text')
+    const names = texts.map(({ name }) => name)
+    return finishDocument(shape.segments, withCitations(sample.passages, shape.whole, names))
+  },
   ways: [
     defined(fenced),
     { ...defined(inProse), make: (shape, value, random) => (hasEnds(shape) ? defined(inProse).make(shape, value, random) : undefined) },

@@ -2,6 +2,7 @@ import { instructFields } from './instruct.js'
 import { readFields } from './read.js'
 import { fieldsSchema } from './schema.js'
 import type { OutputKind, Way } from '../kind.js'
+import { withCitations } from '../whole-rules.js'
 import { wordsOf } from '../sample/prose.js'
 import { sampleOfSchema } from '../sample/schema.js'
 import { sampleRecord } from '../sample/values.js'
@@ -22,7 +23,14 @@ export const fieldsKind: OutputKind<FieldsShape> = {
   write: (_, value) => JSON.stringify(value),
   parts: ({ fields }) => fields.map(({ name }) => name),
   exchange: (_, value, other, part) => withPart(value as Data, other as Data, part),
-  sample: (shape, random) => (shape.schema ? sampleOfSchema(shape.schema, random) : sampleRecord(shape.fields, random)),
+  sample: (shape, random) =>
+    shape.schema
+      ? sampleOfSchema(shape.schema, random)
+      : withCitations(
+          sampleRecord(shape.fields, random),
+          shape.whole,
+          shape.fields.filter(({ type }) => type.kind === 'text').map(({ name }) => name),
+        ),
   // A JSON Schema may ask for more than each field by itself does.
   faithful: ({ check }) => !check,
   ways: [
