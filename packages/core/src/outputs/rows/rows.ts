@@ -26,7 +26,7 @@ interface Line {
   readonly text: string
   readonly start: number
   readonly blank: boolean
-  matched: MatchedLine | undefined
+  readonly matched: MatchedLine | undefined
 }
 
 /** Reads a reply as rows: a list of records, one a line. */
@@ -34,13 +34,29 @@ export function readRows(shape: RowsShape, reading: Reading): unknown {
   const lines = linesOf(reading.text)
   const inOtherForm = rowsInJson(shape, reading) ?? rowsInTable(shape, lines, reading)
   if (inOtherForm) return inOtherForm
-  const marked = markOf(shape, lines)
-  const all = marked ? lines.map((line) => withoutMark(line, marked)) : lines
-  if (marked) reading.repair('marks', `the rows are ${marked === NUMBERED ? 'numbered' : 'bulleted'}`)
-  for (const line of all) if (!line.blank) line.matched = matchLine(shape.segments, line.text)
+  const mark = markOf(shape, lines)
+  const plain = matched(shape, lines)
+  const bare =
+    mark &&
+    matched(
+      shape,
+      lines.map((line) => withoutMark(line, mark)),
+    )
+  // What looks like a mark may be the beginning of the row: then fewer rows match without it.
+  const isMarked = bare !== undefined && countMatched(bare) >= countMatched(plain)
+  const all = isMarked ? bare : plain
+  if (isMarked) reading.repair('marks', `the rows are ${mark === NUMBERED ? 'numbered' : 'bulleted'}`)
   const rows = withoutProse(all, reading)
   const records = rows.map((line, i) => recordOf(shape, line, i + 1, reading))
   return wholeRows(shape, records, reading)
+}
+
+function matched({ segments }: RowsShape, lines: readonly Line[]): Line[] {
+  return lines.map((line) => (line.blank ? line : { ...line, matched: matchLine(segments, line.text) }))
+}
+
+function countMatched(lines: readonly Line[]): number {
+  return lines.filter((line) => line.matched).length
 }
 
 function linesOf(text: string): Line[] {
