@@ -79,6 +79,9 @@ export interface HistoryTurn extends TurnCommon {
   readonly kind: 'history'
   readonly from: Named
   readonly fence: Named | undefined
+  /** The most exchanges, and the most tokens, that are kept: the latest ones. */
+  readonly last?: number | undefined
+  readonly budget?: number | undefined
 }
 export interface ExamplesTurn extends TurnCommon {
   readonly kind: 'examples'
@@ -100,6 +103,12 @@ export interface EachTurn extends TurnCommon {
   readonly turns: readonly TurnModel[]
 }
 export type TurnModel = TextTurn | HistoryTurn | ExamplesTurn | InputTurn | EachTurn
+
+/** Whether rendering it counts tokens. */
+export function countsTokens(model: PromptModel | ExampleSetModel): boolean {
+  if (model.kind === 'example set') return model.pick.budget !== undefined
+  return ownTurns(model).some((turn) => turn.kind === 'history' && turn.budget !== undefined)
+}
 
 /** All turns, those that are repeated too. */
 export function* allTurns(turns: readonly TurnModel[]): Generator<TurnModel> {

@@ -1,3 +1,4 @@
+import { readAmount } from './amounts.js'
 import { defined } from '../invariant.js'
 import type { BatchModel, ColumnModel, JoinModel, BatchCondition, TableModel } from './artefacts.js'
 import { Keys } from './keys.js'
@@ -200,16 +201,4 @@ class BatchReader {
 
 function isFormat(name: string | undefined): name is TableFormat {
   return (TABLE_FORMATS as readonly (string | undefined)[]).includes(name)
-}
-
-/**
- * A number as people write large ones: `500k`, `2m`, `1.5m`, `20,000`. Undefined where it is none.
- *
- * @example readAmount('1.5m') // => 1500000
- */
-export function readAmount(text: string): number | undefined {
-  const [, digits = '', unit = ''] = /^\s*(\d[\d,_]*(?:\.\d+)?)\s*([km]?)\s*$/i.exec(text) ?? []
-  if (digits === '') return undefined
-  const number = Number(digits.replace(/[,_]/g, '')) * { '': 1, k: 1000, m: 1_000_000 }[unit.toLowerCase() as '' | 'k' | 'm']
-  return Number.isFinite(number) && number >= 1 ? Math.round(number) : undefined
 }

@@ -1,3 +1,4 @@
+import { readTokens } from './amounts.js'
 import { defined } from '../invariant.js'
 import type { ExampleCase, ExampleSetModel } from './artefacts.js'
 import { Keys } from './keys.js'
@@ -101,25 +102,9 @@ function readPick(node: YamlNode | undefined, fields: readonly Declared[], repor
     atMost,
     atLeast,
     cover: cover !== undefined && known.includes(cover) ? cover : undefined,
-    budget: readBudget(keys, report),
+    budget: readTokens(keys.get('budget'), report),
     order: named<Order>('order', ORDERS),
   }
-}
-
-/** budget = number [ "tokens" ] */
-function readBudget(keys: Keys<keyof typeof PICK_KEYS>, report: Report): number | undefined {
-  const words = keys.text('budget')
-  if (words === undefined) return undefined
-  const number = /^(\d+)(?: tokens?)?$/.exec(words.trim())?.[1]
-  if (number === undefined)
-    report(
-      problem(
-        'key-invalid',
-        { key: 'budget', expected: 'tokens, as in 600 tokens', found: JSON.stringify(words) },
-        defined(keys.get('budget')).span,
-      ),
-    )
-  return number === undefined ? undefined : Number(number)
 }
 
 function readCase(node: YamlNode, number: number, fields: readonly Declared[], report: Report): ExampleCase {

@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import { readAmount } from './batch.js'
+import { readAmount } from './amounts.js'
 import { Keys, textsOf, type KeyKind } from './keys.js'
 import type { Named } from './artefacts.js'
 import { problem, type Report } from '../problems/problem.js'

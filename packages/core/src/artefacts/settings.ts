@@ -1,4 +1,5 @@
 import { problem, type Report } from '../problems/problem.js'
+import { nearest } from '../problems/suggest.js'
 import type { YamlNode } from '../source/yaml.js'
 
 /** The encodings in which tokens can be counted. Default: the first. */
@@ -28,11 +29,15 @@ export const KNOWN_SETTINGS: Readonly<Record<string, { expected: string; fits: (
 
 export function readSettings(node: YamlNode | undefined, report: Report): Record<string, unknown> {
   const settings: Record<string, unknown> = {}
-  for (const { key, value } of node?.entries() ?? []) {
+  for (const { key, value, keySpan } of node?.entries() ?? []) {
     const data = value.data()
     const known = Object.hasOwn(KNOWN_SETTINGS, key) ? KNOWN_SETTINGS[key] : undefined
     if (known && !known.fits(data)) report(problem('setting-invalid', { key, expected: known.expected }, value.span))
-    else if (!known) report(problem('setting-unknown', { key, known: Object.keys(KNOWN_SETTINGS) }, value.span))
+    else if (!known) {
+      const near = nearest(key, Object.keys(KNOWN_SETTINGS))
+      if (near !== undefined) report(problem('setting-misspelt', { key, near }, keySpan))
+      else report(problem('setting-unknown', { key, known: Object.keys(KNOWN_SETTINGS) }, value.span))
+    }
     settings[key] = data
   }
   return settings

@@ -2,6 +2,7 @@ import { defined } from '../invariant.js'
 import type { Attachment, HistoryTurn, Named, Role, TurnModel } from './artefacts.js'
 import { kindWords, Keys, type KeyKind } from './keys.js'
 import { ownPath } from './paths.js'
+import { readTokens } from './amounts.js'
 import { problem, type Report } from '../problems/problem.js'
 import type { Span } from '../source/source.js'
 import type { YamlNode } from '../source/yaml.js'
@@ -25,7 +26,7 @@ export const TURN_KEYS = {
   each: 'text',
   turns: 'list',
 } satisfies Record<string, KeyKind>
-export const HISTORY_KEYS = { from: 'text', fence: 'text' } as const
+export const HISTORY_KEYS = { from: 'text', fence: 'text', last: 'integer', budget: 'text' } as const
 export const ATTACHMENT_KEYS = { from: 'text', as: 'text' } as const
 type TurnKeys = Keys<keyof typeof TURN_KEYS>
 
@@ -132,7 +133,11 @@ function readHistory(node: YamlNode, common: Common, { report }: TurnReading): H
   const keys = new Keys(node, 'a history', HISTORY_KEYS, report)
   const from = keys.required('from')
   const fence = keys.get('fence')
-  return from ? [{ kind: 'history', ...common, from: namedOf(from), fence: fence && namedOf(fence) }] : []
+  const last = keys.number('last')
+  if (last !== undefined && last < 1)
+    report(problem('key-invalid', { key: 'last', expected: 'a whole number from 1', found: String(last) }, keys.get('last')?.span))
+  const budget = readTokens(keys.get('budget'), report)
+  return from ? [{ kind: 'history', ...common, from: namedOf(from), fence: fence && namedOf(fence), last, budget }] : []
 }
 
 function namedOf(node: YamlNode): Named {

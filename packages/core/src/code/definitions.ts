@@ -91,7 +91,11 @@ export type TurnInput =
   | (Spoken & { readonly system: string })
   | (Spoken & { readonly user: string })
   | (Spoken & { readonly assistant: string })
-  | { readonly name?: string; readonly history: string | { readonly from: string; readonly fence?: string } }
+  | {
+      readonly name?: string
+      readonly history:
+        string | { readonly from: string; readonly fence?: string; readonly last?: number; readonly budget?: string | number }
+    }
   | { readonly name?: string; readonly examples: string | AnyExampleSet; readonly to?: string }
   | {
       readonly name?: string

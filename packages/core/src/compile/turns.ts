@@ -2,6 +2,7 @@ import { defined } from '../invariant.js'
 import { attachmentPlans } from './attach.js'
 import { compileInput, liveInput } from './input.js'
 import { caseOps, exampleSet, liveText, pickerOp } from './cases.js'
+import { recentTurns, type PastTurn } from '../render/recent.js'
 import { textOrigin, type Context, type Draws } from './context.js'
 import { openLoop, runLoop } from './loop.js'
 import type { Compilation } from './env.js'
@@ -10,6 +11,7 @@ import type { EachTurn, ExamplesTurn, HistoryTurn, TurnModel } from '../artefact
 import { problem } from '../problems/problem.js'
 import { TurnMemo } from '../render/memo.js'
 import type { TurnPlan } from '../render/plan.js'
+import type { Run } from '../render/run.js'
 import { isName } from '../values/names.js'
 import { describe } from '../values/types.js'
 
@@ -30,7 +32,7 @@ function compileTurn(turn: TurnModel, compilation: Compilation, context: Context
       return [{ kind, role, name, op, memo, attach: attachmentPlans(turn.attach, compilation, { ...context, role }), span }]
     }
     case 'history':
-      return compileHistory(turn, context)
+      return compileHistory(turn, compilation, context)
     case 'examples':
       return compileExamples(turn, compilation, context)
     case 'input':
@@ -50,7 +52,7 @@ function compileRepeated({ head, turns, span }: EachTurn, compilation: Compilati
   }
 }
 
-function compileHistory(turn: HistoryTurn, context: Context): TurnPlan[] {
+function compileHistory(turn: HistoryTurn, compilation: Compilation, context: Context): TurnPlan[] {
   const { scope, shared } = context
   const binding = scope.find(turn.from.name)
   if (!binding) {
@@ -69,7 +71,11 @@ function compileHistory(turn: HistoryTurn, context: Context): TurnPlan[] {
   const value = textOrigin(context, turn.from.span, { kind: 'value', fromValue: true, path: [turn.from.name] })
   const made = textOrigin(context, turn.span, { kind: 'made' })
   const tag = { ...made, tag: true }
-  return [{ kind: 'history', get: binding.get, fence, user: value, made, tag, assistant: value, span: turn.span }]
+  const { countTokens } = compilation.env
+  if (turn.budget !== undefined && !countTokens) shared.report(problem('budget-uncounted', { set: turn.from.name }, turn.span))
+  const recent = recentTurns(turn, countTokens ?? (() => 0))
+  const get = (run: Run) => recent((binding.get(run) as readonly PastTurn[] | null) ?? [], run)
+  return [{ kind: 'history', get, fence, user: value, made, tag, assistant: value, span: turn.span }]
 }
 
 /** Each picked case as a user and an assistant turn, likened to `to`, or to what the prompt asks by this set. */

@@ -31,7 +31,12 @@ const attachment = mapSchema(
 
 const history = mapSchema(
   HISTORY_KEYS,
-  { from: 'The variable that holds the turns.', fence: 'The tag of the fence around what users said.' },
+  {
+    from: 'The variable that holds the turns.',
+    fence: 'The tag of the fence around what users said.',
+    last: 'The most exchanges that are kept, the latest.',
+    budget: ['The most tokens that are kept: 2k tokens.', SCALAR],
+  },
   ['from'],
 )
 

@@ -1,3 +1,4 @@
+import { sendScope } from './send.js'
 import { detectors } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { circles } from './circles.js'
@@ -16,7 +17,7 @@ import { checkSnippet, compilePrompt, compileSet } from '../compile/prompt.js'
 import type { PreparedSet } from '../compile/example-set.js'
 import type { Likeness } from '../examples/picker.js'
 import { checksOf, joinOutputs, type Validator } from './outputs.js'
-import type { JoinedPrompt, Limits, OutputModel, PromptModel } from '../artefacts/artefacts.js'
+import type { BatchModel, JoinedPrompt, Limits, OutputModel, PromptModel } from '../artefacts/artefacts.js'
 import type { CompileEnv } from '../compile/env.js'
 import type { FileValue } from '../values/files.js'
 import type { Plan } from '../render/plan.js'
@@ -117,6 +118,7 @@ export class Library<P extends object = AnyPrompts> {
           ),
         )
     }
+    for (const batch of artefacts.batches.values()) this.checkSend(batch, shelves, report)
     for (const { envelope } of artefacts.models.models.values()) {
       if (envelope && !artefacts.envelopes.has(envelope.name))
         report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] }, envelope.span))
@@ -133,6 +135,21 @@ export class Library<P extends object = AnyPrompts> {
     if (!prompt || inCircle) return { problems, ready: undefined }
     const plan = compilePrompt(prompt, shelves, (p) => problems.push(seenFrom(prompt, p)))
     return { problems, ready: { prompt, plan } }
+  }
+
+  /** The conditions of `send` name only what is there. */
+  private checkSend({ prompt, send }: BatchModel, shelves: CompileEnv, report: Report): void {
+    const { ready, problems } = this.#compiled.get(prompt?.name ?? '') ?? { problems: [] }
+    if (!ready || problems.some((p) => p.severity === 'error')) return
+    const scope = sendScope(ready.plan)
+    for (const { when } of send) {
+      try {
+        compileKeep(when.condition, scope, shelves)
+      } catch (fault) {
+        if (!(fault instanceof ProblemError)) throw fault
+        for (const p of fault.problems) report(p)
+      }
+    }
   }
 
   /** The artefacts as they were read. */

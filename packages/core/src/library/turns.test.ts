@@ -202,3 +202,47 @@ describe('settings', () => {
     expect(codesOf(files)).toEqual(['setting-unknown'])
   })
 })
+
+test('a history keeps its latest exchanges, as many as fit', () => {
+  const open = (history: string, options = {}) =>
+    libraryFrom(
+      { 'prompts/p.yaml': `title: P\nvariables: { h: turns }\nturns:\n  - history: { from: h${history} }\n  - user: Go.\n` },
+      options,
+    )
+  const exchanges = [1, 2, 3].flatMap((i) => [
+    { role: 'user', text: `Question ${i}` },
+    { role: 'assistant', text: `Answer ${i}` },
+  ])
+  const rendered = (history: string) =>
+    open(history, { countTokens: (text: string) => text.split(' ').length })
+      .prompt('p')
+      .render({ h: [{ role: 'assistant', text: 'Welcome.' }, ...exchanges] })
+  const texts = (history: string) =>
+    rendered(history)
+      .turns.map(({ text }: FinishedTurn) => text)
+      .slice(0, -1)
+  expect(texts('')).toHaveLength(7)
+  expect(texts(', last: 2')).toEqual(['Question 2', 'Answer 2', 'Question 3', 'Answer 3'])
+  expect(texts(', last: 9')).toHaveLength(7)
+  expect(texts(', budget: 11 tokens')).toEqual(['Question 2', 'Answer 2', 'Question 3', 'Answer 3'])
+  expect(texts(', budget: 8, last: 1')).toEqual(['Question 3', 'Answer 3'])
+  expect([texts(', budget: 3 tokens'), rendered(', budget: 3 tokens').problems.map((p) => p.code)]).toEqual([[], ['history-over-budget']])
+  const codes = (history: string) => open(history).problems.map((p) => p.code)
+  expect(codes(', budget: 2k tokens')).toEqual(['budget-uncounted'])
+  expect([codes(', last: 0'), codes(', budget: some'), codes(', lst: 3')]).toEqual([['key-invalid'], ['key-invalid'], ['key-unknown']])
+})
+
+test('conditions of send name the answer, the record and the run, and nothing else', () => {
+  const of = (when: string) =>
+    problemsOf({
+      'outputs/grade.yaml': 'kind: one-of\nof: [sound, watch]\n',
+      'prompts/p.yaml':
+        'title: P\noutput: grade\nvariables: { item: { type: record, fields: { room: text } } }\nturns: [{ user: "{item.room}" }]\n',
+      'batches/b.yaml': `prompt: p\nrecords: { from: ../data/a.csv }\nsend:\n  - { when: '${when}', to: ../out/x.csv }\n`,
+    }).map((p) => `${p.place?.file}:${p.place?.line} ${p.message}`)
+  expect(of('answer.label is "watch" and item.room is "B0" and run.model is "small"')).toEqual([])
+  expect(of('answer.labl is "watch"')).toEqual(['batches/b.yaml:4 unknown field "labl" of "answer"'])
+  expect(of('answer.label is "wach"').join()).toContain('"wach"')
+  expect(of('run.modl is "x"')).toEqual(['batches/b.yaml:4 unknown field "modl" of "run"'])
+  expect(of('grade is "watch"')).toEqual(['batches/b.yaml:4 unknown variable "grade"'])
+})

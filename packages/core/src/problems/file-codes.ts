@@ -157,6 +157,11 @@ export const fileCodes = {
     (d) => `"${d.set}" has a budget in tokens, but there is no token counter`,
     () => 'openLibrary of @dunelight/node loads one; elsewhere pass { countTokens }',
   ),
+  'history-over-budget': warning<{ name: string; budget: number }>(
+    'The latest exchange of a history is longer than the budget: no earlier turn is in the prompt.',
+    (d) => `no exchange of "${d.name}" fits into the budget of ${d.budget} tokens`,
+    () => 'raise the budget',
+  ),
   'expected-form-invalid': error<{ set: string; output: string; field: string }>(
     'Cases with "expected-form: output" must have the fields of the output.',
     (d) =>
@@ -218,6 +223,11 @@ export const fileCodes = {
   'setting-invalid': error<{ key: string; expected: string }>(
     'A known setting has a value that no model accepts.',
     (d) => `the setting "${d.key}" must be ${d.expected}`,
+  ),
+  'setting-misspelt': warning<{ key: string; near: string }>(
+    'A setting that Dunelight does not know resembles one that it knows. It is passed on unchanged, and a model service may ignore it.',
+    (d) => `unknown setting "${d.key}"; it is passed on unchecked`,
+    (d) => `did you mean "${d.near}"?`,
   ),
   'setting-unknown': info<{ key: string; known: readonly string[] }>(
     'A setting that Dunelight does not know is passed on unchanged.',

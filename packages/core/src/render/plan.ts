@@ -1,5 +1,6 @@
 import type { PersonalDetector } from '../values/personal/detector.js'
 import type { TurnMemo } from './memo.js'
+import type { PastTurn } from './recent.js'
 import type { AnswerColumn } from '../outputs/columns.js'
 import type { Form } from '../outputs/form.js'
 import type { Role } from '../artefacts/artefacts.js'
@@ -7,7 +8,7 @@ import type { Span } from '../source/source.js'
 import type { Locale } from '../values/locale.js'
 import type { Declared } from '../values/types.js'
 import type { AttachmentPlan } from './parts.js'
-import type { Get, Op, Run } from './run.js'
+import type { Op, Run } from './run.js'
 import type { TextOrigin } from './trace.js'
 
 /** One turn of a plan: either a text, or what becomes several turns at rendering. */
@@ -31,7 +32,7 @@ export type TurnPlan =
     }
   | {
       readonly kind: 'history'
-      readonly get: Get
+      readonly get: (run: Run) => readonly PastTurn[]
       readonly fence: string | undefined
       readonly user: TextOrigin
       readonly made: TextOrigin

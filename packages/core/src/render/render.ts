@@ -218,7 +218,7 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
       })
       return
     case 'history': {
-      for (const { role, text } of (turn.get(run) as { role: Role; text: string }[] | null) ?? []) {
+      for (const { role, text } of turn.get(run)) {
         const { fence } = turn
         const op = () => {
           if (role !== 'user' || fence === undefined) {

@@ -1,3 +1,4 @@
+import { countsTokens } from 'dunelight/host'
 import type { Library } from 'dunelight'
 import { openLibrary, type OpenOptions } from './open-library.js'
 import { tokenCounter } from './tokens.js'
@@ -23,9 +24,12 @@ export async function openLibraryFor(
   const library = await openLibrary(folder, { ...options, countTokens: (text) => counter?.(text) ?? 0 })
   const name = typeof prompt === 'function' ? prompt(library) : prompt
   const drawn = name === undefined ? library.graph.members : library.graph.drawsOn({ kind: 'prompt', name })
-  const counts = drawn.some(
-    (member) => member.kind === 'example set' && library.artefacts.examples.get(member.name)?.pick.budget !== undefined,
-  )
-  if (counts) counter = await tokenCounter()
+  const { examples, prompts } = library.artefacts
+  const models = drawn.flatMap(({ kind, name }) => {
+    const model = kind === 'example set' ? examples.get(name) : kind === 'prompt' ? prompts.get(name) : undefined
+    return model ? [model] : []
+  })
+  const own = name === undefined ? undefined : prompts.get(name)
+  if ([...models, ...(own ? [own] : [])].some(countsTokens)) counter = await tokenCounter()
   return library
 }

@@ -11,6 +11,7 @@ import {
   readLibraryFiles,
   type CaseRows,
   type LibraryFiles,
+  countsTokens,
 } from 'dunelight/host'
 import { readCaseRows } from './case-tables.js'
 import { readFileValue } from './file-value.js'
@@ -55,7 +56,7 @@ export interface OpenOptions extends LibraryOptions, Pick<ReadFolderOptions, 'in
  */
 export async function openLibrary<P extends object = AnyPrompts>(folder: string, options: OpenOptions = {}): Promise<Library<P>> {
   const { artefacts, problems, attachments, tables } = await readLibraryFolder(folder, options)
-  const budgets = [...artefacts.examples.values()].some((set) => set.pick.budget !== undefined)
+  const budgets = [...artefacts.examples.values(), ...artefacts.prompts.values()].some(countsTokens)
   const countTokens = options.countTokens ?? (budgets ? await tokenCounter() : undefined)
   const schemas = [...artefacts.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
   const validator = options.validator ?? (schemas ? (await import('dunelight/json-schema')).validator : undefined)

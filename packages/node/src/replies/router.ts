@@ -1,6 +1,6 @@
 import { extname } from 'node:path'
-import { cellText, type Declared, type ValueType } from 'dunelight/parts'
-import type { Batch, BatchRecord } from 'dunelight/host'
+import { cellText } from 'dunelight/parts'
+import { sendScope, type Batch, type BatchRecord } from 'dunelight/host'
 import type { CellOptions } from '../output/cells.js'
 import type { Beside } from '../runs/outcome.js'
 import { readEnding, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from './finished-row.js'
@@ -43,18 +43,17 @@ export class Router {
  */
 export function sendRouter({ prompt, library, model }: Batch): Router {
   const { variables, answerColumns } = prompt
-  const plain = { optional: true, untrusted: false, span: undefined }
-  const fields = answerColumns.map(({ name, labels }): Declared => ({ ...plain, name, type: labelType(labels) }))
-  const scope: Declared[] = [...variables, { ...plain, name: 'answer', type: { kind: 'record', fields } }]
+  const scope = sendScope(prompt)
   const routes = model.send.map(({ when, path }, i): Route => {
     const ending = readEnding(path)
     const keeps = library?.keep(when.condition, scope) ?? (() => false)
     return {
       file: `sent-${i + 1}${ending}`,
       ending,
-      takes: ({ prepared }, { answer }) => {
+      takes: ({ id, prepared }, { answer, about }) => {
         const values = prepared?.values ?? {}
-        return keeps([...variables.map(({ name }) => values[name]), answer])
+        const run = { model: about?.['model'], prompt: prompt.name, record: id }
+        return keeps([answer, run, ...variables.map(({ name }) => values[name])])
       },
     }
   })
@@ -81,9 +80,4 @@ export function labelRouter(
     takes: (_, { answer }) => cellText(answer[column]) === label,
   }))
   return new Router(routes, columns, options)
-}
-
-function labelType(labels: readonly string[] | undefined): ValueType {
-  if (!labels) return { kind: 'any' }
-  return labels.length === 2 && labels.includes('true') && labels.includes('false') ? { kind: 'boolean' } : { kind: 'choice', of: labels }
 }
