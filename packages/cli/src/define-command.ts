@@ -105,6 +105,7 @@ export const TABLE_FLAGS: readonly Flag[] = [
   ['--format <name>', 'the table’s format, if the file name has no ending'],
   ['--sheet <name>', 'the sheet of an .xlsx file'],
   ['--query <sql>', 'the query for an SQLite file'],
+  ['--encoding <name>', 'the encoding of a text that is not UTF-8: windows-1250, shift_jis, cp850 … (default: detected)'],
 ]
 
 /** What takes the place of a batch’s own keys, or of a batch. */

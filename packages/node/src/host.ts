@@ -53,3 +53,4 @@ export {
 export type { CompareOptions } from './compare/compare-table.js'
 export { openWithWording, type OtherWording } from './compare/other-wording.js'
 export { REJECTED_SCHEMA } from './runs/rejected-schema.js'
+export { otherEncoding, utf8Stream } from './sources/encoding.js'

@@ -87,7 +87,8 @@ export class Encoding {
     const first = bytes.findIndex((byte) => byte >= 0x80)
     if (first < 0) return 'ascii'
     this.encoding = this.isCharacter(bytes.subarray(first, first + lengthOf(bytes[first] ?? 0))) ? 'utf-8' : 'windows-1252'
-    if (this.encoding === 'windows-1252') this.options.notice?.(problem('encoding-guessed', { file: this.options.name }))
+    if (this.encoding === 'windows-1252')
+      this.options.notice?.(problem('encoding-guessed', { file: this.options.name, encoding: 'Windows-1252' }))
     return this.encoding
   }
 

@@ -7,7 +7,17 @@ import { bodyLimit } from 'hono/body-limit'
 import { ProblemError, problemRecord, type FileValue } from 'dunelight'
 import { OTHER_FOLDERS, FOLDERS, TABLE_FORMATS, defined } from 'dunelight/host'
 import { openLibrary, readTable } from '@dunelight/node'
-import { filesThatItSets, formatOf, markOfText, readLibraryFolder, readLibraryTexts, saveText, textFormatOf } from '@dunelight/node/host'
+import {
+  filesThatItSets,
+  formatOf,
+  markOfText,
+  readLibraryFolder,
+  readLibraryTexts,
+  saveText,
+  textFormatOf,
+  otherEncoding,
+  utf8Stream,
+} from '@dunelight/node/host'
 
 export interface DeskOptions {
   /** The library's folder, links resolved. */
@@ -157,7 +167,10 @@ async function sendTable(c: Context, root: string): Promise<Response> {
   const query = c.req.query('query')
   c.header('x-table-format', format ?? 'jsonl')
   c.header('content-type', 'application/octet-stream')
-  if (format !== undefined) return c.body(Readable.toWeb(createReadStream(place)) as ReadableStream)
+  if (format !== undefined) {
+    const encoding = await otherEncoding({ from: place })
+    return c.body(Readable.toWeb(utf8Stream(createReadStream(place), encoding)) as ReadableStream)
+  }
   const source = { from: place, ...(sheet !== undefined && { sheet }), ...(query !== undefined && { query }) }
   return c.body(Readable.toWeb(Readable.from(linesOf(source))) as ReadableStream)
 }

@@ -11,6 +11,7 @@ export interface TableFlags {
   readonly format?: string
   readonly sheet?: string
   readonly query?: string
+  readonly encoding?: string
 }
 
 /** Options that override a batch's file, or replace one. */
@@ -31,9 +32,9 @@ export interface BatchFlags extends TableFlags {
 }
 
 /** The table that the options name. */
-export function tableOf({ records, format, sheet, query }: TableFlags): TableFile | undefined {
+export function tableOf({ records, format, sheet, query, encoding }: TableFlags): TableFile | undefined {
   if (records === undefined) {
-    for (const [flag, text] of Object.entries({ format, sheet, query }))
+    for (const [flag, text] of Object.entries({ format, sheet, query, encoding }))
       if (text !== undefined) throw new WrongUse(`--${flag} needs --records`, 'add --records FILE')
     return undefined
   }
@@ -46,6 +47,7 @@ export function tableOf({ records, format, sheet, query }: TableFlags): TableFil
     ...(format !== undefined && { format: format as TableFormat }),
     ...(sheet !== undefined && { sheet }),
     ...(query !== undefined && { query }),
+    ...(encoding !== undefined && { encoding }),
   }
 }
 

@@ -240,6 +240,7 @@ export interface TableModel {
   readonly format: TableFormat | undefined
   readonly sheet: string | undefined
   readonly query: string | undefined
+  readonly encoding: string | undefined
 }
 export interface JoinModel extends TableModel {
   readonly as: string

@@ -33,7 +33,7 @@ export const BATCH_KEYS = {
   budget: 'any',
   send: 'list',
 } as const
-export const TABLE_KEYS = { from: 'text', as: 'text', format: 'text', sheet: 'text', query: 'text' } as const
+export const TABLE_KEYS = { from: 'text', as: 'text', format: 'text', sheet: 'text', query: 'text', encoding: 'text' } as const
 export const JOIN_KEYS = { ...TABLE_KEYS, where: 'text', many: 'boolean', of: 'text' } as const
 export const COLUMN_KEYS = { heading: 'text', type: 'text' } as const
 export const SAMPLE_KEYS = { count: 'integer', seed: 'integer' } as const
@@ -108,6 +108,7 @@ class BatchReader {
       format: isFormat(format?.string) ? format.string : undefined,
       sheet: keys.text('sheet'),
       query: keys.text('query'),
+      encoding: keys.text('encoding'),
     }
   }
 

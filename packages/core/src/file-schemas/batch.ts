@@ -18,6 +18,7 @@ const TABLE = {
   format: ['Its format, where its ending does not say it.', oneOf(TABLE_FORMATS)],
   sheet: 'The sheet of a spreadsheet.',
   query: 'What is asked of an SQLite file.',
+  encoding: 'The encoding of a text that is not UTF-8, such as windows-1250.',
 } as const
 
 const records = mapSchema(TABLE_KEYS, TABLE, ['from'])

@@ -171,10 +171,15 @@ export const tableCodes = {
     () => 'if the file is one list, name it .json or use --format json',
   ),
   'row-not-record': error<{ row: number }>('An item of a list is not a record. It is rejected.', (d) => `row ${d.row} is not a record`),
-  'encoding-guessed': warning<{ file: string }>(
-    'A file is not UTF-8. It is read as Windows-1252, the most common other encoding of tables.',
-    (d) => `${d.file} is not UTF-8 and is read as Windows-1252`,
-    () => 'check accented letters, or save the file as UTF-8',
+  'encoding-guessed': warning<{ file: string; encoding: string }>(
+    'A file is not UTF-8. Its encoding was detected, or it is read as Windows-1252, the most common other encoding of tables.',
+    (d) => `${d.file} is not UTF-8 and is read as ${d.encoding}`,
+    () => 'check accented letters; if they are wrong, name the encoding: --encoding NAME',
+  ),
+  'encoding-unknown': error<{ name: string }>(
+    'A table is in an encoding that is not known.',
+    (d) => `unknown encoding "${d.name}"`,
+    () => 'use a name such as utf-8, windows-1250, iso-8859-2, koi8-r, shift_jis, gb18030 or cp850',
   ),
   'not-text': error<{ file: string }>(
     'A text file is not UTF-8.',

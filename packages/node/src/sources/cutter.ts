@@ -3,6 +3,7 @@ import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 import { beginningOf, delimiterOf, Encoding, RowScanner, wholeCharacters, type DecodeOptions } from '@dunelight/tables'
 import { byteText } from './byte-text.js'
+import { otherEncoding } from './encoding.js'
 import { formatOf, type TableFile } from './open-table.js'
 
 /** Whole rows of a file. */
@@ -36,6 +37,7 @@ const LONGEST_HEADING = 4 * 1024 * 1024
 export async function cuttingOf(table: TableFile): Promise<Cutting | undefined> {
   const format = formatOf(table) ?? 'csv'
   if (format !== 'csv' && format !== 'tsv' && format !== 'jsonl') return undefined
+  if ((await otherEncoding(table)) !== undefined) return undefined
   const file = await open(table.from, 'r')
   try {
     for (let size = 1 << 16; size <= LONGEST_HEADING; size *= 8) {

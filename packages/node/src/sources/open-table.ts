@@ -14,6 +14,7 @@ import {
 } from '@dunelight/tables'
 import { reason } from '../output/reason.js'
 import { byteText } from './byte-text.js'
+import { asUtf8, otherEncoding } from './encoding.js'
 
 /** A table in a file. `from` is its path, or `-` for standard input. */
 export interface TableFile {
@@ -24,6 +25,8 @@ export interface TableFile {
   readonly sheet?: string
   /** What is asked of a database. */
   readonly query?: string
+  /** The encoding of a text, such as `windows-1250` or `shift_jis`. Default: detected. */
+  readonly encoding?: string
 }
 
 /** A table: a file's path, a file with options, or records of a program. */
@@ -93,9 +96,11 @@ async function* openFile(file: TableFile, options: TableOptions): AsyncGenerator
     throw new ProblemError([problem('table-format-unknown', { name: file.format, known: [...TABLE_FORMATS] })])
   const format = formatOf(file)
   if (sheet !== undefined && format !== 'xlsx') unreadable(from, 'only spreadsheets have sheets')
+  if (file.encoding !== undefined && format !== undefined && textFormatOf(`x.${format}`) === undefined)
+    unreadable(from, 'only texts have an encoding')
   if (query !== undefined && format !== 'sqlite') unreadable(from, 'only databases have queries')
   if (from === '-') {
-    yield* fromStdin(format, options)
+    yield* fromStdin(file, format, options)
     return
   }
   const other = OTHERS[/\.(\w+)$/.exec(from)?.[1]?.toLowerCase() ?? '']
@@ -113,14 +118,18 @@ async function* openFile(file: TableFile, options: TableOptions): AsyncGenerator
     case 'sqlite':
       yield* (await import('./sqlite.js')).sqliteTable(from, query)
       return
-    default:
-      yield* readTextTable(bytesOf(from), format ?? 'csv', { ...options, name: from, byteText })
+    default: {
+      const encoding = await otherEncoding(file, options.notice)
+      const bytes = encoding === undefined ? bytesOf(from) : asUtf8(bytesOf(from), encoding)
+      yield* readTextTable(bytes, format ?? 'csv', { ...options, name: from, byteText })
+    }
   }
 }
 
-async function* fromStdin(text: TableFormat | undefined, options: TableOptions): AsyncGenerator<TableRows> {
+async function* fromStdin(file: TableFile, text: TableFormat | undefined, options: TableOptions): AsyncGenerator<TableRows> {
   const { format, bytes } = await standardInput(text)
-  yield* readTextTable(bytes, format, { ...options, name: STDIN, byteText })
+  const encoding = await otherEncoding(file)
+  yield* readTextTable(encoding === undefined ? bytes : asUtf8(bytes, encoding), format, { ...options, name: STDIN, byteText })
 }
 
 const STDIN = 'standard input'

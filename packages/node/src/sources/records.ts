@@ -137,11 +137,12 @@ export async function readPools(batch: Batch, folder: string, options: TableOpti
 }
 
 /** The table that a batch of a library's folder speaks of. */
-export function tableFile(folder: string, { path, format, sheet, query }: TableModel): TableFile {
+export function tableFile(folder: string, { path, format, sheet, query, encoding }: TableModel): TableFile {
   return {
     from: join(folder, path),
     ...(format && { format }),
     ...(sheet !== undefined && { sheet }),
     ...(query !== undefined && { query }),
+    ...(encoding !== undefined && { encoding }),
   }
 }
