@@ -41,6 +41,8 @@ export interface PromptModel extends Artefact {
   readonly locale: Text | undefined
   /** Paths to values that are replaced by placeholders wherever they appear: `item.donor`. */
   readonly personal: readonly Named[]
+  /** Fields that the texts mention and do not insert, on purpose: `item.donor`. */
+  readonly onlyMentioned: readonly Named[]
   readonly settings: Readonly<Record<string, unknown>>
 }
 

@@ -1,4 +1,5 @@
-import type { Bound, PromptModel } from './artefacts.js'
+import type { Bound, Named, PromptModel } from './artefacts.js'
+import type { YamlNode } from '../source/yaml.js'
 import type { KeyKind } from './keys.js'
 import { ArtefactReader, type Reading } from './reading.js'
 import { readSettings } from './settings.js'
@@ -22,6 +23,7 @@ export const PROMPT_KEYS = {
   turns: 'list',
   output: 'text',
   personal: 'list',
+  'only-mentioned': 'list',
   settings: 'map',
 } satisfies Record<string, KeyKind>
 type Reader = ArtefactReader<keyof typeof PROMPT_KEYS>
@@ -65,9 +67,14 @@ export function readPrompt(reading: Reading): PromptModel {
     persona: reader.textAt('persona'),
     output: reader.textAt('output'),
     locale: reader.textAt('locale'),
-    personal: (keys.get('personal')?.items() ?? []).map((node) => ({ name: (node.string ?? '').trim(), span: node.span })),
+    personal: namesIn(keys.get('personal')),
+    onlyMentioned: namesIn(keys.get('only-mentioned')),
     settings: readSettings(keys.get('settings'), report),
   }
+}
+
+function namesIn(node: YamlNode | undefined): Named[] {
+  return (node?.items() ?? []).map((item) => ({ name: (item.string ?? '').trim(), span: item.span }))
 }
 
 function readBound(reader: Reader): Bound[] {

@@ -115,6 +115,7 @@ export interface PromptInput extends Described {
   readonly output?: string | AnyOutput
   readonly locale?: string
   readonly personal?: readonly string[]
+  readonly 'only-mentioned'?: readonly string[]
   readonly settings?: Readonly<Record<string, unknown>>
   readonly turns?: readonly TurnInput[]
   readonly 'based-on'?: string | AnyPrompt

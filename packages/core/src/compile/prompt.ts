@@ -1,3 +1,4 @@
+import { reportMentions } from './mentions.js'
 import { defined } from '../invariant.js'
 import type { ExampleSetModel, JoinedPrompt, SnippetModel } from '../artefacts/artefacts.js'
 import { compileValueText, type Context, type Shared } from './context.js'
@@ -101,6 +102,7 @@ class PromptCompiler implements Compilation {
     const locale = this.locale()
     const turns = compileTurns(prompt.turns, this, context, prompt.name)
     reportUnused(this.bindings, this.report)
+    reportMentions(prompt, shared.fences, this.report)
     for (const { name, span } of shared.mentions)
       if (!shared.fences.has(name)) this.report(problem('fence-unknown', { name, known: [...shared.fences] }, span))
     return {

@@ -77,6 +77,7 @@ export const promptSchema: JsonSchema = {
       variables: ['What it takes.', VARIABLES],
       turns: ['What the model is told, in order.', { items: ref('turn'), minItems: 1 }],
       output: 'The form of the answer: a text that comes out as the name of an output.',
+      'only-mentioned': ['Fields that the texts mention and do not insert, on purpose: item.donor.', texts],
       personal: ['Paths to values that are replaced by placeholders everywhere: item.donor.', texts],
       settings: ['Settings for the model, passed on unchanged.', SETTINGS],
     },

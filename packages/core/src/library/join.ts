@@ -80,6 +80,7 @@ function derive(prompt: PromptModel, base: JoinedPrompt, report: Report): Joined
     output: prompt.output ?? base.output,
     locale: prompt.locale ?? base.locale,
     personal: [...base.personal, ...prompt.personal],
+    onlyMentioned: [...base.onlyMentioned, ...prompt.onlyMentioned],
     settings: { ...base.settings, ...prompt.settings },
   }
 }

@@ -246,3 +246,36 @@ test('conditions of send name the answer, the record and the run, and nothing el
   expect(of('run.modl is "x"')).toEqual(['batches/b.yaml:4 unknown field "modl" of "run"'])
   expect(of('grade is "watch"')).toEqual(['batches/b.yaml:4 unknown variable "grade"'])
 })
+
+describe('a text that looks as if it inserted a value', () => {
+  const of = (text: string, more = '') =>
+    problemsOf({
+      'prompts/p.yaml': `title: P\n${more}variables:\n  title: text\n  item: { type: record, fields: { donor-name: text, made: integer, room: text } }\nturns:\n  - user: |\n      ${text}\n      {title} {item.made}\n`,
+    }).map((p) => `${p.code} ${p.message}`)
+  test.each(['{{title}}', '{{ title }}', '{{ item.room }}', '$title', '<title>', '[title]', '%title%', '[ROOM]', '$item.room'])(
+    '%s',
+    (written) => {
+      expect(of(`A ${written}.`).filter((p) => p.startsWith('foreign-slot'))).toEqual([
+        expect.stringContaining(`of "${written}" stay in the text`),
+      ])
+    },
+  )
+  test.each([
+    'See [title](https://marram.example), [title]: x, <title>Lamp</title> and 5$ title.',
+    '{"title": {title}} costs ${item.made}; [1], <b>, $other, [other].',
+    'Escaped \\{\\{title\\}\\}.',
+  ])('not %s', (text) => {
+    expect(of(text).filter((p) => p.startsWith('foreign-slot'))).toEqual([])
+  })
+  test('a field that is mentioned is noted once, unless it is inserted or listed', () => {
+    const note = 'only-mentioned the text mentions "donor name", but "item.donor-name" is never inserted'
+    expect(of('Thank the donor name. Repeat the donor name in its room.')).toEqual([
+      note,
+      'only-mentioned the text mentions "room", but "item.room" is never inserted',
+    ])
+    expect(of('Thank the donors, in a roomy place.')).toEqual([])
+    expect(of('Thank the donor name.', 'only-mentioned: [item.donor-name]\n')).toEqual([])
+    expect(of('Thank the donor name, {item.donor-name}.')).toEqual([])
+    expect(of('Thank the donor name. {item as json}')).toEqual([])
+  })
+})

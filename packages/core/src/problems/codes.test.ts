@@ -264,6 +264,8 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'reply-words': 'packages/core/src/outputs/replies.test.ts',
   'reply-items-alike': 'packages/core/src/values/likeness.test.ts',
   'encoding-unknown': 'packages/cli/src/encoding.test.ts',
+  'only-mentioned': 'packages/core/src/library/turns.test.ts',
+  'foreign-slot': 'packages/core/src/library/turns.test.ts',
   'history-over-budget': 'packages/core/src/library/turns.test.ts',
   'reply-copied': 'packages/core/src/outputs/truth.test.ts',
   'output-unknown': 'packages/core/src/code/code.test.ts',

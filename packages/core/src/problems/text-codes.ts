@@ -1,4 +1,4 @@
-import { error, warning } from './code.js'
+import { error, info, warning } from './code.js'
 import { suggestion } from './suggest.js'
 
 /** A brace that was read as the start of a slot, and how to write a literal brace in this place. */
@@ -134,6 +134,16 @@ export const textCodes = {
   'name-shadowed': warning<{ name: string }>(
     'A loop name hides a variable of the same name.',
     (d) => `"${d.name}" hides the variable "${d.name}" in this loop`,
+  ),
+  'only-mentioned': info<{ path: string; words: string }>(
+    'A text mentions a field of the record, and no text inserts it. The model does not see its value.',
+    (d) => `the text mentions "${d.words}", but "${d.path}" is never inserted`,
+    (d) => `insert it with {${d.path}}, or list it: only-mentioned: [${d.path}]`,
+  ),
+  'foreign-slot': warning<{ written: string; path: string }>(
+    'A text names a declared value in brackets or marks that this language does not have. They are plain text here.',
+    (d) => `the brackets or marks of "${d.written}" stay in the text`,
+    (d) => `write {${d.path}}`,
   ),
   'variable-unused': warning<{ name: string }>(
     'A declared variable is never used, so its value would be lost.',
