@@ -90,6 +90,12 @@ export const OVERWRITE_FOREIGN: Flag = ['--overwrite', 'replace an output file t
 export const SET_FOR_ALL: Flag = ['--set <name=value>', 'a value for all records; can be repeated', list]
 export const TAKE: Flag = ['--take <n>', 'stop after this many accepted records', whole]
 export const SAMPLE: Flag = ['--sample <n>', 'a random sample of this many records', whole]
+/** What of an answer becomes rows and columns. */
+export const FLATTEN: Flag = [
+  '--flatten <path>',
+  'one row for each item of a list of the answer, as in answer.rows; one column for each field of a record (repeatable)',
+  list,
+]
 export const RAW_CELLS: Flag = ['--raw-cells', 'write cells that begin with = + - @ unchanged: a spreadsheet may run them as formulas']
 export const BUDGET: Flag = ['--budget <tokens>', 'refuse to start if the prompts have more tokens: 500k, 2m']
 

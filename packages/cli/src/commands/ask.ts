@@ -19,6 +19,7 @@ import {
   list,
   LOCALE,
   OVERWRITE_FOREIGN,
+  FLATTEN,
   RAW_CELLS,
   RUNS_FOLDER,
   SAMPLE,
@@ -59,6 +60,7 @@ export const askCommand = defineCommand({
     LOCALE,
     RUNS_FOLDER,
     RAW_CELLS,
+    FLATTEN,
     OVERWRITE_FOREIGN,
   ],
   examples: [

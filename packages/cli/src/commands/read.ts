@@ -15,7 +15,7 @@ import {
   type DocumentEnding,
   type ReadRepliesResult,
 } from '@dunelight/node/host'
-import { defineCommand, LIBRARY, PROMPT, RAW_CELLS, SET_FOR_ALL } from '../define-command.js'
+import { defineCommand, LIBRARY, PROMPT, FLATTEN, RAW_CELLS, SET_FOR_ALL } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
 import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from '../ui/context.js'
@@ -33,6 +33,7 @@ export const readCommand = defineCommand({
     ['--records <file>', 'the table of the records', undefined, true],
     ['--to <file>', 'write to this file instead of stdout: .csv, .tsv or .jsonl'],
     RAW_CELLS,
+    FLATTEN,
     ['--route <column>', 'one file per label in this column of the answer'],
     ['--rejected <file>', 'write the rejected records to this file, as JSON Lines'],
     ['--documents <folder>', 'write a document per record to this folder'],
@@ -53,6 +54,7 @@ interface ReadFlags {
   readonly records: string
   readonly to?: string
   readonly rawCells?: boolean
+  readonly flatten?: string[]
   readonly route?: string
   readonly rejected?: string
   readonly documents?: string
@@ -108,6 +110,7 @@ async function readAll(
     strict,
     answered,
     rawCells: flags.rawCells ?? false,
+    flatten: flags.flatten ?? [],
     to: out,
     ending: flags.to === undefined ? '.csv' : readEnding(flags.to),
     ...(routes && { router: { routes, sinks } }),
@@ -150,14 +153,13 @@ interface ReadFiles {
 
 /** Makes sure that all files can be written before the first row is. */
 async function openFiles({ stdout }: CommandContext, prompt: Prompt, flags: ReadFlags): Promise<ReadFiles> {
-  const { to, route, rejected, records, replies, overwrite = false, rawCells = false } = flags
+  const { to, route, rejected, records, replies, overwrite = false, rawCells = false, flatten } = flags
   const columns = prompt.answerColumns
   const labels = labelsOf(flags, columns)
   const endings = documentEndings(flags, prompt)
   const inputs = [records, replies]
   if (to !== undefined) checkEnding(to)
-  const names = columns.map(({ name }) => name)
-  const routes = to !== undefined && route !== undefined ? labelRouter(to, route, labels, names, { raw: rawCells }) : undefined
+  const routes = to !== undefined && route !== undefined ? labelRouter(to, route, labels, columns, { raw: rawCells, flatten }) : undefined
   const paths = routes?.files ?? (to === undefined ? [] : [to])
   const twice = paths.find((path, i) => paths.indexOf(path) < i)
   if (twice !== undefined) throw new WrongUse(`two labels have the same file, ${twice}`, 'write one table, without --route')

@@ -11,7 +11,7 @@ import {
   type ReviewAction,
   type ReviewResult,
 } from '@dunelight/node/host'
-import { defineCommand, JSON_FLAG, list, OVERWRITE, RAW_CELLS, RUN } from '../define-command.js'
+import { defineCommand, JSON_FLAG, list, OVERWRITE, FLATTEN, RAW_CELLS, RUN } from '../define-command.js'
 import { addCases } from './examples-add.js'
 import { setNamed } from './examples.js'
 import { openRun } from '../flags/saved-values.js'
@@ -35,6 +35,7 @@ export const reviewCommand = defineCommand({
     ['--regenerate-rest', 'ask again for every record that is not accepted'],
     ['--to <file>', 'write the accepted answers next to their rows: .csv, .tsv or .jsonl'],
     RAW_CELLS,
+    FLATTEN,
     ['--cases <set>', 'add the accepted answers to this example set'],
     OVERWRITE,
     JSON_FLAG,
@@ -49,6 +50,7 @@ export const reviewCommand = defineCommand({
 interface ReviewFlags {
   readonly record?: string
   readonly rawCells?: boolean
+  readonly flatten?: string[]
   readonly accept?: string[]
   readonly discard?: string[]
   readonly regenerate?: string[]
@@ -191,10 +193,10 @@ async function exportAccepted(
   opened: Review,
   to: string,
   ending: ReturnType<typeof readEnding>,
-  { overwrite = false, rawCells = false }: ReviewFlags,
+  { overwrite = false, rawCells = false, flatten }: ReviewFlags,
   c: Colors,
 ): Promise<void> {
-  const writing = rowWriting(ending, opened.columns, { raw: rawCells })
+  const writing = rowWriting(ending, opened.columns, { raw: rawCells, flatten })
   const file = await resultFile(to, overwrite, [])
   let count = 0
   for await (const { headings, row } of opened.settled()) {

@@ -28,6 +28,7 @@ export interface BatchFlags extends TableFlags {
   readonly envelope?: string
   readonly tokens?: boolean
   readonly rawCells?: boolean
+  readonly flatten?: string[]
   readonly budget?: string
 }
 
@@ -86,7 +87,7 @@ export function namedBatch(library: Library, folder: string, what: string, flags
 }
 
 function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<string, unknown> {
-  const { keep, name, take, sample, seed, envelope, tokens, rawCells, budget, as, column, join: joins } = flags
+  const { keep, name, take, sample, seed, envelope, tokens, rawCells, flatten, budget, as, column, join: joins } = flags
   const content = file?.content as { columns?: object; join?: unknown[]; records?: object } | undefined
   return {
     ...(keep !== undefined && { keep }),
@@ -97,6 +98,7 @@ function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<strin
     ...(envelope !== undefined && { envelope }),
     ...(tokens && { tokens }),
     ...(rawCells && { 'raw-cells': true }),
+    ...(flatten && { flatten }),
     ...(budget !== undefined && { budget }),
     ...(as !== undefined && { records: { from: 'records', ...content?.records, as } }),
     ...(column && { columns: { ...content?.columns, ...Object.fromEntries(column.map(pairOf)) } }),

@@ -283,6 +283,8 @@ export interface BatchModel extends Artefact {
   readonly tokens: boolean
   /** Whether cells that a spreadsheet would run as formulas are written unchanged. */
   readonly rawCells: boolean
+  /** Lists of the answer that become rows, and records that become columns: `answer.rows`. */
+  readonly flatten: readonly string[]
   /** How many tokens all prompts together may have. */
   readonly budget: number | undefined
   readonly send: readonly { readonly when: BatchCondition; readonly path: string }[]

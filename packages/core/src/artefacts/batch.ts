@@ -30,6 +30,7 @@ export const BATCH_KEYS = {
   envelope: 'text',
   tokens: 'boolean',
   'raw-cells': 'boolean',
+  flatten: 'any',
   budget: 'any',
   send: 'list',
 } as const
@@ -90,6 +91,7 @@ class BatchReader {
       envelope: reader.named('envelope'),
       tokens: keys.boolean('tokens') ?? false,
       rawCells: keys.boolean('raw-cells') ?? false,
+      flatten: this.flatten(keys.get('flatten')),
       budget: this.budget(keys.get('budget')),
       send: (keys.get('send')?.items() ?? []).flatMap((yamlNode) => this.send(yamlNode)),
     }
@@ -150,6 +152,14 @@ class BatchReader {
       } else this.unfit(key, 'a heading, or heading: and type:', value)
     }
     return columns
+  }
+
+  /** flatten: answer.rows, or a list of such paths */
+  private flatten(node: YamlNode | undefined): readonly string[] {
+    if (!node) return []
+    const paths = (node.kind === 'list' ? node.items() : [node]).map((item) => item.string?.trim() ?? '')
+    if (!paths.every((path) => /^answer(?:\.|$)/.test(path))) this.unfit('flatten', 'a path such as answer.rows, or a list of them', node)
+    return paths
   }
 
   private counted(key: 'take'): number | undefined {

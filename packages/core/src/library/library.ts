@@ -118,7 +118,7 @@ export class Library<P extends object = AnyPrompts> {
           ),
         )
     }
-    for (const batch of artefacts.batches.values()) this.checkSend(batch, shelves, report)
+    for (const batch of artefacts.batches.values()) this.checkAnswers(batch, shelves, report)
     for (const { envelope } of artefacts.models.models.values()) {
       if (envelope && !artefacts.envelopes.has(envelope.name))
         report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] }, envelope.span))
@@ -137,10 +137,13 @@ export class Library<P extends object = AnyPrompts> {
     return { problems, ready: { prompt, plan } }
   }
 
-  /** The conditions of `send` name only what is there. */
-  private checkSend({ prompt, send }: BatchModel, shelves: CompileEnv, report: Report): void {
+  /** What a batch does with answers names only what is there. */
+  private checkAnswers({ prompt, send, flatten, span }: BatchModel, shelves: CompileEnv, report: Report): void {
     const { ready, problems } = this.#compiled.get(prompt?.name ?? '') ?? { problems: [] }
     if (!ready || problems.some((p) => p.severity === 'error')) return
+    const nested = ready.plan.answerColumns.filter((column) => column.nested).map(({ name }) => name)
+    for (const name of flatten.map((path) => path.replace(/^answer\.?/, '')))
+      if (name !== '' && !nested.includes(name)) report(problem('flatten-invalid', { name, known: nested }, span))
     const scope = sendScope(ready.plan)
     for (const { when } of send) {
       try {

@@ -266,6 +266,8 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'encoding-unknown': 'packages/cli/src/encoding.test.ts',
   'only-mentioned': 'packages/core/src/library/turns.test.ts',
   'foreign-slot': 'packages/core/src/library/turns.test.ts',
+  'flatten-invalid': 'packages/cli/src/flatten.test.ts',
+  'flatten-lists': 'packages/cli/src/flatten.test.ts',
   'history-over-budget': 'packages/core/src/library/turns.test.ts',
   'reply-copied': 'packages/core/src/outputs/truth.test.ts',
   'output-unknown': 'packages/core/src/code/code.test.ts',

@@ -162,6 +162,16 @@ export const fileCodes = {
     (d) => `no exchange of "${d.name}" fits into the budget of ${d.budget} tokens`,
     () => 'raise the budget',
   ),
+  'flatten-invalid': error<{ name: string; known: readonly string[] }>(
+    '`flatten` names a column of the answer that is no list and no record.',
+    (d) => `the answer has no list or record "${d.name}"`,
+    (d) => suggestion(d.name, d.known, 'lists and records'),
+  ),
+  'flatten-lists': error<{ names: readonly string[] }>(
+    'Two lists cannot become rows at the same time.',
+    (d) => `"flatten" names several lists: ${d.names.join(', ')}`,
+    () => 'name one of them',
+  ),
   'expected-form-invalid': error<{ set: string; output: string; field: string }>(
     'Cases with "expected-form: output" must have the fields of the output.',
     (d) =>

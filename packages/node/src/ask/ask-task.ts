@@ -64,7 +64,10 @@ export async function askTask(folder: string, file: AskRun, source: RecordSource
   if (signal?.aborted) leave()
   signal?.addEventListener('abort', leave)
   const router = sendRouter(batch)
-  const writing = rowWriting(readEnding(file.output), columnsOf(batch), { raw: batch.model.rawCells })
+  const writing = rowWriting(readEnding(file.output), batch.prompt.answerColumns, {
+    raw: batch.model.rawCells,
+    flatten: batch.model.flatten,
+  })
   const head = (headings: readonly string[]) => writing.head(headings)
   const ahead = concurrency * AHEAD
   return {
@@ -110,10 +113,6 @@ async function publishAnswers(
     places.push(await publish(join(folder, name), to))
   }
   return { ...(published && { published }), ...(places.length > 0 && { sent: places }) }
-}
-
-function columnsOf({ prompt }: Batch): readonly string[] {
-  return prompt.answerColumns.map(({ name }) => name)
 }
 
 /** Asks for one record after the other. */

@@ -1,8 +1,9 @@
 import { extname } from 'node:path'
 import { ProblemError } from 'dunelight'
-import { cellText } from 'dunelight/parts'
+import { cellText, type AnswerColumn } from 'dunelight/parts'
 import { problem, defined } from 'dunelight/host'
 import { csvLine, type CellOptions } from '../output/cells.js'
+import { Flattening } from './flatten.js'
 
 /** A row of the finished table: the record's cells, and the columns of the answer. */
 export interface FinishedRow {
@@ -45,8 +46,56 @@ export function readEnding(path: string | undefined): RowEnding {
   return known
 }
 
-/** The writing of a file by its ending. `columns` are those of the answer. */
-export function rowWriting(ending: RowEnding, columns: readonly string[], options: CellOptions = { raw: false }): RowWriting {
+export interface RowOptions extends CellOptions {
+  /** What becomes flat: see `Flattening`. */
+  readonly flatten?: readonly string[] | undefined
+}
+
+/**
+ * The writing of a file by its ending. `answered` are the columns of the answer.
+ *
+ * @throws ProblemError if what is to become flat is no list and no record.
+ */
+export function rowWriting(ending: RowEnding, answered: readonly AnswerColumn[], options: RowOptions = { raw: false }): RowWriting {
+  const { flatten = [] } = options
+  if (flatten.length === 0)
+    return writingOf(
+      ending,
+      answered.map(({ name }) => name),
+      options,
+    )
+  const flattening = new Flattening(answered, flatten)
+  const { head, line } = ending === '.jsonl' ? flatLines() : writingOf(ending, flattening.columns, options)
+  return {
+    head,
+    line: (row, headings) =>
+      flattening
+        .rows(row.answer)
+        .map((answer) => line({ ...row, answer }, headings))
+        .join(''),
+  }
+}
+
+/** Lines of JSON without levels: the record's cells, then the answer's columns. A table of them is read as any other. */
+function flatLines(): RowWriting {
+  return {
+    head: () => '',
+    line: ({ cells, answer, repairs, unsupported, similar = [], isMock, about }, headings) => {
+      const columns = besides(headings, Object.keys(answer))
+      const values = Object.values(answer)
+      return `${JSON.stringify({
+        record: about?.['record'],
+        ...Object.fromEntries(headings.map((heading, i) => [heading, cells[i] ?? ''])),
+        ...Object.fromEntries(columns.map((column, i) => [column, values[i] ?? null])),
+        ...(repairs.length > 0 && { repaired: repairs }),
+        ...(unsupported.length + similar.length > 0 && { verify: [...unsupported, ...similar] }),
+        ...(isMock && { mock: true }),
+      })}\n`
+    },
+  }
+}
+
+function writingOf(ending: RowEnding, columns: readonly string[], options: CellOptions): RowWriting {
   if (ending === '.jsonl') return linesOf(columns)
   const line = (cells: readonly unknown[]) => `${csvLine(cells, ending, options)}\n`
   const more = [...columns, REPAIRS, UNSUPPORTED]

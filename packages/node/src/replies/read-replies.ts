@@ -25,6 +25,8 @@ export interface ReadRepliesOptions extends Omit<AnswersOptions, 'onProgress'>, 
   readonly answered?: boolean
   /** Writes cells that a spreadsheet would run as formulas unchanged. */
   readonly rawCells?: boolean
+  /** Lists of the answer that become rows, and records that become columns: `answer.rows`. */
+  readonly flatten?: readonly string[]
   /** Hears of each record, with its answer by columns if it has one, before it is written. */
   readonly onAnswer?: (record: AnsweredRecord, answer: Readonly<Record<string, unknown>> | undefined) => void
   /** Handles an answer further: writes a document. */
@@ -55,11 +57,7 @@ export interface ReadRepliesResult {
 export async function readReplies(options: ReadRepliesOptions): Promise<ReadRepliesResult> {
   const { prompt, values, locale, onHeading, records: source, to, ending, router, rejected, signal, onRejected, onProgress } = options
   const batch = plainBatch(prompt, { ...(values && { values }), ...(locale !== undefined && { locale }) })
-  const writing = rowWriting(
-    ending,
-    prompt.answerColumns.map(({ name }) => name),
-    { raw: options.rawCells ?? false },
-  )
+  const writing = rowWriting(ending, prompt.answerColumns, { raw: options.rawCells ?? false, flatten: options.flatten })
   const reader = new ReplyReader(options)
   const step: RecordStep = async (record, headings): Promise<Outcome | undefined> => {
     const answered = await reader.read(record)

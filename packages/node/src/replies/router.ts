@@ -1,9 +1,8 @@
 import { extname } from 'node:path'
-import { cellText } from 'dunelight/parts'
+import { cellText, type AnswerColumn } from 'dunelight/parts'
 import { sendScope, type Batch, type BatchRecord } from 'dunelight/host'
-import type { CellOptions } from '../output/cells.js'
 import type { Beside } from '../runs/outcome.js'
-import { readEnding, rowWriting, type FinishedRow, type RowEnding, type RowWriting } from './finished-row.js'
+import { readEnding, rowWriting, type FinishedRow, type RowEnding, type RowOptions, type RowWriting } from './finished-row.js'
 
 /** A file that some finished rows go to. */
 export interface Route {
@@ -17,7 +16,7 @@ export class Router {
   private readonly routes: readonly (Route & { readonly writing: RowWriting })[]
 
   /** @param columns The columns of an answer. */
-  constructor(routes: readonly Route[], columns: readonly string[], options?: CellOptions) {
+  constructor(routes: readonly Route[], columns: readonly AnswerColumn[], options?: RowOptions) {
     this.routes = routes.map((route) => ({ ...route, writing: rowWriting(route.ending, columns, options) }))
   }
 
@@ -57,11 +56,7 @@ export function sendRouter({ prompt, library, model }: Batch): Router {
       },
     }
   })
-  return new Router(
-    routes,
-    answerColumns.map(({ name }) => name),
-    { raw: model.rawCells },
-  )
+  return new Router(routes, answerColumns, { raw: model.rawCells, flatten: model.flatten })
 }
 
 /** The router of a column's labels, each to a file: `graded.on-loan.csv` gets the rows of `graded.csv` that are labelled "on loan". */
@@ -69,8 +64,8 @@ export function labelRouter(
   to: string,
   column: string,
   labels: readonly string[],
-  columns: readonly string[],
-  options?: CellOptions,
+  columns: readonly AnswerColumn[],
+  options?: RowOptions,
 ): Router {
   const ending = readEnding(to)
   const stem = to.slice(0, to.length - extname(to).length)

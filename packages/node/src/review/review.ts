@@ -1,3 +1,4 @@
+import type { AnswerColumn } from 'dunelight/parts'
 import { join } from 'node:path'
 import PQueue from 'p-queue'
 import { ProblemError, type Library, type Problem } from 'dunelight'
@@ -149,8 +150,8 @@ export class Review {
   }
 
   /** The columns of an answer. */
-  get columns(): readonly string[] {
-    return this.batch.prompt.answerColumns.map(({ name }) => name)
+  get columns(): readonly AnswerColumn[] {
+    return this.batch.prompt.answerColumns
   }
 
   /**
