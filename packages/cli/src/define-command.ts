@@ -114,13 +114,24 @@ export const TABLE_FLAGS: readonly Flag[] = [
   ['--encoding <name>', 'the encoding of a text that is not UTF-8: windows-1250, shift_jis, cp850 … (default: detected)'],
 ]
 
+const AS: Flag = ['--as <name>', 'the record variable that receives the row']
+const JOIN: Flag = [
+  '--join <table>',
+  '"data/rooms.json as room where item.room is room.code", a path in the library; can be repeated',
+  list,
+]
+const COLUMN: Flag = ['--column <variable=heading>', 'the column for a variable; can be repeated', list]
+
+/** How a row becomes a record. */
+export const SHAPE_FLAGS: readonly Flag[] = [AS, JOIN, COLUMN]
+
 /** What takes the place of a batch’s own keys, or of a batch. */
 export const BATCH_FLAGS: readonly Flag[] = [
   ...TABLE_FLAGS,
-  ['--as <name>', 'the record variable that receives the row'],
-  ['--join <table>', '"data/rooms.json as room where item.room is room.code", a path in the library; can be repeated', list],
+  AS,
+  JOIN,
   ['--keep <condition>', 'only matching records, such as: item.status is "on display"'],
-  ['--column <variable=heading>', 'the column for a variable; can be repeated', list],
+  COLUMN,
   ['--name <text>', 'the record’s id, such as {item.number}'],
 ]
 

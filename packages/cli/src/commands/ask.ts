@@ -29,7 +29,7 @@ import {
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { readMockFaults } from '../flags/mock-faults.js'
 import { openToRun } from '../flags/open-library.js'
-import { namedValues } from '../flags/record.js'
+import { namedValues, promptOf } from '../flags/record.js'
 import { readSet } from '../flags/values.js'
 import { candidateText } from '../ui/candidate-text.js'
 import { colorsFor, EXIT, formatCount, paintFor, plural, WrongUse, type CommandContext } from '../ui/context.js'
@@ -92,10 +92,8 @@ async function ask(context: CommandContext, folder: string, what: string, flags:
   const several = flags.candidates !== undefined && flags.candidates > 1
   if (several && flags.record === undefined)
     throw new WrongUse('--candidates needs --record', `add --record ID${flags.records === undefined ? ' and --records FILE' : ''}`)
-  if (!batch && !several && (flags.record !== undefined || flags.records === undefined))
+  if (!several && (flags.record !== undefined || (!batch && flags.records === undefined)))
     return askForOne(context, library, folder, what, flags)
-  if (flags.record !== undefined && batch && !several)
-    throw new WrongUse('--record cannot be used with a batch', `dunelight ask ${folder} ${prompt} --records FILE --record ${flags.record}`)
   return askForTable(context, library, folder, what, prompt, flags, several)
 }
 
@@ -145,11 +143,12 @@ function modelFor(library: Library, prompt: string, { model, faults, seed }: Ask
   return ready
 }
 
-async function askForOne(context: CommandContext, library: Library, folder: string, name: string, flags: AskFlags): Promise<number> {
+async function askForOne(context: CommandContext, library: Library, folder: string, what: string, flags: AskFlags): Promise<number> {
   const { stdout, stderr } = context
+  const name = promptOf(library, what)
   const prompt = library.prompt(name)
   const model = modelFor(library, name, flags)
-  const given = await namedValues(library, prompt, flags)
+  const given = await namedValues(library, folder, what, flags)
   const c = colorsFor(stderr, context.env)
   const { notice } = new RunReporter(context, 'answered')
   if (model.isMock) notice(problem('mock-answers', {}))

@@ -5,10 +5,9 @@ import { tokenCounter } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY, OVERWRITE, SET_FOR_ALL } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { confusionPage, printConfusion } from '../ui/confusion.js'
-import { findRecord } from '../flags/record.js'
+import { namedValues } from '../flags/record.js'
 import { writeResult } from '../ui/result-file.js'
 import { colorsFor, EXIT, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
-import { readSet } from '../flags/values.js'
 
 interface ExamplesFlags {
   readonly for?: string
@@ -47,7 +46,7 @@ async function examples(context: CommandContext, folder: string, name: string, f
   const set = setNamed(library, name)
   const c = colorsFor(context.stdout, context.env)
   if (flags.leaveOneOut) return sayLeaveOneOut(context, set, name, flags, c)
-  if (flags.for !== undefined) return sayPicks(context, library, set, name, flags, c)
+  if (flags.for !== undefined) return sayPicks(context, library, folder, set, name, flags, c)
   const data = await glance(set)
   context.stdout.write(flags.json ? `${JSON.stringify(data, null, 2)}\n` : printGlance(set, name, data, c))
   return EXIT.done
@@ -122,6 +121,7 @@ function excerpt(text: string, length = 88): string {
 async function sayPicks(
   context: CommandContext,
   library: Library,
+  folder: string,
   set: PreparedSet,
   name: string,
   flags: ExamplesFlags,
@@ -136,8 +136,8 @@ async function sayPicks(
       users.length === 0 ? undefined : 'add --prompt NAME',
     )
   const prompt = library.prompt(flags.prompt ?? defined(only))
-  const passed = await readSet(prompt, flags.set, { limit: library.limits.attachmentBytes })
-  const { values, id } = await findRecord(prompt, flags.records, flags.for, passed)
+  const named = { records: flags.records, ...(flags.set && { set: flags.set }), ...(flags.for !== undefined && { record: flags.for }) }
+  const { values, id } = defined(await namedValues(library, folder, prompt.name, named))
   const picks = prompt.render(values, { record: id }).picks.filter((pick) => pick.set === name)
   if (flags.json) context.stdout.write(`${JSON.stringify({ record: id, prompt: prompt.name, picks }, null, 2)}\n`)
   else for (const pick of picks) context.stdout.write(await printPick(pick, set, `${prompt.name} for ${id}`, c))

@@ -69,6 +69,10 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
     head,
     `\n${grid}`,
     part('invalid cells', misfits),
+    part(
+      'rejected',
+      report.others.map((other) => `  row ${other.row}: ${other.message}`),
+    ),
     part('unused columns', spare),
     columns.length === 0
       ? ''

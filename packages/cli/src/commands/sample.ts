@@ -5,7 +5,7 @@ import { openToRender } from '../flags/open-library.js'
 import { namedValues, type ValueFlags } from '../flags/record.js'
 import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 
-interface SampleFlags extends ValueFlags {
+interface SampleFlags extends Pick<ValueFlags, 'set' | 'records' | 'record'> {
   readonly count?: number
   readonly seed?: number
   readonly as?: string
@@ -32,9 +32,11 @@ export const sampleCommand = defineCommand({
 /** Prints made-up replies to a prompt, for tests of what reads them. */
 async function sample(context: CommandContext, folder: string, name: string, flags: SampleFlags): Promise<number> {
   const library = await openToRender(folder, name)
+  const { set, records, record } = flags
+  const recordFlags = { ...(set && { set }), ...(records !== undefined && { records }), ...(record !== undefined && { record }) }
   const prompt = library.prompt(name)
   if (prompt.outputs.length === 0) throw new WrongUse(`"${name}" has no output to generate a reply for`)
-  const named = await namedValues(library, prompt, flags)
+  const named = await namedValues(library, folder, name, recordFlags)
   const form = named ? prompt.render(named.values, { record: named.id }).form : formWithoutRecord(prompt)
   if (!form) throw new ProblemError([problem('output-unknown', { name: '', known: prompt.outputs })])
   const { repairable, wrong } = form.ways

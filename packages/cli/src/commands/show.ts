@@ -1,9 +1,9 @@
 import type { Library, Prompt } from 'dunelight'
 import { describe, type Declared } from 'dunelight/parts'
-import { defineCommand, JSON_FLAG, LIBRARY, list, PROMPT, RECORD_FLAGS } from '../define-command.js'
-import { openToRender } from '../flags/open-library.js'
+import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, RECORD_FLAGS, SHAPE_FLAGS } from '../define-command.js'
+import { openToRun } from '../flags/open-library.js'
 import { printOrigins } from '../ui/print-origins.js'
-import { namedValues, type ValueFlags } from '../flags/record.js'
+import { namedValues, promptOf, type ValueFlags } from '../flags/record.js'
 import { colorsFor, EXIT, type Colors, type CommandContext } from '../ui/context.js'
 import { columns } from '../ui/table.js'
 
@@ -15,21 +15,23 @@ export const showCommand = defineCommand({
   name: 'show',
   group: 'Write',
   about: 'Show a prompt: its variables and what it uses; with values, the origin of every span.',
-  arguments: [LIBRARY, PROMPT],
-  options: [['--set <name=value>', 'a value; can be repeated', list], ...RECORD_FLAGS, JSON_FLAG],
+  arguments: [LIBRARY, ['<name>', 'a prompt, or a batch: a record as it joins it']],
+  options: [['--set <name=value>', 'a value; can be repeated', list], ...RECORD_FLAGS, ...SHAPE_FLAGS, LOCALE, JSON_FLAG],
   examples: [
     'show demo/marram-house label/write',
     'show demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007',
+    'show demo/marram-house tonight --record MH-0007',
   ],
   run: (context, [folder, prompt], flags: ShowFlags) => show(context, folder, prompt, flags),
 })
 
 /** Shows what a prompt takes and uses; with values, its finished turns and the origin of each span. */
-async function show(context: CommandContext, folder: string, name: string, flags: ShowFlags): Promise<number> {
-  const library = await openToRender(folder, name)
+async function show(context: CommandContext, folder: string, what: string, flags: ShowFlags): Promise<number> {
+  const library = await openToRun(folder, what)
+  const name = promptOf(library, what)
   const prompt = library.prompt(name)
   const c = colorsFor(context.stdout, context.env)
-  const given = await namedValues(library, prompt, flags)
+  const given = await namedValues(library, folder, what, flags)
   if (!given) {
     context.stdout.write(flags.json ? `${JSON.stringify(card(library, prompt), null, 2)}\n` : printCard(library, prompt, c))
     return EXIT.done

@@ -6,6 +6,7 @@ import { ownPath } from './paths.js'
 import { ArtefactReader, type Reading } from './reading.js'
 import { problem } from '../problems/problem.js'
 import { Source } from '../source/source.js'
+import { equalitiesOf } from '../text/paths.js'
 import type { YamlNode } from '../source/yaml.js'
 import { parseWholeText } from '../text/whole-text.js'
 import { parseText } from '../text/parse.js'
@@ -120,6 +121,13 @@ class BatchReader {
     keys.required('as')
     keys.required('where')
     const where = this.condition(keys.get('where'), 'where')
+    const record = this.reader.keys
+      .get('records')
+      ?.entries()
+      .find(({ key }) => key === 'as')?.value.string
+    // A name that the record has is another fault: see batchOf.
+    if (where && table?.as !== undefined && table.as !== record && !equalitiesOf(where.condition, table.as))
+      this.reader.report(problem('join-unequal', { as: table.as }, where.span))
     return table?.as !== undefined && where
       ? [{ ...table, as: table.as, where, many: keys.boolean('many') ?? false, of: keys.text('of') }]
       : []

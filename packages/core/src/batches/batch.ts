@@ -7,7 +7,7 @@ import { problem, ProblemError, type Problem, type Report } from '../problems/pr
 import { nodesOf } from '../source/yaml.js'
 import { EnvelopeWriter } from './envelope.js'
 import { StandardWriter, type LineWriter } from './line.js'
-import { equalitiesOf, pathsIn, pathsOf, type Equality } from './paths.js'
+import { equalitiesOf, pathsIn, pathsOf, type Equality } from '../text/paths.js'
 import { Pool } from './pool.js'
 import { BatchRows } from './rows.js'
 import { nameOf } from './scope.js'

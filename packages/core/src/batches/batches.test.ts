@@ -340,7 +340,8 @@ describe('how a table fits', () => {
 
   test('reports for each variable what is missing, wrong or unused', () => {
     const report = fit(HEADINGS, ROWS, { columns: COLUMNS })
-    expect(report).toMatchObject({ rows: 4, included: 4, rejected: 1, columns: [] })
+    // One cell that is no number, and one id that another row has.
+    expect(report).toMatchObject({ rows: 4, included: 4, rejected: 2, columns: [], others: [{ row: 4 }] })
     expect(report.variables.map(({ path, how, empty, invalid }) => [path, how, empty, invalid])).toEqual([
       ['item.number', 'named', 0, 0],
       ['item.made', 'alike', 1, 1],

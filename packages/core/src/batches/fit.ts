@@ -1,9 +1,10 @@
 import { defined } from '../invariant.js'
 import type { Batch } from './batch.js'
 import type { Pool } from './pool.js'
-import type { BatchRows } from './rows.js'
+import type { BatchRecord, BatchRows } from './rows.js'
 import { nearest } from '../problems/suggest.js'
-import type { Problem } from '../problems/problem.js'
+import { contained } from '../problems/contained.js'
+import { problem, type Problem, type ProblemError } from '../problems/problem.js'
 import { cellText } from '../values/cells.js'
 import { clip } from '../values/data.js'
 import { foldHeading, type Column } from '../values/row.js'
@@ -37,6 +38,8 @@ export interface FitReport {
   readonly unused: readonly { readonly heading: string; readonly samples: readonly string[] }[]
   /** Lines of `columns:` that would fix what is missing. */
   readonly columns: readonly string[]
+  /** A few of the rows that are rejected for something else than a cell. */
+  readonly others: readonly { readonly row: number; readonly message: string }[]
   /** Other fixes, in words. */
   readonly hints: readonly string[]
 }
@@ -59,6 +62,8 @@ export class Fit {
   private headings: readonly string[] = []
   private readonly counts = new Map<string, Count>()
   private readonly spare = new Map<string, string[]>()
+  private readonly ids = new Set<string>()
+  private readonly others: { row: number; message: string }[] = []
 
   constructor(
     private readonly batch: Batch,
@@ -79,13 +84,32 @@ export class Fit {
       }
       const record = this.reader.read(cells, this.rows)
       if (record) this.included++
-      if (record?.problems.length) this.rejectedCount++
+      const [fault] = record ? this.faultsOf(record) : []
+      if (record && fault) {
+        this.rejectedCount++
+        // Cells that do not fit are counted with their column.
+        if (fault.code !== 'cell-invalid' && this.others.length < SAMPLES) this.others.push({ row: this.rows, message: fault.message })
+      }
       if (record && cells.length === headings.length) this.look(cells)
     }
   }
 
+  /** What a run would reject a record for: its values, its id, or its rendering. */
+  private faultsOf({ id, named, prepared, problems }: BatchRecord): readonly Problem[] {
+    if (problems.length > 0 || !prepared) return problems
+    if (named && this.ids.has(id)) return [problem('record-id-duplicate', { name: id })]
+    this.ids.add(id)
+    try {
+      contained(() => prepared.turns({ record: id }))
+      return []
+    } catch (fault) {
+      return (fault as ProblemError).problems
+    }
+  }
+
   private look(cells: readonly unknown[]): void {
-    const { columns } = defined(this.reader).reader.columns
+    const { columns: own, beside } = defined(this.reader).reader.columns
+    const columns = [...own, ...beside]
     const used = new Set<number>()
     for (const column of columns) {
       used.add(column.index)
@@ -128,10 +152,11 @@ export class Fit {
     const variables = reader.targets.map((declared) => this.fitted(declared, `${prefix}${declared.name}`, reader.columns))
     const others = this.batch.prompt.variables.flatMap((d): FittedVariable[] => {
       if (reader.targets.includes(d) || d === reader.record) return []
+      if (reader.beside.some(({ declared }) => declared === d)) return [this.fitted(d, d.name, reader.beside)]
       const how = joined.has(d.name) ? 'joined' : Object.hasOwn(this.batch.values, d.name) ? 'set' : undefined
       return how || isNeeded(d) ? [{ ...this.fitted(d, d.name, []), how: how ?? 'missing' }] : []
     })
-    const used = new Set(reader.columns.map((column) => column.heading))
+    const used = new Set([...reader.columns, ...reader.beside].map((column) => column.heading))
     const unused = this.headings
       .filter((heading) => !used.has(heading))
       .map((heading) => ({ heading, samples: this.spare.get(heading) ?? [] }))
@@ -146,6 +171,7 @@ export class Fit {
         variables.filter((variable) => variable.how === 'missing'),
         unused.map((item) => item.heading),
       ),
+      others: this.others,
       hints: all.flatMap(hintsFor),
     }
   }

@@ -61,7 +61,9 @@ export class RowReader {
   private readonly recordIndex: number
   /** The record before any column was read. */
   private readonly empty: Record<string, unknown>
-  /** Where each column's value goes, where there is no record. */
+  /** The columns of variables beside the record. */
+  readonly beside: readonly Column[]
+  /** Where the value of each of them goes; of all columns, where there is no record. */
   private readonly places: readonly number[]
   /** The column by whose cell a record is called, where there is one. */
   private readonly idColumn: number
@@ -75,9 +77,12 @@ export class RowReader {
     const names = variables.map((d) => d.name)
     const open = variables.filter((d) => !Object.hasOwn(values, d.name) && !elsewhere.has(d.name))
     for (const name of Object.keys(values)) if (!names.includes(name)) problems.push(problem('value-undeclared', { name, known: names }))
-    this.record = as === undefined ? soleRecord(open, headings) : open.find((d) => d.name === as && d.type.kind === 'record')
+    this.record = as === undefined ? soleRecord(open, headings, columns) : open.find((d) => d.name === as && d.type.kind === 'record')
     if (as !== undefined && !this.record) problems.push(problem('record-undeclared', { name: as, known: names }))
-    if (this.record) for (const d of open) if (d !== this.record && isNeeded(d)) problems.push(problem('value-missing', { path: d.name }))
+    const beside = open.filter((d) => this.record !== undefined && d !== this.record && this.isBeside(d, columns))
+    if (this.record)
+      for (const d of open)
+        if (d !== this.record && isNeeded(d) && !beside.includes(d)) problems.push(problem('value-missing', { path: d.name }))
     this.recordIndex = this.record ? variables.indexOf(this.record) : -1
     this.standing = variables.map((d) =>
       open.includes(d) || elsewhere.has(d.name)
@@ -93,10 +98,27 @@ export class RowReader {
       this.targets = this.record?.type.kind === 'record' ? (this.record.type.fields ?? []) : open
       this.columns = matchColumns(this.targets, headings, named, locale, problems)
     }
-    this.problems = problems
+    const more: Problem[] = []
+    this.beside = matchColumns(beside, headings, columns, locale, more)
+    const used = new Set(this.beside.map(({ heading }) => heading))
+    // A column is used if the record or a variable beside it takes it.
+    this.problems = [
+      ...problems.filter((p) => p.code !== 'heading-unused' || !used.has(p.data.heading)),
+      ...more.filter((p) => p.code !== 'heading-unused'),
+    ]
     this.empty = Object.fromEntries(this.columns.map((c) => [c.name, null]))
-    this.places = this.columns.map(({ declared }) => variables.indexOf(declared))
+    this.places = (this.record ? this.beside : this.columns).map(({ declared }) => variables.indexOf(declared))
     this.idColumn = this.columns.find((c) => ID.test(foldHeading(c.declared.name)))?.index ?? -1
+  }
+
+  /** Whether a variable beside the record has a column: one that is named for it, or one of its name that is no field's. */
+  private isBeside(d: Declared, columns: ReadonlyMap<string, string>): boolean {
+    if (columns.has(d.name)) return true
+    const name = foldHeading(d.name)
+    const fields = this.record?.type.kind === 'record' ? this.record.type.fields : undefined
+    const isTaken =
+      !fields || fields.some((field) => foldHeading(columns.get(`${this.record?.name ?? ''}.${field.name}`) ?? field.name) === name)
+    return !isTaken && d.type.kind !== 'file' && d.type.kind !== 'turns' && this.headings.some((heading) => foldHeading(heading) === name)
   }
 
   /** The record's id: the cell of a column called number, id or the like, else the row's number. */
@@ -120,9 +142,9 @@ export class RowReader {
         record[name] = read(cells[index], row, problems)
       }
       accepted[this.recordIndex] = record
-    } else
-      for (let i = 0; i < columns.length; i++)
-        accepted[defined(places[i])] = defined(columns[i]).read(cells[defined(columns[i]).index], row, problems)
+    }
+    const own = this.record ? this.beside : columns
+    for (let i = 0; i < own.length; i++) accepted[defined(places[i])] = defined(own[i]).read(cells[defined(own[i]).index], row, problems)
     return problems.length > 0 ? { problems } : { accepted }
   }
 }
@@ -132,11 +154,11 @@ const NOWHERE: ReadonlySet<string> = new Set()
 const ID = /^(?:id|no|number|objectno|key|code|name)$/
 
 /** The one record variable that has no value yet, or needs one, if all others that need one are of kinds that no cell holds. */
-function soleRecord(open: readonly Declared[], headings: readonly string[]): Declared | undefined {
+function soleRecord(open: readonly Declared[], headings: readonly string[], columns: ReadonlyMap<string, string>): Declared | undefined {
   // A column of the record's own name has whole records in it.
   const isColumn = ({ name }: Declared) => headings.some((heading) => foldHeading(heading) === foldHeading(name))
   const records = open.filter((d) => d.type.kind === 'record' && (d.type.fields ?? !isColumn(d)))
-  const needed = open.filter((d) => isNeeded(d) && d.type.kind !== 'file' && d.type.kind !== 'turns')
+  const needed = open.filter((d) => isNeeded(d) && !columns.has(d.name) && d.type.kind !== 'file' && d.type.kind !== 'turns')
   const [only, other] = records.length === 1 ? records : records.filter(isNeeded)
   return !other && needed.every((d) => d === only) ? only : undefined
 }

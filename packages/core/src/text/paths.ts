@@ -1,5 +1,5 @@
-import type { Condition, Operand, Path, Text } from '../text/nodes.js'
-import { nodesIn } from '../text/branches.js'
+import type { Condition, Operand, Path, Text } from './nodes.js'
+import { nodesIn } from './branches.js'
 
 /** All paths that a condition names. */
 export function pathsOf(condition: Condition): readonly Path[] {
