@@ -1,24 +1,15 @@
-import { mkdir, readdir } from 'node:fs/promises'
-import { extname, join } from 'node:path'
+import { extname } from 'node:path'
 import type { Writable } from 'node:stream'
 import { printProblem, problemRecord, type FinishedDocument, type Library, type Prompt } from 'dunelight'
 import type { AnswerColumn } from 'dunelight/parts'
 import { defined } from 'dunelight/host'
-import { readReplies, writeDocument, type AnsweredRecord } from '@dunelight/node'
-import {
-  DOCUMENT_ENDINGS,
-  fileName,
-  labelRouter,
-  readEnding,
-  reason,
-  writeNew,
-  type DocumentEnding,
-  type ReadRepliesResult,
-} from '@dunelight/node/host'
+import { readReplies } from '@dunelight/node'
+import { labelRouter, readEnding, type DocumentEnding, type ReadRepliesResult } from '@dunelight/node/host'
 import { defineCommand, LIBRARY, PROMPT, FLATTEN, RAW_CELLS, SET_FOR_ALL } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
 import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from '../ui/context.js'
+import { DOCUMENT_FLAGS, documentEndings, ownFolder, writeFinished } from '../ui/documents.js'
 import { printSummary, RepliesSummary } from '../ui/replies-summary.js'
 import { closed, resultFile } from '../ui/result-file.js'
 import { RunReporter } from '../ui/run-reporter.js'
@@ -36,8 +27,7 @@ export const readCommand = defineCommand({
     FLATTEN,
     ['--route <column>', 'one file per label in this column of the answer'],
     ['--rejected <file>', 'write the rejected records to this file, as JSON Lines'],
-    ['--documents <folder>', 'write a document per record to this folder'],
-    ['--as <kinds>', 'md, html or docx; separate several with commas'],
+    ...DOCUMENT_FLAGS,
     ['--strict', 'reject replies that need a repair'],
     ['--answered', 'skip records without a reply'],
     SET_FOR_ALL,
@@ -117,7 +107,9 @@ async function readAll(
     ...(rejected && { rejected }),
     onAnswer: (record, answer) => summary.add(record, answer),
     finish: async (record) => {
-      for (const ending of endings) await writeFinished(record, ending, flags)
+      if (endings.length === 0) return
+      const { text } = defined(record.reply).value as FinishedDocument
+      for (const ending of endings) await writeFinished(record.id, text, ending, { folder: defined(flags.documents), locale })
     },
     ...reporter.listener,
   })
@@ -156,7 +148,7 @@ async function openFiles({ stdout }: CommandContext, prompt: Prompt, flags: Read
   const { to, route, rejected, records, replies, overwrite = false, rawCells = false, flatten } = flags
   const columns = prompt.answerColumns
   const labels = labelsOf(flags, columns)
-  const endings = documentEndings(flags, prompt)
+  const endings = documentEndings(flags, prompt.name, prompt.answerColumns)
   const inputs = [records, replies]
   if (to !== undefined) checkEnding(to)
   const routes = to !== undefined && route !== undefined ? labelRouter(to, route, labels, columns, { raw: rawCells, flatten }) : undefined
@@ -190,37 +182,4 @@ function labelsOf({ route, to }: ReadFlags, columns: readonly AnswerColumn[]): r
       known.length > 0 ? `columns with labels: ${known.join(', ')}` : 'only a choice, a label, or yes and no can be routed by',
     )
   return column.labels
-}
-
-function documentEndings({ documents, as }: ReadFlags, prompt: Prompt): readonly DocumentEnding[] {
-  if (documents === undefined) {
-    if (as !== undefined) throw new WrongUse('--as needs --documents', 'add --documents FOLDER')
-    return []
-  }
-  if (!prompt.answerColumns.some((column) => column.name === 'document'))
-    throw new WrongUse(`the answers of "${prompt.name}" are not documents`, 'leave --documents out')
-  const named = (as ?? 'md').split(',').map((ending) => ending.trim())
-  return named.map((ending) => {
-    const documentEnding = DOCUMENT_ENDINGS.find((text) => text === ending)
-    if (!documentEnding) throw new WrongUse(`documents are written as ${DOCUMENT_ENDINGS.join(', ')}, not as "${ending}"`)
-    return documentEnding
-  })
-}
-
-/** The folder for documents: a new one, or an empty one, unless it may be written over. */
-async function ownFolder(folder: string, overwrite: boolean): Promise<void> {
-  await mkdir(folder, { recursive: true }).catch((fault: unknown) => {
-    throw new WrongUse(`cannot write to ${folder}: ${reason(fault)}`)
-  })
-  if (!overwrite && (await readdir(folder)).length > 0)
-    throw new WrongUse(`${folder} is not empty`, 'choose another folder, or add --overwrite')
-}
-
-/** One finished document as a file that is called like its record. */
-async function writeFinished({ id, reply }: AnsweredRecord, ending: DocumentEnding, { documents, locale }: ReadFlags): Promise<void> {
-  const { text } = defined(reply).value as FinishedDocument
-  const title = /^#+ +(.+)$/m.exec(text)?.[1] ?? id
-  const path = join(defined(documents), fileName(`${id.replace(/[^\p{L}\p{N}_.-]+/gu, '-').replace(/^\.+/, '')}.${ending}`))
-  const content = await writeDocument(text, ending, title, locale)
-  await writeNew(path, content)
 }

@@ -13,6 +13,7 @@ import {
 } from '@dunelight/node/host'
 import { defineCommand, JSON_FLAG, list, OVERWRITE, FLATTEN, RAW_CELLS, RUN } from '../define-command.js'
 import { addCases } from './examples-add.js'
+import { DOCUMENT_FLAGS, documentEndings, ownFolder, writeFinished } from '../ui/documents.js'
 import { setNamed } from './examples.js'
 import { openRun } from '../flags/saved-values.js'
 import { candidateText } from '../ui/candidate-text.js'
@@ -36,6 +37,7 @@ export const reviewCommand = defineCommand({
     ['--to <file>', 'write the accepted answers next to their rows: .csv, .tsv or .jsonl'],
     RAW_CELLS,
     FLATTEN,
+    ...DOCUMENT_FLAGS,
     ['--cases <set>', 'add the accepted answers to this example set'],
     OVERWRITE,
     JSON_FLAG,
@@ -57,6 +59,8 @@ interface ReviewFlags {
   readonly acceptRest?: boolean
   readonly regenerateRest?: boolean
   readonly to?: string
+  readonly documents?: string
+  readonly as?: string
   readonly cases?: string
   readonly overwrite?: boolean
   readonly json?: boolean
@@ -76,6 +80,7 @@ async function review(context: CommandContext, folder: string, flags: ReviewFlag
   let refused = 0
   try {
     const actions = actionsOf(flags)
+    const endings = documentEndings(flags, run.prompt.name, opened.columns)
     const onDone = (done: ReviewResult) => {
       if (done.problems.length > 0) refused++
       say(context, done, c)
@@ -84,6 +89,7 @@ async function review(context: CommandContext, folder: string, flags: ReviewFlag
     if (context.signal?.aborted) return EXIT.interrupted
     if (flags.record !== undefined) return await showOne(context, opened, flags.record, flags.json ?? false)
     if (flags.to !== undefined) await exportAccepted(context, opened, flags.to, ending, flags, c)
+    if (endings.length > 0) await writeAccepted(context, opened, endings, flags, c)
     if (flags.cases !== undefined) {
       const set = setNamed(library, flags.cases)
       const { prompts } = library.artefacts
@@ -93,7 +99,8 @@ async function review(context: CommandContext, folder: string, flags: ReviewFlag
       const code = await addCases(context, home, library, flags.cases, { kind: 'records', records }, {})
       if (code !== EXIT.done) refused++
     }
-    if (actions.length === 0 && flags.to === undefined && flags.cases === undefined) await showAll(context, opened, flags.json ?? false)
+    if (actions.length === 0 && flags.to === undefined && flags.documents === undefined && flags.cases === undefined)
+      await showAll(context, opened, flags.json ?? false)
   } finally {
     await opened.close()
   }
@@ -188,6 +195,28 @@ async function showOne(context: CommandContext, opened: Review, id: string, json
   throw new ProblemError([known.unknown(id)])
 }
 
+/** The accepted documents, a file each. */
+async function writeAccepted(
+  { stderr }: CommandContext,
+  opened: Review,
+  endings: ReturnType<typeof documentEndings>,
+  { documents = '', overwrite = false }: ReviewFlags,
+  c: Colors,
+): Promise<void> {
+  await ownFolder(documents, overwrite)
+  let count = 0
+  for await (const { row } of opened.settled()) {
+    const text = row.answer['document']
+    if (typeof text !== 'string') continue
+    for (const ending of endings)
+      await writeFinished(String(row.about?.['record']), text, ending, { folder: documents, isMock: row.isMock ?? false })
+    count++
+  }
+  stderr.write(
+    `${plural(count, 'accepted document')} → ${shownPath(documents)}\n${count === 0 ? c.dim('no answer is accepted yet\n') : ''}`,
+  )
+}
+
 async function exportAccepted(
   { stderr }: CommandContext,
   opened: Review,
@@ -210,10 +239,14 @@ async function exportAccepted(
 /** An answer on one line. */
 function answerText({ answer, text }: Candidate): string {
   const entries = Object.entries(answer ?? {})
-  return entries.length === 1 ? String(defined(entries[0])[1]) : text
+  const [only] = entries
+  return entries.length === 1 && typeof only?.[1] !== 'object' ? String(only?.[1]) : text
 }
 
 function clipped(text: string, room: number): string {
-  const line = text.replace(/\s+/g, ' ').trim()
+  const line = text
+    .trim()
+    .replace(/\s*\n\s*/g, ' / ')
+    .replace(/\s+/g, ' ')
   return line.length > room ? `${line.slice(0, room - 1)}…` : line
 }

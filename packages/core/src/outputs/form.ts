@@ -137,9 +137,14 @@ export class Form<R = unknown> {
     return this.#kind.write(this.#shape, value)
   }
 
-  /** The parts of a value that can be regenerated alone: its fields, its passages. */
+  /** The parts of every value that can be regenerated alone: its fields, its passages. */
   get parts(): readonly string[] {
-    return this.#kind.parts?.(this.#shape) ?? []
+    return this.partsOf(undefined)
+  }
+
+  /** The parts of this value: its rows (`row 2`) and the records in its lists (`parts.2`) too. */
+  partsOf(value: R | undefined): readonly string[] {
+    return this.#kind.parts?.(this.#shape, value) ?? []
   }
 
   /**
@@ -148,7 +153,8 @@ export class Form<R = unknown> {
    * @throws TypeError where it has no such part.
    */
   exchange(value: R, other: R, part: string): R {
-    if (!this.parts.includes(part)) throw new TypeError(`unknown part "${part}" (parts: ${this.parts.join(', ') || 'none'})`)
+    const parts = this.partsOf(value)
+    if (!parts.includes(part)) throw new TypeError(`unknown part "${part}" (parts: ${parts.join(', ') || 'none'})`)
     return defined(this.#kind.exchange)(this.#shape, value, other, part) as R
   }
 

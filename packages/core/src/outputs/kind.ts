@@ -38,8 +38,8 @@ export interface OutputKind<S extends Shape> {
   readonly columns: (shape: S, value: unknown) => Readonly<Record<string, unknown>>
   /** A value in the words of the form: `read` gives it back. */
   readonly write: (shape: S, value: unknown) => string
-  /** The parts that can be regenerated alone: fields, passages. */
-  readonly parts?: (shape: S) => readonly string[]
+  /** The parts that can be regenerated alone: fields, passages; of a value also its rows and the records in its lists. */
+  readonly parts?: (shape: S, value: unknown) => readonly string[]
   /** A value with one of its parts taken from another. */
   readonly exchange?: (shape: S, value: unknown, other: unknown, part: string) => unknown
   readonly sample: (shape: S, random: SampleRandom) => unknown

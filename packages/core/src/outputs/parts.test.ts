@@ -30,6 +30,25 @@ describe('one part of an answer', () => {
     expect(card.exchange({ heading: 'A', body: 'B' }, { heading: 'C', body: 'D' }, 'body')).toEqual({ heading: 'A', body: 'D' })
   })
 
+  test('is a row, or a record in a list: the first of the other answer that says something new', () => {
+    const of = (output: string) =>
+      libraryFrom({ 'outputs/o.yaml': output, 'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]' }).prompt('p').form()!
+    const rows = of('kind: rows\nrow: "<fact> (<year: integer>)"')
+    const [lamp, bell, sail] = [
+      { fact: 'The old brass lamp', year: 1890 },
+      { fact: 'The bell of the school', year: 1911 },
+      { fact: 'A sail with a tear', year: 1870 },
+    ]
+    expect(rows.partsOf([lamp, bell])).toEqual(['row 1', 'row 2'])
+    expect(rows.exchange([lamp, bell], [bell, sail], 'row 2')).toEqual([lamp, sail])
+    expect(rows.exchange([lamp, bell], [sail, lamp, bell], 'row 2')).toEqual([lamp, sail])
+    expect(() => rows.exchange([lamp], [bell], 'row 2')).toThrow('unknown part "row 2" (parts: row 1)')
+    const fields = of('kind: fields\nfields: { title: text, parts: { type: list of record, fields: { fact: text } } }')
+    const value = (...facts: string[]) => ({ title: 'T', parts: facts.map((fact) => ({ fact })) })
+    expect(fields.partsOf(value('a b c', 'd e f'))).toEqual(['title', 'parts', 'parts.1', 'parts.2'])
+    expect(fields.exchange(value('a b c', 'd e f'), value('x y z', 'g h i'), 'parts.2')).toEqual(value('a b c', 'g h i'))
+  })
+
   test('is only what the output has', () => {
     const grade = library.prompt('grade').form()!
     expect(grade.parts).toEqual([])

@@ -330,7 +330,10 @@ export class Review {
       candidates: candidates.map((candidate, i) => ({ ...candidate, similar: similar[i] })),
       state: accepted !== undefined ? 'accepted' : discarded ? 'discarded' : 'open',
       accepted,
-      parts: answers[0]?.form?.parts ?? [],
+      parts: partsOf(
+        answers[0],
+        candidates.find(({ number }) => number === accepted) ?? candidates.findLast(({ answer }) => answer !== undefined),
+      ),
       problems: record.prepared ? (answers[0]?.problems ?? []) : record.problems,
     }
   }
@@ -343,6 +346,12 @@ export class Review {
 /** A question that the run never got an answer to. */
 class Unanswered extends Error {
   override readonly name: string = 'Unanswered'
+}
+
+/** The parts of the answer from which the rest is taken. */
+function partsOf(answered: Answered | undefined, from: Candidate | undefined): readonly string[] {
+  const form = answered?.form
+  return form ? form.partsOf(from && form.read(from.text).partial) : []
 }
 
 /** A text as an answer to the same question. */

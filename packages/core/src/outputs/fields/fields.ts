@@ -10,6 +10,7 @@ import { around } from '../sample/ways.js'
 import type { FieldsShape } from '../shape.js'
 import type { SampleRandom } from '../sample/random.js'
 import { isRecord, own, withPart } from '../../values/data.js'
+import { itemsOf, withItem } from '../list-items.js'
 import type { Declared, ValueType } from '../../values/types.js'
 
 /** Data fields, as a JSON object. */
@@ -21,8 +22,13 @@ export const fieldsKind: OutputKind<FieldsShape> = {
   read: readFields,
   columns: ({ fields }, value) => Object.fromEntries(fields.map(({ name }) => [name, own(value, name) ?? null])),
   write: (_, value) => JSON.stringify(value),
-  parts: ({ fields }) => fields.map(({ name }) => name),
-  exchange: (_, value, other, part) => withPart(value as Data, other as Data, part),
+  parts: ({ fields }, value) => fields.flatMap(({ name }) => [name, ...itemsOf(own(value, name)).map((_, i) => `${name}.${i + 1}`)]),
+  exchange: ({ fields }, value, other, part) => {
+    const [, name = '', number] = fields.some((field) => field.name === part) ? [] : (/^(.*)\.(\d+)$/.exec(part) ?? [])
+    if (number === undefined) return withPart(value as Data, other as Data, part)
+    const changed = { [name]: withItem(itemsOf(own(value, name)), itemsOf(own(other, name)), Number(number) - 1) }
+    return withPart(value as Data, changed, name)
+  },
   sample: (shape, random) =>
     shape.schema
       ? sampleOfSchema(shape.schema, random)

@@ -1,6 +1,7 @@
 import { defined } from '../../invariant.js'
 import { matchLine } from './match.js'
 import { instructRows, readRows } from './rows.js'
+import { itemsOf, withItem } from '../list-items.js'
 import type { OutputKind, Way } from '../kind.js'
 import { passageFields } from '../passages.js'
 import type { SampleRandom } from '../sample/random.js'
@@ -28,6 +29,8 @@ export const rowsKind: OutputKind<RowsShape> = {
   }),
   read: readRows,
   columns: (_, value) => ({ rows: value ?? null }),
+  parts: (_, value) => itemsOf(value).map((_, i) => `row ${i + 1}`),
+  exchange: (_, value, other, part) => withItem(itemsOf(value), itemsOf(other), Number(part.slice('row '.length)) - 1),
   write: (shape, value) =>
     rowsOf(value)
       .map((row) => line(shape, row))
