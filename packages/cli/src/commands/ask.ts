@@ -33,6 +33,7 @@ import { namedValues, promptOf } from '../flags/record.js'
 import { readSet } from '../flags/values.js'
 import { candidateText } from '../ui/candidate-text.js'
 import { colorsFor, EXIT, formatCount, paintFor, plural, WrongUse, type CommandContext } from '../ui/context.js'
+import { budgetLeft } from '../ui/budget-left.js'
 import { RunReporter } from '../ui/run-reporter.js'
 import { shownPath } from '../ui/shown-path.js'
 
@@ -61,6 +62,7 @@ export const askCommand = defineCommand({
     RUNS_FOLDER,
     RAW_CELLS,
     FLATTEN,
+    ['--keep-turns', 'keep the turns that are sent in the run’s folder: turns.jsonl.gz'],
     OVERWRITE_FOREIGN,
   ],
   examples: [
@@ -266,6 +268,7 @@ function resultLines({ file, counts }: AskResult, retries: number, between: stri
   const repeated = retries > 0 ? `, ${plural(retries, 'retry', 'retries')}` : ''
   const correction = isAskRun(file) ? file.asking.correction : undefined
   const estimate = estimated > 0 ? `; estimated ${estimateOf(counts, correction)}` : ''
+  const left = budgetLeft(file, usage.sent > 0 ? usage.sent : counts.estimated)
   return [
     ['requests', `${formatCount(requests)}${before}${once}${repeated}`],
     ...Object.entries(labels).map(([column, of]): [string, string] => [
@@ -277,7 +280,7 @@ function resultLines({ file, counts }: AskResult, retries: number, between: stri
     ...(unsupported > 0 ? [['unsupported', `claims in ${unsupported} of them`] as [string, string]] : []),
     ...(noted > 0 ? [['noted', `${plural(noted, 'finding')} of screens, in notes.jsonl`] as [string, string]] : []),
     ...(usage.sent + usage.received > 0
-      ? [['tokens', `${plural(usage.sent, 'token')} sent, ${formatCount(usage.received)} received${estimate}`] as [string, string]]
+      ? [['tokens', `${plural(usage.sent, 'token')} sent, ${formatCount(usage.received)} received${estimate}${left}`] as [string, string]]
       : []),
   ]
 }

@@ -240,7 +240,7 @@ async function exportAccepted(
 function answerText({ answer, text }: Candidate): string {
   const entries = Object.entries(answer ?? {})
   const [only] = entries
-  return entries.length === 1 && typeof only?.[1] !== 'object' ? String(only?.[1]) : text
+  return entries.length === 1 && typeof only?.[1] === 'string' ? only[1] : text
 }
 
 function clipped(text: string, room: number): string {

@@ -19,6 +19,7 @@ import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { openToRun } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
 import { colorsFor, EXIT, plural, WrongUse, type CommandContext } from '../ui/context.js'
+import { budgetLeft } from '../ui/budget-left.js'
 import { RunReporter } from '../ui/run-reporter.js'
 import { shownPath } from '../ui/shown-path.js'
 
@@ -111,7 +112,7 @@ function printResult(context: CommandContext, reporter: RunReporter, { folder, f
   const { stderr, env } = context
   const c = colorsFor(stderr, env)
   reporter.rejected.print(context, true)
-  const tokens = counts.tokens > 0 ? `, ${plural(counts.tokens, 'token')}` : ''
+  const tokens = counts.tokens > 0 ? `, ${plural(counts.tokens, 'token')}${budgetLeft(file, counts.tokens)}` : ''
   const rejected = counts.rejected > 0 ? `, ${plural(counts.rejected, 'record')} rejected` : ''
   const summary = `${plural(counts.written, 'record')} rendered${rejected}${tokens}`
   if (state === 'interrupted') {

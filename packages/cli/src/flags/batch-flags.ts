@@ -29,6 +29,7 @@ export interface BatchFlags extends TableFlags {
   readonly tokens?: boolean
   readonly rawCells?: boolean
   readonly flatten?: string[]
+  readonly keepTurns?: boolean
   readonly budget?: string
 }
 
@@ -87,7 +88,7 @@ export function namedBatch(library: Library, folder: string, what: string, flags
 }
 
 function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<string, unknown> {
-  const { keep, name, take, sample, seed, envelope, tokens, rawCells, flatten, budget, as, column, join: joins } = flags
+  const { keep, name, take, sample, seed, envelope, tokens, rawCells, flatten, keepTurns, budget, as, column, join: joins } = flags
   const content = file?.content as { columns?: object; join?: unknown[]; records?: object } | undefined
   return {
     ...(keep !== undefined && { keep }),
@@ -99,6 +100,7 @@ function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<strin
     ...(tokens && { tokens }),
     ...(rawCells && { 'raw-cells': true }),
     ...(flatten && { flatten }),
+    ...(keepTurns && { 'keep-turns': true }),
     ...(budget !== undefined && { budget }),
     ...(as !== undefined && { records: { from: 'records', ...content?.records, as } }),
     ...(column && { columns: { ...content?.columns, ...Object.fromEntries(column.map(pairOf)) } }),

@@ -285,6 +285,8 @@ export interface BatchModel extends Artefact {
   readonly rawCells: boolean
   /** Lists of the answer that become rows, and records that become columns: `answer.rows`. */
   readonly flatten: readonly string[]
+  /** Whether a run that asks keeps the turns that it sent. */
+  readonly keepTurns: boolean
   /** How many tokens all prompts together may have. */
   readonly budget: number | undefined
   readonly send: readonly { readonly when: BatchCondition; readonly path: string }[]

@@ -32,6 +32,7 @@ export const BATCH_KEYS = {
   tokens: 'boolean',
   'raw-cells': 'boolean',
   flatten: 'any',
+  'keep-turns': 'boolean',
   budget: 'any',
   send: 'list',
 } as const
@@ -93,6 +94,7 @@ class BatchReader {
       tokens: keys.boolean('tokens') ?? false,
       rawCells: keys.boolean('raw-cells') ?? false,
       flatten: this.flatten(keys.get('flatten')),
+      keepTurns: keys.boolean('keep-turns') ?? false,
       budget: this.budget(keys.get('budget')),
       send: (keys.get('send')?.items() ?? []).flatMap((yamlNode) => this.send(yamlNode)),
     }

@@ -1,3 +1,4 @@
+import { attachmentTokens } from '../render/attachment-tokens.js'
 import { hashBytes } from '../library/fingerprint.js'
 import type { PreparedValues } from '../library/prepared-values.js'
 import type { Prompt } from '../library/prompt.js'
@@ -74,12 +75,12 @@ export class StandardWriter implements LineWriter {
   }
 }
 
-/** The tokens of all turns' texts, and of attached texts. */
+/** The tokens of all turns' texts and of attached texts; those of other attachments are estimated. */
 export function promptTokens(prepared: PreparedValues, options: RenderOptions, count: (text: string) => number): number {
   let tokens = 0
   for (const { text, parts } of prepared.turns(options)) {
     tokens += count(text)
-    for (const part of parts ?? []) if (part.kind === 'text') tokens += count(part.text)
+    for (const part of parts ?? []) tokens += part.kind === 'text' ? count(part.text) : attachmentTokens(part)
   }
   return tokens
 }

@@ -63,6 +63,7 @@ export const batchSchema: JsonSchema = artefactSchema(
     to: 'Where the records go: .jsonl, .csv, .tsv, .xlsx, .parquet, or a file for each, with slots.',
     envelope: 'The form of a line.',
     tokens: 'Whether tokens are counted.',
+    'keep-turns': 'Whether a run that asks keeps the turns that it sent, compressed, in its folder.',
     flatten: ['A list of the answer whose items become rows, or a record whose fields become columns: answer.rows.', either(SCALAR, texts)],
     'raw-cells': 'Whether cells that a spreadsheet would run as formulas are written unchanged, without an apostrophe.',
     budget: ['The most tokens: 500k, 2m.', { type: ['string', 'integer'] }],

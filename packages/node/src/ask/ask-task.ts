@@ -1,3 +1,4 @@
+import { compressFile } from '../output/files.js'
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
@@ -38,6 +39,8 @@ export interface AskSetting extends AskListener {
 export const RUN_LOG = 'answers.jsonl'
 /** What screens found and let pass. */
 const NOTES_FILE = 'notes.jsonl'
+/** What was sent, while the run goes on; compressed at its end. */
+const TURNS_FILE = 'turns.jsonl'
 
 /** Milliseconds for which a run that ends early waits for what is under way. */
 const SHUTDOWN_TIMEOUT_MS = 20_000
@@ -76,9 +79,12 @@ export async function askTask(folder: string, file: AskRun, source: RecordSource
       return { counts, blocks: (selection) => cancelQueued(asking, doSteps(recordsOf(source), selection, asking.step, { ahead }), answers) }
     },
     selection: { take: batch.model.take, only: file.asking.only },
-    files: { output: file.output, heads: { [file.output]: head, [NOTES_FILE]: () => '', ...router.heads() } },
+    files: { output: file.output, heads: { [file.output]: head, [NOTES_FILE]: () => '', [TURNS_FILE]: () => '', ...router.heads() } },
     report: (ended, library, counts) => askReport(ended as AskRun, library, counts, model.price),
-    publish: () => publishAnswers(folder, file, options.folder, batch, router.files),
+    publish: async () => {
+      if (batch.model.keepTurns) await compressFile(join(folder, TURNS_FILE))
+      return publishAnswers(folder, file, options.folder, batch, router.files)
+    },
     close: async () => {
       signal?.removeEventListener('abort', leave)
       await answers.close()
@@ -121,6 +127,7 @@ class Asking {
   fault: Error | undefined
   private readonly questions: Questions
   private readonly labelColumns: readonly string[]
+  private readonly keepsTurns: boolean
 
   constructor(
     batch: Batch,
@@ -138,6 +145,7 @@ class Asking {
       (...question) => answers.answer(...question),
       answers.counter,
     )
+    this.keepsTurns = batch.model.keepTurns
     this.labelColumns = batch.prompt.answerColumns.flatMap(({ name, labels }) => (labels ? [name] : []))
   }
 
@@ -164,17 +172,22 @@ class Asking {
   private outcome(record: BatchRecord, headings: readonly string[], answered: Answered, candidate: number): Outcome {
     const { problems, form, reply, text, answers } = answered
     const { id, row, cells } = record
+    const { asking } = this.file
     const notes = answered.notes.map(({ screen, message, score }): Beside => [
       NOTES_FILE,
       `${JSON.stringify({ row, record: id, screen, found: message, score })}\n`,
     ])
+    if (this.keepsTurns && answered.turns)
+      notes.push([
+        TURNS_FILE,
+        `${JSON.stringify({ row, record: id, ...(asking.candidates !== undefined && { candidate }), turns: answered.turns })}\n`,
+      ])
     const heard = () => {
       countQuestions(this.counts, answered)
       this.options.onAnswer?.(record, answered, candidate)
     }
     if (problems.length > 0 || (form && !reply)) return { problems, reply: text, partial: reply?.partial, beside: notes, onTurn: heard }
     const answer = form && reply ? form.columns(reply.value) : { reply: text }
-    const { asking } = this.file
     const finished: FinishedRow = {
       cells,
       answer,

@@ -42,6 +42,8 @@ export interface Answered {
   readonly notes: readonly ScreenFinding[]
   /** The answers received, the last one counts. `cached`: taken from the cache. */
   readonly answers: readonly { readonly answer: ModelAnswer; readonly cached: boolean; readonly estimate?: number }[]
+  /** The turns of the last request; undefined if nothing was asked. */
+  readonly turns?: readonly Turn[]
 }
 
 /** Which answer is asked for. */
@@ -130,7 +132,7 @@ export class Questions {
         reply = contained(() => rendering.read(answer.text))
         const problems = [...faultsOf(answer, reply), ...(await this.screen('reply', [answer.text], sent, notes))]
         const useless = problems.length > 0
-        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, answers }
+        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, answers, turns: asked }
         turns = [...turns, ...correction(answer.text, problems)]
       }
     } catch (fault) {

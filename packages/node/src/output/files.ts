@@ -1,5 +1,8 @@
 import { appendFile, mkdir, open, rename, rm, writeFile } from 'node:fs/promises'
 import { dirname } from 'node:path'
+import { createReadStream, createWriteStream } from 'node:fs'
+import { pipeline } from 'node:stream/promises'
+import { createGzip } from 'node:zlib'
 import { reason } from './reason.js'
 import { secrets } from './secrets.js'
 
@@ -100,4 +103,17 @@ export async function writeNew(path: string, content: string | Uint8Array): Prom
   } catch (fault) {
     throw new WriteFault(path, reason(fault), { cause: fault })
   }
+}
+
+/** Compresses a file that was written here, to one with `.gz` behind its name, which takes its place. Nothing is done if there is none. */
+export async function compressFile(path: string): Promise<void> {
+  try {
+    await pipeline(createReadStream(path), createGzip(), createWriteStream(`${path}.gz.new`))
+  } catch (fault) {
+    await rm(`${path}.gz.new`, { force: true })
+    if ((fault as NodeJS.ErrnoException).code === 'ENOENT') return
+    throw new WriteFault(`${path}.gz`, reason(fault), { cause: fault })
+  }
+  await rename(`${path}.gz.new`, `${path}.gz`)
+  await rm(path)
 }
