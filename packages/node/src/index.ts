@@ -1,7 +1,7 @@
 // What programs need: libraries, tables, runs, models, replies.
 export { openLibrary, type OpenOptions } from './library/open-library.js'
 export { openLibraryFor } from './library/open-for.js'
-export { type FileOptions, readFileValue } from './library/file-value.js'
+export { type FileOptions, readFileValue } from './sources/file-value.js'
 export { tokenCounter } from './library/tokens.js'
 export { readTable, type TableFile, type TableSource } from './sources/open-table.js'
 export type { ResumeOptions } from './runs/begin.js'

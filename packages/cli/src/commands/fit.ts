@@ -1,7 +1,7 @@
 import { printProblem } from 'dunelight'
 import { defined, Fit, type FitReport, type FittedVariable } from 'dunelight/host'
 import { readTable } from '@dunelight/node'
-import { readPools, readyBatch } from '@dunelight/node/host'
+import { fileReader, readPools, readyBatch, takesFiles } from '@dunelight/node/host'
 import { BATCH, BATCH_FLAGS, defineCommand, JSON_FLAG, LIBRARY, LOCALE, SET_FOR_ALL } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { openToRun } from '../flags/open-library.js'
@@ -34,9 +34,12 @@ async function fit(context: CommandContext, folder: string, what: string, flags:
   const batch = await readyBatch(library, model, folder, { values, ...(flags.locale !== undefined && { locale: flags.locale }) })
   const paint = paintFor(colorsFor(context.stderr, context.env))
   const notice = { notice: (p: Parameters<typeof printProblem>[0]) => void context.stderr.write(`${printProblem(p, paint)}\n`) }
-  const fit = new Fit(batch, await readPools(batch, folder, notice))
+  const pools = await readPools(batch, folder, notice)
+  const fit = new Fit(batch, pools)
+  const files = takesFiles(batch) ? fileReader(batch, pools, folder, defined(records).from) : undefined
   for await (const { headings, rows } of readTable(defined(records), notice)) {
-    fit.add(headings, rows)
+    if (files) for (const row of rows) fit.add(headings, [await files(headings, row)])
+    else fit.add(headings, rows)
     if (context.signal?.aborted) break
   }
   const report = fit.report()

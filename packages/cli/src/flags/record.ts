@@ -46,7 +46,7 @@ export function promptOf(library: Library, what: string): string {
 /** The record of an id, or the first, joined as the batch joins it. */
 async function findRecord(batch: Batch, folder: string, table: TableFile, id: string | undefined): Promise<NamedValues> {
   const known = new KnownIds()
-  for await (const { records } of readRecords(batch, table, { pools: await readPools(batch, folder) })) {
+  for await (const { records } of readRecords(batch, table, { pools: await readPools(batch, folder), folder })) {
     for (const record of records) {
       if (id !== undefined && record.id !== id) {
         known.add(record.id)

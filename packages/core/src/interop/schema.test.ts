@@ -159,11 +159,7 @@ describe('a JSON Schema from elsewhere', () => {
       { properties: { a: { $ref: '#/$defs/b' } } },
       '"a" cannot be converted to a declaration: "#/$defs/b" does not exist in the schema',
     ],
-    [
-      'a schema that holds itself',
-      { properties: { a: { $ref: '#' } } },
-      'cannot be converted to a declaration: it contains itself, or is nested too deep',
-    ],
+    ['a schema that holds itself', { properties: { a: { $ref: '#' } } }, 'cannot be converted to a declaration: it contains itself'],
     [
       'two types',
       { properties: { a: { type: ['string', 'integer'] } } },

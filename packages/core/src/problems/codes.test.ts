@@ -268,6 +268,7 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'foreign-slot': 'packages/core/src/library/turns.test.ts',
   'flatten-invalid': 'packages/cli/src/flatten.test.ts',
   'flatten-lists': 'packages/cli/src/flatten.test.ts',
+  'cell-file': 'packages/cli/src/file-cells.test.ts',
   'history-over-budget': 'packages/core/src/library/turns.test.ts',
   'reply-copied': 'packages/core/src/outputs/truth.test.ts',
   'output-unknown': 'packages/core/src/code/code.test.ts',

@@ -171,6 +171,11 @@ export const tableCodes = {
     () => 'if the file is one list, name it .json or use --format json',
   ),
   'row-not-record': error<{ row: number }>('An item of a list is not a record. It is rejected.', (d) => `row ${d.row} is not a record`),
+  'cell-file': error<{ row: number; column: string; detail: string }>(
+    'A cell names a document that cannot be read. The record is rejected.',
+    (d) => `row ${d.row}, column "${d.column}": ${d.detail}`,
+    () => 'write the path as it is below the library or the table',
+  ),
   'encoding-guessed': warning<{ file: string; encoding: string }>(
     'A file is not UTF-8. Its encoding was detected, or it is read as Windows-1252, the most common other encoding of tables.',
     (d) => `${d.file} is not UTF-8 and is read as ${d.encoding}`,

@@ -118,7 +118,7 @@ export class RowReader {
     const fields = this.record?.type.kind === 'record' ? this.record.type.fields : undefined
     const isTaken =
       !fields || fields.some((field) => foldHeading(columns.get(`${this.record?.name ?? ''}.${field.name}`) ?? field.name) === name)
-    return !isTaken && d.type.kind !== 'file' && d.type.kind !== 'turns' && this.headings.some((heading) => foldHeading(heading) === name)
+    return !isTaken && d.type.kind !== 'turns' && this.headings.some((heading) => foldHeading(heading) === name)
   }
 
   /** The record's id: the cell of a column called number, id or the like, else the row's number. */

@@ -14,7 +14,7 @@ import {
   countsTokens,
 } from 'dunelight/host'
 import { readCaseRows } from './case-tables.js'
-import { readFileValue } from './file-value.js'
+import { readFileValue } from '../sources/file-value.js'
 import { reason } from '../output/reason.js'
 import { tokenCounter } from './tokens.js'
 

@@ -2,7 +2,7 @@ import { realpath } from 'node:fs/promises'
 import { dirname, join, resolve, sep } from 'node:path'
 import { ProblemError, type BatchModel, type Prompt } from 'dunelight'
 import { problem } from 'dunelight/host'
-import { readFileValue } from './file-value.js'
+import { readFileValue } from '../sources/file-value.js'
 
 /**
  * What a batch sets for variables that take files: it names them by paths, from its own file, within the library.

@@ -1,3 +1,4 @@
+import { takesFiles } from '../sources/file-cells.js'
 import { existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { Worker } from 'node:worker_threads'
@@ -37,7 +38,8 @@ export class Threads {
     const { batch, known: headings = [] } = rendering
     const table = rendering.source as TableFile
     // Attached files cannot be passed to another thread; a sample is drawn from all records.
-    if (workers < 2 || batch.model.sample || Object.values(batch.values).some((value) => typeof value === 'object')) return undefined
+    if (workers < 2 || batch.model.sample || takesFiles(batch) || Object.values(batch.values).some((value) => typeof value === 'object'))
+      return undefined
     const cutting = await cuttingOf(table)
     if (!cutting) return undefined
     const { delimiter } = cutting

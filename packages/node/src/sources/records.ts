@@ -2,6 +2,7 @@ import { join } from 'node:path'
 import { ProblemError, type Problem } from 'dunelight'
 import type { Batch, BatchRecord, BatchRows, Pool, TableModel } from 'dunelight/host'
 import { Misread, type Row } from '@dunelight/tables'
+import { FileCells, takesFiles } from './file-cells.js'
 import { formatOf, readTable, type TableFile, type TableOptions, type TableSource } from './open-table.js'
 import type { RecordChunk } from './record-chunk.js'
 import { sampled } from './sample.js'
@@ -11,6 +12,8 @@ export type { RecordChunk } from './record-chunk.js'
 export interface RecordsOptions extends TableOptions {
   /** Joined tables that have been read already. */
   readonly pools?: readonly Pool[]
+  /** The library's folder: cells that hold paths of documents are read below it, and below the table's folder. */
+  readonly folder?: string
   /** Called with notices about the columns. */
   readonly onHeading?: (problems: readonly Problem[]) => void
 }
@@ -37,7 +40,7 @@ export async function openSource(
   const known = await headingsOf(source)
   // Once, and before anything is made of the rows.
   new RecordMaker(batch, { pools, ...(onHeading && { onHeading }) }).records(known, [])
-  return { batch, source, pools, known, ...hears }
+  return { batch, source, pools, known, folder, ...hears }
 }
 
 /** The records of a batch; of one with a sample those that are drawn. */
@@ -54,7 +57,18 @@ export function recordsOf({ batch, source, ...options }: RecordSource): AsyncGen
  */
 export async function* readRecords(batch: Batch, source: TableSource, options: RecordsOptions = {}): AsyncGenerator<RecordChunk> {
   const maker = new RecordMaker(batch, options)
+  const { folder } = options
+  const readsFiles = folder !== undefined && takesFiles(batch)
   for await (const { headings, rows, bytesRead } of readTable(source, options)) {
+    if (readsFiles) {
+      const table = typeof source === 'string' ? source : 'from' in source ? source.from : '-'
+      // One row after the other: a table of documents is larger than memory.
+      for (const row of rows) {
+        const records = await maker.recordWithFiles(headings, row, folder, table)
+        yield { headings, records, bytesRead, rows: 1 }
+      }
+      continue
+    }
     yield { headings, records: maker.records(headings, rows), bytesRead, rows: rows.length }
   }
 }
@@ -75,6 +89,7 @@ export async function headingsOf(source: TableSource): Promise<readonly string[]
 export class RecordMaker {
   private reader: BatchRows | undefined
   private headings: readonly string[] | undefined
+  private files: FileCells | undefined
 
   constructor(
     private readonly batch: Batch,
@@ -90,6 +105,19 @@ export class RecordMaker {
     return readRows(this.readerFor(headings), rows, first)
   }
 
+  /** The record of one row, its documents read. */
+  async recordWithFiles(headings: readonly string[], row: Row | Misread, folder: string, table: string): Promise<readonly BatchRecord[]> {
+    if (row instanceof Misread) return [...this.records(headings, [row])]
+    this.files ??= new FileCells(this.batch, this.readerFor(headings), folder, table)
+    const { cells, problems } = await this.files.read(row, this.row + 1)
+    const records = [...this.records(headings, [cells as Row])]
+    return records.map((record) => ({
+      ...record,
+      cells: row,
+      ...(problems.length > 0 && { prepared: undefined, problems }),
+    }))
+  }
+
   private readerFor(headings: readonly string[]): BatchRows {
     if (this.reader && headings === this.headings) return this.reader
     const next = this.batch.rows(headings, this.options.pools ?? [])
@@ -100,6 +128,7 @@ export class RecordMaker {
     }
     this.headings = headings
     this.reader = next
+    this.files = undefined
     return next
   }
 }
