@@ -4,7 +4,7 @@ import { build } from 'esbuild'
 
 /** In kilobytes; raised on purpose only: 20 of them are the named references of HTML and Unicode's look-alikes, which fences need,
  * 3 read JSON without changing the digits of its numbers, and 36 are the telephone numbering plans of all countries. */
-const MOST = 192
+const MOST = 200
 
 const parts = {
   'the core, all of it': "export * from 'dunelight'; export * from 'dunelight/parts'; export * from 'dunelight/host'",

@@ -110,7 +110,7 @@ export class RecordMaker {
     if (row instanceof Misread) return [...this.records(headings, [row])]
     this.files ??= new FileCells(this.batch, this.readerFor(headings), folder, table)
     const { cells, problems } = await this.files.read(row, this.row + 1)
-    const records = [...this.records(headings, [cells as Row])]
+    const records = [...this.records(headings, [cells])]
     return records.map((record) => ({
       ...record,
       cells: row,
