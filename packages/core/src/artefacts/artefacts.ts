@@ -201,6 +201,8 @@ export interface FieldsModel extends OutputCommon {
 /** One label of a set. */
 export interface OneOfModel extends OutputCommon {
   readonly form: 'one-of'
+  /** The name of the label in an answer: `label` where none is given. */
+  readonly field?: string | undefined
   readonly of: readonly string[]
   /** What the labels mean, if the file explains any. */
   readonly labels?: readonly Label[]

@@ -27,14 +27,14 @@ const WHOLE_KEYS = { cites: 'text', 'max-words': 'integer', 'min-words': 'intege
 /** The keys of a kind, besides those of all kinds. */
 export const FORM_KEYS = {
   fields: { fields: 'map', ...WHOLE_KEYS },
-  'one-of': { of: 'any' },
+  'one-of': { of: 'any', field: 'text' },
   rows: { row: 'text', count: 'any' },
   document: { text: 'text', ...WHOLE_KEYS },
 } satisfies Record<OutputModel['form'], Record<string, KeyKind>>
 export const LABELS_KEYS = { field: 'text', examples: 'text' } as const
 export const COUNT_KEYS = { min: 'any', max: 'any' } as const
 const FORMS = Object.keys(FORM_KEYS) as OutputModel['form'][]
-type Key = keyof typeof OUTPUT_KEYS | keyof typeof WHOLE_KEYS | 'fields' | 'of' | 'row' | 'count' | 'text'
+type Key = keyof typeof OUTPUT_KEYS | keyof typeof WHOLE_KEYS | 'field' | 'fields' | 'of' | 'row' | 'count' | 'text'
 
 /** outputs/*.yaml, and outputs/*.schema.json */
 export function readOutput(reading: Reading): OutputModel {
@@ -95,7 +95,7 @@ class OutputReader {
         return { ...common, form, fields, schema: undefined, whole: this.whole() }
       }
       case 'one-of':
-        return { ...common, form, ...this.labels() }
+        return { ...common, form, field: keys.text('field'), ...this.labels() }
       case 'rows':
         return { ...common, form, row: this.passages('row'), ...this.count() }
       case 'document':

@@ -71,6 +71,7 @@ export type OutputInput = OutputCommonInput &
     | ({ readonly kind: 'fields'; readonly fields?: Declarations<BoundInput> } & WholeInput)
     | {
         readonly kind: 'one-of'
+        readonly field?: string
         readonly of?: readonly string[] | LabelsInput | { readonly field: string; readonly examples: string | AnyExampleSet }
       }
     | {

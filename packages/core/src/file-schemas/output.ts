@@ -47,7 +47,10 @@ const forms = {
   'one-of': formSchema(
     'one-of',
     FORM_KEYS['one-of'],
-    { of: ['The labels, each with its meaning if you like, or whose options they are.', either(texts, labels, explainedLabels)] },
+    {
+      field: 'The name of the label in an answer. Default: label.',
+      of: ['The labels, each with its meaning if you like, or whose options they are.', either(texts, labels, explainedLabels)],
+    },
     'of',
   ),
   rows: formSchema(

@@ -83,7 +83,7 @@ function derive(output: OutputModel, base: OutputModel, report: Report): OutputM
   if (output.form === 'one-of' && base.form === 'one-of') {
     const hasLabels = output.of.length > 0 || output.from !== undefined
     const { of, labels, from } = hasLabels ? output : base
-    return { ...output, ...common, of, ...(labels && { labels }), from }
+    return { ...output, ...common, field: output.field ?? base.field, of, ...(labels && { labels }), from }
   }
   if (output.form === 'rows' && base.form === 'rows')
     return {

@@ -34,7 +34,7 @@ export function shapeOf(
     case 'fields':
       return { ...common, whole, form: 'fields', fields: output.fields, schema: output.schema?.content, check }
     case 'one-of':
-      return { ...common, form: 'one-of', of: output.of, labels: output.labels, field: output.from?.field.name ?? 'label' }
+      return { ...common, form: 'one-of', of: output.of, labels: output.labels, field: output.field ?? output.from?.field.name ?? 'label' }
     case 'rows':
       return { ...common, form: 'rows', segments, min: output.min, max: output.max }
     case 'document':

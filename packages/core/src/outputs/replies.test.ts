@@ -276,6 +276,11 @@ describe('labels with meanings and ranks', () => {
     const read = grade.read(reply)
     expect([read.value, read.repairs.map((repair) => repair.message)]).toEqual([value, repairs])
   })
+  test('are one field of an answer, by the name that the output gives it', () => {
+    const named = formOf('kind: one-of\nfield: grade\nof: [sound, watch]')
+    expect([named.columns('watch'), named.read('{"grade":"watch"}').value]).toEqual([{ grade: 'watch' }, 'watch'])
+    expect(Object.keys(named.call().parameters['properties'] as object)).toEqual(['grade'])
+  })
   test('with a rank that leads nowhere or back are reported', () => {
     const problems = (labels: string) =>
       libraryFrom({ 'outputs/o.yaml': `kind: one-of\nof: ${labels}` }).problems.map((p) => [

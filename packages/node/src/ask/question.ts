@@ -9,6 +9,7 @@ import {
   type Turn,
 } from 'dunelight'
 import {
+  attachmentTokens,
   byteList,
   contained,
   bytesOf,
@@ -174,7 +175,8 @@ export class Questions {
 
   private async tokensOf(turns: readonly Turn[]): Promise<number> {
     const countTokens = (this.countTokens ??= await this.counter())
-    return textsOf(turns).reduce((sum, text) => sum + countTokens(text), 0)
+    const files = turns.flatMap(({ parts = [] }) => parts.flatMap((part) => (part.kind === 'file' ? [attachmentTokens(part)] : [])))
+    return [...textsOf(turns).map(countTokens), ...files].reduce((sum, count) => sum + count, 0)
   }
 
   private writerFor(name: string, headings: readonly string[]): EnvelopeWriter {
