@@ -24,7 +24,7 @@ describe('examples', () => {
     expect(JSON.parse(dunelight('examples', LIBRARY, 'condition-notes', '--json').out)).toMatchObject({
       cases: 48,
       labels: { sound: 16, watch: 14, treat: 11, urgent: 7 },
-      nearest: [{ one: 19, other: 35, likeness: 0.44 }, {}, {}, {}, {}],
+      nearest: [{ first: 19, second: 35, likeness: 0.44 }, {}, {}, {}, {}],
     })
   })
 

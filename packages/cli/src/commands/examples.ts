@@ -79,7 +79,11 @@ async function glance({ model, facts, picker }: PreparedSet) {
     tokens: { all: sum, middle: [...tokens].sort((a, b) => a - b)[tokens.length >> 1] ?? 0, most: Math.max(0, ...tokens) },
     nearest: nearestPairs(picker.index, facts.inputs)
       .slice(0, 5)
-      .map(({ first: number, second, likeness }) => ({ one: number + 1, other: second + 1, likeness: Math.round(likeness * 100) / 100 })),
+      .map(({ first: number, second, likeness }) => ({
+        first: number + 1,
+        second: second + 1,
+        likeness: Math.round(likeness * 100) / 100,
+      })),
   }
 }
 
@@ -101,10 +105,10 @@ function printGlance({ model, facts }: PreparedSet, name: string, data: Glance, 
   const rules = [`by ${by}`, atMost && `at most ${atMost}`, cover && `every ${cover}`, budget && `within ${budget} tokens`].filter(Boolean)
   lines.push(`${c.dim('picked')}  ${rules.join(', ')}`)
   if (data.nearest.length > 0) lines.push('', c.dim('nearest pairs'))
-  for (const { one: number, other, likeness } of data.nearest)
+  for (const { first, second, likeness } of data.nearest)
     lines.push(
-      `  ${likeness.toFixed(2)}  ${String(number).padStart(3)}  ${excerpt(defined(facts.inputs[number - 1]))}`,
-      `        ${String(other).padStart(3)}  ${excerpt(defined(facts.inputs[other - 1]))}`,
+      `  ${likeness.toFixed(2)}  ${String(first).padStart(3)}  ${excerpt(defined(facts.inputs[first - 1]))}`,
+      `        ${String(second).padStart(3)}  ${excerpt(defined(facts.inputs[second - 1]))}`,
     )
   return `${lines.join('\n')}\n`
 }

@@ -3,7 +3,7 @@ export class LineState {
   /** The spaces and list or quote marks before this place; undefined once anything else was written on the line. */
   prefix: string | undefined = ''
   /** Whether the source line holds a slot or directive: only such a line can go (language §5.1). */
-  held = false
+  isHeld = false
   /** Within an inline `each`: a fence cannot stand here. */
   repeated = false
 
@@ -16,12 +16,12 @@ export class LineState {
   /** Something other than spaces and marks was written. */
   written(): void {
     this.prefix = undefined
-    this.held = true
+    this.isHeld = true
   }
 
   lineEnd(): void {
     this.prefix = ''
-    this.held = false
+    this.isHeld = false
   }
 }
 

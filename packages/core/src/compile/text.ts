@@ -184,25 +184,25 @@ function compileLine(line: Line, context: Context, dedent: number, open: boolean
   const state: PieceState = { line: new LineState(), dedent, counts: tracked, atStart: true, last: undefined }
   compilePieces(line.pieces, context, state, true, list)
   const ending = state.last ?? textOrigin(context, line.span.source.span(Math.max(line.span.start, line.span.end - 1), line.span.end))
-  if (tracked) ops.op(trackedLine(list.done(), state.line.held, (run) => run.write('\n', ending)))
+  if (tracked) ops.op(trackedLine(list.done(), state.line.isHeld, (run) => run.write('\n', ending)))
   else if (!open) ops.fixed('\n', ending)
 }
 
 /** A line that may be empty: then it is removed, spaces included. */
-function trackedLine(pieces: Op, held: boolean, lineEnd: Op): Op {
+function trackedLine(pieces: Op, isHeld: boolean, lineEnd: Op): Op {
   return (run) => {
     const { lineStart, blanks } = run
     run.lineStart = run.out
     run.blanks = 0
     pieces(run)
-    endLine(run, held, lineEnd)
+    endLine(run, isHeld, lineEnd)
     run.lineStart = lineStart
     run.blanks = blanks
   }
 }
 
-function endLine(run: Run, held: boolean, lineEnd: Op): void {
-  if (held && run.out.length - run.lineStart.length === run.blanks) run.back(run.lineStart)
+function endLine(run: Run, isHeld: boolean, lineEnd: Op): void {
+  if (isHeld && run.out.length - run.lineStart.length === run.blanks) run.back(run.lineStart)
   else lineEnd(run)
 }
 
@@ -241,7 +241,7 @@ function compilePiece(piece: Piece, context: Context, state: PieceState, restAlo
       break
     case 'break': {
       const ending = textOrigin(context, piece.span)
-      const { held } = line
+      const { isHeld: held } = line
       ops.op((run) => {
         endLine(run, held, () => run.write('\n', ending))
         run.lineStart = run.out
@@ -254,7 +254,7 @@ function compilePiece(piece: Piece, context: Context, state: PieceState, restAlo
     case 'aside':
     case 'broken':
     case 'broken-line':
-      line.held = true
+      line.isHeld = true
       state.atStart = false
       return
     case 'use':
@@ -342,7 +342,7 @@ function compileInlineBlock(block: InlineBlock, context: Context, state: PieceSt
   const { prefix } = line
   const body = (pieces: readonly Piece[], within: Context): Op => {
     line.prefix = prefix
-    line.held = true
+    line.isHeld = true
     const list = new OpList()
     compilePieces(pieces, within, state, alone, list)
     return list.done()

@@ -17,7 +17,7 @@ export interface SchemaOptions {
   /** The profile that some model services ask for: everything required, null where it may be missing, no defaults. It is closed too. */
   readonly strict?: boolean
   /** Adds to the description what JSON Schema has no keyword for: limits in words, the earliest and latest date. */
-  readonly told?: boolean
+  readonly boundsInText?: boolean
 }
 
 export const DRAFT = 'https://json-schema.org/draft/2020-12/schema'
@@ -54,7 +54,7 @@ function objectOf(declared: readonly Declared[], options: SchemaOptions): Record
 
 function propertyOf(d: Declared, options: SchemaOptions): JsonSchema {
   const schema = schemaOfType(d.type, options)
-  const description = [d.about, meaningsOf(d.type), options.told ? toldOf(d.type) : undefined]
+  const description = [d.about, meaningsOf(d.type), options.boundsInText ? toldOf(d.type) : undefined]
     .filter((text) => text !== undefined && text !== '')
     .join('; ')
   const marks = { ...(d.untrusted && { untrusted: true }), ...marksOf(d.type) }

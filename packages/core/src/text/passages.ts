@@ -20,7 +20,7 @@ const TYPE_WORD = new RegExp(`^[ \\t]*(${PASSAGE_TYPES.join('|')})(?![\\p{L}\\p{
 export function withPassages(text: Text, report: Report): Text {
   const finder = new Finder(report)
   const items = finder.items(text.items, new Map(), false)
-  if (!finder.found) report(problem('passage-none', {}, text.source.span(0, text.source.text.length)))
+  if (!finder.hasPassage) report(problem('passage-none', {}, text.source.span(0, text.source.text.length)))
   return { ...text, items }
 }
 
@@ -41,7 +41,7 @@ export function passagesIn(text: Text): Passage[] {
 type Met = Map<string, Span>
 
 class Finder {
-  found = false
+  hasPassage = false
 
   constructor(private readonly report: Report) {}
 
@@ -126,7 +126,7 @@ class Finder {
   /** passage = "<" name [ ":" guidance ] ">" */
   private passage(rest: Piece[], met: Met, repeated: boolean): Piece {
     // It is taken off the front of the pieces, the first of which begins with its bracket.
-    this.found = true
+    this.hasPassage = true
     const first = rest[0] as Fixed
     NAME_HERE.lastIndex = 1
     const name = defined(NAME_HERE.exec(first.text))[0]

@@ -124,6 +124,6 @@ function longPassage(shape: DocumentShape, { segments }: FinishedDocument, rando
 }
 
 function passagesSchema(shape: DocumentShape, strict: boolean): JsonSchema {
-  const { $schema, ...rest } = schemaOf(passageFields(shape.segments), shape.name, { closed: true, told: true, strict })
+  const { $schema, ...rest } = schemaOf(passageFields(shape.segments), shape.name, { closed: true, boundsInText: true, strict })
   return { $schema, ...(shape.about !== undefined && { description: shape.about }), ...rest }
 }

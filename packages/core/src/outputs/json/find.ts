@@ -14,11 +14,11 @@ export function findJson(text: string): Loose[] {
   for (let tries = 0; tries < MOST_TRIES && work > 0; tries++) {
     const position = bracket.exec(text)?.index
     if (position === undefined) break
-    const { loose: found, end } = readLoose(text, position, last)
+    const { loose: parsed, end } = readLoose(text, position, last)
     work -= end - position
-    if (found) {
-      all.push(found)
-      bracket.lastIndex = Math.max(found.end, position + 1)
+    if (parsed) {
+      all.push(parsed)
+      bracket.lastIndex = Math.max(parsed.end, position + 1)
     } else bracket.lastIndex = position + 1
   }
   return all

@@ -114,7 +114,7 @@ function marked(shape: RowsShape, value: unknown, mark: (i: number) => string): 
 }
 
 function listSchema(shape: RowsShape, strict: boolean): JsonSchema {
-  const items = innerSchema(schemaOf(passageFields(shape.segments), undefined, { closed: true, told: true, strict }))
+  const items = innerSchema(schemaOf(passageFields(shape.segments), undefined, { closed: true, boundsInText: true, strict }))
   return {
     type: 'array',
     ...(shape.about !== undefined && { description: shape.about }),

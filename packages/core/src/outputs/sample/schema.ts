@@ -156,15 +156,15 @@ class SchemaSample {
 
   /** The schemas below, those without a schema of their own first. */
   private reached(schema: JsonSchema): JsonSchema[] {
-    const found = new Set<JsonSchema>()
+    const reached = new Set<JsonSchema>()
     const waiting = [schema]
     for (let next = waiting.pop(); next; next = waiting.pop())
       for (const part of this.parts(next).flat()) {
-        if (part === schema || found.has(part) || this.depths.has(part)) continue
-        found.add(part)
+        if (part === schema || reached.has(part) || this.depths.has(part)) continue
+        reached.add(part)
         waiting.push(part)
       }
-    return [...found].reverse()
+    return [...reached].reverse()
   }
 
   private depthByParts(schema: JsonSchema): number {
