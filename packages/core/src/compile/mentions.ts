@@ -1,8 +1,9 @@
 import { allTurns, type JoinedPrompt } from '../artefacts/artefacts.js'
 import { problem, type Report } from '../problems/problem.js'
-import type { Span } from '../source/source.js'
+import type { Source } from '../source/source.js'
 import type { Text } from '../text/nodes.js'
-import { tokensOf } from '../text/tokens.js'
+import { pathsIn } from '../text/paths.js'
+import { tokensOf, type Token } from '../text/tokens.js'
 import type { Declared } from '../values/types.js'
 
 /** A shorter name is too common a word. */
@@ -16,58 +17,75 @@ const SHORTEST = 4
  */
 export function reportMentions(prompt: JoinedPrompt, fences: ReadonlySet<string>, report: Report): void {
   const turns = [...allTurns(prompt.turns)]
-  const spoken = turns.flatMap((turn) => (turn.kind === 'text' ? [turn.text] : []))
-  const others = turns.flatMap((turn) =>
-    turn.kind === 'input' ? turn.with.map(({ text }) => text) : turn.kind === 'examples' && turn.to ? [turn.to] : [],
-  )
-  const named = [prompt.persona, prompt.output, prompt.locale].filter((text) => text !== undefined)
-  const heads = turns.flatMap((turn) => (turn.kind === 'each' ? turn.head.value.paths.map(({ span }) => pathText(span)) : []))
-  const used = new Set([...[...spoken, ...others, ...named, ...prompt.bind.map(({ text }) => text)].flatMap(pathsIn), ...heads])
-  // The input of an example set takes the values of its names.
-  const isPassed = turns.some((turn) => turn.kind === 'input' || turn.kind === 'each')
+  const spoken = turns.flatMap((turn) => (turn.kind === 'text' ? [tokenized(turn.text)] : []))
   const names = new Map(prompt.variables.flatMap((variable) => namesOf(variable)))
-  const plain = spoken.map((text) => reportForeign(text, plainText(text), names, fences, report))
-  if (!isPassed) for (const path of unusedFields(prompt, used)) reportMention(path, prompt, spoken, plain, report)
+  const literal = spoken.map((text): LiteralText => {
+    const plain = reportForeign(text, names, fences, report)
+    return { source: text.source, plain, lower: plain.toLowerCase() }
+  })
+  // The input of an example set takes the values of its names, and repeated turns have names of their own.
+  if (turns.some((turn) => turn.kind === 'input' || turn.kind === 'each')) return
+  const others = turns.flatMap((turn) => (turn.kind === 'examples' && turn.to ? [turn.to] : []))
+  const named = [prompt.persona, prompt.output, prompt.locale].filter((text) => text !== undefined)
+  const texts = [...spoken.map(({ text }) => text), ...others, ...named, ...prompt.bind.map(({ text }) => text)]
+  // A record that is used as a whole, or by one of its fields.
+  const used = new Set(texts.flatMap(pathsIn).map(({ name, steps: [first] }) => (first ? `${name}.${first.key}` : name)))
+  for (const path of unusedFields(prompt, used)) reportMention(path, literal, report)
 }
 
-function pathText({ source, start, end }: Span): string {
-  return source.text.slice(start, end)
+/** A text with its tokens. */
+interface Tokenized {
+  readonly text: Text
+  readonly source: Source
+  readonly tokens: readonly Token[]
 }
 
-function pathsIn(text: Text): string[] {
-  return tokensOf(text).flatMap(({ kind, span }) => (kind === 'variable' ? [pathText(span)] : []))
+function tokenized(text: Text): Tokenized {
+  return { text, source: text.source, tokens: tokensOf(text) }
 }
 
 /** A text with spaces for all that is not literal, every character at its place. */
-function plainText(text: Text): string {
+function plainText({ source, tokens }: Tokenized): string {
   let plain = ''
   let end = 0
-  for (const { span } of tokensOf(text)) {
-    plain += text.source.text.slice(end, span.start) + ' '.repeat(span.end - span.start)
+  for (const { span } of tokens) {
+    plain += source.text.slice(end, span.start) + ' '.repeat(span.end - span.start)
     end = span.end
   }
-  return plain + text.source.text.slice(end)
+  return plain + source.text.slice(end)
 }
 
-/** The fields of records that no text uses: of a record that is inserted as a whole, none. */
-function unusedFields({ variables }: JoinedPrompt, used: ReadonlySet<string>): string[] {
+/** What a text says besides its slots, every character at its place. */
+interface LiteralText {
+  readonly source: Source
+  readonly plain: string
+  readonly lower: string
+}
+
+/** The fields of records that no text uses and no list excepts: of a record that is inserted as a whole, none. */
+function unusedFields({ variables, onlyMentioned }: JoinedPrompt, used: ReadonlySet<string>): string[] {
+  const excepted = new Set(onlyMentioned.map(({ name }) => name))
   return variables.flatMap(({ name, type }) => {
     if (type.kind !== 'record' || !type.fields || used.has(name)) return []
-    return type.fields
-      .map((field) => `${name}.${field.name}`)
-      .filter((path) => ![...used].some((other) => other === path || other.startsWith(`${path}.`)))
+    const named = type.fields.filter((field) => field.name.length >= SHORTEST)
+    return named.map((field) => `${name}.${field.name}`).filter((path) => !used.has(path) && !excepted.has(path))
   })
 }
 
-function reportMention(path: string, prompt: JoinedPrompt, texts: readonly Text[], plain: readonly string[], report: Report): void {
-  const name = path.slice(path.indexOf('.') + 1)
-  if (name.length < SHORTEST || prompt.onlyMentioned.some((item) => item.name === path)) return
-  const words = name.split(/[^\p{L}\p{N}]+/u).filter((word) => word !== '')
+function reportMention(path: string, texts: readonly LiteralText[], report: Report): void {
+  const words = path
+    .slice(path.indexOf('.') + 1)
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter((word) => word !== '')
+  if (words.length === 0) return
+  // A pattern is made for the few texts that have all of the words.
+  const likely = texts.filter(({ lower }) => words.every((word) => lower.includes(word.toLowerCase())))
+  if (likely.length === 0) return
   const pattern = new RegExp(`(?<![\\p{L}\\p{N}])${words.join('[ \\t\\n_-]+')}(?![\\p{L}\\p{N}])`, 'iu')
-  for (const [i, text] of texts.entries()) {
-    const match = pattern.exec(plain[i] ?? '')
+  for (const { source, plain } of likely) {
+    const match = pattern.exec(plain)
     if (!match) continue
-    report(problem('only-mentioned', { path, words: match[0] }, text.source.span(match.index, match.index + match[0].length)))
+    report(problem('only-mentioned', { path, words: match[0] }, source.span(match.index, match.index + match[0].length)))
     return
   }
 }
@@ -88,20 +106,26 @@ const FOREIGN = new RegExp(
   'gu',
 )
 
+const DOUBLED = /\{\{([^{}\n]*)\}\}/y
+
 /** Reports names in other brackets; gives the text without them. */
-function reportForeign(text: Text, plain: string, names: ReadonlyMap<string, string>, fences: ReadonlySet<string>, report: Report): string {
-  const { source } = text
+function reportForeign(text: Tokenized, names: ReadonlyMap<string, string>, fences: ReadonlySet<string>, report: Report): string {
+  const { source, tokens } = text
+  const plain = plainText(text)
   const met = new Set<string>()
   const reportAt = (start: number, written: string, path: string) => {
     if (!met.has(written)) report(problem('foreign-slot', { written, path }, source.span(start, start + written.length)))
     met.add(written)
   }
   // Two braces are a brace before and after a slot.
-  for (const { kind, span } of tokensOf(text)) {
-    const slot = kind === 'brace' && /^\{\{([^{}\n]*)\}\}/.exec(source.text.slice(Math.max(0, span.start - 1)))
+  for (const { kind, span } of tokens) {
+    DOUBLED.lastIndex = Math.max(0, span.start - 1)
+    const slot = kind === 'brace' && DOUBLED.exec(source.text)
     const path = slot ? names.get((slot[1] ?? '').toLowerCase()) : undefined
     if (slot && path !== undefined) reportAt(span.start - 1, slot[0], path)
   }
+  // Most texts have none of these characters beyond their slots.
+  if (!/[{$<[%]/.test(plain)) return plain
   return plain.replace(FOREIGN, (written, ...groups: unknown[]) => {
     const name = groups.slice(0, 5).find((group) => typeof group === 'string') as string
     const path = names.get(name.toLowerCase())

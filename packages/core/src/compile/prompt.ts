@@ -1,6 +1,6 @@
 import { reportMentions } from './mentions.js'
 import { defined } from '../invariant.js'
-import type { ExampleSetModel, JoinedPrompt, SnippetModel } from '../artefacts/artefacts.js'
+import type { ExampleSetModel, JoinedPrompt, SnippetModel, Named } from '../artefacts/artefacts.js'
 import { compileValueText, type Context, type Shared } from './context.js'
 import { prepareSet, type PreparedSet } from './example-set.js'
 import { compileOutput } from './output.js'
@@ -102,6 +102,7 @@ class PromptCompiler implements Compilation {
     const locale = this.locale()
     const turns = compileTurns(prompt.turns, this, context, prompt.name)
     reportUnused(this.bindings, this.report)
+    this.placesOf(prompt.onlyMentioned)
     reportMentions(prompt, shared.fences, this.report)
     for (const { name, span } of shared.mentions)
       if (!shared.fences.has(name)) this.report(problem('fence-unknown', { name, known: [...shared.fences] }, span))
@@ -112,7 +113,7 @@ class PromptCompiler implements Compilation {
       guarded: shared.fences.size > 0,
       nonce: env.nonce,
       openEnd: shared.openEnd,
-      personal: { detectorFor: env.detectorFor, paths: this.personalPaths() },
+      personal: { detectorFor: env.detectorFor, paths: this.placesOf(prompt.personal) },
       orders: [...shared.orders].sort(),
       persona,
       output,
@@ -122,10 +123,10 @@ class PromptCompiler implements Compilation {
     }
   }
 
-  /** The places of the values that the prompt declares personal. */
-  private personalPaths(): PersonalPlan['paths'] {
-    const { variables, personal } = this.prompt
-    return personal.flatMap(({ name: path, span }) => {
+  /** The places of the values that a list of the prompt's names, `item.donor`; what does not exist is reported. */
+  private placesOf(paths: readonly Named[]): PersonalPlan['paths'] {
+    const { variables } = this.prompt
+    return paths.flatMap(({ name: path, span }) => {
       const [name = '', ...fields] = path.split('.')
       const variable = variables.findIndex((d) => d.name === name)
       const declared = variables[variable]

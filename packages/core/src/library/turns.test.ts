@@ -275,6 +275,8 @@ describe('a text that looks as if it inserted a value', () => {
     ])
     expect(of('Thank the donors, in a roomy place.')).toEqual([])
     expect(of('Thank the donor name.', 'only-mentioned: [item.donor-name]\n')).toEqual([])
+    expect(of('Thank the donor name. {item."donor-name"}')).toEqual([])
+    expect(of('Thank them.', 'only-mentioned: [item.dnoor-name]\n')).toEqual(['field-unknown unknown field "dnoor-name" of "item"'])
     expect(of('Thank the donor name, {item.donor-name}.')).toEqual([])
     expect(of('Thank the donor name. {item as json}')).toEqual([])
   })

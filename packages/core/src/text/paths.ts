@@ -20,11 +20,13 @@ export function pathsOf(condition: Condition): readonly Path[] {
   }
 }
 
-/** All paths that the slots and conditions of a text name. */
+/** All paths that the slots, conditions and uses of a text name. */
 export function pathsIn(text: Text): readonly Path[] {
   return [...nodesIn(text.items)].flatMap((node) => {
     if (node.kind === 'slot') return node.value.paths
     if (node.kind === 'when') return node.branches.flatMap((branch) => (branch.condition ? pathsOf(branch.condition) : []))
+    if (node.kind === 'use')
+      return [...node.steps, ...node.with.map(({ value }) => value)].flatMap((step) => (typeof step === 'string' ? [] : step.paths))
     return node.kind === 'each' ? [...node.value.paths, ...(node.keep ? pathsOf(node.keep) : [])] : []
   })
 }
