@@ -53,5 +53,5 @@ export {
 export type { CompareOptions } from './compare/compare-table.js'
 export { openWithWording, type OtherWording } from './compare/other-wording.js'
 export { REJECTED_SCHEMA } from './runs/rejected-schema.js'
-export { otherEncoding, utf8Stream } from './sources/encoding.js'
+export { readableBytes } from './sources/encoding.js'
 export { fileReader, takesFiles } from './sources/file-cells.js'

@@ -28,8 +28,8 @@ import {
 } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { readMockFaults } from '../flags/mock-faults.js'
-import { openToRun } from '../flags/open-library.js'
-import { namedValues, promptOf } from '../flags/record.js'
+import { openToRun, promptOf } from '../flags/open-library.js'
+import { namedValues } from '../flags/record.js'
 import { readSet } from '../flags/values.js'
 import { candidateText } from '../ui/candidate-text.js'
 import { colorsFor, EXIT, formatCount, paintFor, plural, WrongUse, type CommandContext } from '../ui/context.js'
@@ -89,12 +89,12 @@ interface AskFlags extends BatchFlags {
 /** Asks a model: for one record or set of values, its reply on stdout; for a table, into a run's folder. */
 async function ask(context: CommandContext, folder: string, what: string, flags: AskFlags): Promise<number> {
   const library = await openToRun(folder, what)
-  const batch = library.artefacts.batches.get(what)
-  const prompt = batch?.prompt?.name ?? what
+  const isBatch = library.artefacts.batches.has(what)
+  const prompt = promptOf(library, what)
   const several = flags.candidates !== undefined && flags.candidates > 1
   if (several && flags.record === undefined)
     throw new WrongUse('--candidates needs --record', `add --record ID${flags.records === undefined ? ' and --records FILE' : ''}`)
-  if (!several && (flags.record !== undefined || (!batch && flags.records === undefined)))
+  if (!several && (flags.record !== undefined || (!isBatch && flags.records === undefined)))
     return askForOne(context, library, folder, what, flags)
   return askForTable(context, library, folder, what, prompt, flags, several)
 }

@@ -1,9 +1,9 @@
 import type { Library, Prompt } from 'dunelight'
 import { describe, type Declared } from 'dunelight/parts'
 import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, RECORD_FLAGS, SHAPE_FLAGS } from '../define-command.js'
-import { openToRun } from '../flags/open-library.js'
+import { openToRun, promptOf } from '../flags/open-library.js'
 import { printOrigins } from '../ui/print-origins.js'
-import { namedValues, promptOf, type ValueFlags } from '../flags/record.js'
+import { namedValues, type ValueFlags } from '../flags/record.js'
 import { colorsFor, EXIT, type Colors, type CommandContext } from '../ui/context.js'
 import { columns } from '../ui/table.js'
 

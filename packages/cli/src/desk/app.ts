@@ -15,8 +15,7 @@ import {
   readLibraryTexts,
   saveText,
   textFormatOf,
-  otherEncoding,
-  utf8Stream,
+  readableBytes,
 } from '@dunelight/node/host'
 
 export interface DeskOptions {
@@ -168,8 +167,8 @@ async function sendTable(c: Context, root: string): Promise<Response> {
   c.header('x-table-format', format ?? 'jsonl')
   c.header('content-type', 'application/octet-stream')
   if (format !== undefined) {
-    const encoding = await otherEncoding({ from: place })
-    return c.body(Readable.toWeb(utf8Stream(createReadStream(place), encoding)) as ReadableStream)
+    const bytes = await readableBytes({ from: place }, createReadStream(place))
+    return c.body(Readable.toWeb(Readable.from(bytes, { objectMode: false })) as ReadableStream)
   }
   const source = { from: place, ...(sheet !== undefined && { sheet }), ...(query !== undefined && { query }) }
   return c.body(Readable.toWeb(Readable.from(linesOf(source))) as ReadableStream)

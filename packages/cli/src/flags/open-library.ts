@@ -13,5 +13,10 @@ export function openToRender(folder: string, prompt?: string, options: OpenOptio
 
 /** Opens a library to run a batch of it, or a prompt. */
 export function openToRun(folder: string, what: string): Promise<Library> {
-  return openLibraryFor(folder, (library) => library.artefacts.batches.get(what)?.prompt?.name ?? what)
+  return openLibraryFor(folder, (library) => promptOf(library, what))
+}
+
+/** The prompt that is meant: a batch's, or the one of that name. */
+export function promptOf(library: Library, what: string): string {
+  return library.artefacts.batches.get(what)?.prompt?.name ?? what
 }

@@ -4,6 +4,7 @@ import { KnownIds, readPools, readRecords, readyBatch } from '@dunelight/node/ho
 import type { TableFile } from '@dunelight/node'
 import { WrongUse } from '../ui/context.js'
 import { namedBatch, type BatchFlags } from './batch-flags.js'
+import { promptOf } from './open-library.js'
 import { readSet } from './values.js'
 
 /** How one set of values is named: each by itself, or a record of a table, as a batch reads it or as the options say. */
@@ -36,11 +37,6 @@ export async function namedValues(library: Library, folder: string, what: string
   const batch = await readyBatch(library, model, folder, { values, ...(locale !== undefined && { locale }) })
   if (!table) throw new WrongUse(`the batch "${what}" has no table`, 'add --records FILE')
   return findRecord(batch, folder, table, record)
-}
-
-/** The prompt that is meant: a batch's, or the one of that name. */
-export function promptOf(library: Library, what: string): string {
-  return library.artefacts.batches.get(what)?.prompt?.name ?? what
 }
 
 /** The record of an id, or the first, joined as the batch joins it. */

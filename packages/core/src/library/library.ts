@@ -1,4 +1,5 @@
 import { sendScope } from './send.js'
+import { columnOfPath } from '../outputs/columns.js'
 import { detectors } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { circles } from './circles.js'
@@ -142,7 +143,7 @@ export class Library<P extends object = AnyPrompts> {
     const { ready, problems } = this.#compiled.get(prompt?.name ?? '') ?? { problems: [] }
     if (!ready || problems.some((p) => p.severity === 'error')) return
     const nested = ready.plan.answerColumns.filter((column) => column.nested).map(({ name }) => name)
-    for (const name of flatten.map((path) => path.replace(/^answer\.?/, '')))
+    for (const name of flatten.map(columnOfPath))
       if (name !== '' && !nested.includes(name)) report(problem('flatten-invalid', { name, known: nested }, span))
     const scope = sendScope(ready.plan)
     for (const { when } of send) {

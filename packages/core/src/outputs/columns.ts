@@ -11,6 +11,11 @@ export interface AnswerColumn {
   readonly fields?: readonly string[]
 }
 
+/** The column that a path such as `answer.rows` leads to; empty for `answer` alone. */
+export function columnOfPath(path: string): string {
+  return path.replace(/^answer(?:\.|$)/, '')
+}
+
 /** The columns of a reply that had no output: its text. */
 export const PLAIN_COLUMN: AnswerColumn = { name: 'reply', labels: undefined }
 

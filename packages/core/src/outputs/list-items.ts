@@ -1,4 +1,4 @@
-import { wordsAndNumbersIn } from './must-say.js'
+import { givenTexts } from './truth/index.js'
 import { isRecord } from '../values/data.js'
 import { likeness, NEARLY_THE_SAME } from '../values/likeness.js'
 
@@ -17,5 +17,5 @@ export function withItem<T>(list: readonly T[], others: readonly T[], index: num
 }
 
 function textOf(item: unknown): string {
-  return wordsAndNumbersIn(item).join(' ')
+  return givenTexts(item).join(' ')
 }

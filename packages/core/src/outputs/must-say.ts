@@ -73,13 +73,6 @@ function collect(value: unknown, texts: string[], depth: number): void {
   }
 }
 
-/** The same with its numbers, as texts. */
-export function wordsAndNumbersIn(value: unknown): string[] {
-  if (typeof value === 'number' || typeof value === 'bigint') return [String(value)]
-  if (typeof value === 'string') return [value]
-  return isRecord(value) || Array.isArray(value) ? Object.values(value).flatMap(wordsAndNumbersIn) : []
-}
-
 /** Only what was filled in counts against forbidden phrases; a required phrase may be in the fixed text. */
 export function isFinished(value: unknown): value is FinishedDocument {
   return isRecord(value) && isRecord(value['passages']) && Array.isArray(value['segments']) && typeof value['text'] === 'string'

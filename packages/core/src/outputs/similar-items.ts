@@ -1,4 +1,5 @@
-import { isFinished, wordsAndNumbersIn } from './must-say.js'
+import { isFinished } from './must-say.js'
+import { givenTexts } from './truth/index.js'
 import { problem, type Problem } from '../problems/problem.js'
 import { likenessOfWords, NEARLY_THE_SAME } from '../values/likeness.js'
 import { isRecord } from '../values/data.js'
@@ -30,9 +31,7 @@ function join(path: string, step: string): string {
 
 function compare(list: readonly unknown[], path: string, similar: Problem[]): void {
   if (list.length < 2) return
-  const words = list.map((item) =>
-    typeof item === 'string' ? wordsIn(item) : isRecord(item) ? wordsAndNumbersIn(item).flatMap(wordsIn) : [],
-  )
+  const words = list.map((item) => (typeof item === 'string' ? wordsIn(item) : isRecord(item) ? givenTexts(item).flatMap(wordsIn) : []))
   words.forEach((text, i) => {
     for (let k = Math.max(0, i - LOOKED_AT); k < i; k++) {
       const other = words[k] ?? []

@@ -1,6 +1,6 @@
 import { ProblemError } from 'dunelight'
 import type { AnswerColumn } from 'dunelight/parts'
-import { problem } from 'dunelight/host'
+import { columnOfPath, problem } from 'dunelight/host'
 
 type Answer = Readonly<Record<string, unknown>>
 
@@ -22,7 +22,7 @@ export class Flattening {
    * @throws ProblemError if a path names no list or record, or two lists.
    */
   constructor(columns: readonly AnswerColumn[], paths: readonly string[]) {
-    const names = paths.map((path) => path.replace(/^answer(?:\.|$)/, '')).filter((name) => name !== '')
+    const names = paths.map(columnOfPath).filter((name) => name !== '')
     const nested = columns.filter((column) => column.nested !== undefined)
     for (const name of names)
       if (!nested.some((column) => column.name === name))

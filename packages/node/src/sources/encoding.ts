@@ -1,7 +1,8 @@
+import { isAscii } from 'node:buffer'
 import { open, stat } from 'node:fs/promises'
-import { Readable } from 'node:stream'
 import { ProblemError, type Problem } from 'dunelight'
 import { problem } from 'dunelight/host'
+import { beginningOf, Encoding } from '@dunelight/tables'
 import type { TableFile } from './open-table.js'
 
 /** How much of a file is looked at for a first character beyond ASCII, and how much from there decides its encoding. */
@@ -31,12 +32,13 @@ async function detectedIn(path: string): Promise<string | undefined> {
   if (!(await stat(path)).isFile()) return undefined
   const file = await open(path, 'r')
   try {
-    const { buffer, bytesRead } = await file.read(Buffer.alloc(LOOKED_AT), 0, LOOKED_AT, 0)
+    const { buffer, bytesRead } = await file.read(Buffer.allocUnsafe(LOOKED_AT), 0, LOOKED_AT, 0)
     const bytes = buffer.subarray(0, bytesRead)
+    // A zero byte is no text, or UTF-16: the reader tells them apart, and has the words for it.
+    if (isAscii(bytes) || bytes.subarray(0, 512).includes(0) || beginningOf(bytes, path).encoding) return undefined
     const first = bytes.findIndex((byte) => byte >= 0x80)
-    if (first < 0 || bytes[0] === 0xff || bytes[0] === 0xfe || bytes.subarray(0, 512).includes(0)) return undefined
     const sample = bytes.subarray(first, first + SAMPLE)
-    if (isUtf8Start(sample)) return undefined
+    if (new Encoding({ name: path }).of(sample) === 'utf-8') return undefined
     const { default: chardet } = await import('chardet')
     return sample.filter((byte) => byte >= 0x80).length < LEAST_BYTES ? undefined : clearest(chardet.analyse(sample))
   } finally {
@@ -52,27 +54,28 @@ function clearest([best, ...others]: readonly { readonly name: string; readonly 
   return rivals.some(({ confidence }) => confidence >= (isLatin ? 0.7 : 1) * best.confidence) ? undefined : best.name
 }
 
-/** Whether the bytes begin with a character of UTF-8: the tables' reader decides by the first one too. */
-function isUtf8Start(bytes: Uint8Array): boolean {
-  for (let length = 2; length <= 4; length++) {
-    try {
-      new TextDecoder('utf-8', { fatal: true }).decode(bytes.subarray(0, length))
-      return true
-    } catch {
-      // Longer, or none.
-    }
-  }
-  return false
-}
-
 async function knownEncoding(name: string): Promise<string> {
   const { default: iconv } = await import('iconv-lite')
   if (!iconv.encodingExists(name)) throw new ProblemError([problem('encoding-unknown', { name })])
   return name
 }
 
+/**
+ * The bytes of a table's file as the tables' reader takes them: those of another encoding as UTF-8.
+ *
+ * @throws ProblemError if the encoding is unknown.
+ */
+export async function readableBytes(
+  file: TableFile,
+  bytes: AsyncIterable<Uint8Array>,
+  notice?: (problem: Problem) => void,
+): Promise<AsyncIterable<Uint8Array>> {
+  const encoding = await otherEncoding(file, notice)
+  return encoding === undefined ? bytes : asUtf8(bytes, encoding)
+}
+
 /** Bytes of another encoding as UTF-8. */
-export async function* asUtf8(bytes: AsyncIterable<Uint8Array>, encoding: string): AsyncGenerator<Uint8Array> {
+async function* asUtf8(bytes: AsyncIterable<Uint8Array>, encoding: string): AsyncGenerator<Uint8Array> {
   const { default: iconv } = await import('iconv-lite')
   const decoder = iconv.getDecoder(encoding)
   for await (const chunk of bytes) {
@@ -81,9 +84,4 @@ export async function* asUtf8(bytes: AsyncIterable<Uint8Array>, encoding: string
   }
   const last = decoder.end()
   if (last !== undefined && last !== '') yield Buffer.from(last)
-}
-
-/** The same as a stream. */
-export function utf8Stream(bytes: AsyncIterable<Uint8Array>, encoding: string | undefined): Readable {
-  return Readable.from(encoding === undefined ? bytes : asUtf8(bytes, encoding), { objectMode: false })
 }

@@ -14,7 +14,7 @@ import {
 } from '@dunelight/tables'
 import { reason } from '../output/reason.js'
 import { byteText } from './byte-text.js'
-import { asUtf8, otherEncoding } from './encoding.js'
+import { readableBytes } from './encoding.js'
 
 /** A table in a file. `from` is its path, or `-` for standard input. */
 export interface TableFile {
@@ -118,18 +118,14 @@ async function* openFile(file: TableFile, options: TableOptions): AsyncGenerator
     case 'sqlite':
       yield* (await import('./sqlite.js')).sqliteTable(from, query)
       return
-    default: {
-      const encoding = await otherEncoding(file, options.notice)
-      const bytes = encoding === undefined ? bytesOf(from) : asUtf8(bytesOf(from), encoding)
-      yield* readTextTable(bytes, format ?? 'csv', { ...options, name: from, byteText })
-    }
+    default:
+      yield* readTextTable(await readableBytes(file, bytesOf(from), options.notice), format ?? 'csv', { ...options, name: from, byteText })
   }
 }
 
 async function* fromStdin(file: TableFile, text: TableFormat | undefined, options: TableOptions): AsyncGenerator<TableRows> {
   const { format, bytes } = await standardInput(text)
-  const encoding = await otherEncoding(file)
-  yield* readTextTable(encoding === undefined ? bytes : asUtf8(bytes, encoding), format, { ...options, name: STDIN, byteText })
+  yield* readTextTable(await readableBytes(file, bytes), format, { ...options, name: STDIN, byteText })
 }
 
 const STDIN = 'standard input'
