@@ -68,9 +68,9 @@ export const write = makePrompt({
 
 export const rank = makePrompt({ title: 'R', output: ranked, turns: [{ user: 'Go.' }] })
 type Ranked = TypesOf<typeof rank>
-holds(true satisfies Same<Ranked['reply'], 'urgent' | 'treat'>)
+holds(true satisfies Same<Ranked['reply'], { readonly label: 'urgent' | 'treat' }>)
 type Written = TypesOf<typeof write>
-holds(true satisfies Same<Written['reply'], 'sound' | 'watch'>)
+holds(true satisfies Same<Written['reply'], { readonly label: 'sound' | 'watch' }>)
 holds(true satisfies Same<Written['values']['audience'], 'adult' | 'child' | null | undefined>)
 holds(true satisfies Same<Written['values']['item']['made'], number | bigint | null | undefined>)
 holds(true satisfies Same<Written['values']['item']['rooms'], readonly { readonly code: string; readonly floor: number | bigint }[]>)
@@ -184,7 +184,7 @@ export function calls(): unknown[] {
   prompt.render({ ...values, notez: [] })
   // @ts-expect-error the library has no prompt "label/wirte"
   house.prompt('label/wirte')
-  holds(true satisfies Same<NonNullable<typeof reply>, 'sound' | 'watch'>)
+  holds(true satisfies Same<NonNullable<typeof reply>, { readonly label: 'sound' | 'watch' }>)
   holds(true satisfies Same<NonNullable<typeof plain>, string>)
   return [reply, plain]
 }
@@ -211,7 +211,10 @@ export const read = () => {
   const done = artefacts.prompt('letter').render({ to: 'x' }).read('').value
   const both = artefacts.prompt('short').render({ n: 5 }).read('').value
   holds(
-    true satisfies Same<typeof list, readonly { readonly heading: string; readonly year: number; readonly maker: string }[] | undefined>,
+    true satisfies Same<
+      NonNullable<typeof list>['rows'],
+      readonly { readonly heading: string; readonly year: number; readonly maker: string }[]
+    >,
   )
   holds(true satisfies Same<NonNullable<typeof done>['passages'], { readonly opening: string; readonly fee: number }>)
   holds(true satisfies Same<NonNullable<typeof both>['body'], string>)

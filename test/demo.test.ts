@@ -149,7 +149,7 @@ describe('the demo’s prompts', () => {
       }
     }
     expect(graded).toBe(180)
-    expect(prompt.read(' Treat.').value).toBe('treat')
+    expect(prompt.read(' Treat.').value).toEqual({ grade: 'treat' })
   })
 
   test('sum up every room, its notes within one fence', () => {

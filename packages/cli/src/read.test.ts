@@ -244,7 +244,7 @@ describe('sample and schema --answer', () => {
   })
   test('print what replies are read as', () => {
     expect(JSON.parse(dunelight('schema', LIBRARY, 'survey/grade', '--answer').out)).toMatchObject({
-      enum: ['sound', 'watch', 'treat', 'urgent'],
+      properties: { grade: { enum: ['sound', 'watch', 'treat', 'urgent'] } },
     })
     expect(JSON.parse(dunelight('schema', LIBRARY, 'visitor/answer', '--answer', '--call', '--strict').out)).toMatchObject({
       name: 'slip-answer',

@@ -16,15 +16,15 @@ test('rows are shown as rows, and one of them is regenerated alone', () => {
   const run = `${runs}/facts-1`
   const all = dunelight('review', run).out
   expect([all.includes('[object'), / \(\d+\) \/ /.test(all)]).toEqual([false, true])
-  expect(dunelight('review', run, '--record', 'MH-0001').err).toContain('MH-0001:row 1, MH-0001:row 2, MH-0001:row 3')
-  const regenerated = dunelight('review', run, '--regenerate', 'MH-0001:row 2')
-  expect([regenerated.code, regenerated.err]).toEqual([0, expect.stringContaining('row 2 regenerated, the rest from answer 1')])
+  expect(dunelight('review', run, '--record', 'MH-0001').err).toContain('MH-0001:rows.1, MH-0001:rows.2, MH-0001:rows.3')
+  const regenerated = dunelight('review', run, '--regenerate', 'MH-0001:rows.2')
+  expect([regenerated.code, regenerated.err]).toEqual([0, expect.stringContaining('rows.2 regenerated, the rest from answer 1')])
   const [first, second] = dunelight('review', run, '--record', 'MH-0001')
     .out.split(/^\[\d\].*\n/m)
     .slice(1)
   const [before, after] = [first!.trim().split('\n'), second!.trim().split('\n')]
   expect([after[0], after[2], after[1] === before[1]]).toEqual([before[0], before[2], false])
-  expect(dunelight('review', run, '--regenerate', 'MH-0001:row 9').err).toContain('[part-unknown]')
+  expect(dunelight('review', run, '--regenerate', 'MH-0001:rows.9').err).toContain('[part-unknown]')
 })
 
 test('accepted documents are written, and a mock answer says so in each file', () => {

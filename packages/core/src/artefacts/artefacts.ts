@@ -209,6 +209,10 @@ export interface OneOfModel extends OutputCommon {
   /** The field of an example set whose labels they are. */
   readonly from: { readonly set: Named; readonly field: Named } | undefined
 }
+/** The name of the label in an answer. */
+export function labelField({ field, from }: OneOfModel): string {
+  return field ?? from?.field.name ?? 'label'
+}
 /** A line pattern, repeated. */
 export interface RowsModel extends OutputCommon {
   readonly form: 'rows'

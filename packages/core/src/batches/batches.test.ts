@@ -277,7 +277,10 @@ roles: { user: visitor }
       year: 1890,
       ask: [{ who: 'visitor', says: [{ kind: 'words', words: 'A1' }] }],
       guide: 'Be “plain”.',
-      answer: { form: expect.objectContaining({ type: 'string', enum: ['sound', 'urgent'] }) as unknown, of: 'grade' },
+      answer: {
+        form: expect.objectContaining({ properties: { label: { type: 'string', enum: ['sound', 'urgent'] } } }) as unknown,
+        of: 'grade',
+      },
       with: { model: 'small', 'max-tokens': 300 },
       limit: 300,
       fixed: [1, true, null, 'plain'],

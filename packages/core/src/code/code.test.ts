@@ -108,7 +108,7 @@ describe('prompts in code', () => {
   })
 
   test('read replies by the type of their output', () => {
-    expect(house.prompt('survey/grade').read('Grade: Watch.').value).toBe('watch')
+    expect(house.prompt('survey/grade').read('Grade: Watch.').value).toEqual({ label: 'watch' })
     const { value, problems } = house.prompt('survey/grade').read('ruined')
     expect([value, problems.map((p) => p.message)]).toEqual([undefined, ['"ruined" is not one of sound, watch']])
     const cards = house.prompt('survey/again')
@@ -128,7 +128,7 @@ describe('a prompt with several outputs', () => {
   }
   test('reads by the one that is named', () => {
     const prompt = libraryFrom(files).prompt('p')
-    expect(prompt.read('y', { output: 'b' }).value).toBe('y')
+    expect(prompt.read('y', { output: 'b' }).value).toEqual({ label: 'y' })
     expect(() => prompt.read('y')).toThrow('"p" has several outputs: a, b; name one')
     expect(() => prompt.read('y', { output: 'c' })).toThrow(
       expect.objectContaining({ problems: [expect.objectContaining({ code: 'output-unknown' })] }),
@@ -161,7 +161,7 @@ describe('types for a library of files', () => {
            readonly note: string
            readonly parts: readonly string[]
          }
-         readonly reply: 'sound' | 'watch'
+         readonly reply: { readonly label: 'sound' | 'watch' }
        }
        /** Once */
        'survey/once': {

@@ -173,17 +173,26 @@ export type OutputReply<O> = O extends { readonly 'based-on': infer B }
     : B extends OutputDefinition<infer R>
       ? R
       : unknown
-  : O extends { readonly kind: 'one-of'; readonly of: { readonly field: string; readonly examples: unknown } }
-    ? string
-    : O extends { readonly kind: 'one-of' }
-      ? OptionOf<O>
-      : O extends { readonly kind: 'fields'; readonly fields: infer F }
-        ? ReplyOf<F>
-        : O extends { readonly kind: 'rows'; readonly row: infer T }
-          ? readonly PassagesOf<T>[]
-          : O extends { readonly kind: 'document'; readonly text: infer T }
-            ? FinishedDocument<PassagesOf<T>>
-            : unknown
+  : O extends { readonly kind: 'one-of' }
+    ? { readonly [F in LabelField<O>]: O extends { readonly of: FromExamples } ? string : OptionOf<O> }
+    : O extends { readonly kind: 'fields'; readonly fields: infer F }
+      ? ReplyOf<F>
+      : O extends { readonly kind: 'rows'; readonly row: infer T }
+        ? { readonly rows: readonly PassagesOf<T>[] }
+        : O extends { readonly kind: 'document'; readonly text: infer T }
+          ? FinishedDocument<PassagesOf<T>>
+          : unknown
+
+interface FromExamples {
+  readonly field: string
+  readonly examples: unknown
+}
+/** The name of a label in an answer. */
+type LabelField<O> = O extends { readonly field: infer F extends string }
+  ? F
+  : O extends { readonly of: FromExamples & { readonly field: infer F extends string } }
+    ? F
+    : 'label'
 
 /** The passages of a text, by name: numbers where their guidance begins with such a type. */
 type PassagesOf<T> = T extends string

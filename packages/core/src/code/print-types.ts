@@ -1,6 +1,6 @@
 import { defined } from '../invariant.js'
 import type { Library } from '../library/library.js'
-import type { OutputModel } from '../artefacts/artefacts.js'
+import { labelField, type OutputModel } from '../artefacts/artefacts.js'
 import { passagesIn } from '../text/passages.js'
 import type { Text } from '../text/nodes.js'
 import type { Declared, ValueType } from '../values/types.js'
@@ -52,9 +52,9 @@ function printReply(output: OutputModel, shared: SharedRecords): string {
       shared.name(output)
       return printFields(output.fields, 'read', '    ', shared)
     case 'one-of':
-      return options(output.of)
+      return `{ readonly ${key(labelField(output))}: ${options(output.of)} }`
     case 'rows':
-      return listOf(printPassages(output.row))
+      return `{ readonly rows: ${listOf(printPassages(output.row))} }`
     case 'document':
       return `FinishedDocument<${printPassages(output.text)}>`
   }

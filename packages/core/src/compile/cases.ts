@@ -88,25 +88,25 @@ function answerWriter({ model, label }: PreparedSet, form: FormPlan, lacks: (fie
     }
     case 'one-of':
       if (!label) lacks('the label')
-      return label && ((row) => write(row[indexOf(label.name)], label.type))
+      return label && ((row, form) => form().write({ [shape.field]: write(row[indexOf(label.name)], label.type) }))
     case 'rows': {
       const place = indexOf('rows')
       const fields = place < 0 ? [] : fieldsWithin(defined(model.fields[place]).type)
       if (fields.length === 0) lacks('rows')
       else for (const { name } of passagesOf(shape)) if (!fields.some((field) => field.name === name)) lacks(`rows.${name}`)
-      return (row, form) => form().write(row[place] ?? [])
+      return (row, form) => form().write({ rows: row[place] ?? [] })
     }
     case 'document': {
       const text = (row: readonly unknown[], place: number) =>
         isThere(row[place]) ? write(row[place], defined(model.fields[place]).type) : ''
-      const whole = indexOf('document')
+      const whole = shape.show === 'json-schema' ? -1 : indexOf('document')
       if (whole >= 0) return (row) => text(row, whole)
       const places = passagesOf(shape).map(({ name }) => ({ name, at: indexOf(name) }))
       // Where the record decides what stands around the passages, they alone are no document.
       for (const item of form.fixed ? places : [{ name: 'document', at: whole }]) if (item.at < 0) lacks(item.name)
       return (row, form) => {
         const { shape: own } = form() as { shape: DocumentShape }
-        return finishDocument(own.segments, Object.fromEntries(places.map((place) => [place.name, text(row, place.at)]))).text
+        return form().write(finishDocument(own.segments, Object.fromEntries(places.map((place) => [place.name, text(row, place.at)]))))
       }
     }
   }

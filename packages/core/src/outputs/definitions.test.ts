@@ -160,7 +160,7 @@ describe('an output that a text chooses', () => {
     const card = prompt.render({ kind: 'card', words: 3 })
     expect(card.turns[0]!.text).toContain('"a": "<text, at most 3 words>"')
     expect(card.read('{"a":"one two three four"}').problems.map((p) => p.code)).toEqual(['reply-field-invalid'])
-    expect(prompt.render({ kind: 'grade', words: 3 }).read('watch').value).toBe('watch')
+    expect(prompt.render({ kind: 'grade', words: 3 }).read('watch').value).toEqual({ label: 'watch' })
     expect(() => prompt.render({ kind: 'letter', words: 3 })).toThrow('unknown output "letter"')
     expect(prompt.answerColumns.map((column) => column.name)).toEqual(['a', 'label'])
   })
@@ -180,12 +180,16 @@ describe('an output describes its form', () => {
       additionalProperties: false,
     })
     expect(form(LABEL).schema({ strict: true })['required']).toContain('century')
-    expect(form('kind: one-of\nof: [sound, watch]').schema()).toMatchObject({ type: 'string', enum: ['sound', 'watch'] })
-    expect(form(ROWS).schema()).toMatchObject({ type: 'array', minItems: 5, items: { properties: { year: { type: 'integer' } } } })
+    expect(form('kind: one-of\nof: [sound, watch]').schema()).toMatchObject({
+      properties: { label: { type: 'string', enum: ['sound', 'watch'] } },
+    })
+    expect(form(ROWS).schema()).toMatchObject({
+      properties: { rows: { type: 'array', minItems: 5, items: { properties: { year: { type: 'integer' } } } } },
+    })
     expect(form(LETTER).schema()['required']).toEqual(['opening', 'terms'])
   })
 
-  test('as the parameters of a function, always an object', () => {
+  test('as the parameters of a function', () => {
     expect(form('kind: one-of\nabout: The grade.\nof: [sound]').call()).toEqual({
       name: 'o',
       description: 'The grade.',

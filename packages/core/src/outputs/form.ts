@@ -1,7 +1,7 @@
 import { defined } from '../invariant.js'
 import { documentKind } from './document/kind.js'
 import { fieldsKind } from './fields/fields.js'
-import type { OutputKind, Way } from './kind.js'
+import { asking, type OutputKind, type Way } from './kind.js'
 import { saysAndSaysNot, sayings } from './must-say.js'
 import { oneOfKind } from './one-of/kind.js'
 import { Reading } from './reading.js'
@@ -60,7 +60,7 @@ const KINDS: { readonly [F in Shape['form']]: OutputKind<Extract<Shape, { form: 
 /**
  * The form of an answer: an output with its slots filled. It asks, describes, reads and invents.
  *
- * @example libraryFrom({ 'outputs/o.yaml': 'kind: one-of\nof: [sound, watch]', 'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]' }).prompt('p').form().read('Grade: Watch.').value; // => 'watch'
+ * @example libraryFrom({ 'outputs/o.yaml': 'kind: one-of\nof: [sound, watch]', 'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]' }).prompt('p').form().read('Grade: Watch.').value; // => { label: 'watch' }
  */
 export class Form<R = unknown> {
   readonly #shape: Shape
@@ -92,9 +92,14 @@ export class Form<R = unknown> {
   /** The same in two: what asks, and the output's own words behind it, a row or a document as it is. */
   get asking(): { readonly head: string; readonly own: string } {
     if (this.#shape.show === 'none') return { head: '', own: '' }
-    const { asks, gap, own } = this.#kind.instruct(this.#shape)
+    const { asks, gap, own } = this.#shape.show === 'json-schema' ? asking(this.schemaInWords()) : this.#kind.instruct(this.#shape)
     const message = [saysAndSaysNot(this.#shape), wholeInWords(this.#shape)].filter((text) => text !== '').join(' ')
     return { head: `${asks}${message === '' ? '' : `\n${message}`}${gap}`, own }
+  }
+
+  private schemaInWords(): string {
+    const schema = innerSchema(this.schema(), '$id', 'title')
+    return `Answer with JSON and nothing else. It fits this JSON Schema:\n${JSON.stringify(schema)}`
   }
 
   /** The JSON Schema (2020-12) of what a reply is read as. `strict`: everything required, null where it may be missing. */
@@ -102,9 +107,9 @@ export class Form<R = unknown> {
     return this.#kind.schema(this.#shape, options.strict ?? false)
   }
 
-  /** The same as the parameters of a function: always an object. */
+  /** The same as the parameters of a function. */
   call(options: { readonly strict?: boolean } = {}): CallSchema {
-    const parameters = innerSchema(this.#kind.parameters(this.#shape, options.strict ?? false))
+    const parameters = innerSchema(this.schema(options))
     const { about, name } = this.#shape
     return { name: name.replace(/[^A-Za-z0-9_-]/g, '_').slice(0, 64), ...(about !== undefined && { description: about }), parameters }
   }
@@ -142,7 +147,7 @@ export class Form<R = unknown> {
     return this.partsOf(undefined)
   }
 
-  /** The parts of this value: its rows (`row 2`) and the records in its lists (`parts.2`) too. */
+  /** The parts of this value: its rows (`rows.2`) and the records in its lists (`parts.2`) too. */
   partsOf(value: R | undefined): readonly string[] {
     return this.#kind.parts?.(this.#shape, value) ?? []
   }

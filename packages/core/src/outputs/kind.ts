@@ -28,10 +28,8 @@ export function asking(asks: string): Instruction {
 export interface OutputKind<S extends Shape> {
   readonly form: S['form']
   readonly instruct: (shape: S) => Instruction
-  /** The JSON Schema of what a reply is read as. */
+  /** The JSON Schema of what a reply is read as: always an object. */
   readonly schema: (shape: S, strict: boolean) => JsonSchema
-  /** The same as an object, where it is none: what a function call takes. */
-  readonly parameters: (shape: S, strict: boolean) => JsonSchema
   /** What is wrong is reported to the reading; the value then counts as kept. */
   readonly read: (shape: S, reading: Reading) => unknown
   /** A value by the columns that it fills beside a record. */

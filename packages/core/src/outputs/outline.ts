@@ -1,6 +1,6 @@
 import { Form } from './form.js'
 import type { CheckData, PassageSegment, Shape, TextSegment } from './shape.js'
-import type { OutputModel } from '../artefacts/artefacts.js'
+import { labelField, type OutputModel } from '../artefacts/artefacts.js'
 import { passagesIn } from '../text/passages.js'
 import type { Span } from '../source/source.js'
 import type { Passage, PassageType, Piece, Text } from '../text/nodes.js'
@@ -34,7 +34,7 @@ export function shapeOf(
     case 'fields':
       return { ...common, whole, form: 'fields', fields: output.fields, schema: output.schema?.content, check }
     case 'one-of':
-      return { ...common, form: 'one-of', of: output.of, labels: output.labels, field: output.field ?? output.from?.field.name ?? 'label' }
+      return { ...common, form: 'one-of', of: output.of, labels: output.labels, field: labelField(output) }
     case 'rows':
       return { ...common, form: 'rows', segments, min: output.min, max: output.max }
     case 'document':

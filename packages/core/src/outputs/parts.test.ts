@@ -39,10 +39,11 @@ describe('one part of an answer', () => {
       { fact: 'The bell of the school', year: 1911 },
       { fact: 'A sail with a tear', year: 1870 },
     ]
-    expect(rows.partsOf([lamp, bell])).toEqual(['row 1', 'row 2'])
-    expect(rows.exchange([lamp, bell], [bell, sail], 'row 2')).toEqual([lamp, sail])
-    expect(rows.exchange([lamp, bell], [sail, lamp, bell], 'row 2')).toEqual([lamp, sail])
-    expect(() => rows.exchange([lamp], [bell], 'row 2')).toThrow('unknown part "row 2" (parts: row 1)')
+    const answer = (...rows: object[]) => ({ rows })
+    expect(rows.partsOf(answer(lamp, bell))).toEqual(['rows.1', 'rows.2'])
+    expect(rows.exchange(answer(lamp, bell), answer(bell, sail), 'rows.2')).toEqual(answer(lamp, sail))
+    expect(rows.exchange(answer(lamp, bell), answer(sail, lamp, bell), 'rows.2')).toEqual(answer(lamp, sail))
+    expect(() => rows.exchange(answer(lamp), answer(bell), 'rows.2')).toThrow('unknown part "rows.2" (parts: rows.1)')
     const fields = of('kind: fields\nfields: { title: text, parts: { type: list of record, fields: { fact: text } } }')
     const value = (...facts: string[]) => ({ title: 'T', parts: facts.map((fact) => ({ fact })) })
     expect(fields.partsOf(value('a b c', 'd e f'))).toEqual(['title', 'parts', 'parts.1', 'parts.2'])
@@ -52,7 +53,7 @@ describe('one part of an answer', () => {
   test('is only what the output has', () => {
     const grade = library.prompt('grade').form()!
     expect(grade.parts).toEqual([])
-    expect(() => grade.exchange('sound', 'watch', 'grade')).toThrow('unknown part "grade" (parts: none)')
+    expect(() => grade.exchange({ label: 'sound' }, { label: 'watch' }, 'grade')).toThrow('unknown part "grade" (parts: none)')
     expect(() => library.prompt('card').form()!.exchange({}, {}, 'foot')).toThrow('unknown part "foot" (parts: heading, body)')
   })
 })

@@ -235,7 +235,7 @@ describe('one label', () => {
     ['This should be graded watch.', 'watch', 1],
   ])('%j is %s', (reply, label, count) => {
     const { value, repairs } = grade.read(reply)
-    expect([value, repairs.length]).toEqual([label, count])
+    expect([value, repairs.length]).toEqual([{ label }, count])
   })
   test.each([
     ['ruined', 'reply-label-unknown'],
@@ -261,7 +261,7 @@ describe('labels with meanings and ranks', () => {
     ])
     const words =
       'urgent: the crack grows; chosen over treat if both fit. treat: needs a repair; chosen over watch if both fit. sound: no change'
-    expect(grade.schema()).toMatchObject({ enum: ['urgent', 'treat', 'watch', 'sound'], description: words })
+    expect(grade.schema()).toMatchObject({ properties: { label: { enum: ['urgent', 'treat', 'watch', 'sound'], description: words } } })
     const field = formOf(`kind: fields\nfields: { grade: { type: choice, about: The grade, of: ${of} } }`)
     expect(field.instruction).toContain(`The grade; ${words}`)
     expect(field.schema()).toMatchObject({ properties: { grade: { description: `The grade; ${words}` } } })
@@ -274,12 +274,13 @@ describe('labels with meanings and ranks', () => {
     ['sound and urgent', undefined, []],
   ])('%s', (reply, value, repairs) => {
     const read = grade.read(reply)
-    expect([read.value, read.repairs.map((repair) => repair.message)]).toEqual([value, repairs])
+    expect([read.value, read.repairs.map((repair) => repair.message)]).toEqual([value && { label: value }, repairs])
   })
   test('are one field of an answer, by the name that the output gives it', () => {
     const named = formOf('kind: one-of\nfield: grade\nof: [sound, watch]')
-    expect([named.columns('watch'), named.read('{"grade":"watch"}').value]).toEqual([{ grade: 'watch' }, 'watch'])
-    expect(Object.keys(named.call().parameters['properties'] as object)).toEqual(['grade'])
+    const answer = { grade: 'watch' }
+    expect([named.read('{"grade":"watch"}').value, named.columns(answer), named.write(answer)]).toEqual([answer, answer, 'watch'])
+    expect(Object.keys(named.schema()['properties'] as object)).toEqual(['grade'])
   })
   test('with a rank that leads nowhere or back are reported', () => {
     const problems = (labels: string) =>
@@ -350,10 +351,12 @@ describe('citations and the words of the whole', () => {
 
 describe('rows', () => {
   const rows = formOf('kind: rows\nrow: "<heading> (<year: integer>) -> <maker>"\ncount: { min: 2, max: 3 }')
-  const TWO = [
-    { heading: 'A lamp', year: 1890, maker: 'Brook' },
-    { heading: 'Bell (tall)', year: 1911, maker: 'not known' },
-  ]
+  const TWO = {
+    rows: [
+      { heading: 'A lamp', year: 1890, maker: 'Brook' },
+      { heading: 'Bell (tall)', year: 1911, maker: 'not known' },
+    ],
+  }
   const text = 'A lamp (1890) -> Brook\nBell (tall) (1911) -> not known'
   test.each([
     ['as asked', text, []],
@@ -366,6 +369,7 @@ describe('rows', () => {
       ['row 1 differs from the row pattern in case, spaces or look-alike characters'],
     ],
     ['as JSON', JSON.stringify(TWO), ['the rows are in JSON']],
+    ['as a list in JSON', JSON.stringify(TWO.rows), ['the rows are in JSON']],
   ])('%s', (_, reply, repaired) => {
     expect(summary(rows.read(reply))).toEqual({ value: TWO, ...(repaired.length > 0 && { repaired }) })
   })
@@ -507,7 +511,7 @@ test.each(['bug_report', 'bug-report', 'BUG REPORT', 'Label: Bug_Report.'])('%s 
     'outputs/o.yaml': 'kind: one-of\nof: [bug report, feature request]',
     'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]',
   })
-  expect(library.prompt('p').read(reply)).toMatchObject({ value: 'bug report', problems: [] })
+  expect(library.prompt('p').read(reply)).toMatchObject({ value: { label: 'bug report' }, problems: [] })
 })
 
 describe('rows', () => {
@@ -518,13 +522,17 @@ describe('rows', () => {
 
   test('keep a number that the pattern asks for', () => {
     expect(read('<n: integer>. <headline>', '1. Big lamp\n2. Net needle')).toMatchObject({
-      value: [
-        { n: 1, headline: 'Big lamp' },
-        { n: 2, headline: 'Net needle' },
-      ],
+      value: {
+        rows: [
+          { n: 1, headline: 'Big lamp' },
+          { n: 2, headline: 'Net needle' },
+        ],
+      },
       repairs: [],
     })
-    expect(read('<headline>', '1. Big lamp\n2. Net needle').value).toEqual([{ headline: 'Big lamp' }, { headline: 'Net needle' }])
+    expect(read('<headline>', '1. Big lamp\n2. Net needle').value).toEqual({
+      rows: [{ headline: 'Big lamp' }, { headline: 'Net needle' }],
+    })
   })
 
   test.each([
@@ -533,10 +541,12 @@ describe('rows', () => {
     ['CSV with semicolons, in a fence', '```csv\nheadline;body\nLamp;Brass | glass\nNeedle;Worn\n```'],
   ])('are read from %s', (_, reply) => {
     expect(read('<headline>: <body>', reply.replaceAll('\\\\|', '\\|'))).toMatchObject({
-      value: [
-        { headline: 'Lamp', body: 'Brass | glass' },
-        { headline: 'Needle', body: 'Worn' },
-      ],
+      value: {
+        rows: [
+          { headline: 'Lamp', body: 'Brass | glass' },
+          { headline: 'Needle', body: 'Worn' },
+        ],
+      },
       repairs: [{ message: expect.stringContaining('the rows are in a table') as unknown }],
     })
   })

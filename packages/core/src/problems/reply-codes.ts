@@ -90,7 +90,7 @@ export const replyCodes = {
   ),
   'reply-items-alike': info<{ path: string; item: number; like: number }>(
     'Two rows of a reply, or two items of a list in it, are nearly the same. Short words count little, numbers and the order of the words much.',
-    (d) => `${d.path === '' ? 'row' : `"${d.path}":`} ${d.item} is nearly the same as ${d.like}`,
+    (d) => `"${d.path}.${d.item}" is nearly the same as "${d.path}.${d.like}"`,
   ),
   'reply-row-unknown': error<{ record: string }>('A reply names a record that is not in the table.', (d) => `unknown record "${d.record}"`),
   'reply-duplicate': error<{ record: string }>('A record has more than one reply.', (d) => `there is more than one reply to "${d.record}"`),

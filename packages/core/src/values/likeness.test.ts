@@ -34,7 +34,7 @@ test('rows and items of a reply that are nearly the same are marked', () => {
       .similar.map((p) => (expect(p.code).toBe('reply-items-alike'), p.message))
   const rows = 'kind: rows\nrow: "<heading> (<year: integer>)"'
   expect(of(rows, 'The old brass lamp (1890)\nA bell of the school (1911)\nOld brass lamp (1890)')).toEqual([
-    'row 3 is nearly the same as 1',
+    '"rows.3" is nearly the same as "rows.1"',
   ])
   expect(of(rows, 'The old brass lamp (1890)\nThe old iron bell (1890)')).toEqual([])
   const fields = 'kind: fields\nfields: { words: list of text, parts: { type: list of record, fields: { name: text, use: text } } }'
@@ -43,7 +43,7 @@ test('rows and items of a reply that are nearly the same are marked', () => {
     { name: 'The burner', use: 'it holds the wick in place' },
   ]
   expect(of(fields, JSON.stringify({ words: ['lamp', 'Lamp', 'lamps'], parts }))).toEqual([
-    '"words": 2 is nearly the same as 1',
-    '"parts": 2 is nearly the same as 1',
+    '"words.2" is nearly the same as "words.1"',
+    '"parts.2" is nearly the same as "parts.1"',
   ])
 })

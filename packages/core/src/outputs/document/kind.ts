@@ -6,7 +6,7 @@ import { withCitations } from '../whole-rules.js'
 import { amountsIn, passageFields, typedValue } from '../passages.js'
 import type { SampleRandom } from '../sample/random.js'
 import { samplePassage } from '../sample/passages.js'
-import { around } from '../sample/ways.js'
+import { around, onlyOfText } from '../sample/ways.js'
 import { wordsOf } from '../sample/prose.js'
 import { ownText, passagesOf, type DocumentShape } from '../shape.js'
 import { schemaOf, type JsonSchema } from '../../interop/to-schema.js'
@@ -25,13 +25,13 @@ export const documentKind: OutputKind<DocumentShape> = {
   form: 'document',
   instruct: instructDocument,
   schema: passagesSchema,
-  parameters: passagesSchema,
   read: readDocument,
   columns: (shape, value) => ({
     ...Object.fromEntries(passagesOf(shape).map(({ name }) => [name, own(own(value, 'passages'), name) ?? null])),
     document: own(value, 'text') ?? null,
   }),
-  write: (_, value) => (value as FinishedDocument).text,
+  write: (shape, value) =>
+    shape.show === 'json-schema' ? JSON.stringify((value as FinishedDocument).passages) : (value as FinishedDocument).text,
   parts: (shape) => [...new Set(passagesOf(shape).map(({ name }) => name))],
   exchange: ({ segments }, value, other, part) =>
     finishDocument(segments, withPart((value as FinishedDocument).passages, (other as FinishedDocument).passages, part)),
@@ -42,7 +42,7 @@ export const documentKind: OutputKind<DocumentShape> = {
     const names = texts.map(({ name }) => name)
     return finishDocument(shape.segments, withCitations(sample.passages, shape.whole, names))
   },
-  ways: [
+  ways: onlyOfText<DocumentShape>([
     defined(fenced),
     { ...defined(inProse), make: (shape, value, random) => (hasEnds(shape) ? defined(inProse).make(shape, value, random) : undefined) },
     {
@@ -85,7 +85,7 @@ export const documentKind: OutputKind<DocumentShape> = {
       },
     },
     { name: 'empty', wrong: true, make: () => '' },
-  ],
+  ]),
 }
 
 function withPassages(

@@ -18,7 +18,6 @@ export const fieldsKind: OutputKind<FieldsShape> = {
   form: 'fields',
   instruct: instructFields,
   schema: fieldsSchema,
-  parameters: fieldsSchema,
   read: readFields,
   columns: ({ fields }, value) => Object.fromEntries(fields.map(({ name }) => [name, own(value, name) ?? null])),
   write: (_, value) => JSON.stringify(value),

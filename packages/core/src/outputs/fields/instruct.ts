@@ -1,5 +1,4 @@
 import { explained, noteOf, countInWords, typeInWords } from '../words.js'
-import { plainSchema } from './schema.js'
 import { asking, type Instruction } from '../kind.js'
 import type { FieldsShape } from '../shape.js'
 import type { Declared, ValueType } from '../../values/types.js'
@@ -15,8 +14,6 @@ function textOf(shape: FieldsShape): string {
   switch (shape.show) {
     case 'description':
       return `Answer with a JSON object and nothing else. Its keys:\n${bullets(shape.fields, '')}`
-    case 'json-schema':
-      return `Answer with JSON and nothing else. It fits this JSON Schema:\n${JSON.stringify(plainSchema(shape))}`
     default:
       return `Answer with JSON and nothing else, in this form:\n${skeleton(shape.fields, '')}`
   }

@@ -4,7 +4,7 @@ import { asking, type Instruction } from '../kind.js'
 import type { Reading } from '../reading.js'
 import type { OneOfShape } from '../shape.js'
 import { problem } from '../../problems/problem.js'
-import { clip, isRecord } from '../../values/data.js'
+import { clip, isRecord, own } from '../../values/data.js'
 import { highestLabel, labelInWords, labelsInWords } from '../../values/labels.js'
 
 /** The sentence that asks for one label and nothing else. */
@@ -14,8 +14,6 @@ export function instructOneOf(shape: OneOfShape): Instruction {
 
 function textOf({ of, labels = [], show }: OneOfShape): string {
   const description = labelsInWords(labels)
-  if (show === 'json-schema')
-    return `Answer with JSON and nothing else. It fits this JSON Schema:\n${JSON.stringify({ type: 'string', enum: of, ...(description !== '' && { description }) })}`
   if (show === 'description' || description !== '') {
     const meanings = new Map(labels.map((label) => [label.name, labelInWords(label)]))
     const bullets = of.map((label) => `- ${label}${meanings.get(label) ? `: ${meanings.get(label)}` : ''}`)
@@ -35,8 +33,13 @@ const TURNED = /(?<!\p{L})(?:not|no|never|neither|nor|without|except|rather|than
 /** A sentence of more words than this speaks of something else too. */
 const MOST_WORDS = 12
 
-/** Reads a reply as one of the labels. */
+/** Reads a reply as one of the labels: a record of one field. */
 export function readOneOf(shape: OneOfShape, reading: Reading): unknown {
+  const label = readLabel(shape, reading)
+  return label === undefined ? undefined : { [shape.field]: label }
+}
+
+function readLabel(shape: OneOfShape, reading: Reading): string | undefined {
   const { of, labels = [] } = shape
   const text = reading.text.trim()
   if (of.includes(text)) return text
@@ -53,13 +56,14 @@ export function readOneOf(shape: OneOfShape, reading: Reading): unknown {
   return undefined
 }
 
-function labelIn(text: string, { of, field }: OneOfShape, reading: Reading): string | undefined {
+function labelIn(text: string, { of, field, show }: OneOfShape, reading: Reading): string | undefined {
   const bare = text.replace(/^(?:```|~~~)[\w-]*\s*|\s*(?:```|~~~)$/g, '')
   const data = exactJson(bare)?.value
   const stated = typeof data === 'string' ? data : isRecord(data) ? soleText(data, field) : undefined
   if (stated !== undefined) {
     const label = foldedLabel(stated, of)
-    if (label !== undefined && label !== text) reading.repair('json', 'the label is in JSON')
+    const isAsked = show === 'json-schema' && text === bare && label === stated && own(data, field) === label
+    if (label !== undefined && !isAsked) reading.repair('json', 'the label is in JSON')
     return label
   }
   const direct = foldedLabel(bare, of)

@@ -6,11 +6,11 @@ import type { OutputKind, Way } from '../kind.js'
 import { passageFields } from '../passages.js'
 import type { SampleRandom } from '../sample/random.js'
 import { samplePassage } from '../sample/passages.js'
-import { around } from '../sample/ways.js'
+import { around, onlyOfText } from '../sample/ways.js'
 import { typedValue } from '../passages.js'
 import { passagesOf, type RowsShape } from '../shape.js'
 import { DRAFT, innerSchema, schemaOf, type JsonSchema } from '../../interop/to-schema.js'
-import { isRecord, put } from '../../values/data.js'
+import { isRecord, own, put } from '../../values/data.js'
 
 type Row = Record<string, unknown>
 
@@ -18,8 +18,7 @@ type Row = Record<string, unknown>
 export const rowsKind: OutputKind<RowsShape> = {
   form: 'rows',
   instruct: instructRows,
-  schema: (shape, strict) => ({ $schema: DRAFT, title: shape.name, ...listSchema(shape, strict) }),
-  parameters: (shape, strict) => ({
+  schema: (shape, strict) => ({
     $schema: DRAFT,
     title: shape.name,
     type: 'object',
@@ -28,28 +27,25 @@ export const rowsKind: OutputKind<RowsShape> = {
     additionalProperties: false,
   }),
   read: readRows,
-  columns: (_, value) => ({ rows: value ?? null }),
-  parts: (_, value) => itemsOf(value).map((_, i) => `row ${i + 1}`),
-  exchange: (_, value, other, part) => withItem(itemsOf(value), itemsOf(other), Number(part.slice('row '.length)) - 1),
-  write: (shape, value) =>
-    rowsOf(value)
-      .map((row) => line(shape, row))
-      .join('\n'),
+  columns: (_, value) => ({ rows: own(value, 'rows') ?? null }),
+  parts: (_, value) => itemsOf(own(value, 'rows')).map((_, i) => `rows.${i + 1}`),
+  exchange: (_, value, other, part) => ({ rows: withItem(rowsOf(value), rowsOf(other), Number(part.slice('rows.'.length)) - 1) }),
+  write: (shape, value) => (shape.show === 'json-schema' ? JSON.stringify(value) : written(shape, rowsOf(value))),
   sample: (shape, random) => {
     const least = shape.min ?? Math.min(1, shape.max ?? 1)
     const count = random.whole(Math.max(least, 1), Math.max(least, 1, Math.min(shape.max ?? least + 2, least + 4)))
-    return Array.from({ length: count }, () => sampleRow(shape, random))
+    return { rows: Array.from({ length: count }, () => sampleRow(shape, random)) }
   },
-  ways: [
+  ways: onlyOfText<RowsShape>([
     ...around<RowsShape>((shape, value) => rowsKind.write(shape, value), '').map((way) => ({ ...way, make: unlessTaken(way.make) })),
     { name: 'numbered', wrong: false, make: (shape, value) => marked(shape, value, (i) => `${i + 1}. `) },
     { name: 'bulleted', wrong: false, make: (shape, value) => marked(shape, value, () => '- ') },
-    { name: 'in-json', wrong: false, make: (shape, value) => (shape.show === 'json-schema' ? undefined : JSON.stringify({ rows: value })) },
+    { name: 'in-json', wrong: false, make: (_, value) => JSON.stringify(value) },
     {
       name: 'too-few',
       wrong: true,
       make: (shape, value) =>
-        shape.min !== undefined && shape.min > 0 ? rowsKind.write(shape, rowsOf(value).slice(0, shape.min - 1)) : undefined,
+        shape.min !== undefined && shape.min > 0 ? written(shape, rowsOf(value).slice(0, shape.min - 1)) : undefined,
     },
     {
       name: 'too-many',
@@ -57,7 +53,7 @@ export const rowsKind: OutputKind<RowsShape> = {
       make: (shape, value) => {
         const rows = rowsOf(value)
         if (shape.max === undefined || rows.length === 0) return undefined
-        return rowsKind.write(
+        return written(
           shape,
           Array.from({ length: shape.max + 1 }, (_, i) => defined(rows[i % rows.length])),
         )
@@ -72,7 +68,7 @@ export const rowsKind: OutputKind<RowsShape> = {
       },
     },
     { name: 'empty', wrong: true, make: () => '' },
-  ],
+  ]),
 }
 
 /** Words around the rows are separated from them only if they are not in their form. */
@@ -86,7 +82,12 @@ function unlessTaken(make: Way<RowsShape>['make']): Way<RowsShape>['make'] {
 }
 
 function rowsOf(value: unknown): Row[] {
-  return Array.isArray(value) ? value.filter(isRecord) : []
+  const rows = own(value, 'rows')
+  return Array.isArray(rows) ? rows.filter(isRecord) : []
+}
+
+function written(shape: RowsShape, rows: readonly Row[]): string {
+  return rows.map((row) => line(shape, row)).join('\n')
 }
 
 function line({ segments }: RowsShape, row: Row): string {

@@ -29,7 +29,7 @@ interface Line {
   readonly matched: MatchedLine | undefined
 }
 
-/** Reads a reply as rows: a list of records, one a line. */
+/** Reads a reply as rows: a list of records, one a line, in a record of one field. */
 export function readRows(shape: RowsShape, reading: Reading): unknown {
   const lines = linesOf(reading.text)
   const inOtherForm = rowsInJson(shape, reading) ?? rowsInTable(shape, lines, reading)
@@ -184,9 +184,10 @@ function csvCells(line: string): string[] {
 /** The rows that could be read, if there are as many as wanted. */
 function wholeRows(shape: RowsShape, records: readonly (Record<string, unknown> | undefined)[], reading: Reading): unknown {
   const whole = records.filter((record) => record !== undefined)
-  reading.partial = whole
+  const answer = { rows: whole }
+  reading.partial = answer
   checkCount(shape, whole.length, reading)
-  return whole
+  return answer
 }
 
 function checkCount({ min, max }: RowsShape, count: number, reading: Reading): void {
@@ -205,7 +206,7 @@ function rowsInJson(shape: RowsShape, reading: Reading): unknown {
   const fields = passageFields(shape.segments)
   const loosening = new Loosening(reading, () => undefined, false)
   const records = list.map((item, i) => {
-    const record = loosening.record(item, fields, [String(i + 1)])
+    const record = loosening.record(item, fields, ['rows', String(i + 1)])
     const written: Line = { text: text.slice(loose.start, loose.end), start: loose.start, blank: false, matched: undefined }
     return recordOf(
       shape,
