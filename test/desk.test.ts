@@ -351,6 +351,26 @@ describe('unusual libraries', () => {
     expect(readFileSync(join(house, 'prompts/first.yaml'), 'utf8')).toContain('Say good day')
   })
 
+  test('reads the documents that cells name, and says why one cannot be read', async () => {
+    const other = await opened({
+      'prompts/paper.yaml':
+        'title: Paper\nvariables: { number: text, paper: { type: file, untrusted: true } }\nturns: [{ user: "{number}", attach: [{ from: paper, as: text }] }]\n',
+      'data/papers.csv': 'number,paper\nA1,scans/a.md\nA2,data/b.txt\nA3,scans/none.md\nA4,../secret.txt\n',
+      'data/scans/a.md': 'The lamp was given in 1911.',
+      'data/b.txt': 'The bell was cast twice.',
+    })
+    await choose('records: data/papers.csv', other)
+    await turn('user', other).getByText('a.md, text').click()
+    await turn('user', other).getByText('given in 1911').waitFor()
+    await strip(other).getByText('2 valid, 2 rejected').waitFor()
+    await other.getByRole('row', { name: /A2/ }).click()
+    await turn('user', other).getByText('b.txt, text').waitFor()
+    await other.getByRole('row', { name: /A3/ }).click()
+    await other.getByText('cannot read scans/none.md: no such file').first().waitFor()
+    await other.getByRole('row', { name: /A4/ }).click()
+    await other.getByText('is outside the library').first().waitFor()
+  })
+
   test('faults, a prompt without variables, a table without rows and a value of 200 kB look meant', async () => {
     const other = await opened({
       'prompts/broken.yaml': 'title: Broken\nturns: [{ user: "{nobody}" }]\n',

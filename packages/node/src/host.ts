@@ -34,7 +34,15 @@ export type { AskCounts } from './ask/ask-counts.js'
 export { estimateOf } from './ask/ask-report.js'
 export { AnswerLog, type CachedAnswer } from './ask/answer-log.js'
 export type { Answered } from './ask/question.js'
-export { unsupportedText, type FinishedRow, readEnding, ROW_ENDINGS, rowWriting, type RowWriting } from './replies/finished-row.js'
+export {
+  unsupportedText,
+  type FinishedRow,
+  isMockMark,
+  readEnding,
+  ROW_ENDINGS,
+  rowWriting,
+  type RowWriting,
+} from './replies/finished-row.js'
 export { labelRouter, Router } from './replies/router.js'
 export { nearlyTheSame } from './replies/likeness.js'
 export { type AnsweredChunk, ReplyReader } from './replies/read-answers.js'
@@ -54,4 +62,4 @@ export type { CompareOptions } from './compare/compare-table.js'
 export { openWithWording, type OtherWording } from './compare/other-wording.js'
 export { REJECTED_SCHEMA } from './runs/rejected-schema.js'
 export { readableBytes } from './sources/encoding.js'
-export { fileReader, takesFiles } from './sources/file-cells.js'
+export { fileReader, foldersOf, readDocument, takesFiles } from './sources/file-cells.js'

@@ -22,8 +22,10 @@ const count = countedByLines((text) => countTokens(text, { disallowedSpecial: ne
 opener.countTokens = count
 
 self.addEventListener('message', ({ data }: MessageEvent<ToWorker>) => {
-  if (data.kind === 'table') [table, joined] = [data.table, data.joined]
-  else look(data).catch((fault: unknown) => self.postMessage({ id: data.id, fault: String(fault) } satisfies FaultOfWorker))
+  if (data.kind === 'table') {
+    ;[table, joined] = [data.table, data.joined]
+    base = { key: '', hashes: new Uint32Array(0), filled: 0 }
+  } else look(data).catch((fault: unknown) => self.postMessage({ id: data.id, fault: String(fault) } satisfies FaultOfWorker))
 })
 
 async function look({ id, saved, files, beside, wanted }: ToWorker & { kind: 'look' }): Promise<void> {
@@ -62,6 +64,7 @@ async function look({ id, saved, files, beside, wanted }: ToWorker & { kind: 'lo
 }
 
 function rowOf(subject: Subject, position: number): [number, readonly Turn[] | undefined] {
+  if (subject.lacking(position).length > 0) return [ROW.unknown, undefined]
   const record = subject.record(position)
   if (!record) return [ROW.out, undefined]
   if (!record.prepared) return [ROW.rejected, undefined]

@@ -75,7 +75,15 @@ describe('the order of the grid', () => {
     ['c', ''],
     ['a', '1'],
   ]
-  const table: DeskTable = { name: 't', headings: ['word', 'size'], rows, misread: new Map(), problems: [], cut: false }
+  const table: DeskTable = {
+    name: 't',
+    headings: ['word', 'size'],
+    rows,
+    misread: new Map(),
+    problems: [],
+    cut: false,
+    documents: new Map(),
+  }
   const order = (wishes: Partial<typeof NO_WISHES>, pass?: Pass) => [...orderOf(table, pass, { ...NO_WISHES, ...wishes })]
 
   test('is by size for numbers, by letter for words, empty cells last in both directions', () => {

@@ -2,12 +2,15 @@ import { libraryFrom, ProblemError, type FileValue, type Library, type Problem, 
 import {
   batchOf,
   FileCache,
+  fileColumns,
+  pathsInCell,
   plainBatch,
   problem,
   type Batch,
   type BatchRecord,
   type BatchRows,
   type CaseRows,
+  type FileColumn,
   type Pool,
   defined,
 } from 'dunelight/host'
@@ -45,6 +48,7 @@ export class Subject {
   readonly problems: readonly Problem[]
   private readonly rows: BatchRows | undefined
   private readonly batch: Batch | undefined
+  private readonly files: readonly FileColumn[]
 
   constructor(
     readonly library: Library,
@@ -63,9 +67,11 @@ export class Subject {
       const wrong = this.rows?.problems.filter((p) => p.severity === 'error') ?? []
       this.problems = wrong
       if (wrong.length > 0) this.rows = undefined
+      this.files = this.rows ? fileColumns(this.rows.reader.columns) : []
     } catch (fault) {
       if (!(fault instanceof ProblemError)) throw fault
       this.problems = fault.problems
+      this.files = []
     }
   }
 
@@ -75,11 +81,38 @@ export class Subject {
     if (misread) return this.unready(position, [misread])
     if (!this.rows) return this.unready(position, this.problems)
     try {
-      return this.rows.read(defined(defined(this.table).rows[position]), position + 1)
+      const row = defined(defined(this.table).rows[position])
+      const { cells, problems } = this.withDocuments(row, position)
+      const record = this.rows.read(cells, position + 1)
+      return record && this.files.length > 0
+        ? { ...record, cells: row, ...(problems.length > 0 && { prepared: undefined, problems }) }
+        : record
     } catch (fault) {
       if (fault instanceof ProblemError) return this.unready(position, fault.problems)
       throw fault
     }
+  }
+
+  /** The documents of a row that are not read yet, by their paths. */
+  lacking(position: number): readonly string[] {
+    const { documents, rows } = this.table ?? { documents: new Map(), rows: [] }
+    return this.files.flatMap((column) => pathsInCell(rows[position]?.[column.index], column)).filter((path) => !documents.has(path))
+  }
+
+  /** A row with documents in the places of their paths, and what kept one from being read. */
+  private withDocuments(row: readonly unknown[], position: number): { cells: readonly unknown[]; problems: readonly Problem[] } {
+    if (this.files.length === 0) return { cells: row, problems: [] }
+    const { documents } = defined(this.table)
+    const cells = [...row]
+    const problems: Problem[] = []
+    for (const column of this.files) {
+      const read = pathsInCell(row[column.index], column).map((path) => documents.get(path) ?? `${path} is being read`)
+      if (read.length === 0) continue
+      for (const detail of read)
+        if (typeof detail === 'string') problems.push(problem('cell-file', { row: position + 1, column: column.heading, detail }))
+      cells[column.index] = column.splits === undefined ? read[0] : read
+    }
+    return { cells, problems }
   }
 
   /** How renderings of it are made. */

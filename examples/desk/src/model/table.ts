@@ -1,5 +1,5 @@
 import { Misread, readTextTable, textFormatOf, type TextFormat } from '@dunelight/tables'
-import { ProblemError, type Problem } from 'dunelight'
+import { ProblemError, type FileValue, type Problem } from 'dunelight'
 import { problem } from 'dunelight/host'
 
 /** A table as it was read: nothing of it is a value yet. */
@@ -13,7 +13,12 @@ export interface DeskTable {
   readonly problems: readonly Problem[]
   /** Whether the table has more rows than are kept here. */
   readonly cut: boolean
+  /** The documents that its cells name, as far as they are read; a text says why one could not be. */
+  readonly documents: ReadonlyMap<string, FileValue | string>
 }
+
+/** What a table begins with. */
+export const NO_DOCUMENTS: DeskTable['documents'] = new Map()
 
 /** Rows beyond these are for a run, not for searching. */
 export const MOST_ROWS = 200_000
@@ -45,5 +50,5 @@ export async function readDeskTable(stream: ReadableStream<Uint8Array>, name: st
     if (!(fault instanceof ProblemError)) throw fault
     problems.push(...fault.problems)
   }
-  return { name, headings, rows, misread, problems, cut }
+  return { name, headings, rows, misread, problems, cut, documents: NO_DOCUMENTS }
 }

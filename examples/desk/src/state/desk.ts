@@ -1,6 +1,7 @@
 import { createStore, type StoreApi } from 'zustand/vanilla'
 import { Opener, Subject, type Wanted } from '../model/subject.js'
 import { derive } from './derive.js'
+import { DocumentLoader } from './documents.js'
 import { EditingActions } from './editing.js'
 import { Kept } from './kept.js'
 import { LibraryActions } from './library.js'
@@ -59,6 +60,7 @@ export class Desk {
     this.selection = new SelectionActions(this)
     this.editing = new EditingActions(this)
     this.pass = new PassRunner(this)
+    new DocumentLoader(this)
     this.store.subscribe((now, before) => this.keepPlace(now, before))
   }
 

@@ -38,6 +38,13 @@ export class Service {
     return Object.fromEntries(Object.entries(values).map(([name, fileValue]) => [name, withBytes(fileValue)]))
   }
 
+  /** Documents that cells of a table name, by their paths; a text says why one cannot be read. */
+  async documents(table: string, paths: readonly string[]): Promise<ReadonlyMap<string, FileValue | string>> {
+    const answer = await this.ask('/api/documents', { method: 'POST', body: JSON.stringify({ table, paths }) })
+    const documents = Object.entries((await answer.json()) as Record<string, FileValue | string>)
+    return new Map(documents.map(([path, document]) => [path, withBytes(document)]))
+  }
+
   async marks(): Promise<Readonly<Record<string, string>>> {
     return (await (await this.ask('/api/marks')).json()) as Record<string, string>
   }

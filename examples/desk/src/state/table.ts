@@ -1,6 +1,6 @@
 import { problem } from 'dunelight/host'
 import { Subject } from '../model/subject.js'
-import { readDeskTable, type DeskTable } from '../model/table.js'
+import { NO_DOCUMENTS, readDeskTable, type DeskTable } from '../model/table.js'
 import type { Desk } from './desk.js'
 import { NO_PASS } from './page-state.js'
 import { ServiceFault } from './service.js'
@@ -98,5 +98,5 @@ export class TableActions {
 
 function unreadable(path: string, why: string): DeskTable {
   const problems = [problem('file-unreadable', { file: path, why })]
-  return { name: path, headings: [], rows: [], misread: new Map(), problems, cut: false }
+  return { name: path, headings: [], rows: [], misread: new Map(), problems, cut: false, documents: NO_DOCUMENTS }
 }

@@ -136,7 +136,16 @@ const Turn = memo(function Turn({ turn, from, cursor }: TurnProps) {
       {turn.parts && (
         <ul className="parts" aria-label="attached">
           {turn.parts.map((part, i) => (
-            <li key={i}>{part.kind === 'text' ? `text, ${part.text.length} characters` : `${part.name}, ${part.mediaType}`}</li>
+            <li key={i}>
+              {part.kind === 'text' ? (
+                <details>
+                  <summary>{`${part.name}, text, ${part.text.length} characters`}</summary>
+                  <div className="attached-text">{part.text}</div>
+                </details>
+              ) : (
+                `${part.name}, ${part.mediaType}`
+              )}
+            </li>
           ))}
         </ul>
       )}

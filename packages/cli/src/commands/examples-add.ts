@@ -1,7 +1,7 @@
 import { ProblemError, type Library } from 'dunelight'
 import { readCell, type Declared } from 'dunelight/parts'
 import { foldHeading, problem, type CaseRows, type PreparedSet, defined } from 'dunelight/host'
-import { appendCases, readCaseRows } from '@dunelight/node/host'
+import { appendCases, isMockMark, readCaseRows } from '@dunelight/node/host'
 import { defineCommand, LIBRARY } from '../define-command.js'
 import { openToRead } from '../flags/open-library.js'
 import { setNamed } from './examples.js'
@@ -11,6 +11,7 @@ interface ExamplesAddFlags {
   readonly from: string
   readonly keep?: string
   readonly dryRun?: boolean
+  readonly allowMock?: boolean
 }
 
 export const examplesAddCommand = defineCommand({
@@ -22,10 +23,13 @@ export const examplesAddCommand = defineCommand({
     ['--from <file>', 'the table: .csv, .tsv, .jsonl, .json or .yaml', undefined, true],
     ['--keep <condition>', 'only matching rows, such as: grade is "treat" and checked'],
     ['--dry-run', 'show what would be added, without writing'],
+    ['--allow-mock', 'add answers of the mock model too'],
   ],
   examples: ['examples add demo/marram-house condition-notes --from corrected.csv --keep \'checked is "yes"\''],
   run: (context, [folder, name], flags: ExamplesAddFlags) => examplesAdd(context, folder, name, flags),
 })
+
+const MOCK_ANSWER = 'its answer comes from the mock model; --allow-mock adds it'
 
 interface Row {
   /** Below the heading, from 1. */
@@ -43,18 +47,19 @@ async function examplesAdd(context: CommandContext, folder: string, name: string
   return addCases(context, folder, library, name, rows, flags)
 }
 
-/** The same with rows that have been read. */
+/** The same with rows that have been read. `mocks`: the places of rows that a mock model answered, counted from 0. */
 export async function addCases(
   context: CommandContext,
   folder: string,
   library: Library,
   name: string,
   rows: CaseRows,
-  flags: Pick<ExamplesAddFlags, 'keep' | 'dryRun'>,
+  { mocks, ...flags }: Omit<ExamplesAddFlags, 'from'> & { readonly mocks?: ReadonlySet<number> },
 ): Promise<number> {
   const set = setNamed(library, name)
   const names = namesOf(rows, set)
-  const read = rowsOf(rows, names)
+  const isMock = (row: Row) => mocks?.has(row.number - 1) ?? row.values.some((value, i) => isMockMark(names[i]?.column, value))
+  const read = rowsOf(rows, names).map((row) => (!flags.allowMock && isMock(row) ? { ...row, unfit: MOCK_ANSWER } : row))
   const keeps =
     flags.keep === undefined
       ? () => true

@@ -1,4 +1,4 @@
-import { printProblem, ProblemError } from 'dunelight'
+import { printProblem, ProblemError, type Library } from 'dunelight'
 import { problem, acceptedCase, defined } from 'dunelight/host'
 import { Review, readyModel } from '@dunelight/node'
 import {
@@ -39,6 +39,7 @@ export const reviewCommand = defineCommand({
     FLATTEN,
     ...DOCUMENT_FLAGS,
     ['--cases <set>', 'add the accepted answers to this example set'],
+    ['--allow-mock', 'with --cases: add answers of the mock model too'],
     OVERWRITE,
     JSON_FLAG,
   ],
@@ -62,6 +63,7 @@ interface ReviewFlags {
   readonly documents?: string
   readonly as?: string
   readonly cases?: string
+  readonly allowMock?: boolean
   readonly overwrite?: boolean
   readonly json?: boolean
 }
@@ -90,15 +92,7 @@ async function review(context: CommandContext, folder: string, flags: ReviewFlag
     if (flags.record !== undefined) return await showOne(context, opened, flags.record, flags.json ?? false)
     if (flags.to !== undefined) await exportAccepted(context, opened, flags.to, ending, flags, c)
     if (endings.length > 0) await writeAccepted(context, opened, endings, flags, c)
-    if (flags.cases !== undefined) {
-      const set = setNamed(library, flags.cases)
-      const { prompts } = library.artefacts
-      const records: object[] = []
-      for await (const { row, values } of opened.settled())
-        records.push(acceptedCase(set.model, prompts, run.prompt.name, values, row.answer))
-      const code = await addCases(context, home, library, flags.cases, { kind: 'records', records }, {})
-      if (code !== EXIT.done) refused++
-    }
+    if (flags.cases !== undefined && !(await addAccepted(context, opened, library, home, flags.cases, flags.allowMock ?? false))) refused++
     if (actions.length === 0 && flags.to === undefined && flags.documents === undefined && flags.cases === undefined)
       await showAll(context, opened, flags.json ?? false)
   } finally {
@@ -193,6 +187,25 @@ async function showOne(context: CommandContext, opened: Review, id: string, json
     return record.candidates.length === 0 ? EXIT.rejected : EXIT.done
   }
   throw new ProblemError([known.unknown(id)])
+}
+
+/** Adds the accepted answers to an example set. Returns whether all of them could be added. */
+async function addAccepted(
+  context: CommandContext,
+  opened: Review,
+  library: Library,
+  home: string,
+  set: string,
+  allowMock: boolean,
+): Promise<boolean> {
+  const { model } = setNamed(library, set)
+  const records: object[] = []
+  const mocks = new Set<number>()
+  for await (const { row, values } of opened.settled()) {
+    if (row.isMock) mocks.add(records.length)
+    records.push(acceptedCase(model, library.artefacts.prompts, opened.file.prompt.name, values, row.answer))
+  }
+  return (await addCases(context, home, library, set, { kind: 'records', records }, { mocks, allowMock })) === EXIT.done
 }
 
 /** The accepted documents, a file each. */

@@ -15,7 +15,9 @@ import {
   readLibraryTexts,
   saveText,
   textFormatOf,
+  foldersOf,
   readableBytes,
+  readDocument,
 } from '@dunelight/node/host'
 
 export interface DeskOptions {
@@ -76,6 +78,11 @@ export function deskApp({ root, key, host, pages }: DeskOptions): Hono {
   app.get('/api/marks', async (c) => c.json(marksOf((await readLibraryTexts(root)).files)))
   app.get('/api/table', (c) => sendTable(c, root))
   app.get('/api/values', async (c) => c.json(await valuesSetBy(root, c.req.query('batch') ?? '')))
+  app.post('/api/documents', bodyLimit({ maxSize: MOST_BYTES }), async (c) => {
+    const { table, paths } = await c.req.json<{ table: unknown; paths: unknown }>()
+    if (typeof table !== 'string' || !isTexts(paths)) return c.json({ problems: [{ message: 'documents need a table and paths' }] }, 400)
+    return c.json(await documentsAt(root, table, paths))
+  })
   app.put('/api/file', bodyLimit({ maxSize: MOST_BYTES }), async (c) => {
     const { path, text, was } = await c.req.json<{ path: unknown; text: unknown; was: unknown }>()
     if (typeof path !== 'string' || typeof text !== 'string' || (was !== null && typeof was !== 'string'))
@@ -151,6 +158,28 @@ async function valuesSetBy(root: string, name: string): Promise<Record<string, u
   if (!model?.prompt) return {}
   const fileValues = await filesThatItSets(library.prompt(model.prompt.name), model, root, library.limits.attachmentBytes)
   return Object.fromEntries(Object.entries(fileValues).map(([key, value]) => [key, asData(value as FileValue)]))
+}
+
+/** Documents that cells of a table name, by their paths; a text says why one cannot be read. */
+async function documentsAt(root: string, table: string, paths: readonly string[]): Promise<Record<string, unknown>> {
+  const { limits } = await openLibrary(root, { countTokens: () => 0 })
+  const place = await realpath(join(root, table)).catch(() => root)
+  const folders = foldersOf(root, place.startsWith(root + sep) && isTable(place) ? place : '-')
+  const read = async (path: string): Promise<unknown> => {
+    try {
+      return asData(await readDocument(path, folders, limits.attachmentBytes))
+    } catch (fault) {
+      if (fault instanceof ProblemError) return fault.problems.map(({ message }) => message).join('; ')
+      throw fault
+    }
+  }
+  const documents: [string, unknown][] = []
+  for (const path of paths) documents.push([path, await read(path)])
+  return Object.fromEntries(documents)
+}
+
+function isTexts(value: unknown): value is readonly string[] {
+  return Array.isArray(value) && value.every((item) => typeof item === 'string')
 }
 
 /** A text as it is; a table of any other kind as JSON Lines. */

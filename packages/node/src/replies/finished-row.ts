@@ -29,6 +29,11 @@ const REPAIRS = 'repairs'
 const UNSUPPORTED = 'unsupported'
 const MOCK = 'everything: it comes from the mock model'
 
+/** Whether a column of a finished row says that the answer comes from a mock model. */
+export function isMockMark(column: string | undefined, value: unknown): boolean {
+  return value === MOCK || (column === 'mock' && (value === true || value === 'true'))
+}
+
 /** The endings that finished rows are written with. */
 export const ROW_ENDINGS = ['.csv', '.tsv', '.jsonl'] as const
 export type RowEnding = (typeof ROW_ENDINGS)[number]

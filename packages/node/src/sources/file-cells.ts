@@ -1,19 +1,19 @@
 import { realpath } from 'node:fs/promises'
-import { dirname, isAbsolute, join, sep } from 'node:path'
+import { dirname, isAbsolute, join, normalize, sep } from 'node:path'
 import { ProblemError, type FileValue, type Problem } from 'dunelight'
-import type { ValueType } from 'dunelight/parts'
-import { DEFAULT_LIMITS, problem, type Batch, type BatchRows, type Pool } from 'dunelight/host'
+import {
+  DEFAULT_LIMITS,
+  fileColumns,
+  holdsFiles,
+  pathsInCell,
+  problem,
+  type Batch,
+  type BatchRows,
+  type FileColumn,
+  type Pool,
+} from 'dunelight/host'
 import { readFileValue } from './file-value.js'
 import { reason } from '../output/reason.js'
-
-/** What stands in a cell itself: a document as a `data:` address, or as JSON. */
-const WRITTEN_OUT = /^\s*(?:data:|[{[])/
-
-interface FileColumn {
-  readonly index: number
-  readonly heading: string
-  readonly splits: string | undefined
-}
 
 /** The cells of a table that hold paths of documents: variables and fields of the type `file`. */
 export class FileCells {
@@ -26,11 +26,8 @@ export class FileCells {
    * @param table - The table's path: documents may stand below its folder too. `-` for standard input.
    */
   constructor({ library }: Batch, { reader }: BatchRows, folder: string, table: string) {
-    const { columns, beside } = reader.columns
-    this.columns = [...columns, ...beside].flatMap(({ index, heading, declared: { type } }): FileColumn[] =>
-      isFile(type) ? [{ index, heading, splits: undefined }] : isFiles(type) ? [{ index, heading, splits: type.splits ?? ';' }] : [],
-    )
-    this.folders = table === '-' ? [folder] : [folder, dirname(table)]
+    this.columns = fileColumns(reader.columns)
+    this.folders = foldersOf(folder, table)
     this.limit = library?.limits.attachmentBytes ?? DEFAULT_LIMITS.attachmentBytes
   }
 
@@ -43,13 +40,13 @@ export class FileCells {
   async read(cells: readonly unknown[], row: number): Promise<{ cells: readonly unknown[]; problems: readonly Problem[] }> {
     const read = [...cells]
     const problems: Problem[] = []
-    for (const { index, heading, splits } of this.columns) {
-      const cell = cells[index]
-      if (typeof cell !== 'string' || cell.trim() === '' || WRITTEN_OUT.test(cell)) continue
-      const paths = (splits === undefined ? [cell] : cell.split(splits)).map((path) => path.trim()).filter((path) => path !== '')
+    for (const column of this.columns) {
+      const { index, heading, splits } = column
+      const paths = pathsInCell(cells[index], column)
+      if (paths.length === 0) continue
       try {
         const files: FileValue[] = []
-        for (const path of paths) files.push(await readFileValue(await this.placeOf(path), { limit: this.limit }))
+        for (const path of paths) files.push(await readDocument(path, this.folders, this.limit))
         read[index] = splits === undefined ? files[0] : files
       } catch (fault) {
         if (!(fault instanceof ProblemError)) throw fault
@@ -58,35 +55,39 @@ export class FileCells {
     }
     return { cells: read, problems }
   }
+}
 
-  /** Where a path leads: below the library's folder, or the table's. */
-  private async placeOf(path: string): Promise<string> {
-    let why = ''
-    for (const folder of isAbsolute(path) ? [] : this.folders) {
-      try {
-        const [root, place] = await Promise.all([realpath(folder), realpath(join(folder, path))])
-        if (place.startsWith(root + sep)) return place
-      } catch (fault) {
-        why = reason(fault)
-      }
+/** The folders below which the documents of a table may be. `-` is standard input. */
+export function foldersOf(folder: string, table: string): readonly string[] {
+  return table === '-' ? [folder] : [folder, dirname(table)]
+}
+
+/**
+ * Reads a document that a cell names, below one of the folders.
+ *
+ * @throws ProblemError if the path leads elsewhere, or cannot be read.
+ */
+export async function readDocument(path: string, folders: readonly string[], limit: number): Promise<FileValue> {
+  return readFileValue(await placeOf(path, folders), { limit })
+}
+
+async function placeOf(path: string, folders: readonly string[]): Promise<string> {
+  let why = ''
+  // Whether there is something outside is nobody's to know: only paths that lead below a folder are looked at.
+  for (const folder of isAbsolute(path) || normalize(path).startsWith('..') ? [] : folders) {
+    try {
+      const [root, place] = await Promise.all([realpath(folder), realpath(join(folder, path))])
+      if (place.startsWith(root + sep)) return place
+    } catch (fault) {
+      why = reason(fault)
     }
-    throw new ProblemError([why === '' ? problem('path-leaves-library', { path }) : problem('file-unreadable', { file: path, why })])
   }
-}
-
-function isFile(type: ValueType): boolean {
-  return type.kind === 'file'
-}
-
-function isFiles(type: ValueType): type is ValueType & { kind: 'list' } {
-  return type.kind === 'list' && type.item.kind === 'file'
+  throw new ProblemError([why === '' ? problem('path-leaves-library', { path }) : problem('file-unreadable', { file: path, why })])
 }
 
 /** Whether records of a batch can hold documents: then their rows are read on one thread, one after the other. */
 export function takesFiles({ prompt, values }: Batch): boolean {
-  const holdsFile = (type: ValueType): boolean =>
-    isFile(type) || isFiles(type) || (type.kind === 'record' && (type.fields ?? []).some((field) => holdsFile(field.type)))
-  return prompt.variables.some(({ name, type }) => !Object.hasOwn(values, name) && holdsFile(type))
+  return prompt.variables.some(({ name, type }) => !Object.hasOwn(values, name) && holdsFiles(type))
 }
 
 /** Reads the documents of rows, for those who look at rows and make no records of them. A row of which one cannot be read gives its problem. */
