@@ -1,4 +1,5 @@
-import { printProblem, problemRecord, type Library } from 'dunelight'
+import { printProblem, problemRecord, type Library, type Problem } from 'dunelight'
+import { checkBatches } from '@dunelight/node'
 import { defined } from 'dunelight/host'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
 import { openToRead, openToRender } from '../flags/open-library.js'
@@ -11,6 +12,7 @@ interface CheckFlags {
   readonly touched?: string
   readonly before?: string
   readonly records?: string
+  readonly fast?: boolean
 }
 
 export const checkCommand = defineCommand({
@@ -22,6 +24,7 @@ export const checkCommand = defineCommand({
     ['--touched <file>', 'show which prompts a change of this file affects, and how many records'],
     ['--before <file>', 'the file’s earlier version; default: the last commit'],
     ['--records <file>', 'a table to render before and after; default: the tables of the batches'],
+    ['--fast', 'do not look into the tables of the batches'],
     JSON_FLAG,
   ],
   examples: ['check demo/marram-house', 'check demo/marram-house --touched snippets/house/style.md'],
@@ -30,29 +33,43 @@ export const checkCommand = defineCommand({
 
 /** Prints every problem of a library: they are this command's data. For a touched file, also prints what else changes. */
 async function check(context: CommandContext, folder: string, flags: CheckFlags): Promise<number> {
-  const { touched, ...others } = flags
+  const { touched, fast = false, ...others } = flags
   for (const flag of ['before', 'records'] as const)
     if (touched === undefined && flags[flag] !== undefined) throw new WrongUse(`--${flag} needs --touched`, 'add --touched FILE')
   const library = await (touched === undefined ? openToRead(folder) : openToRender(folder))
   const changes = touched === undefined ? undefined : await touchedBy(library, folder, { touched, ...others })
+  const problems = [...library.problems, ...(fast ? [] : await checkBatches(library, folder))]
+  const isValid = problems.every((p) => p.severity !== 'error')
   if (flags.json) {
-    const problems = library.problems.map(problemRecord)
-    context.stdout.write(`${JSON.stringify({ valid: library.isValid, problems, ...(changes && { touched: changes }) }, null, 2)}\n`)
+    const records = problems.map(problemRecord)
+    context.stdout.write(`${JSON.stringify({ valid: isValid, problems: records, ...(changes && { touched: changes }) }, null, 2)}\n`)
   } else {
     const c = colorsFor(context.stdout, context.env)
-    context.stdout.write(printCheck(library, folder, c))
+    context.stdout.write(printCheck(library, problems, folder, c))
     if (changes) context.stdout.write(`\n${printTouched(changes, defined(flags.touched), c)}`)
   }
-  return library.isValid ? EXIT.done : EXIT.problems
+  return isValid ? EXIT.done : EXIT.problems
 }
 
-function printCheck(library: Library, folder: string, c: Colors): string {
-  const { problems, isValid } = library
+/** Problems of a kind that are shown; the others are counted. */
+const MOST_OF_A_KIND = 20
+
+function printCheck(library: Library, problems: readonly Problem[], folder: string, c: Colors): string {
+  const isValid = problems.every((p) => p.severity !== 'error')
+  const kinds = new Map<string, number>()
+  const shown = problems.filter((p) => {
+    const number = (kinds.get(p.code) ?? 0) + 1
+    kinds.set(p.code, number)
+    return number <= MOST_OF_A_KIND
+  })
+  const more = [...kinds]
+    .filter(([, number]) => number > MOST_OF_A_KIND)
+    .map(([code, number]) => `… and ${number - MOST_OF_A_KIND} more ${c.dim(`[${code}]`)}\n\n`)
   const count = (severity: string) => problems.filter((p) => p.severity === severity).length
   const infos = count('info')
   const counts = [plural(library.promptNames().length, 'prompt'), plural(count('error'), 'error'), plural(count('warning'), 'warning')]
   if (infos > 0) counts.push(plural(infos, 'remark'))
-  return `${problems.map((p) => `${printProblem(p, paintFor(c))}\n\n`).join('')}${folder}: ${isValid ? c.green('valid') : c.red('not valid')} · ${counts.join(' · ')}\n`
+  return `${shown.map((p) => `${printProblem(p, paintFor(c))}\n\n`).join('')}${more.join('')}${folder}: ${isValid ? c.green('valid') : c.red('not valid')} · ${counts.join(' · ')}\n`
 }
 
 function printTouched({ members, since, prompts }: Touched, file: string, c: Colors): string {

@@ -6,6 +6,7 @@ import { examplesCommand } from './examples.js'
 import { examplesAddCommand } from './examples-add.js'
 import { fitCommand } from './fit.js'
 import { graphCommand } from './graph.js'
+import { newCommand } from './new.js'
 import { listCommand } from './list.js'
 import { openCommand } from './open.js'
 import { reviewCommand } from './review.js'
@@ -24,6 +25,7 @@ import { fromSchemaCommand } from './from-schema.js'
 
 /** All commands, in the order of the help page. */
 export const COMMANDS: readonly CommandFile[] = [
+  newCommand,
   openCommand,
   checkCommand,
   listCommand,

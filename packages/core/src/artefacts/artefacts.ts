@@ -277,6 +277,7 @@ export interface BatchModel extends Artefact {
   readonly columns: ReadonlyMap<string, ColumnModel>
   /** Values that are the same for all records. */
   readonly set: Readonly<Record<string, unknown>>
+  readonly setSpans: ReadonlyMap<string, Span>
   /** The text that names each record. */
   readonly called: Text | undefined
   readonly take: number | undefined
@@ -295,7 +296,7 @@ export interface BatchModel extends Artefact {
   readonly keepTurns: boolean
   /** How many tokens all prompts together may have. */
   readonly budget: number | undefined
-  readonly send: readonly { readonly when: BatchCondition; readonly path: string }[]
+  readonly send: readonly { readonly when: BatchCondition; readonly path: string; readonly span: Span }[]
 }
 
 /** A JSON value in which texts with slots stand. */

@@ -85,6 +85,7 @@ class BatchReader {
       keep: this.condition(keys.get('keep'), 'keep'),
       columns: this.columns(keys.get('columns')),
       set: (keys.get('set')?.data() ?? {}) as Record<string, unknown>,
+      setSpans: new Map((keys.get('set')?.entries() ?? []).map(({ key, keySpan }) => [key, keySpan])),
       called: reader.textAt('name'),
       take: this.counted('take'),
       sample: this.sample(keys.get('sample')),
@@ -151,14 +152,14 @@ class BatchReader {
 
   private columns(node: YamlNode | undefined): ReadonlyMap<string, ColumnModel> {
     const columns = new Map<string, ColumnModel>()
-    for (const { key, value } of node?.entries() ?? []) {
-      if (value.kind === 'scalar') columns.set(key, { heading: value.string ?? '', type: undefined, span: value.span })
+    for (const { key, keySpan, value } of node?.entries() ?? []) {
+      if (value.kind === 'scalar') columns.set(key, { heading: value.string ?? '', type: undefined, span: keySpan })
       else if (value.kind === 'map') {
         const keys = new Keys(value, 'a column', COLUMN_KEYS, this.reader.report)
         const named = keys.get('type')
         const type = named && (Object.hasOwn(COLUMN_TYPES, named.string ?? '') ? COLUMN_TYPES[defined(named.string)] : undefined)
         if (named && !type) this.unfit('type', `one of ${Object.keys(COLUMN_TYPES).join(', ')}`, named)
-        columns.set(key, { heading: keys.text('heading'), type, span: value.span })
+        columns.set(key, { heading: keys.text('heading'), type, span: keySpan })
       } else this.unfit(key, 'a heading, or heading: and type:', value)
     }
     return columns
@@ -210,7 +211,7 @@ class BatchReader {
     const to = keys.required('to')
     const path = to && ownPath(to.string ?? '', to.span, this.reading.file.name, this.reader.report)
     const when = this.condition(keys.get('when'), 'when')
-    return when && path !== undefined ? [{ when, path }] : []
+    return when && path !== undefined ? [{ when, path, span: defined(to).span }] : []
   }
 
   private unfit(key: string, expected: string, node: YamlNode): void {

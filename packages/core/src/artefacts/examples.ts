@@ -92,7 +92,7 @@ function readPick(node: YamlNode | undefined, fields: readonly Declared[], repor
   const cover = keys.text('cover')
   const known = fields.map((field) => field.name)
   if (cover !== undefined && !known.includes(cover))
-    report(problem('field-unknown', { name: cover, of: 'the set', known }, defined(keys.get('cover')).span))
+    report(problem('field-unknown', { name: cover, of: 'the fields', known }, defined(keys.get('cover')).span))
   return {
     by:
       named(

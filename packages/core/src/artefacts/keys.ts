@@ -1,4 +1,5 @@
 import { problem, type Report } from '../problems/problem.js'
+import { nearest } from '../problems/suggest.js'
 import type { Span } from '../source/source.js'
 import type { YamlNode } from '../source/yaml.js'
 
@@ -39,6 +40,15 @@ const RENAMED: Readonly<Record<string, Readonly<Record<string, string>>>> = {
   'a screen': { before: 'applies-to: request', after: 'applies-to: reply', then: 'action', of: 'words', most: 'limit' },
 }
 
+const DECLARED = { values: 'of', enum: 'of', options: 'of', choices: 'of', description: 'about' }
+/** Keys that other formats have, by what they are a key of here, with ours. */
+const FOREIGN: Readonly<Record<string, Readonly<Record<string, string>>>> = {
+  'a variable': DECLARED,
+  'a field': DECLARED,
+  'a prompt': { messages: 'turns', inputs: 'variables', description: 'about', name: 'title' },
+  'a snippet': { description: 'about', name: 'title', content: 'text', template: 'text' },
+}
+
 /** The keys of one map, each read once by what it takes; unknown ones were reported when it was made. */
 export class Keys<K extends string> {
   private readonly nodes = new Map<string, YamlNode>()
@@ -51,9 +61,16 @@ export class Keys<K extends string> {
     known: Readonly<Record<K, KeyKind>>,
     private readonly report: Report,
   ) {
-    for (const { key, keySpan, value } of node.entries()) {
+    const entries = node.entries()
+    for (const { key, keySpan, value } of entries) {
       this.spans.set(key, keySpan)
-      if (!Object.hasOwn(known, key))
+      if (Object.hasOwn(known, key)) {
+        if (value.kind !== 'empty' && this.fits(key, known[key as K], value)) this.nodes.set(key, value)
+        continue
+      }
+      const foreign = FOREIGN[of]?.[key]
+      if (foreign !== undefined) report(problem('foreign-word', { written: `${key}:`, meant: `${foreign}:` }, keySpan))
+      else
         report(
           problem(
             'key-unknown',
@@ -61,7 +78,12 @@ export class Keys<K extends string> {
             keySpan,
           ),
         )
-      else if (value.kind !== 'empty' && this.fits(key, known[key as K], value)) this.nodes.set(key, value)
+      // What a misspelt key gives is taken as meant: it is one problem, not two.
+      const free = Object.keys(known).filter((other) => !entries.some((entry) => entry.key === other))
+      const meant = foreign ?? nearest(key, free)
+      if (meant === undefined || !free.includes(meant)) continue
+      this.spans.set(meant, keySpan)
+      if (KINDS[known[meant as K]].fits(value)) this.nodes.set(meant, value)
     }
   }
 

@@ -44,9 +44,7 @@ export function readOutput(reading: Reading): OutputModel {
   const form = FORMS.find((text) => text === kind?.string)
   if (!kind) report(problem('key-missing', { key: 'kind', of: 'an output' }, root.span))
   else if (!form)
-    report(
-      problem('value-invalid', { path: 'kind', expected: `one of ${FORMS.join(', ')}`, found: JSON.stringify(kind.string) }, kind.span),
-    )
+    report(problem('key-invalid', { key: 'kind', expected: `one of ${FORMS.join(', ')}`, found: JSON.stringify(kind.string) }, kind.span))
   const artefact = artefactOf(reading)
   if (!form) return { kind: 'output', ...artefact, ...BARE, form: 'fields', fields: [], schema: undefined }
   return new OutputReader(reading, form).read()
@@ -134,8 +132,8 @@ class OutputReader {
     if (stated !== undefined && !show)
       report(
         problem(
-          'value-invalid',
-          { path: 'show', expected: `one of ${SHOWS.join(', ')}`, found: JSON.stringify(stated) },
+          'key-invalid',
+          { key: 'show', expected: `one of ${SHOWS.join(', ')}`, found: JSON.stringify(stated) },
           defined(keys.get('show')).span,
         ),
       )

@@ -172,8 +172,10 @@ function readModelsFile(files: Readonly<Record<string, string>>, report: Report)
 const MODELS_FILE = 'models.yaml'
 
 function openYaml(file: Source, limits: Limits, report: Report): YamlNode | undefined {
-  const { root, faults } = parseYaml(file, limits.aliases)
-  for (const fault of faults) report(problem('yaml-invalid', { detail: fault.message }, fault.span))
+  const { root, faults, cut } = parseYaml(file, limits.aliases)
+  for (const { message, hint, span, related } of faults)
+    report(problem('yaml-invalid', { detail: message, ...(hint !== undefined && { hint }) }, span, related && [related]))
+  for (const span of cut) report(problem('text-cut', {}, span))
   if (faults.length > 0) return undefined
   if (root.kind === 'map') return root
   report(problem('yaml-invalid', { detail: 'the file has no keys' }, file.span(0, 0)))

@@ -64,6 +64,11 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
     report(problem('key-invalid', { key: 'turns', expected: 'turns such as "- user: …"', found: kindWords(node) }, node.span))
     return []
   }
+  const foreign = roleAndContent(node)
+  if (foreign) {
+    report(problem('foreign-word', { written: 'role: and content:', meant: `${foreign.role}: and the text` }, node.span))
+    return [{ ...textTurn(foreign.role, reading.text(foreign.content), { name: undefined, span: node.span }, report), attach: [] }]
+  }
   const keys: TurnKeys = new Keys(node, 'a turn', TURN_KEYS, report)
   const present = (Object.keys(TURN_SAYS) as Saying[]).filter((key) => keys.has(key))
   const [what] = present
@@ -104,6 +109,14 @@ export function readTurn(node: YamlNode, reading: TurnReading): TurnModel[] {
     default:
       return [{ ...textTurn(what, reading.text(value), common, report), attach: readAttachments(keys, reading) }]
   }
+}
+
+/** `{ role: user, content: … }`, as elsewhere. */
+function roleAndContent(node: YamlNode): { role: Role; content: YamlNode } | undefined {
+  const entries = new Map(node.entries().map(({ key, value }) => [key, value]))
+  const role = entries.get('role')?.string ?? ''
+  const content = entries.get('content')
+  return isRole(role) && content?.string !== undefined ? { role, content } : undefined
 }
 
 function isRole(word: string): word is Role {

@@ -8,7 +8,7 @@ import { isMissing } from '../values/data.js'
 import { instant, isDate, readDateTime } from '../values/dates.js'
 import { patternRefused } from '../values/pattern.js'
 import { isName, RESERVED } from '../values/names.js'
-import { TYPE_NAMES, type Declared, type ValueType } from '../values/types.js'
+import { describe, TYPE_NAMES, type Declared, type ValueType } from '../values/types.js'
 
 export const VARIABLE_KEYS = {
   type: 'text',
@@ -94,6 +94,7 @@ function readDeclaration(name: string, { value, keySpan }: YamlEntry, context: D
   const keys = new Keys<Key>(value, `a ${what}`, onSlot ? ANSWER_KEYS : VARIABLE_KEYS, report)
   const typeNode = keys.required('type')
   const type = typeNode ? readType(typeNode.string ?? '', keys, typeNode, context) : ({ kind: 'any' } as const)
+  if (typeNode) reportInapplicable(keys, type, report)
   const about = keys.text('about')
   const question = keys.text('question')
   const example = keys.get('example')
@@ -112,8 +113,83 @@ function readDeclaration(name: string, { value, keySpan }: YamlEntry, context: D
   const data =
     type.kind === 'text' || type.kind === 'choice' || type.kind === 'date' ? (fallback.string ?? fallback.data()) : fallback.data()
   const accepted = isMissing(data) ? null : acceptType(data, type, topLevel(name), (p) => problems.push(p))
-  if (problems[0]) report(problem('default-invalid', { name, why: problems[0].message }, fallback.span))
+  // What a choice without options could be is not known.
+  if (problems[0] && !(type.kind === 'choice' && type.of.length === 0))
+    report(problem('default-invalid', { name, why: problems[0].message, fix: problems[0].hint }, fallback.span))
   return accepted === null ? declared : { ...declared, default: accepted }
+}
+
+/** Types of other languages, with ours. */
+const FOREIGN_TYPES: ReadonlyMap<string, string> = new Map([
+  ['int', 'integer'],
+  ['string', 'text'],
+  ['str', 'text'],
+  ['bool', 'boolean'],
+  ['float', 'number'],
+  ['double', 'number'],
+  ['decimal', 'number'],
+  ['array', 'list of text'],
+  ['enum', 'choice'],
+  ['object', 'record'],
+  ['dict', 'record'],
+  ['map', 'record'],
+  ['datetime', 'date-time'],
+])
+
+/** Our words for a type of another language: `string`, `text[]`; undefined for all others. */
+function ownType(words: string): string | undefined {
+  const item = /^(?:list|array)\s*[<[(]\s*(.+?)\s*[>\])]$/i.exec(words)?.[1] ?? /^(.+?)\s*\[\s*\]$/.exec(words)?.[1]
+  if (item !== undefined) return `list of ${ownType(item) ?? item}`
+  const listed = /^list\s+of\s+(\S+)$/.exec(words)?.[1]
+  const own = listed === undefined ? undefined : ownType(listed)
+  return own === undefined ? FOREIGN_TYPES.get(words.toLowerCase()) : `list of ${own}`
+}
+
+/** The keys that every type has. */
+const FOR_ALL: readonly string[] = ['type', 'about', 'question', 'example', 'optional', 'default', 'untrusted']
+
+/** The keys of its own that a type has; a list those of its items too. */
+function keysOf(type: ValueType): readonly Key[] {
+  switch (type.kind) {
+    case 'text':
+      return ['min-length', 'max-length', 'min-words', 'max-words', 'pattern']
+    case 'integer':
+    case 'number':
+      return ['min', 'max']
+    case 'boolean':
+      return ['reads']
+    case 'date':
+    case 'date-time':
+      return ['min', 'max', 'reads']
+    case 'choice':
+      return ['of']
+    case 'list':
+      return ['min-items', 'max-items', 'unique', 'splits', ...keysOf(type.item)]
+    case 'record':
+      return ['fields']
+    case 'table':
+      return ['fields', 'min-items', 'max-items']
+    case 'file':
+      return ['media']
+    case 'turns':
+      return []
+    case 'any':
+      return Object.keys(VARIABLE_KEYS) as Key[]
+  }
+}
+
+function reportInapplicable(keys: Keys<Key>, type: ValueType, report: Report): void {
+  const own = keysOf(type)
+  for (const key of Object.keys(VARIABLE_KEYS) as Key[])
+    if (keys.get(key) && !FOR_ALL.includes(key) && !own.includes(key))
+      report(problem('key-inapplicable', { key, type: describe(type), fits: fitting(key, own) }, keys.keySpan(key)))
+}
+
+/** The keys that are likely meant: a least for a least, a most for a most. */
+function fitting(key: string, own: readonly Key[]): readonly Key[] {
+  const side = /^(?:min|max)/.exec(key)?.[0]
+  const alike = side === undefined ? [] : own.filter((other) => other.startsWith(side))
+  return alike.length > 0 ? alike : own
 }
 
 /** Lists of lists, deeper than any table is. */
@@ -122,7 +198,9 @@ const DEEPEST_LIST = 10
 /** type = name | "list of" type */
 function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, context: Declaring, depth = 0): ValueType {
   const { report, onSlot } = context
-  const list = /^list\s+of\s+(.+)$/.exec(words.trim())
+  const meant = ownType(words.trim())
+  if (meant !== undefined) report(problem('foreign-word', { written: words.trim(), meant }, node.span))
+  const list = /^list\s+of\s+(.+)$/.exec(meant ?? words.trim())
   if (list && depth >= DEEPEST_LIST) {
     report(problem('key-invalid', { key: 'type', expected: `lists at most ${DEEPEST_LIST} deep`, found: 'deeper ones' }, node.span))
     return { kind: 'any' }
@@ -138,14 +216,14 @@ function readType(words: string, keys: Keys<Key> | undefined, node: YamlNode, co
       ...(splits !== undefined && { splits }),
     }
   }
-  const name = words.trim()
+  const name = meant ?? words.trim()
   if (onSlot && (name === 'file' || name === 'turns')) {
     report(problem('type-unknown', { name, known: TYPE_NAMES.filter((text) => text !== 'file' && text !== 'turns') }, node.span))
     return { kind: 'any' }
   }
   switch (name) {
     case 'list':
-      return { kind: 'list', item: { kind: 'text' }, ...itemBounds(keys, context) }
+      return { kind: 'list', item: { kind: 'text', ...textBounds(keys, context) }, ...itemBounds(keys, context) }
     case 'text':
       return { kind: 'text', ...textBounds(keys, context) }
     case 'integer':

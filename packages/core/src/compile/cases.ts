@@ -12,6 +12,7 @@ import { captured } from '../render/capture.js'
 import type { FormPlan } from '../render/plan.js'
 import type { Op, Run } from '../render/run.js'
 import type { Span } from '../source/source.js'
+import { clip } from '../values/data.js'
 import type { Declared, ValueType } from '../values/types.js'
 import { toJson, write } from '../values/write.js'
 
@@ -37,14 +38,22 @@ export function caseOps(set: PreparedSet, compilation: Compilation, context: Con
 /** Every case's answer is tried against each output that the prompt can have, where its form is the same for every record. */
 function checkAnswers(
   { model }: PreparedSet,
-  { outputNames, forms, report }: Compilation,
+  { outputNames, forms, report, otherForms }: Compilation,
   answerOf: (i: number, output: string) => string | undefined,
 ): void {
+  const { name: setName } = model
   for (const name of outputNames ?? []) {
     const form = forms.get(name)?.fixed
     model.cases.forEach(({ number, span }, i) => {
-      const answer = form && answerOf(i, name)
-      const [wrong] = answer === undefined ? [] : defined(form).read(answer).problems
+      // Without labels nothing could be read: that is reported where they are missing.
+      const answer = form && !(form.shape.form === 'one-of' && form.shape.of.length === 0) ? answerOf(i, name) : undefined
+      const read = answer === undefined ? undefined : defined(form).read(answer)
+      const [wrong] = read?.problems ?? []
+      const [repair] = read?.repairs ?? []
+      if (i === 0 && repair && defined(form).instruction !== '')
+        otherForms.push(
+          problem('expected-other-form', { set: setName, expected: clip(defined(answer)), output: name, why: repair.message }, span),
+        )
       if (wrong) report(problem('case-unreadable', { number, answer: defined(answer), output: name, why: wrong.message }, span))
     })
   }

@@ -4,7 +4,7 @@ import type { JoinedPrompt, OutputModel, PersonaModel, SnippetModel } from '../a
 import type { FormPlan, PersonalPlan } from '../render/plan.js'
 import type { CheckData } from '../outputs/shape.js'
 import type { Likeness } from '../examples/picker.js'
-import type { Report } from '../problems/problem.js'
+import type { Problem, Report } from '../problems/problem.js'
 import type { FileValue } from '../values/files.js'
 import type { Format } from '../values/formats/format.js'
 
@@ -42,4 +42,8 @@ export interface Compilation {
   readonly outputNames: readonly string[] | undefined
   /** The outputs that the prompt can have, compiled. */
   readonly forms: ReadonlyMap<string, FormPlan>
+  /** Sets whose cases show another form than the output asks for: a fault only if a text asks for it. */
+  readonly otherForms: Problem[]
+  /** Set where a text uses the output. */
+  asksForOutput: boolean
 }

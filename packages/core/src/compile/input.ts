@@ -28,9 +28,9 @@ export function compileInput(turn: InputTurn, compilation: Compilation, context:
   if (!set) return []
   const { model } = set
   const bindings: Binding[] = []
-  for (const binding of turn.with)
-    if (!model.fields.some((f) => f.name === binding.name))
-      report(problem('with-unknown', { name: binding.name, of: model.name, known: model.fields.map((f) => f.name) }, binding.span))
+  const misspelt = turn.with.filter((binding) => !model.fields.some((f) => f.name === binding.name))
+  for (const binding of misspelt)
+    report(problem('with-unknown', { name: binding.name, of: model.name, known: model.fields.map((f) => f.name) }, binding.span))
   for (const field of model.fields) {
     const binding = turn.with.find((w) => w.name === field.name)
     const value = binding ? inputValue(binding.text, context) : context.scope.find(field.name)
@@ -56,7 +56,9 @@ export function compileInput(turn: InputTurn, compilation: Compilation, context:
   }
   const via = { what: 'example' as const, name: model.name, span: turn.set.span, outer: context.via }
   const within: Context = { ...context, scope: new Scope(bindings), role: 'user', kind: 'example', via, place: model.name }
-  const op = compileText(model.input, { ...within, shared: { ...context.shared, report } }, true)
+  // A field that a misspelt name was meant for is reported as that.
+  const hear: Report = misspelt.length > 0 ? () => undefined : report
+  const op = compileText(model.input, { ...within, shared: { ...context.shared, report: hear } }, true)
   const asked: TurnPlan = { kind: 'text', role: 'user', name: turn.name, op, memo: undefined, attach: [], span: turn.span }
   const begun = turn.begins && model.expected !== 'output' ? fixedBeginning(model.expected) : ''
   if (turn.begins && begun === '') report(problem('expected-without-beginning', { set: model.name }, turn.span))

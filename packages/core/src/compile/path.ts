@@ -39,9 +39,14 @@ export function resolvePath(path: Path, context: Context): ResolvedPath | undefi
   const binding = scope.find(path.name)
   if (!binding) {
     const { source, start } = path.span
+    const isFallback = /\bor[ \t]+$/.test(source.text.slice(Math.max(0, start - 20), start)) && path.steps.length === 0
     const slotStart = source.text[start - 1] === '{' ? braceHint(source, start - 1) : undefined
     shared.report(
-      problem('name-unknown', { name: path.name, known: scope.names(), brace: slotStart?.guess ? slotStart : undefined }, path.span),
+      problem(
+        'name-unknown',
+        { name: path.name, known: scope.names(), brace: slotStart?.guess ? slotStart : undefined, ...(isFallback && { isFallback }) },
+        path.span,
+      ),
     )
     return undefined
   }

@@ -77,6 +77,8 @@ class PromptCompiler implements Compilation {
   readonly personaNames: string[] | undefined
   readonly outputNames: string[] | undefined
   readonly forms: ReadonlyMap<string, FormPlan>
+  readonly otherForms: Problem[] = []
+  asksForOutput = false
   private readonly bindings: Binding[]
 
   constructor(
@@ -101,6 +103,7 @@ class PromptCompiler implements Compilation {
     const output = this.chooser(prompt.output, this.outputNames, this.forms, 'output')
     const locale = this.locale()
     const turns = compileTurns(prompt.turns, this, context, prompt.name)
+    if (this.asksForOutput) for (const p of this.otherForms) this.report(p)
     reportUnused(this.bindings, this.report)
     this.placesOf(prompt.onlyMentioned)
     reportMentions(prompt, shared.fences, this.report)

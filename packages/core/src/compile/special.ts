@@ -58,7 +58,9 @@ function personaOp(persona: PersonaModel, use: Use, context: Context): Op {
   return onceWhereConstant(context.shared, () => compileText(persona.layout, within, true))
 }
 
-function useOutput(use: Use, context: Context, { prompt, env, forms }: Compilation): Op | undefined {
+function useOutput(use: Use, context: Context, compilation: Compilation): Op | undefined {
+  const { prompt, env, forms } = compilation
+  compilation.asksForOutput = true
   const { report } = context.shared
   if (!prompt.output) {
     report(problem('use-nothing', { what: 'output' }, use.head))

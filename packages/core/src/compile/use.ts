@@ -113,6 +113,11 @@ function bindAll(snippet: string, declared: readonly Declared[], use: Use, conte
   return declared.map((d) => {
     const passed = compiledValues.get(d.name)
     if (passed) return bindValue(d, passed, snippet, use, context)
+    const hidden = d.default === undefined || unread.has(d.name) ? undefined : context.scope.find(d.name)
+    if (hidden && fits(hidden.type, d.type)) {
+      hidden.used.yes = true
+      report(problem('default-hides', { name: d.name, of: snippet }, use.head))
+    }
     return (
       (d.default === undefined && !unread.has(d.name) && fromCaller(d, snippet, use, context)) ||
       standing(d, snippet, use, context, unread.has(d.name))

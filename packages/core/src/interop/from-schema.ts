@@ -103,6 +103,8 @@ class SchemaReading {
     else if (!required || nullable) keys.optional = true
     if (Array.isArray(examples) && examples.length > 0) keys.example = examples[0] as unknown
     if (isRecord(marks)) Object.assign(keys, marks)
+    // The form of its entries is the language's own.
+    if (keys['type'] === 'turns') delete keys['fields']
     return Object.keys(keys).length === 1 ? keys.type : keys
   }
 

@@ -1,7 +1,7 @@
 import { defined } from '../invariant.js'
 import type { ExampleCase, ExampleSetModel } from '../artefacts/artefacts.js'
 import { caseOf } from '../artefacts/examples.js'
-import { problem, type Report } from '../problems/problem.js'
+import { problem, type Problem, type Report } from '../problems/problem.js'
 import { RowReader } from '../values/row.js'
 
 /** The rows of a table that a set takes cases from: cells as text, or records as plain data. */
@@ -34,13 +34,13 @@ function cellCases(
 ): ExampleCase[] {
   const { path, span } = defined(set.from)
   const reader = new RowReader(set.fields, headings)
-  const reject = (why: string) => report(problem('case-row-invalid', { path, why }, span))
+  const reject = (p: Problem) => report(problem('case-row-invalid', { path, why: p.message, fix: p.hint }, span))
   const errors = reader.problems.filter((p) => p.severity === 'error')
-  for (const p of errors) reject(p.message)
+  for (const p of errors) reject(p)
   if (errors.length > 0) return []
   return rows.flatMap((cells, i) => {
     const { accepted, problems } = reader.read(cells, i + 1)
-    for (const p of problems ?? []) reject(p.message)
+    for (const p of problems ?? []) reject(p)
     return accepted
       ? [{ number: first + i, values: Object.fromEntries(set.fields.map((field, position) => [field.name, accepted[position]])), span }]
       : []

@@ -1,8 +1,8 @@
-import { sendScope } from './send.js'
-import { columnOfPath } from '../outputs/columns.js'
+import { checkBatch } from './batch-checks.js'
 import { detectors } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { circles } from './circles.js'
+import { withoutEchoes } from './echoes.js'
 import { fingerprintOf } from './fingerprint.js'
 import { artefactOf, graphOf, memberKey, type LibraryGraph, type Member } from './graph.js'
 import { PromptJoiner } from './join.js'
@@ -119,12 +119,12 @@ export class Library<P extends object = AnyPrompts> {
           ),
         )
     }
-    for (const batch of artefacts.batches.values()) this.checkAnswers(batch, shelves, report)
+    for (const batch of artefacts.batches.values()) this.check(batch, shelves, report)
     for (const { envelope } of artefacts.models.models.values()) {
       if (envelope && !artefacts.envelopes.has(envelope.name))
         report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] }, envelope.span))
     }
-    this.problems = inOrder([...problems, ...[...this.#compiled.values()].flatMap((item) => item.problems)])
+    this.problems = withoutEchoes(inOrder([...problems, ...[...this.#compiled.values()].flatMap((item) => item.problems)]))
   }
 
   /** Problems of single files; those found while a prompt was compiled are kept with its plan. */
@@ -138,22 +138,11 @@ export class Library<P extends object = AnyPrompts> {
     return { problems, ready: { prompt, plan } }
   }
 
-  /** What a batch does with answers names only what is there. */
-  private checkAnswers({ prompt, send, flatten, span }: BatchModel, shelves: CompileEnv, report: Report): void {
-    const { ready, problems } = this.#compiled.get(prompt?.name ?? '') ?? { problems: [] }
+  /** A batch of a prompt with errors is not looked at: its cause is there. */
+  private check(batch: BatchModel, shelves: CompileEnv, report: Report): void {
+    const { ready, problems } = this.#compiled.get(batch.prompt?.name ?? '') ?? { problems: [] }
     if (!ready || problems.some((p) => p.severity === 'error')) return
-    const nested = ready.plan.answerColumns.filter((column) => column.nested).map(({ name }) => name)
-    for (const name of flatten.map(columnOfPath))
-      if (name !== '' && !nested.includes(name)) report(problem('flatten-invalid', { name, known: nested }, span))
-    const scope = sendScope(ready.plan)
-    for (const { when } of send) {
-      try {
-        compileKeep(when.condition, scope, shelves)
-      } catch (fault) {
-        if (!(fault instanceof ProblemError)) throw fault
-        for (const p of fault.problems) report(p)
-      }
-    }
+    checkBatch(batch, ready.plan, this.#artefacts, shelves, report)
   }
 
   /** The artefacts as they were read. */

@@ -263,7 +263,7 @@ describe('bad definitions are found when the library opens', () => {
     ['key-unknown', 'kind: fields\nfields: { a: { type: text, untrusted: true } }', 'unknown key "untrusted" of a field'],
     ['type-unknown', 'kind: fields\nfields: { a: file }', 'unknown type "file"'],
     [
-      'value-invalid',
+      'key-invalid',
       'kind: fields\nshow: skelton\nfields: { a: text }',
       '"show" must be one of skeleton, description, json-schema, none, not "skelton"',
     ],

@@ -44,6 +44,14 @@ const CASES: readonly Raised[] = [
   ['option-unknown', onePrompt('{when a is "z"}x{end}', '{ a: { type: choice, of: [x, y] } }')],
   ['each-invalid', onePrompt('{each x in a}{x}{end}', '{ a: text }')],
   ['name-shadowed', onePrompt('{each a in l}{a}{end}{a}', '{ a: text, l: list of text }')],
+  ['foreign-word', onePrompt('~ if a\nx\n~ endif', '{ a: boolean }')],
+  ['directive-tight', onePrompt('~use a', '{}')],
+  [
+    'default-hides',
+    onePrompt('{a}\n~ use s', '{ a: text }', { 'snippets/s.yaml': 'variables: { a: { type: text, default: x } }\ntext: "{a}"' }),
+  ],
+  ['text-cut', { 'personas/p.yaml': 'who: You are curator #1 of the house.' }],
+  ['key-inapplicable', onePrompt('{a}', '{ a: { type: integer, max-words: 3 } }')],
   ['variable-unused', onePrompt('x', '{ a: text }')],
   ['use-unknown', onePrompt('~ use nothing')],
   ['use-cycle', onePrompt('~ use a', '{}', { 'snippets/a.md': '~ use b', 'snippets/b.md': '~ use a' })],
@@ -266,6 +274,12 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'encoding-unknown': 'packages/cli/src/encoding.test.ts',
   'only-mentioned': 'packages/core/src/library/turns.test.ts',
   'foreign-slot': 'packages/core/src/library/turns.test.ts',
+  'expected-other-form': 'packages/cli/src/mistakes.test.ts',
+  'set-invalid': 'packages/cli/src/mistakes.test.ts',
+  'output-twice': 'packages/cli/src/mistakes.test.ts',
+  'folder-taken': 'packages/cli/src/new.test.ts',
+  'rows-rejected': 'packages/cli/src/mistakes.test.ts',
+  'rows-unfit': 'packages/cli/src/mistakes.test.ts',
   'flatten-invalid': 'packages/cli/src/flatten.test.ts',
   'flatten-lists': 'packages/cli/src/flatten.test.ts',
   'cell-file': 'packages/cli/src/file-cells.test.ts',
@@ -296,7 +310,7 @@ describe('problem codes', () => {
     expect(problems.map((p) => p.code)).toContain(code)
     const problem = problems.find((p) => p.code === code)!
     expect(problem.message).not.toBe('')
-    if (values === undefined) expect(problem.place?.file).toMatch(/^(prompts|snippets|examples|outputs|promts)\//)
+    if (values === undefined) expect(problem.place?.file).toMatch(/^(prompts|snippets|personas|examples|outputs|promts)\//)
   })
 
   test('all of the registry are raised, here or in a test that names them', () => {
@@ -323,7 +337,7 @@ describe('a problem as people read it', () => {
       .map((p) => printProblem(p))
       .join('\n\n')
 
-  test('five mistakes are five problems, each with file, line, column, frame and help', () => {
+  test('four mistakes are four problems, each with file, line, column, frame and help', () => {
     const files = {
       'prompts/label.yaml': [
         'title: Label',
@@ -346,15 +360,6 @@ describe('a problem as people read it', () => {
      3 | variables: { title: text, room: text }
      4 | turns:
        help: did you mean "about"?
-
-     prompts/label.yaml:3:14 warning: the variable "title" is never used [variable-unused]
-     1 | title: Label
-     2 | abuot: nothing
-     3 | variables: { title: text, room: text }
-       |              ^^^^^
-     4 | turns:
-     5 |   - user: |
-       help: use it in a turn, or remove its declaration
 
      prompts/label.yaml:6:8 error: unknown variable "titel" [name-unknown]
      4 | turns:
@@ -406,8 +411,8 @@ describe('a problem as people read it', () => {
 
   test('the hint on a literal brace fits the place', () => {
     const hint = (yaml: string) => problemsOf({ 'prompts/p.yaml': yaml })[0]?.hint
-    expect(hint('title: T\nturns: [{ user: "{a b}" }]')).toBe('for a literal brace write \\\\{')
-    expect(hint('title: T\nturns:\n  - user: |\n      {a b}\n')).toBe('for a literal brace write \\{')
+    expect(hint('title: T\nturns: [{ user: "{a b}" }]')).toBe('a name has no spaces: a-b; for a literal brace write \\\\{')
+    expect(hint('title: T\nturns:\n  - user: |\n      {a b}\n')).toBe('a name has no spaces: a-b; for a literal brace write \\{')
     expect(hint('title: T\nturns:\n  - user: |\n      letters: \\p{Lu}+\n')).toBe('if you meant the expression \\p{Lu}, write \\p\\{Lu}')
   })
 

@@ -1,10 +1,24 @@
 import { defined } from '../invariant.js'
 import { error, info, warning } from './code.js'
-import { suggestion, nearest } from './suggest.js'
+import { nearest, nearestOf, suggestion } from './suggest.js'
 
 /** Problems in a library's files. */
 export const fileCodes = {
-  'yaml-invalid': error<{ detail: string }>('The file is not valid YAML.', (d) => `invalid YAML: ${d.detail}`),
+  'yaml-invalid': error<{ detail: string; hint?: string }>(
+    'The file is not valid YAML.',
+    (d) => `invalid YAML: ${d.detail}`,
+    (d) => d.hint,
+  ),
+  'text-cut': warning<object>(
+    'In YAML a space and a # begin a comment: the rest of a text is lost.',
+    () => 'the # cuts the text: what follows is a comment',
+    () => 'put the text in quotes; for a comment, leave a space behind the #',
+  ),
+  'key-inapplicable': error<{ key: string; type: string; fits: readonly string[] }>(
+    'A key of a variable or field does not apply to its type. It would be ignored.',
+    (d) => `"${d.key}" does not apply to ${d.type}`,
+    (d) => (d.fits.length === 0 ? 'remove it' : `${d.type} takes ${d.fits.join(', ')}`),
+  ),
   'key-unknown': error<{ key: string; known: readonly string[]; of: string; renamed?: string | undefined; cut?: boolean }>(
     'A key is unknown. It would otherwise be ignored without a word.',
     (d) => `unknown key "${d.key}" of ${d.of}`,
@@ -13,11 +27,15 @@ export const fileCodes = {
       return d.renamed === undefined ? suggestion(d.key, d.known, 'keys') : `the key is now "${d.renamed}"`
     },
   ),
-  'key-missing': error<{ key: string; of: string }>('A required key is missing.', (d) => `${d.of} needs the key "${d.key}"`),
+  'key-missing': error<{ key: string; of: string }>(
+    'A required key is missing.',
+    (d) => `${d.of} needs the key "${d.key}"`,
+    (d) => (d.key === 'of' ? 'write of: [first, second]' : undefined),
+  ),
   'key-invalid': error<{ key: string; expected: string; found: string; slot?: boolean }>(
     'The value of a key has the wrong type or is not allowed.',
     (d) => `"${d.key}" must be ${d.expected}, not ${d.found}`,
-    (d) => (d.slot ? 'put the text in quotes, or write it on lines of its own after |' : undefined),
+    (d) => (d.slot ? 'put the text in quotes, or write it on lines of its own after |' : nearestOf(d.expected, d.found)),
   ),
   'type-unknown': error<{ name: string; known: readonly string[] }>(
     'A variable is declared with an unknown type.',
@@ -27,15 +45,20 @@ export const fileCodes = {
   'bounds-contradict': error<{ least: string; most: string }>(
     'A lower bound is above the upper bound.',
     (d) => `"${d.least}" is above "${d.most}"`,
+    () => 'exchange them',
   ),
-  'default-invalid': error<{ name: string; why: string }>(
+  'default-invalid': error<{ name: string; why: string; fix?: string | undefined }>(
     'A default value does not match its own declaration.',
     (d) => `invalid default for "${d.name}": ${d.why}`,
+    (d) => d.fix,
   ),
   'name-invalid': error<{ name: string }>(
     'Each step of an artefact’s path must be a name.',
     (d) => `"${d.name}" is not a valid name`,
-    () => 'a name starts with a letter or _, followed by letters, digits, _ and -',
+    (d) =>
+      /^\p{L}[\p{L}\d _-]*$/u.test(d.name)
+        ? `write ${d.name.replaceAll(' ', '-')}`
+        : 'a name starts with a letter or _, followed by letters, digits, _ and -',
   ),
   'name-clash': error<{ name: string; what: string; other: string }>(
     'Two files define the same name.',
@@ -46,6 +69,11 @@ export const fileCodes = {
     'Names that differ only in case or Unicode composition are one file on some machines and two on others.',
     (d) => `the ${d.what}s "${d.name}" and "${d.other}" differ only in case`,
     () => 'rename one of them',
+  ),
+  'folder-taken': error<{ folder: string }>(
+    'A new library is made in a folder of its own.',
+    (d) => `there is something at ${d.folder} already`,
+    () => 'name a folder that does not exist, or an empty one',
   ),
   'name-taken': error<{ name: string }>(
     '"persona", "examples" and "output" have a special meaning after "use".',
@@ -120,6 +148,7 @@ export const fileCodes = {
   'path-leaves-library': error<{ path: string }>(
     'A path leads out of the library’s folder.',
     (d) => `"${d.path}" is outside the library's folder`,
+    () => 'a path begins at the folder of its own file, and leads to a file of the library',
   ),
   'started-answer-space': warning<object>(
     'Models continue badly after a started answer that ends in a space.',
@@ -134,13 +163,20 @@ export const fileCodes = {
     'The expected side of a case cannot be read by the prompt’s output.',
     (d) => `the expected side of case ${d.number}, "${d.answer}", cannot be read by the output "${d.output}": ${d.why}`,
   ),
-  'case-row-invalid': error<{ path: string; why: string }>(
+  'expected-other-form': warning<{ set: string; expected: string; output: string; why: string }>(
+    'A prompt asks for an answer in one form, and its example cases show another. Models follow the cases.',
+    (d) => `the cases of "${d.set}" show "${d.expected}", which is not the form that the output "${d.output}" asks for: ${d.why}`,
+    () => 'write the expected side as the output asks, or: expected-form: output',
+  ),
+  'case-row-invalid': error<{ path: string; why: string; fix?: string | undefined }>(
     'A row of a set’s table does not match the set’s fields.',
     (d) => `${d.path}: ${d.why}`,
+    (d) => d.fix,
   ),
   'cases-missing': error<{ path: string; why: string }>(
     'The table of a set’s cases cannot be read.',
     (d) => `cannot read cases from "${d.path}": ${d.why}`,
+    () => 'the path is relative to the folder of the set’s own file',
   ),
   'pick-invalid': error<{ key: string; found: string; known: readonly string[] }>(
     'An unknown way of picking or ordering.',
@@ -224,6 +260,16 @@ export const fileCodes = {
     'Two tables of a batch have the same name.',
     (d) => `two tables are named "${d.name}"`,
     () => 'rename one of them with as:',
+  ),
+  'set-invalid': error<{ name: string; why: string; fix?: string | undefined }>(
+    'A batch sets a value that the variable of its prompt does not take.',
+    (d) => `invalid value for "${d.name}": ${d.why}`,
+    (d) => d.fix,
+  ),
+  'output-twice': error<{ path: string }>(
+    'A batch writes two results to one file.',
+    (d) => `"${d.path}" is written twice: it is where all records go`,
+    () => 'name another file',
   ),
   'envelope-name-unknown': error<{ name: string; known: readonly string[] }>(
     'An envelope has an unknown slot.',

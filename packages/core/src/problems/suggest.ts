@@ -35,11 +35,25 @@ function edits(a: string, b: string, limit: number): number {
   return defined(last[b.length])
 }
 
+/** `did you mean "fields"?` for `one of fields, rows`. */
+export function nearestOf(expected: string, found: string): string | undefined {
+  const options = /^one of (.+)$/.exec(expected)?.[1]?.split(', ') ?? []
+  const near = nearest(found.replace(/^"|"$/g, ''), options)
+  return near === undefined ? undefined : `did you mean "${near}"?`
+}
+
+/** Names that a message shows. */
+const MOST_NAMES = 3
+/** A distance that no names have. */
+const LONGEST = 1000
+
 /** `did you mean "title"?`, or the known names where none is near. */
 export function suggestion(name: string, known: readonly string[], what = 'known'): string | undefined {
   const near = nearest(name, known)
   if (near !== undefined) return `did you mean "${near}"?`
   if (known.length === 0) return undefined
-  const shown = known.slice(0, 12).join(', ')
-  return `${what}: ${shown}${known.length > 12 ? ` and ${known.length - 12} more` : ''}`
+  const likeliest = [...known].map((item) => ({ item, distance: edits(name.toLowerCase(), item.toLowerCase(), LONGEST) }))
+  likeliest.sort((a, b) => a.distance - b.distance)
+  const shown = likeliest.slice(0, MOST_NAMES).map(({ item }) => item)
+  return `${what}: ${shown.join(', ')}${known.length > MOST_NAMES ? ` and ${known.length - MOST_NAMES} more` : ''}`
 }

@@ -1,5 +1,5 @@
 import { error, info, warning } from './code.js'
-import { suggestion } from './suggest.js'
+import { nearest, suggestion } from './suggest.js'
 
 /** A brace that was read as the start of a slot, and how to write a literal brace in this place. */
 export interface BraceHint {
@@ -18,6 +18,8 @@ export interface Named {
   readonly name: string
   readonly known: readonly string[]
   readonly brace?: BraceHint | undefined
+  /** Whether it stands behind an `or`, where a text in quotes may be meant. */
+  readonly isFallback?: boolean
 }
 
 /** Problems in texts. */
@@ -28,19 +30,41 @@ export const textCodes = {
     brace?: BraceHint | undefined
     /** A word after a format, which may be meant as its argument. */
     argument?: { readonly format: string; readonly word: string } | undefined
+    /** A path and the word behind it as one name, which may be meant. */
+    joined?: string | undefined
   }>(
     'A brace followed by a letter starts a slot; the rest of the slot cannot be parsed.',
     (d) => (d.argument ? `unexpected "${d.argument.word}" after "${d.after}"` : `expected ${d.expected} after "${d.after}"`),
-    (d) => (d.argument ? `put it in quotes: as ${d.argument.format} "${d.argument.word}"` : literalBrace(d.brace)),
+    (d) => {
+      if (d.argument) return `put it in quotes: as ${d.argument.format} "${d.argument.word}"`
+      const likely =
+        d.joined !== undefined
+          ? `a name has no spaces: ${d.joined}`
+          : d.expected.startsWith('"}"') && !d.brace?.guess
+            ? 'end the slot with }'
+            : ''
+      return [likely, literalBrace(d.brace)].filter(Boolean).join('; ')
+    },
   ),
   'directive-unknown': error<Named>(
     'A line that starts with "~", a space and a letter is a directive. This one is unknown.',
     (d) => `unknown directive "${d.name}"`,
     (d) => [suggestion(d.name, d.known, 'directives'), 'for a literal line write \\~'].filter(Boolean).join('; '),
   ),
+  'foreign-word': error<{ written: string; meant: string }>(
+    'A word or sign that other languages have stands where this one has its own. It is read as meant, and has to be corrected.',
+    (d) => `"${d.written}" is not part of this language`,
+    (d) => `write ${d.meant}`,
+  ),
+  'directive-tight': warning<{ written: string; meant: string }>(
+    'A line begins like a directive, but without the space behind its sign: it is text.',
+    (d) => `"${d.written}" is text here: a directive has a space behind the ~`,
+    (d) => `write ${d.meant}; if the text is meant, \\${d.written}`,
+  ),
   'directive-unreadable': error<{ directive: string; expected: string; after: string }>(
     'The rest of a directive cannot be parsed.',
     (d) => `expected ${d.expected} after "${d.after}" in "${d.directive}"`,
+    (d) => (d.expected === 'a closing "' ? 'end the text with a quote' : undefined),
   ),
   'end-missing': error<{ opener: string; form: string }>(
     'A block has no end.',
@@ -93,7 +117,10 @@ export const textCodes = {
   'name-unknown': error<Named>(
     'A text uses a name that is neither a variable nor a loop name.',
     (d) => `unknown variable "${d.name}"`,
-    (d) => [suggestion(d.name, d.known, 'variables'), literalBrace(d.brace)].filter(Boolean).join('; ') || undefined,
+    (d) =>
+      d.isFallback && nearest(d.name, d.known) === undefined
+        ? `put the text in quotes: or "${d.name}"`
+        : [suggestion(d.name, d.known, 'variables'), literalBrace(d.brace)].filter(Boolean).join('; ') || undefined,
   ),
   'field-unknown': error<Named & { of: string }>(
     'A path names a field that the record does not declare.',
@@ -121,6 +148,7 @@ export const textCodes = {
   'types-incompatible': error<{ left: string; right: string; operator: string }>(
     'A comparison of types that can never be equal or ordered.',
     (d) => `"${d.operator}" cannot compare ${d.left} and ${d.right}`,
+    () => 'compare what has the same type: texts are in quotes, numbers are not',
   ),
   'option-unknown': error<Named & { of: string }>(
     'A choice is compared with a text that is not one of its options.',
@@ -150,10 +178,15 @@ export const textCodes = {
     (d) => `the variable "${d.name}" is never used`,
     () => 'use it in a turn, or remove its declaration',
   ),
+  'default-hides': info<{ name: string; of: string }>(
+    'A variable of a snippet has a default, so that the variable of the same name around it is not taken.',
+    (d) => `the snippet "${d.of}" takes its default for "${d.name}", not the "${d.name}" here`,
+    (d) => `write: with ${d.name} = ${d.name}`,
+  ),
   'use-unknown': error<Named & { what: string }>(
     'A text uses something that the library does not contain.',
     (d) => `unknown ${d.what} "${d.name}"`,
-    (d) => suggestion(d.name, d.known, `${d.what}s`),
+    (d) => suggestion(d.name, d.known, `${d.what}s`) ?? `the library has no ${d.what}`,
   ),
   'use-cycle': error<{ circle: readonly string[] }>('Artefacts use each other in a cycle.', (d) => `cyclic "use": ${d.circle.join(' → ')}`),
   'use-too-deep': error<{ limit: number }>('Snippets are nested too deep.', (d) => `snippets are nested more than ${d.limit} deep`),

@@ -1,5 +1,5 @@
 import { error, info, warning } from './code.js'
-import { suggestion } from './suggest.js'
+import { nearestOf, suggestion } from './suggest.js'
 
 /** Problems with values, and limits of a rendering. */
 export const valueCodes = {
@@ -117,6 +117,15 @@ export const tableCodes = {
     (d) => `no column for "${d.variable}"`,
     (d) => suggestion(d.variable, d.known, 'columns'),
   ),
+  'rows-rejected': info<{ table: string; rejected: number; rows: number; why: string }>(
+    'A run would reject some rows of the table. The first 1,000 are tried.',
+    (d) => `${d.rejected} of the first ${d.rows} rows of ${d.table} would be rejected; the first: ${d.why}`,
+    () => 'dunelight fit shows all reasons',
+  ),
+  'rows-unfit': error<{ table: string; rejected: number; rows: number; why: string }>(
+    'A run would reject every row of the table that was tried.',
+    (d) => `all of the first ${d.rows} rows of ${d.table} would be rejected; the first: ${d.why}`,
+  ),
   'record-undeclared': error<{ name: string; known: readonly string[] }>(
     '"as" names a variable that the prompt does not declare, or that is not a record.',
     (d) => `the prompt has no record "${d.name}"`,
@@ -140,7 +149,7 @@ export const tableCodes = {
   'cell-invalid': error<{ row: number; column: string; cell: string; expected: string; hint?: string | undefined }>(
     'A cell does not match the type of its variable. The row is rejected.',
     (d) => `row ${d.row}, column "${d.column}": "${d.cell}" is not ${d.expected}`,
-    (d) => d.hint,
+    (d) => d.hint ?? nearestOf(d.expected, d.cell),
   ),
   'cell-missing': error<{ row: number; column: string }>(
     'A required cell is empty. The row is rejected.',
@@ -288,7 +297,11 @@ export const tableCodes = {
     'The table is a named pipe. Reading starts when a program writes to it.',
     (d) => `waiting for a program to write to the pipe ${d.file}`,
   ),
-  'file-unreadable': error<{ file: string; why: string }>('A file cannot be opened.', (d) => `cannot read ${d.file}: ${d.why}`),
+  'file-unreadable': error<{ file: string; why: string; near?: string | undefined }>(
+    'A file cannot be opened.',
+    (d) => `cannot read ${d.file}: ${d.why}`,
+    (d) => d.near && `did you mean ${d.near}?`,
+  ),
   'record-unknown': error<{ id: string; known?: readonly string[] }>(
     'The table has no record with this id. The id is the cell of a variable or field called "number", "no", "id", "key", "code" or "name"; without one, the row number.',
     (d) => `unknown record "${d.id}"`,

@@ -1,12 +1,7 @@
 import { Document, isAlias, isMap, isScalar, isSeq, parseDocument, type Node, type Pair } from 'yaml'
 import { scalarSource } from './scalar.js'
 import { Source, type Span } from './source.js'
-
-/** A fault that the YAML parser found. */
-export interface YamlFault {
-  readonly message: string
-  readonly span: Span
-}
+import { cutTexts, firstFault, type YamlFault } from './yaml-faults.js'
 
 export interface YamlEntry {
   readonly key: string
@@ -96,15 +91,17 @@ function scalarText(node: { value: unknown; source?: string }): string {
 }
 
 /** Reads a YAML 1.2 file. Returns the tree and its problems; aliases expand to at most `aliases` nodes. */
-export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faults: YamlFault[] } {
+export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faults: YamlFault[]; cut: readonly Span[] } {
   const document = documentOf(source.text)
   if (!document) {
     const whole = source.span(0, 0)
-    return { root: new YamlNode(source, parseDocument(''), null, whole), faults: [{ message: TOO_DEEP, span: whole }] }
+    return { root: new YamlNode(source, parseDocument(''), null, whole), faults: [{ message: TOO_DEEP, span: whole }], cut: [] }
   }
-  const faults = document.errors.map((e) => ({ message: tidy(e.message), span: source.span(e.pos[0], Math.max(e.pos[0], e.pos[1])) }))
-  if (faults.some(({ message }) => message === TOO_DEEP)) faults.splice(0, faults.length, { message: TOO_DEEP, span: source.span(0, 0) })
   const whole = source.span(0, 0)
+  // The parser hears of a stack that is full as of any other fault.
+  const isDeep = document.errors.some((fault) => /call stack/i.test(fault.message))
+  const fault = isDeep ? { message: TOO_DEEP, span: whole } : firstFault(document, source)
+  const faults: YamlFault[] = fault ? [fault] : []
   if (faults.length === 0) {
     const { count, circular, deep } = nestingOf(document)
     const spanOf = (node: Node | undefined) => (node?.range ? source.span(node.range[0], node.range[1]) : whole)
@@ -113,7 +110,11 @@ export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faul
     else if (count > aliases) faults.push({ message: `more than ${aliases} aliases`, span: whole })
   }
   const root = faults.length > 0 ? null : document.contents
-  return { root: new YamlNode(source, document, root, whole), faults }
+  return {
+    root: new YamlNode(source, document, root, whole),
+    faults,
+    cut: faults.length > 0 || !source.text.includes(' #') ? [] : cutTexts(document, source),
+  }
 }
 
 /** Plain data as a tree of nodes, for what reads files. Its texts are sources of their own. */
@@ -121,13 +122,6 @@ export function nodesOf(data: unknown, name: string): YamlNode {
   const document = new Document(data, { aliasDuplicateObjects: false })
   const file = new Source(name, '')
   return new YamlNode(file, document, document.contents, file.span(0, 0))
-}
-
-function tidy(message: string): string {
-  // The parser hears of a stack that is full as of any other fault.
-  if (/call stack/i.test(message)) return TOO_DEEP
-  const line = message.split('\n')[0] ?? ''
-  return line.charAt(0).toLowerCase() + line.slice(1).replace(/[.:]$/, '')
 }
 
 /** Deeper than any file of a library is; its readers follow it by calling themselves. */

@@ -4,6 +4,7 @@ import { defined } from '../invariant.js'
 import { braceHint, Cursor, Unreadable } from './cursor.js'
 import { DIRECTIVE_WORDS, INNER_WORDS } from './directives/index.js'
 import type { DirectiveSyntax } from './directives/directive.js'
+import { foreignDirective, isForeignInBraces, type ForeignWord, type OnForeign } from './foreign.js'
 import { reportInvisible } from './invisible.js'
 import type { Branch, Condition, Form, Item, Line, LineDirective, Piece, Text } from './nodes.js'
 import { parseCondition, parseSlotValue, type ValueContext } from './values.js'
@@ -25,6 +26,9 @@ const ESCAPED_DIRECTIVE = /[ \t]*\\+~[ \t]+\p{L}/uy
 const SLOT_START = /[\p{L}_]/uy
 const LINE_END = /\r\n|\r|\n/g
 const NAME_HERE = new RegExp(NAME, 'uy')
+
+/** What a block has in place of the words of another language. */
+const BLOCK_WORDS: Readonly<Record<string, string>> = { when: 'when … otherwise … end', each: 'each … end' }
 
 /** A line of the source: its content, and where the next one begins. */
 interface SourceLine {
@@ -78,6 +82,11 @@ class TextParser {
   /** Set where nesting went over its limit: the rest of the text is not read. */
   private isLiteral = false
   private readonly context: ValueContext
+  private readonly tight: { readonly written: string; readonly meant: string; readonly span: Span }[] = []
+  private readonly meantTight = new Set<Span>()
+  /** The openers of blocks that began with a word of another language. */
+  private readonly foreignBlocks = new Set<Span>()
+  private readonly foreign: OnForeign = (written, meant, span) => this.report(problem('foreign-word', { written, meant }, span))
 
   constructor(
     private readonly source: Source,
@@ -88,6 +97,7 @@ class TextParser {
       nestingLimit: nesting,
       reserved: (name, span) => report(problem('name-reserved', { name }, span)),
       tooDeep: (span) => report(problem('nesting-too-deep', { limit: nesting }, span)),
+      foreign: this.foreign,
     }
   }
 
@@ -101,7 +111,10 @@ class TextParser {
         const lead = firstSign(text, line)
         DIRECTIVE_LINE.lastIndex = line.start
         if (lead === '~' && DIRECTIVE_LINE.test(text)) this.directiveLine(line, DIRECTIVE_LINE.lastIndex)
-        else this.textLine(line)
+        else {
+          if (lead === '~') this.noteTight(line)
+          this.textLine(line)
+        }
       }
     }
     for (let open = this.top(); open; open = this.top()) {
@@ -115,6 +128,8 @@ class TextParser {
         )
       this.close(this.source.span(text.length, text.length))
     }
+    for (const { span, written, meant } of this.tight)
+      if (!this.meantTight.has(span)) this.report(problem('directive-tight', { written, meant }, span))
     this.finishLine(text.length, false)
     return { source: this.source, items: this.root.items }
   }
@@ -207,13 +222,53 @@ class TextParser {
     const indent = defined(/^[ \t]*/.exec(this.source.text.slice(line.start, line.end)))[0]
     const cursor = new Cursor(this.source, index, line.end)
     const word = cursor.takeName() ?? ''
-    if (INNER_WORDS.has(word)) this.inner(word, cursor, 'line', span)
+    const foreign = foreignDirective(word, cursor)
+    if (foreign) this.foreignDirective(foreign, this.source.span(index, cursor.position), cursor, 'line', span, indent)
+    else if (INNER_WORDS.has(word)) this.inner(word, cursor, 'line', span)
     else if (DIRECTIVE_WORDS.has(word)) this.opener(word, cursor, 'line', span, indent)
     else {
       const known = [...DIRECTIVE_WORDS.keys(), ...INNER_WORDS]
       this.report(problem('directive-unknown', { name: word, known }, this.source.span(index, cursor.position)))
       this.add({ kind: 'broken-line', form: 'line', head: span, span, indent })
     }
+  }
+
+  /** `~when x` is text; it may be meant as a directive, without the space behind its sign. */
+  private noteTight(line: SourceLine): void {
+    const { text } = this.source
+    const sign = text.indexOf('~', line.start)
+    const word = new Cursor(this.source, sign + 1, line.end).peekName() ?? ''
+    const end = sign + 1 + word.length
+    if (DIRECTIVE_WORDS.has(word) && text.startsWith(word, sign + 1) && /^[ \t]/.test(text.slice(end, line.end)))
+      this.tight.push({ written: `~${word}`, meant: `~ ${word}`, span: this.source.span(sign, end) })
+  }
+
+  /** Whether an `otherwise` or `end` without a block is that of a directive without its space, which is then the one problem. */
+  private isOfTight(): boolean {
+    const tight = this.tight.find(({ span }) => !this.meantTight.has(span))
+    if (tight) {
+      this.meantTight.add(tight.span)
+      this.foreign(tight.written, tight.meant, tight.span)
+    }
+    return this.meantTight.size > 0
+  }
+
+  /** A directive by a word of another language: it is reported, and taken as meant. */
+  private foreignDirective(
+    { word, isConditional, written, meant }: ForeignWord,
+    place: Span,
+    cursor: Cursor,
+    form: Form,
+    span: Span,
+    indent: string,
+  ): void {
+    const open = this.top()
+    // The words of one block are one slip.
+    const isOfForeign = INNER_WORDS.has(word) && open !== undefined && this.foreignBlocks.has(open.head)
+    if (!isOfForeign) this.foreign(written, BLOCK_WORDS[word] ?? meant, place)
+    if (DIRECTIVE_WORDS.get(word)?.branches) this.foreignBlocks.add(span)
+    if (INNER_WORDS.has(word)) this.inner(word, cursor, form, span, isConditional)
+    else this.opener(word, cursor, form, span, indent)
   }
 
   /** A directive's opener, or a whole directive of one line. */
@@ -242,7 +297,7 @@ class TextParser {
   }
 
   /** otherwise, instead, end */
-  private inner(word: string, cursor: Cursor, form: Form, span: Span): void {
+  private inner(word: string, cursor: Cursor, form: Form, span: Span, isConditional = false): void {
     const innermost = this.top()
     if (form === 'line' && innermost?.form === 'inline') {
       this.report(problem('forms-mixed', this.openSays(word, innermost), span, opened(innermost)))
@@ -255,7 +310,7 @@ class TextParser {
     }
     const top = this.top()
     if (!top) {
-      this.report(word === 'end' ? problem('end-stray', {}, span) : problem('branch-stray', { word }, span))
+      if (!this.isOfTight()) this.report(word === 'end' ? problem('end-stray', {}, span) : problem('branch-stray', { word }, span))
       this.broken(span, form, '')
       return
     }
@@ -265,12 +320,15 @@ class TextParser {
       return
     }
     if (word === 'end') this.end(top, cursor, span)
-    else this.branch(top, word, cursor, span)
+    else this.branch(top, word, cursor, span, isConditional)
   }
 
   private end(top: OpenBlock, cursor: Cursor, span: Span): void {
+    const start = cursor.position
     const word = cursor.takeName()
-    if (word !== undefined && word !== top.syntax.word)
+    const foreign = word === undefined ? undefined : foreignDirective(word, cursor)
+    if (foreign?.word === top.syntax.word) this.foreign(`end ${foreign.written}`, 'end', cursor.span(start))
+    else if (word !== undefined && word !== top.syntax.word)
       this.report(
         problem('end-wrong', { detail: word, open: top.syntax.word, line: top.head.source.place(top.head.start).line }, span, opened(top)),
       )
@@ -285,7 +343,7 @@ class TextParser {
     this.close(span)
   }
 
-  private branch(top: OpenBlock, word: string, cursor: Cursor, head: Span): void {
+  private branch(top: OpenBlock, word: string, cursor: Cursor, head: Span, isConditional: boolean): void {
     if (!top.syntax.branches?.includes(word)) {
       this.report(problem('branch-stray', { word }, head, opened(top)))
       this.broken(head, top.form, '')
@@ -299,7 +357,9 @@ class TextParser {
     }
     const condition = this.attempt(word, cursor, top.form, () => {
       const condition =
-        word === 'otherwise' && top.syntax.word === 'when' && cursor.takeWord('when') ? parseCondition(cursor, this.context) : undefined
+        word === 'otherwise' && top.syntax.word === 'when' && (isConditional || cursor.takeWord('when'))
+          ? parseCondition(cursor, this.context)
+          : undefined
       if (!cursor.done)
         cursor.fail(condition || word === 'instead' ? (top.form === 'line' ? 'the end of the line' : '"}"') : '"when" or nothing')
       return condition
@@ -409,17 +469,24 @@ class TextParser {
   private braces(position: number, end: number): number {
     const cursor = new Cursor(this.source, position + 1, end)
     const word = cursor.peekName() ?? ''
-    return DIRECTIVE_WORDS.has(word) || INNER_WORDS.has(word) ? this.inlineDirective(position, end, word) : this.slot(position, cursor)
+    const isDirective =
+      DIRECTIVE_WORDS.has(word) ||
+      INNER_WORDS.has(word) ||
+      isForeignInBraces(word, this.source.text.slice(cursor.position + word.length, Math.min(end, cursor.position + word.length + 20)))
+    return isDirective ? this.inlineDirective(position, end, word) : this.slot(position, cursor)
   }
 
   /** slot = "{" slot-value "}" with at least one path */
   private slot(position: number, cursor: Cursor): number {
     let argument: { format: string; word: string } | undefined
+    let joined: string | undefined
     try {
       const value = parseSlotValue(cursor, this.context)
       if (value.paths.length === 0) throw new Unreadable('a name', position + 1)
       const [format, word] = [value.formats.at(-1)?.name, cursor.peekName()]
       if (format !== undefined && word !== undefined) argument = { format, word }
+      if (value.formats.length === 0 && !value.fallback && word !== undefined)
+        joined = `${this.source.text.slice(position + 1, cursor.position).trim()}-${word}`
       if (!cursor.take('}')) cursor.fail(value.fallback || value.formats.length > 0 ? '"}" or "as"' : '"}", "as" or "or"')
       this.pieces.push({ kind: 'slot', value, span: this.source.span(position, cursor.position) })
       return cursor.position
@@ -431,7 +498,7 @@ class TextParser {
       this.report(
         problem(
           'slot-unreadable',
-          { expected: fault.expected, after: after || '{', brace: braceHint(this.source, position), argument },
+          { expected: fault.expected, after: after || '{', brace: braceHint(this.source, position), argument, joined },
           this.source.span(position, stop),
         ),
       )
@@ -465,7 +532,9 @@ class TextParser {
     const cursor = new Cursor(this.source, position + 1, close)
     cursor.takeName()
     const head = this.source.span(position, close + 1)
-    if (word === 'untouched') {
+    const foreign = foreignDirective(word, cursor)
+    if (foreign) this.foreignDirective(foreign, this.source.span(position + 1, cursor.position), cursor, 'inline', head, '')
+    else if (word === 'untouched') {
       this.report(problem('line-form-only', { word }, head))
       this.broken(head, 'inline', '')
     } else if (INNER_WORDS.has(word)) this.inner(word, cursor, 'inline', head)

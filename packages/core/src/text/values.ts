@@ -1,5 +1,6 @@
 import { Cursor } from './cursor.js'
 import type { Comparison, Condition, FormatCall, Literal, LoopHead, Name, Operand, Path, SlotValue, Step } from './nodes.js'
+import { takeForeign, type OnForeign } from './foreign.js'
 import { RESERVED } from '../values/names.js'
 import type { Span } from '../source/source.js'
 
@@ -8,6 +9,7 @@ export interface ValueContext {
   readonly nestingLimit: number
   reserved(name: string, span: Span): void
   tooDeep(span: Span): void
+  readonly foreign: OnForeign
 }
 
 /** literal = string | number | "true" | "false" */
@@ -15,6 +17,7 @@ export function parseLiteral(cursor: Cursor): Literal | undefined {
   cursor.blanks()
   const start = cursor.position
   const string = cursor.takeString()
+  if (string === undefined && cursor.peek() === "'") cursor.fail('a text in double quotes')
   if (string !== undefined) return { kind: 'string', value: string, spelled: string, span: cursor.span(start) }
   const number = cursor.takeNumber()
   if (number !== undefined) return { kind: 'number', value: Number(number), spelled: number, span: cursor.span(start) }
@@ -39,15 +42,16 @@ export function parsePath(cursor: Cursor, context: ValueContext): Path | undefin
     if (character === ' ' || character === '\t') cursor.fail('a name, a number or a string')
     const string = cursor.takeString()
     const key = string ?? cursor.takeName() ?? cursor.takeInteger() ?? cursor.fail('a name, a number or a string')
+    if (string === undefined && key === '0') context.foreign('.0', '.1: items are counted from 1', cursor.span(offset - 1))
     steps.push({ kind: string !== undefined ? 'string' : /^-?\d/.test(key) ? 'integer' : 'name', key, span: cursor.span(offset) })
   }
   return { name, steps, span: cursor.span(start) }
 }
 
 /** format = name { literal } */
-export function parseFormats(cursor: Cursor): FormatCall[] {
+export function parseFormats(cursor: Cursor, context: ValueContext): FormatCall[] {
   const formats: FormatCall[] = []
-  while (cursor.takeWord('as')) {
+  while (cursor.takeWord('as') || takePipe(cursor, context)) {
     cursor.blanks()
     const start = cursor.position
     const name = cursor.takeName()
@@ -57,6 +61,12 @@ export function parseFormats(cursor: Cursor): FormatCall[] {
     formats.push({ name, args, span: cursor.span(start) })
   }
   return formats
+}
+
+/** `|` before a format, as elsewhere. */
+function takePipe(cursor: Cursor, context: ValueContext): boolean {
+  if (cursor.peek() !== '|' || cursor.source.text[cursor.position + 1] === '|') return false
+  return takeForeign(cursor, { '|': 'as' }, context.foreign) !== undefined
 }
 
 /** slot-value = ( path { "or" path } [ "or" literal ] | literal ) { "as" format } */
@@ -72,7 +82,15 @@ export function parseSlotValue(cursor: Cursor, context: ValueContext): SlotValue
       else fallback = parseLiteral(cursor) ?? cursor.fail(paths.length > 0 ? 'a name or a literal' : 'a name')
     } while (!fallback && cursor.takeWord('or'))
   }
-  return { paths, fallback, formats: parseFormats(cursor), span: cursor.span(start) }
+  const formats = parseFormats(cursor, context)
+  cursor.blanks()
+  const after = cursor.position
+  if (formats.length > 0 && cursor.takeWord('or')) {
+    fallback ??= parseLiteral(cursor)
+    if (!fallback) paths.push(parsePath(cursor, context) ?? cursor.fail('a name or a literal'))
+    context.foreign('or', '"or" and what follows it before "as"', cursor.source.span(after, after + 2))
+  }
+  return { paths, fallback, formats, span: cursor.span(start) }
 }
 
 /** A name that a text gives to something: a loop name, a position, a variable of `with`. */
@@ -87,16 +105,20 @@ export function parseGivenName(cursor: Cursor, context: ValueContext, what: stri
 
 /** condition = all { "or" all } */
 export function parseCondition(cursor: Cursor, context: ValueContext, depth = 0): Condition {
-  return parseChain(cursor, 'or', () => parseChain(cursor, 'and', () => parseTest(cursor, context, depth)))
+  return parseChain(cursor, context, 'or', () => parseChain(cursor, context, 'and', () => parseTest(cursor, context, depth)))
 }
 
+const CHAINS = { or: { '||': 'or' }, and: { '&&': 'and' } }
+/** Longer signs first. */
+const COMPARISONS = { '===': 'is', '==': 'is', '=': 'is', '!==': 'is not', '!=': 'is not', '<>': 'is not' }
+
 /** all = test { "and" test } */
-function parseChain(cursor: Cursor, word: 'or' | 'and', part: () => Condition): Condition {
+function parseChain(cursor: Cursor, context: ValueContext, word: 'or' | 'and', part: () => Condition): Condition {
   cursor.blanks()
   const start = cursor.position
   const first = part()
   const parts = [first]
-  while (cursor.takeWord(word)) parts.push(part())
+  while (cursor.takeWord(word) || takeForeign(cursor, CHAINS[word], context.foreign) !== undefined) parts.push(part())
   return parts.length === 1 ? first : { kind: word, parts, span: cursor.span(start) }
 }
 
@@ -132,6 +154,15 @@ function parseCheck(cursor: Cursor, context: ValueContext): Condition {
   cursor.blanks()
   const start = cursor.position
   const left = parseOperand(cursor, context)
+  const foreign = takeForeign(cursor, COMPARISONS, context.foreign)
+  if (foreign !== undefined)
+    return {
+      kind: 'compare',
+      operator: foreign === 'is' ? 'is' : 'is not',
+      left,
+      right: parseOperand(cursor, context),
+      span: cursor.span(start),
+    }
   if (cursor.takeWord('is')) {
     const not = cursor.takeWord('not')
     if (cursor.takeWord('empty')) return { kind: 'empty', value: left, not, span: cursor.span(start) }
@@ -165,7 +196,7 @@ function parseOperand(cursor: Cursor, context: ValueContext): Operand {
   const literal = parseLiteral(cursor)
   if (literal) return { kind: 'literal', literal, span: cursor.span(start) }
   const path = parsePath(cursor, context) ?? cursor.fail('a name or a literal')
-  const formats = parseFormats(cursor)
+  const formats = parseFormats(cursor, context)
   return { kind: 'path', path, formats, span: cursor.span(start) }
 }
 

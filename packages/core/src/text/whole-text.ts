@@ -16,6 +16,7 @@ export function parseWholeText<T>(
   const cursor = new Cursor(source, 0, end)
   const context: ValueContext = {
     nestingLimit: nesting,
+    foreign: (written, meant, span) => report(problem('foreign-word', { written, meant }, span)),
     reserved: (name, span) => report(problem('name-reserved', { name }, span)),
     tooDeep: (span) => report(problem('nesting-too-deep', { limit: nesting }, span)),
   }

@@ -2,6 +2,7 @@ import { extname } from 'node:path'
 import { ProblemError, type PreparedValues, type Turn } from 'dunelight'
 import { problem, utf8Bytes, type Batch, type BatchRecord, type Line, defined } from 'dunelight/host'
 import { csvLine, safeCell } from '../output/cells.js'
+import { OUTPUT_ENDINGS, type OutputEnding } from '../runs/output-endings.js'
 
 /** What a record is written as, in UTF-8 with one character for each byte. */
 export interface OutputForm {
@@ -9,10 +10,6 @@ export interface OutputForm {
   readonly head: string
   readonly record: (record: BatchRecord, prepared: PreparedValues, line: Line) => string
 }
-
-/** What an output is made as while the run goes on, and what it becomes at its end. */
-export const OUTPUT_ENDINGS = ['.jsonl', '.csv', '.tsv', '.xlsx', '.parquet'] as const
-export type OutputEnding = (typeof OUTPUT_ENDINGS)[number]
 
 /** The columns besides those of the source. */
 export const BESIDE_COLUMNS = ['record', 'prompt'] as const

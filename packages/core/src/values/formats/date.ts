@@ -16,12 +16,27 @@ function writeDate(iso: string, style: string, locale: Locale): string {
     HH: two(hour),
     mm: two(minute),
   }
-  return style.replace(/yyyy|MMMM|MMM|MM|M|dd|d|HH|mm/g, (field) => fields[field] ?? field)
+  return style.replace(FIELDS, (field) => fields[field] ?? field)
+}
+
+const FIELDS = /yyyy|MMMM|MMM|MM|M|dd|d|HH|mm/g
+const STYLES: readonly unknown[] = ['long', 'medium', 'short']
+
+/** A pattern with letters that stand for nothing. */
+function hasOtherLetters(style: string | number): boolean {
+  return !STYLES.includes(style) && /\p{L}/u.test(String(style).replace(FIELDS, ''))
 }
 
 export const date = dateFormat({
   name: 'date',
   about: 'a date: "long", "medium", "short" or a pattern of yyyy MM M MMMM MMM dd d HH mm',
-  parameters: [{ name: 'style or pattern', kind: 'text', optional: true }],
+  parameters: [
+    {
+      name: 'style, or a pattern of yyyy MM M MMMM MMM dd d HH mm',
+      kind: 'text',
+      optional: true,
+      refuses: hasOtherLetters,
+    },
+  ],
   write: (iso, [style = 'long'], { locale }) => writeDate(iso, String(style), locale),
 })

@@ -1,0 +1,30 @@
+import { existsSync, mkdirSync, readdirSync } from 'node:fs'
+import { describe, expect, test } from '@jest/globals'
+import { dunelight } from '../../../test/command.js'
+import { text, useHouse } from '../../../test/house.js'
+
+const house = useHouse()
+
+describe('a new library', () => {
+  test('is valid, and the commands that are named next work', () => {
+    const library = house.pathOf('mine')
+    const made = dunelight('new', library)
+    expect(made.code).toBe(0)
+    expect(made.out.trimEnd().split('\n')).toContain(`${library}/prompts/describe.yaml`)
+    expect(dunelight('check', library).out).toContain('valid · 2 prompts · 0 errors · 0 warnings')
+    const next = [...made.err.matchAll(/^ {2}dunelight (.+)$/gm)].map((match) => match[1]!.split(' '))
+    expect(next.map(([name]) => name)).toEqual(['show', 'run', 'ask'])
+    for (const words of next) expect([words, dunelight(...words).code]).toEqual([words, 0])
+    expect(text(`${library}/out/cards.jsonl`).trimEnd().split('\n')).toHaveLength(12)
+  })
+
+  test('takes an empty folder, and nothing that is there already', () => {
+    mkdirSync(house.pathOf('empty'))
+    expect(dunelight('new', house.pathOf('empty')).code).toBe(0)
+    const again = dunelight('new', house.pathOf('empty'))
+    expect([again.code, again.err]).toEqual([1, expect.stringContaining('[folder-taken]')])
+    expect(dunelight('new', `${house.objects}/inside`).code).toBe(1)
+    expect(readdirSync(house.pathOf('.')).filter((name) => name.endsWith('.new'))).toEqual([])
+    expect(existsSync(house.objects)).toBe(true)
+  })
+})
