@@ -1,4 +1,6 @@
+import { Writable } from 'node:stream'
 import { Option, type Command } from 'commander'
+import { libraryAround } from './flags/library-around.js'
 import { WrongUse, type CommandContext } from './ui/context.js'
 
 /** The groups of commands in the help, in this order. */
@@ -50,7 +52,9 @@ export function addCommand(
       'after',
       `\n${examples.length > 1 ? 'Examples' : 'Example'}:\n${examples.map((example) => `  dunelight ${example}`).join('\n')}`,
     )
-  for (const [argument, what] of args) command.argument(argument, what)
+  // The library may be left out: then it is the one around the current folder.
+  const mayLackLibrary = args[0] === LIBRARY
+  for (const [argument, what] of args) command.argument(mayLackLibrary ? `[${argument.slice(1, -1)}]` : argument, what)
   for (const [flags, what, parse, required] of options) {
     const option = new Option(flags, what)
     if (parse) option.argParser(parse as (value: string, before: unknown) => unknown)
@@ -59,9 +63,25 @@ export function addCommand(
     if (flags.startsWith('--set ')) command.addOption(new Option(...SET_TEXT).argParser(list))
   }
   command.action(async (...passed: unknown[]) => {
-    const values = passed.slice(0, args.length) as string[]
-    ended(await run(context, values, withTexts(passed[args.length] as SetFlags)))
+    const given = passed.slice(0, args.length).filter((value) => value !== undefined) as string[]
+    const values = mayLackLibrary && given.length === args.length - 1 ? [await libraryAround(), ...given] : given
+    const lacking = args[values.length]
+    if (lacking) throw new WrongUse(`missing argument ${lacking[0]}: ${lacking[1]}`, `dunelight ${name} --help shows how it is used`)
+    const flags = withTexts(passed[args.length] as SetFlags & DetailFlags)
+    ended(await run(inDetail(context, flags), values, flags))
   })
+}
+
+interface DetailFlags {
+  readonly quiet?: boolean
+  readonly verbose?: boolean
+}
+
+/** With `--quiet` no message is written but what ends the command. */
+function inDetail(context: CommandContext, { quiet = false, verbose = false }: DetailFlags): CommandContext {
+  if (quiet && verbose) throw new WrongUse('--quiet and --verbose cannot be combined')
+  if (quiet) return { ...context, stderr: new Writable({ write: (_, __, done) => done() }) }
+  return verbose ? { ...context, isVerbose: true } : context
 }
 
 /** Every command with `--set` has it: `--set` takes a backslash as it is. */
@@ -72,7 +92,7 @@ interface SetFlags {
   readonly setText?: readonly string[]
 }
 
-function withTexts({ setText, ...flags }: SetFlags): SetFlags {
+function withTexts<F extends SetFlags>({ setText, ...flags }: F): Omit<F, 'setText'> {
   return setText ? { ...flags, set: [...(flags.set ?? []), ...setText.map((text) => text.replaceAll('\\n', '\n'))] } : flags
 }
 
@@ -82,6 +102,12 @@ export const BATCH: Argument = ['<name>', 'a batch, or a prompt with --records']
 export const RUN: Argument = ['<run>', 'the run’s folder']
 
 export const JSON_FLAG: Flag = ['--json', 'print JSON, for programs']
+/** How much is printed of what a command does. */
+export const DETAIL_FLAGS: readonly Flag[] = [
+  JSON_FLAG,
+  ['--quiet', 'print no messages but errors'],
+  ['--verbose', 'print every rejected record, unused column and retry'],
+]
 export const OVERWRITE: Flag = ['--overwrite', 'replace an existing file']
 export const LOCALE: Flag = ['--locale <tag>', 'the language of numbers, dates and lists']
 export const RUNS_FOLDER: Flag = ['--runs <folder>', 'the folder for run folders; default: runs/ in the library']
@@ -120,10 +146,11 @@ const JOIN: Flag = [
   '"data/rooms.json as room where item.room is room.code", a path in the library; can be repeated',
   list,
 ]
+const NAME: Flag = ['--name <text>', 'the record’s id, such as {item.number}']
 const COLUMN: Flag = ['--column <variable=heading>', 'the column for a variable; can be repeated', list]
 
 /** How a row becomes a record. */
-export const SHAPE_FLAGS: readonly Flag[] = [AS, JOIN, COLUMN]
+export const SHAPE_FLAGS: readonly Flag[] = [AS, JOIN, COLUMN, NAME]
 
 /** What takes the place of a batch’s own keys, or of a batch. */
 export const BATCH_FLAGS: readonly Flag[] = [
@@ -132,7 +159,7 @@ export const BATCH_FLAGS: readonly Flag[] = [
   JOIN,
   ['--keep <condition>', 'only matching records, such as: item.status is "on display"'],
   COLUMN,
-  ['--name <text>', 'the record’s id, such as {item.number}'],
+  NAME,
 ]
 
 /** The values of an option that may be repeated. */

@@ -632,7 +632,7 @@ const MISTAKES: readonly (readonly [title: string, changes: readonly Change[], p
   [
     'no row fits',
     [['prompts/describe.yaml', 'made: { type: integer, optional: true,', 'made: { type: integer, min: 1950,']],
-    'batches/cards.yaml:3:18 error: all of the first 12 rows of data/objects.csv would be rejected; the first: row 1, column "made": "1871" is not allowed: it is below 1950: 1871 [rows-unfit]',
+    'batches/cards.yaml:3:18 error: all of the first 12 rows of data/objects.csv would be rejected; the first: row 1, column "made": "1871" is below the minimum 1950 [rows-unfit]',
     '',
   ],
   [

@@ -5,7 +5,8 @@ import { RENAMED_COMMANDS } from './renamed.js'
 import { COMMANDS } from './commands/index.js'
 import { WrongUse, type CommandContext } from './ui/context.js'
 
-const EXIT_CODES = 'Exit codes: 0 done, 1 problems in the library or the input, 2 wrong use, 3 done but some records were rejected.'
+const EXIT_CODES =
+  'Exit codes: 0 done, 1 problems in the library or the input, 2 wrong use, 3 done but some records were rejected, 130 interrupted.'
 
 /** The program with all commands. `ended` is called with the exit code of the command that ran. */
 export function build(context: CommandContext, ended: (code: number) => void): Command {

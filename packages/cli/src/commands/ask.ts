@@ -14,6 +14,7 @@ import {
   BATCH_FLAGS,
   BUDGET,
   defineCommand,
+  DETAIL_FLAGS,
   fromOne,
   LIBRARY,
   list,
@@ -34,6 +35,7 @@ import { readSet } from '../flags/values.js'
 import { candidateText } from '../ui/candidate-text.js'
 import { colorsFor, EXIT, formatCount, paintFor, plural, WrongUse, type CommandContext } from '../ui/context.js'
 import { budgetLeft } from '../ui/budget-left.js'
+import { answerJson, resultJson } from '../ui/result-json.js'
 import { RunReporter } from '../ui/run-reporter.js'
 import { shownPath } from '../ui/shown-path.js'
 
@@ -64,6 +66,7 @@ export const askCommand = defineCommand({
     FLATTEN,
     ['--keep-turns', 'keep the turns that are sent in the run’s folder: turns.jsonl.gz'],
     OVERWRITE_FOREIGN,
+    ...DETAIL_FLAGS,
   ],
   examples: [
     'ask demo/marram-house survey/grade --records demo/marram-house/data/objects.csv --take 20',
@@ -84,6 +87,7 @@ interface AskFlags extends BatchFlags {
   readonly locale?: string
   readonly overwrite?: boolean
   readonly runs?: string
+  readonly json?: boolean
 }
 
 /** Asks a model: for one record or set of values, its reply on stdout; for a table, into a run's folder. */
@@ -109,10 +113,10 @@ async function askForTable(
   several: boolean,
 ): Promise<number> {
   const { name, model: batch, records, to } = namedBatch(library, folder, what, flags)
-  const { set = [], fresh = false, overwrite = false, record, candidates, corrections, concurrency, locale, runs } = flags
+  const { json = false, set = [], fresh = false, overwrite = false, record, candidates, corrections, concurrency, locale, runs } = flags
   const model = modelFor(library, prompt, flags)
   const values = await readSet(library.prompt(prompt), set, { locale, limit: library.limits.attachmentBytes })
-  return reportAsking(context, model, several, (listener) =>
+  return reportAsking(context, model, { several, json }, (listener) =>
     askBatch({
       library,
       folder,
@@ -168,7 +172,8 @@ async function askForOne(context: CommandContext, library: Library, folder: stri
     notice,
     onRetry: (why) => stderr.write(`${c.dim(`retry: ${why}`)}\n`),
   })
-  if (answered.text !== undefined) stdout.write(answered.text.endsWith('\n') ? answered.text : `${answered.text}\n`)
+  if (flags.json) stdout.write(answerJson(given?.id ?? '', answered))
+  else if (answered.text !== undefined) stdout.write(answered.text.endsWith('\n') ? answered.text : `${answered.text}\n`)
   printReading(context, answered, model)
   return answered.problems.length > 0 ? EXIT.rejected : EXIT.done
 }
@@ -193,12 +198,12 @@ function printReading({ stderr, env }: CommandContext, { problems, reply, notes,
 /**
  * Runs something that asks, and prints what came of it.
  *
- * @param several Whether several answers are asked for, for a person to choose from.
+ * @param how `several`: whether several answers are asked for, for a person to choose from; `json`: whether the result is printed as JSON.
  */
 export function reportAsking(
   context: CommandContext,
   model: ReadyModel,
-  several: boolean,
+  { several, json }: { readonly several: boolean; readonly json: boolean },
   start: (listener: RunListener & ReadListener & AskListener) => Promise<AskResult>,
 ): Promise<number> {
   const reporter = new RunReporter(context, 'answered')
@@ -207,13 +212,15 @@ export function reportAsking(
   return reporter.until(async () => {
     const result = await start({
       ...reporter.listener,
-      onRetry: () => {
+      onRetry: (why) => {
         reporter.retries++
+        if (context.isVerbose) context.stderr.write(`retry: ${why}\n`)
       },
-      ...(several && { onAnswer: (_, answered, draw) => printAnswer(context, answered, draw, texts) }),
+      ...(several && !json && { onAnswer: (_, answered, draw) => printAnswer(context, answered, draw, texts) }),
     })
     reporter.stop()
     reporter.rejected.print(context, true)
+    if (json) context.stdout.write(resultJson(result))
     return printResult(context, result, reporter.retries, several)
   }, 'all answers received are saved')
 }

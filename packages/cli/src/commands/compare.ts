@@ -14,7 +14,7 @@ import {
   type AnswerComparison,
   type ComparedSide,
 } from '@dunelight/node/host'
-import { BATCH_FLAGS, defineCommand, fromOne, LIBRARY, list, OVERWRITE, TAKE, whole } from '../define-command.js'
+import { BATCH_FLAGS, defineCommand, DETAIL_FLAGS, fromOne, LIBRARY, list, OVERWRITE, TAKE, whole } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { resultFile, writeResult } from '../ui/result-file.js'
 import { RunReporter } from '../ui/run-reporter.js'
@@ -42,6 +42,7 @@ export const compareCommand = defineCommand({
     ['--to <file>', 'write a report: .html or .md'],
     ['--runs <folder>', 'the folder for run folders; default: runs/ in the library'],
     OVERWRITE,
+    ...DETAIL_FLAGS,
   ],
   examples: ['compare demo/marram-house survey/grade --other-persona night-watch --records demo/marram-house/data/objects.csv --take 40'],
   run: (context, [folder, prompt], flags: CompareFlags) => compare(context, folder, prompt, flags),
@@ -59,6 +60,7 @@ interface CompareFlags extends BatchFlags {
   readonly concurrency?: number
   readonly overwrite?: boolean
   readonly runs?: string
+  readonly json?: boolean
 }
 
 /** Asks two models or wordings about the same records, and compares the answers. */
@@ -105,8 +107,10 @@ async function compare(context: CommandContext, folder: string, prompt: string, 
   const others = labelColumns(second.prompt(other)).map(({ name }) => name)
   const labels = labelColumns(first.prompt(prompt)).filter(({ name }) => others.includes(name))
   const comparison = await compareAnswers(askedSide, another, labels)
-  if (askedSide.isMock || another.isMock) stdout.write('answers come from the built-in mock model\n\n')
-  stdout.write(printed(comparison, colorsFor(stdout, context.env), stdout.columns ?? 100))
+  const isMock = askedSide.isMock || another.isMock
+  if (flags.json) stdout.write(`${JSON.stringify({ variants: names, mock: isMock, ...comparison }, null, 2)}\n`)
+  else if (isMock) stdout.write('answers come from the built-in mock model\n\n')
+  if (!flags.json) stdout.write(printed(comparison, colorsFor(stdout, context.env), stdout.columns ?? 100))
   if (to !== undefined) {
     await writeReport(to, [askedSide, another], comparison, flags)
     stderr.write(`→ ${to}\n`)

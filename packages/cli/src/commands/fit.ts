@@ -59,9 +59,11 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
   const misfits = variables.flatMap(({ path, heading, misfits: some, invalid }) =>
     invalid === 0
       ? []
-      : [
-          `  ${c.bold(heading ?? path)}: ${some.map((item) => `row ${item.row} "${item.cell}"`).join(', ')}${invalid > some.length ? `, and ${invalid - some.length} more` : ''} ${c.dim(`— expected ${some[0]?.expected ?? ''}`)}`,
-        ],
+      : [...new Set(some.map(({ why }) => why))].map((why, i, reasons) => {
+          const cells = some.filter((item) => item.why === why).map((item) => `row ${item.row} "${item.cell}"`)
+          const more = i === reasons.length - 1 && invalid > some.length ? `, and ${invalid - some.length} more` : ''
+          return `  ${c.bold(heading ?? path)}: ${cells.join(', ')}${more} ${c.dim(`— ${why}`)}`
+        }),
   )
   const spare = unused.map(
     ({ heading, samples }) =>

@@ -1,6 +1,7 @@
 import type { CommandFile } from '../define-command.js'
 import { askCommand } from './ask.js'
 import { checkCommand } from './check.js'
+import { completionCommand } from './completion.js'
 import { compareCommand } from './compare.js'
 import { examplesCommand } from './examples.js'
 import { examplesAddCommand } from './examples-add.js'
@@ -48,4 +49,5 @@ export const COMMANDS: readonly CommandFile[] = [
   typesCommand,
   schemaCommand,
   fileSchemasCommand,
+  completionCommand(() => COMMANDS),
 ]

@@ -1,6 +1,6 @@
 import { readyModel, resumeAsking, resumeRun } from '@dunelight/node'
 import { isAskRun } from '@dunelight/node/host'
-import { defineCommand, OVERWRITE_FOREIGN, RUN } from '../define-command.js'
+import { defineCommand, DETAIL_FLAGS, OVERWRITE_FOREIGN, RUN } from '../define-command.js'
 import { openRun } from '../flags/saved-values.js'
 import type { CommandContext } from '../ui/context.js'
 import { reportAsking } from './ask.js'
@@ -11,15 +11,22 @@ export const resumeCommand = defineCommand({
   group: 'Runs',
   about: 'Resume a run that was interrupted.',
   arguments: [RUN],
-  options: [OVERWRITE_FOREIGN],
+  options: [OVERWRITE_FOREIGN, ...DETAIL_FLAGS],
   examples: ['resume demo/marram-house/runs/tonight-1'],
-  run: (context, [folder], { overwrite = false }: { overwrite?: boolean }) => resume(context, folder, overwrite),
+  run: (context, [folder], flags: ResumeFlags) => resume(context, folder, flags),
 })
 
-async function resume(context: CommandContext, folder: string, overwrite: boolean): Promise<number> {
+interface ResumeFlags {
+  readonly overwrite?: boolean
+  readonly json?: boolean
+}
+
+async function resume(context: CommandContext, folder: string, { overwrite = false, json = false }: ResumeFlags): Promise<number> {
   const { file, library, values } = await openRun(folder)
-  if (!isAskRun(file)) return reportRun(context, ({ listener }) => resumeRun(folder, { library, values, overwrite, ...listener }))
+  if (!isAskRun(file)) return reportRun(context, json, ({ listener }) => resumeRun(folder, { library, values, overwrite, ...listener }))
   const model = readyModel(library, file.prompt.name, file.asking.model, file.asking.mock)
   const several = file.asking.candidates !== undefined
-  return reportAsking(context, model, several, (listener) => resumeAsking(folder, { library, model, values, overwrite, ...listener }))
+  return reportAsking(context, model, { several, json }, (listener) =>
+    resumeAsking(folder, { library, model, values, overwrite, ...listener }),
+  )
 }

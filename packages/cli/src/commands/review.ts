@@ -134,7 +134,7 @@ function say({ stderr }: CommandContext, { record, does, problems, candidate }: 
 }
 
 /** Records that a list shows; its JSON has all of them. */
-const MOST_SHOWN = 60
+const MOST_SHOWN = 20
 
 async function showAll(context: CommandContext, opened: Review, json: boolean): Promise<void> {
   const { stdout, stderr } = context

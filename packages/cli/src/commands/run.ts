@@ -5,6 +5,7 @@ import {
   BATCH_FLAGS,
   BUDGET,
   defineCommand,
+  DETAIL_FLAGS,
   LIBRARY,
   LOCALE,
   OVERWRITE_FOREIGN,
@@ -20,6 +21,7 @@ import { openToRun } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
 import { colorsFor, EXIT, plural, WrongUse, type CommandContext } from '../ui/context.js'
 import { budgetLeft } from '../ui/budget-left.js'
+import { resultJson } from '../ui/result-json.js'
 import { RunReporter } from '../ui/run-reporter.js'
 import { shownPath } from '../ui/shown-path.js'
 
@@ -44,6 +46,7 @@ export const runCommand = defineCommand({
     RUNS_FOLDER,
     RAW_CELLS,
     OVERWRITE_FOREIGN,
+    ...DETAIL_FLAGS,
   ],
   examples: ['run demo/marram-house tonight', 'run demo/marram-house label/write --records objects.csv --to labels.csv --workers 2'],
   run: (context, [folder, what], flags: RunFlags) => run(context, folder, what, flags),
@@ -56,6 +59,7 @@ interface RunFlags extends BatchFlags {
   readonly bare?: boolean
   readonly overwrite?: boolean
   readonly runs?: string
+  readonly json?: boolean
 }
 
 /** More threads than that only take memory from each other. */
@@ -71,9 +75,10 @@ function threads(text: string): number {
 async function run(context: CommandContext, folder: string, what: string, flags: RunFlags): Promise<number> {
   const library = await openToRun(folder, what)
   const { name, model, records, to } = namedBatch(library, folder, what, flags)
-  const { set = [], locale, workers, runs, bare = false, overwrite = false } = flags
+  const { set = [], locale, workers, runs, bare = false, overwrite = false, json = false } = flags
+  if (json && to === '-') throw new WrongUse('--json and --to - cannot be combined', 'both write to standard output')
   const values = await readSet(library.prompt(model.prompt?.name ?? ''), set, { locale, limit: library.limits.attachmentBytes })
-  return reportRun(context, (reporter) =>
+  return reportRun(context, json, (reporter) =>
     runBatch({
       library,
       folder,
@@ -99,11 +104,16 @@ function writeAll({ stdout }: CommandContext, bytes: Uint8Array): Promise<void> 
 }
 
 /** Runs something that renders, and prints what came of it. */
-export function reportRun(context: CommandContext, start: (reporter: RunReporter) => Promise<RunResult<RenderCounts>>): Promise<number> {
+export function reportRun(
+  context: CommandContext,
+  json: boolean,
+  start: (reporter: RunReporter) => Promise<RunResult<RenderCounts>>,
+): Promise<number> {
   const reporter = new RunReporter(context, 'rendered')
   return reporter.until(async () => {
     const result = await start(reporter)
     reporter.stop()
+    if (json) context.stdout.write(resultJson(result))
     return printResult(context, reporter, result)
   }, 'all that was written before is whole')
 }

@@ -77,35 +77,64 @@ export function namedBatch(library: Library, folder: string, what: string, flags
   const table = tableOf(flags)
   if (!file && !table) throw new WrongUse(`"${what}" is a prompt: it needs a table`, 'add --records FILE, or name a batch')
   const { to, more } = toFlag(flags.to)
-  const definition = {
-    ...(file ? (file.content as object) : { prompt: what, records: { from: 'records' } }),
-    ...overlaid(flags, file),
-    ...more,
-  }
-  const model = batchModel(definition)
+  const model = overlaid(file ?? batchModel({ prompt: what, records: { from: 'records' } }), flags, more)
   const records = table ?? (model.records && tableFile(folder, model.records))
   return { name: file && what, model, records, to }
 }
 
-function overlaid(flags: BatchFlags, file: BatchModel | undefined): Record<string, unknown> {
-  const { keep, name, take, sample, seed, envelope, tokens, rawCells, flatten, keepTurns, budget, as, column, join: joins } = flags
-  const content = file?.content as { columns?: object; join?: unknown[]; records?: object } | undefined
-  return {
-    ...(keep !== undefined && { keep }),
-    ...(name !== undefined && { name }),
-    ...(take !== undefined && { take }),
-    ...(sample !== undefined && { sample: { count: sample, ...(seed !== undefined && { seed }) } }),
-    ...(seed !== undefined && { seed }),
-    ...(envelope !== undefined && { envelope }),
-    ...(tokens && { tokens }),
-    ...(rawCells && { 'raw-cells': true }),
-    ...(flatten && { flatten }),
-    ...(keepTurns && { 'keep-turns': true }),
-    ...(budget !== undefined && { budget }),
-    ...(as !== undefined && { records: { from: 'records', ...content?.records, as } }),
-    ...(column && { columns: { ...content?.columns, ...Object.fromEntries(column.map(pairOf)) } }),
-    ...(joins && { join: [...(content?.join ?? []), ...joins.map(joinOf)] }),
-  }
+/** A key that an option gives: by the option's name, and as a batch file would have it. */
+interface Given {
+  readonly flag: string
+  readonly keys: Readonly<Record<string, unknown>>
+  readonly take: (model: BatchModel) => Partial<BatchModel>
+}
+
+/** A batch with what the options give in place of its own keys. Their problems name the option. */
+function overlaid(base: BatchModel, flags: BatchFlags, more: Readonly<Record<string, unknown>>): BatchModel {
+  const content = base.content as { columns?: object; join?: unknown[]; records?: object }
+  const given = givenBy(flags, content, more)
+  const models = given.map(({ flag, keys, take }) =>
+    take(batchModel({ prompt: base.prompt?.name ?? '', records: content.records, ...keys }, flag)),
+  )
+  const keys = Object.assign({}, ...given.map((item) => item.keys)) as object
+  return Object.assign({}, base, ...models, { content: { ...content, ...keys } }) as BatchModel
+}
+
+function givenBy(
+  { keep, name, take, sample, seed, envelope, tokens, rawCells, flatten, keepTurns, budget, as, column, join: joins }: BatchFlags,
+  content: { columns?: object; join?: unknown[]; records?: object },
+  more: Readonly<Record<string, unknown>>,
+): Given[] {
+  const all: (Given | false)[] = [
+    keep !== undefined && { flag: '--keep', keys: { keep }, take: (model) => ({ keep: model.keep }) },
+    name !== undefined && { flag: '--name', keys: { name }, take: ({ called }) => ({ called }) },
+    take !== undefined && { flag: '--take', keys: { take }, take: (model) => ({ take: model.take }) },
+    sample !== undefined && {
+      flag: '--sample',
+      keys: { sample: { count: sample, ...(seed !== undefined && { seed }) } },
+      take: (model) => ({ sample: model.sample }),
+    },
+    seed !== undefined && { flag: '--seed', keys: { seed }, take: (model) => ({ seed: model.seed }) },
+    envelope !== undefined && { flag: '--envelope', keys: { envelope }, take: (model) => ({ envelope: model.envelope }) },
+    tokens === true && { flag: '--tokens', keys: { tokens }, take: (model) => ({ tokens: model.tokens }) },
+    rawCells === true && { flag: '--raw-cells', keys: { 'raw-cells': true }, take: (model) => ({ rawCells: model.rawCells }) },
+    flatten !== undefined && { flag: '--flatten', keys: { flatten }, take: (model) => ({ flatten: model.flatten }) },
+    keepTurns === true && { flag: '--keep-turns', keys: { 'keep-turns': true }, take: (model) => ({ keepTurns: model.keepTurns }) },
+    budget !== undefined && { flag: '--budget', keys: { budget }, take: (model) => ({ budget: model.budget }) },
+    as !== undefined && { flag: '--as', keys: { records: { ...content.records, as } }, take: ({ records }) => ({ records }) },
+    column !== undefined && {
+      flag: '--column',
+      keys: { columns: { ...content.columns, ...Object.fromEntries(column.map(pairOf)) } },
+      take: ({ columns }) => ({ columns }),
+    },
+    joins !== undefined && {
+      flag: '--join',
+      keys: { join: [...(content.join ?? []), ...joins.map(joinOf)] },
+      take: ({ join }) => ({ join }),
+    },
+    'to' in more && { flag: '--to', keys: more, take: (model) => ({ to: model.to }) },
+  ]
+  return all.filter((item) => item !== false)
 }
 
 function pairOf(text: string): [string, string] {

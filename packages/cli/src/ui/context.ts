@@ -11,6 +11,8 @@ export interface CommandContext {
   readonly stderr: Writable & { isTTY?: boolean; columns?: number }
   readonly env: Readonly<Record<string, string | undefined>>
   readonly signal?: AbortSignal
+  /** Whether everything is printed: each rejected record, each unused column, each retry. */
+  readonly isVerbose?: boolean
 }
 
 export const EXIT = { done: 0, problems: 1, use: 2, rejected: 3, interrupted: 130 } as const
@@ -22,9 +24,11 @@ const ON = pc.createColors(true)
 const coloured = Object.fromEntries(COLOURS.map((name) => [name, (text: string) => ON[name](shown(text)).replaceAll('\u001b[', COLOUR)]))
 const plain = Object.fromEntries(COLOURS.map((name) => [name, (text: string) => text]))
 
-/** Colour on a terminal only, and never against NO_COLOR. */
+/** Colour on a terminal, or where FORCE_COLOR asks for it; never against NO_COLOR. */
 export function colorsFor(stream: { isTTY?: boolean }, env: CommandContext['env']): Colors {
-  const on = (stream.isTTY ?? false) && (env['NO_COLOR'] ?? '') === '' && env['TERM'] !== 'dumb'
+  const forced = env['FORCE_COLOR'] ?? ''
+  const isWanted = forced === '' ? (stream.isTTY ?? false) && env['TERM'] !== 'dumb' : forced !== '0' && forced !== 'false'
+  const on = isWanted && (env['NO_COLOR'] ?? '') === ''
   return (on ? coloured : plain) as Colors
 }
 

@@ -9,9 +9,12 @@ export class RejectedList {
   private readonly listed: { readonly id: string; readonly problems: readonly Pick<ProblemRecord, 'message' | 'hint'>[] }[] = []
   private count = 0
 
+  /** @param isWhole Whether all of them are listed. */
+  constructor(private readonly isWhole = false) {}
+
   add(id: string, problems: readonly Pick<ProblemRecord, 'message' | 'hint'>[]): void {
     this.count++
-    if (this.listed.length < MOST_LISTED) this.listed.push({ id, problems })
+    if (this.isWhole || this.listed.length < MOST_LISTED) this.listed.push({ id, problems })
   }
 
   /** `kept`: whether a file has them all. */
@@ -27,7 +30,8 @@ export class RejectedList {
 }
 
 /** A record may carry more than a prompt takes: columns that are not used are worth a line only if a slip is likely. */
-export function printHeadings({ stderr, env }: CommandContext, problems: readonly Problem[]): void {
+export function printHeadings({ stderr, env, isVerbose = false }: CommandContext, problems: readonly Problem[]): void {
   const paint = paintFor(colorsFor(stderr, env))
-  for (const p of problems) if (p.code !== 'heading-unused' || p.hint !== undefined) stderr.write(`${printProblem(p, paint)}\n`)
+  for (const p of problems)
+    if (isVerbose || p.code !== 'heading-unused' || p.hint !== undefined) stderr.write(`${printProblem(p, paint)}\n`)
 }

@@ -12,7 +12,7 @@ const STEPS = 1000
 
 /** Reports a run to a person, whatever its step: notices, progress, and the rejected records. */
 export class RunReporter {
-  readonly rejected = new RejectedList()
+  readonly rejected: RejectedList
   /** Requests that were repeated. */
   retries = 0
   private readonly noticed = new Set<string>()
@@ -22,7 +22,9 @@ export class RunReporter {
   constructor(
     private readonly context: CommandContext,
     private readonly done: string,
-  ) {}
+  ) {
+    this.rejected = new RejectedList(context.isVerbose)
+  }
 
   /** A problem that ends nothing. A table may be read more than once, and one notice is enough. */
   readonly notice = (p: Problem): void => {

@@ -4,6 +4,7 @@ import { readBatch } from '../artefacts/batch.js'
 import type { Library } from '../library/library.js'
 import type { AnyValues, Prompt } from '../library/prompt.js'
 import { problem, ProblemError, type Problem, type Report } from '../problems/problem.js'
+import { Source } from '../source/source.js'
 import { nodesOf } from '../source/yaml.js'
 import { EnvelopeWriter } from './envelope.js'
 import { StandardWriter, type LineWriter } from './line.js'
@@ -120,8 +121,16 @@ export class Batch {
 export function batchOf(library: Library, model: BatchModel, options: BatchOptions = {}): Batch {
   const own = library.problems.filter((p) => p.severity === 'error' && p.place?.file === model.file.name)
   if (own.length > 0) throw new ProblemError(own)
+  // Options may have changed it since the library was opened.
+  const now = library.checkBatch(model).filter((p) => p.severity === 'error')
+  if (now.length > 0) throw new ProblemError(now.map(withoutFrame))
   const locale = options.locale ?? library.artefacts.library.locale
   return new Batch(library.prompt(model.prompt?.name ?? ''), model, library, { ...model.set, ...options.values }, locale)
+}
+
+/** A problem in data stands in no text: it names where the data come from, and no line. */
+function withoutFrame(p: Problem): Problem {
+  return p.span?.source.text === '' ? { ...p, message: `${p.span.source.name}: ${p.message}`, span: undefined, place: undefined } : p
 }
 
 /** The batch of a table that is given to a prompt unchanged. */
@@ -134,17 +143,19 @@ export function plainBatch(prompt: Prompt, { values = {}, locale = prompt.locale
  * Reads a batch from plain data with the keys of a batch file.
  *
  * @param data - The batch. Paths are relative to the folder `batches`, as in a batch file.
+ * @param from - What problems in its texts name as their place: an option, a file. Default: `the batch`.
  * @returns The checked batch, for `runBatch` and `askBatch`.
  * @throws ProblemError if a key is unknown or a value is invalid.
  * @example
  * batchModel({ prompt: 'label/write', records: { from: '../data/objects.csv', as: 'item' } }).prompt.name // => 'label/write'
  */
-export function batchModel(data: Readonly<Record<string, unknown>>): BatchModel {
+export function batchModel(data: Readonly<Record<string, unknown>>, from = 'the batch'): BatchModel {
   const problems: Problem[] = []
-  const root = nodesOf(data, OPTIONS_FILE)
+  const root = nodesOf(data, from)
+  const file = new Source(OPTIONS_FILE, '')
   // Data stands in no file: only its texts have places.
   const report: Report = (p) => problems.push(p.span?.source === root.file ? { ...p, span: undefined, place: undefined } : p)
-  const model = readBatch({ name: 'options', file: root.file, root, report, limits: DEFAULT_LIMITS })
+  const model = readBatch({ name: 'options', file, root, report, limits: DEFAULT_LIMITS })
   if (problems.some((p) => p.severity === 'error')) throw new ProblemError(problems)
   return model
 }

@@ -352,7 +352,7 @@ describe('how a table fits', () => {
     ])
     expect(report.variables[1]).toMatchObject({
       samples: ['1890', '1700'],
-      misfits: [{ row: 2, cell: 'c. 1890', expected: 'a whole number' }],
+      misfits: [{ row: 2, cell: 'c. 1890', why: 'expected a whole number' }],
     })
     expect(report.unused).toEqual([{ heading: 'Status', samples: ['on display', 'in store'] }])
   })

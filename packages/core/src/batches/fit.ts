@@ -24,7 +24,7 @@ export interface FittedVariable {
   /** A few of its cells that fit, each another. */
   readonly samples: readonly string[]
   /** A few of those that do not. */
-  readonly misfits: readonly { readonly row: number; readonly cell: string; readonly expected: string }[]
+  readonly misfits: readonly { readonly row: number; readonly cell: string; readonly why: string }[]
 }
 
 /** How a table fits a prompt, before anything runs. */
@@ -88,7 +88,8 @@ export class Fit {
       if (record && fault) {
         this.rejectedCount++
         // Cells that do not fit are counted with their column.
-        if (fault.code !== 'cell-invalid' && this.others.length < SAMPLES) this.others.push({ row: this.rows, message: fault.message })
+        if (fault.code !== 'cell-invalid' && this.countOther(fault.code) <= SAMPLES)
+          this.others.push({ row: this.rows, message: fault.message })
       }
       if (record && cells.length === headings.length) this.look(cells)
     }
@@ -105,6 +106,15 @@ export class Fit {
     } catch (fault) {
       return (fault as ProblemError).problems
     }
+  }
+
+  private readonly otherCodes = new Map<string, number>()
+
+  /** Of every reason some are shown. */
+  private countOther(code: string): number {
+    const count = (this.otherCodes.get(code) ?? 0) + 1
+    this.otherCodes.set(code, count)
+    return count
   }
 
   private look(cells: readonly unknown[]): void {
@@ -126,8 +136,11 @@ export class Fit {
       if (!unfit) keepSample(count.samples, text)
       else {
         count.invalid++
-        const expected = unfit.code === 'cell-invalid' ? unfit.data.expected : unfit.message
-        if (count.misfits.length < SAMPLES) count.misfits.push({ row: this.rows, cell: clip(text), expected })
+        const why =
+          unfit.code === 'cell-invalid' ? (unfit.data.isBound ? unfit.data.expected : `expected ${unfit.data.expected}`) : unfit.message
+        // Of every reason some.
+        if (count.misfits.filter((misfit) => misfit.why === why).length < SAMPLES)
+          count.misfits.push({ row: this.rows, cell: clip(text), why })
       }
     }
     this.headings.forEach((heading, i) => {

@@ -23,8 +23,11 @@ export function checkBatch(batch: BatchModel, scope: BatchScope, files: LibraryF
   checkColumns(batch, scope, report)
   checkPlaces(batch, report)
   checkAnswers(batch, scope, env, report)
-  const envelope = files.envelopes.get(batch.envelope?.name ?? '')
+  if (!batch.envelope) return
+  const { name, span } = batch.envelope
+  const envelope = files.envelopes.get(name)
   if (envelope) checkEnvelope(envelope, scope, report)
+  else report(problem('use-unknown', { name, what: 'envelope', known: [...files.envelopes.keys()] }, span))
 }
 
 /** `set:` names variables, and gives them values that they take. A file is given by its path. */
@@ -55,9 +58,11 @@ function checkColumns(batch: BatchModel, { variables }: BatchScope, report: Repo
     ...(records?.as === undefined ? variables.filter(({ type }) => type.kind === 'record').map(({ name }) => name) : [records.as]),
   ]
   const fieldsOfRow = rows.flatMap((name) => fieldsOf(variables.find((d) => d.name === name)?.type) ?? [])
+  const isOpen = rows.some((name) => fieldsOf(variables.find((d) => d.name === name)?.type) === undefined)
   for (const [key, { span }] of columns) {
     const [first = key, ...rest] = key.split('.')
     if (mentioned.has(key) || variables.some((d) => d.name === key) || fieldsOfRow.includes(key)) continue
+    if (isOpen && !key.includes('.')) continue
     const holders = [...new Set([...rows, ...join.map(({ as }) => as), ...variables.map(({ name }) => name)])]
     if (rest.length === 0 || !holders.includes(first)) {
       report(problem('name-unknown', { name: first, known: rest.length === 0 ? [...holders, ...fieldsOfRow] : holders }, span))

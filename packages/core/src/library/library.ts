@@ -110,16 +110,8 @@ export class Library<P extends object = AnyPrompts> {
     for (const batch of artefacts.batches.values()) {
       if (batch.prompt && !artefacts.prompts.has(batch.prompt.name))
         report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: [...artefacts.prompts.keys()] }, batch.prompt.span))
-      if (batch.envelope && !artefacts.envelopes.has(batch.envelope.name))
-        report(
-          problem(
-            'use-unknown',
-            { name: batch.envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] },
-            batch.envelope.span,
-          ),
-        )
     }
-    for (const batch of artefacts.batches.values()) this.check(batch, shelves, report)
+    for (const batch of artefacts.batches.values()) this.checkBatch(batch).forEach(report)
     for (const { envelope } of artefacts.models.models.values()) {
       if (envelope && !artefacts.envelopes.has(envelope.name))
         report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] }, envelope.span))
@@ -138,11 +130,13 @@ export class Library<P extends object = AnyPrompts> {
     return { problems, ready: { prompt, plan } }
   }
 
-  /** A batch of a prompt with errors is not looked at: its cause is there. */
-  private check(batch: BatchModel, shelves: CompileEnv, report: Report): void {
+  /** What is wrong with a batch by its prompt and its envelope. One of a prompt with errors is not looked at: its cause is there. */
+  checkBatch(batch: BatchModel): readonly Problem[] {
     const { ready, problems } = this.#compiled.get(batch.prompt?.name ?? '') ?? { problems: [] }
-    if (!ready || problems.some((p) => p.severity === 'error')) return
-    checkBatch(batch, ready.plan, this.#artefacts, shelves, report)
+    if (!ready || problems.some((p) => p.severity === 'error')) return []
+    const wrong: Problem[] = []
+    checkBatch(batch, ready.plan, this.#artefacts, this.#env, (p) => wrong.push(p))
+    return wrong
   }
 
   /** The artefacts as they were read. */

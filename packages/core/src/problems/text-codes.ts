@@ -52,12 +52,12 @@ export const textCodes = {
     (d) => [suggestion(d.name, d.known, 'directives'), 'for a literal line write \\~'].filter(Boolean).join('; '),
   ),
   'foreign-word': error<{ written: string; meant: string }>(
-    'A word or sign that other languages have stands where this one has its own. It is read as meant, and has to be corrected.',
+    'A word or a mark that other languages have stands where this one has its own. It is read as meant, and has to be corrected.',
     (d) => `"${d.written}" is not part of this language`,
     (d) => `write ${d.meant}`,
   ),
   'directive-tight': warning<{ written: string; meant: string }>(
-    'A line begins like a directive, but without the space behind its sign: it is text.',
+    'A line begins like a directive, but without the space behind the ~: it is text.',
     (d) => `"${d.written}" is text here: a directive has a space behind the ~`,
     (d) => `write ${d.meant}; if the text is meant, \\${d.written}`,
   ),

@@ -146,9 +146,17 @@ export const tableCodes = {
     (d) => `two columns have the heading "${d.heading}"`,
     () => 'rename one of them',
   ),
-  'cell-invalid': error<{ row: number; column: string; cell: string; expected: string; hint?: string | undefined }>(
+  'cell-invalid': error<{
+    row: number
+    column: string
+    cell: string
+    expected: string
+    /** Whether `expected` says what bound is not kept: `is below the minimum 24`. */
+    isBound?: boolean
+    hint?: string | undefined
+  }>(
     'A cell does not match the type of its variable. The row is rejected.',
-    (d) => `row ${d.row}, column "${d.column}": "${d.cell}" is not ${d.expected}`,
+    (d) => `row ${d.row}, column "${d.column}": "${d.cell}" ${d.isBound ? d.expected : `is not ${d.expected}`}`,
     (d) => d.hint ?? nearestOf(d.expected, d.cell),
   ),
   'cell-missing': error<{ row: number; column: string }>(
@@ -234,10 +242,11 @@ export const tableCodes = {
     (d) => `cannot write records to ${d.path}`,
     (d) => `use ${d.known.join(', ')}, or one file per record: out/{item.number}.md`,
   ),
-  'output-exists': error<{ path: string; more: number }>(
+  'output-exists': error<{ path: string; more: number; by?: 'run' | 'ask' | undefined }>(
     'The output of a run would replace a file that was not made by a run.',
-    (d) => `${d.path} already exists${d.more > 0 ? `, and ${d.more} more` : ''}`,
-    () => 'choose another path, or add --overwrite',
+    (d) =>
+      d.by ? `${d.path} has the output of "dunelight ${d.by}"` : `${d.path} already exists${d.more > 0 ? `, and ${d.more} more` : ''}`,
+    () => 'choose another path with --to, or add --overwrite',
   ),
   'sheet-too-long': error<{ limit: number }>(
     'A spreadsheet has a limit of rows.',

@@ -51,7 +51,7 @@ describe('cells', () => {
       'row 7, column "Made": "c. 1890" is not a whole number (write 1890 if that is meant)',
       'cell-invalid',
     ],
-    [['MH-1', '1200', '', '', ''], 'row 7, column "Made": "1200" is not allowed: it is below 1500: 1200', 'cell-invalid'],
+    [['MH-1', '1200', '', '', ''], 'row 7, column "Made": "1200" is below the minimum 1500', 'cell-invalid'],
     [['MH-1', '', 'perhaps', '', ''], 'row 7, column "Shown": "perhaps" is not yes or no', 'cell-invalid'],
     [['MH-1', '', '', '2026-02-30', ''], 'row 7, column "Day": "2026-02-30" is not a date such as 2026-11-23', 'cell-invalid'],
     [['MH-1', ''], 'row 7 has 2 cells, but there are 5 headings (look for a missing quote or an unquoted comma in this row)', 'row-ragged'],

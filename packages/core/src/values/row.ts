@@ -269,9 +269,9 @@ function longReader(
   return (content: unknown, row: number, problems: Problem[]): unknown => {
     const cell = content instanceof Date ? dateText(content) : content
     const before = problems.length
-    const refuse = (expected: string, hint?: string) => {
-      if (problems.length === before)
-        problems.push(problem('cell-invalid', { row, column: heading, cell: clip(cellText(cell)), expected, hint }))
+    const refuse = (expected: string, hint?: string, isBound = false) => {
+      const data = { row, column: heading, cell: clip(cellText(cell)), expected, hint, ...(isBound && { isBound }) }
+      if (problems.length === before) problems.push(problem('cell-invalid', data))
     }
     const text =
       typeof cell === 'string' ? cell : isPlain(cell) && (type.kind === 'text' || type.kind === 'choice') ? String(cell) : undefined
@@ -282,7 +282,7 @@ function longReader(
     if (problems.length > before) return null
     if (value === null) return missing(row, problems)
     // Bounds are checked here, so that the problem names the row and the column.
-    return acceptType(value, type, where, (p) => refuse(boundWords(p)))
+    return acceptType(value, type, where, (p) => refuse(boundWords(p), undefined, p.code === 'value-bounds'))
   }
 }
 
@@ -381,7 +381,11 @@ function dateText(date: Date): string {
 }
 
 function boundWords(p: Problem): string {
-  if (p.code === 'value-bounds') return `allowed: it ${p.data.detail}`
+  // The cell is named already: `is below 1500: 1200`.
+  if (p.code === 'value-bounds')
+    return p.data.detail
+      .replace(/: [^:]*$/, '')
+      .replace(/^is (below|above) /, (_, side) => `is ${side} the ${side === 'below' ? 'minimum' : 'maximum'} `)
   return p.code === 'value-invalid' ? p.data.expected : p.message
 }
 

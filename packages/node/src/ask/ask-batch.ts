@@ -69,8 +69,8 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
   const runs = runsFolder(options)
   const to = outputPath(options)
   const ending = readEnding(to)
-  if (to !== undefined) await refuseForeign(to, runs, overwrite)
-  for (const { path } of model.send) await refuseForeign(join(folder, path), runs, overwrite)
+  if (to !== undefined) await refuseForeign(to, runs, overwrite, true)
+  for (const { path } of model.send) await refuseForeign(join(folder, path), runs, overwrite, true)
   // All that can be wrong with them is found before a question costs anything.
   sendRouter(batch)
   const identity = sha256(options.model.identity)

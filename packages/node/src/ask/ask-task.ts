@@ -81,9 +81,10 @@ export async function askTask(folder: string, file: AskRun, source: RecordSource
     selection: { take: batch.model.take, only: file.asking.only },
     files: { output: file.output, heads: { [file.output]: head, [NOTES_FILE]: () => '', [TURNS_FILE]: () => '', ...router.heads() } },
     report: (ended, library, counts) => askReport(ended as AskRun, library, counts, model.price),
-    publish: async () => {
+    publish: async (_, { written }) => {
       if (batch.model.keepTurns) await compressFile(join(folder, TURNS_FILE))
-      return publishAnswers(folder, file, options.folder, batch, router.files)
+      // A run without answers leaves what is there.
+      return written === 0 ? {} : publishAnswers(folder, file, options.folder, batch, router.files)
     },
     close: async () => {
       signal?.removeEventListener('abort', leave)

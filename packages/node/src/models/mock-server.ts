@@ -1,6 +1,7 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import { setTimeout as pause } from 'node:timers/promises'
 import type { Library } from 'dunelight'
+import { reason } from '../output/reason.js'
 import { mockReplies, mockUsage, type MockReply, type MockOptions } from 'dunelight/host'
 import { MOCK_HEADER } from './http-model.js'
 import { sha256 } from '../output/bytes.js'
@@ -43,7 +44,11 @@ export async function serveMock({ library, port = 0, delay = 0, onRequest, ...op
   const invent = mockReplies(options)
   let count = 0
   const server = createServer((request, response) => {
-    answer(request, response).catch(() => response.destroy())
+    answer(request, response).catch((fault: unknown) => {
+      // A fault of its own is an answer too: a connection that breaks says nothing.
+      if (response.headersSent) response.destroy()
+      else send(response, 500, { why: reason(fault) })
+    })
   })
   const answer = async (request: IncomingMessage, response: ServerResponse): Promise<void> => {
     response.setHeader(MOCK_HEADER, 'yes')
@@ -54,6 +59,11 @@ export async function serveMock({ library, port = 0, delay = 0, onRequest, ...op
     const body = await bodyOf(request)
     if (typeof body !== 'object' || body === null) {
       send(response, 400, { why: 'the body is not valid JSON' })
+      return
+    }
+    const wrong = wrongIn(body as Record<string, unknown>)
+    if (wrong !== undefined) {
+      send(response, 400, { why: wrong })
       return
     }
     count++
@@ -91,6 +101,21 @@ interface RequestBody {
   readonly values?: Readonly<Record<string, unknown>>
   readonly turns?: readonly { readonly text?: string }[]
   readonly stream?: boolean
+}
+
+const KINDS: Readonly<Record<keyof RequestBody, readonly [words: string, fits: (value: unknown) => boolean]>> = {
+  prompt: ['a text', (value) => typeof value === 'string'],
+  record: ['a text', (value) => typeof value === 'string'],
+  values: ['an object', (value) => typeof value === 'object' && value !== null && !Array.isArray(value)],
+  turns: ['a list of turns', (value) => Array.isArray(value) && value.every((turn) => typeof turn === 'object' && turn !== null)],
+  stream: ['true or false', (value) => typeof value === 'boolean'],
+}
+
+/** What is wrong with a request's body. Other keys are for other services. */
+function wrongIn(body: Readonly<Record<string, unknown>>): string | undefined {
+  if (Array.isArray(body)) return 'the body is a list, not an object'
+  const [key] = Object.entries(KINDS).find(([name, [, fits]]) => body[name] !== undefined && !fits(body[name])) ?? []
+  return key === undefined ? undefined : `"${key}" must be ${KINDS[key as keyof RequestBody][0]}`
 }
 
 /** The form that the prompt's answer has; undefined for a prompt that this library does not have. */

@@ -128,7 +128,7 @@ export async function unchangedBatch(
   changes: (batch: Batch, model: BatchModel) => readonly Problem[] = () => [],
 ): Promise<{ readonly batch: Batch; readonly model: BatchModel; readonly home: string; readonly records: TableFile }> {
   const home = libraryOf(folder, file)
-  const model = batchModel(file.definition)
+  const model = batchModel(file.definition, 'run.json')
   const batch = await readyBatch(library, model, home, { values, ...(file.locale !== undefined && { locale: file.locale }) })
   const problems = [...ownChanges(file, batch), ...changes(batch, model), ...(await tableChanges(file))]
   if (problems.length > 0) throw new ProblemError(problems)

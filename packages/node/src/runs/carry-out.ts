@@ -22,7 +22,7 @@ export interface Task<C extends Counts = Counts> {
   readonly recall?: (folder: RunFolder, step: Step<C>) => Promise<void>
   readonly report: (file: RunFile, library: string, counts: C) => Report
   /** Converts the output to its format, and publishes it. */
-  readonly publish: (folder: string) => Promise<Pick<RunFile, 'published' | 'sent'>>
+  readonly publish: (folder: string, counts: Counts) => Promise<Pick<RunFile, 'published' | 'sent'>>
   /** Files that only an unfinished run needs. */
   readonly scratch?: readonly string[]
   readonly close?: () => Promise<void>
@@ -85,7 +85,7 @@ async function underLease<C extends Counts>(folder: string, file: RunFile, task:
       await to.note(whole)
       if (!whole) return await end('interrupted')
     }
-    const result = await end('done', await task.publish(folder))
+    const result = await end('done', await task.publish(folder, step.counts))
     for (const name of [CHECKPOINT_FILE, ...(task.scratch ?? [])]) await rm(join(folder, name), { force: true })
     return result
   } catch (fault) {

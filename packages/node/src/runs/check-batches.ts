@@ -23,7 +23,8 @@ const SAMPLE_ROWS = 1000
 export async function checkBatches(library: Library, folder: string): Promise<readonly Problem[]> {
   const problems: Problem[] = []
   for (const model of library.artefacts.batches.values()) {
-    const hasErrors = library.problems.some((p) => p.severity === 'error' && p.place?.file === model.file.name)
+    const isOfFile = (p: Problem) => p.severity === 'error' && p.place?.file === model.file.name
+    const hasErrors = library.problems.some(isOfFile) || library.checkBatch(model).some((p) => p.severity === 'error')
     if (hasErrors || !library.canRender(model.prompt?.name ?? '')) continue
     for (const p of await checkBatch(library, model, folder)) if (isNew(p, problems)) problems.push(p)
   }

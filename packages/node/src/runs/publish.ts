@@ -57,17 +57,20 @@ async function filesBelow(folder: string): Promise<string[]> {
 
 /**
  * Makes sure that nothing is lost when a file is written: one that no run has put there, or that was changed since, is not written over unless
- * that was asked for.
+ * that was asked for. Prompts do not replace answers, nor answers prompts: `asks` tells which of them is written.
  *
  * @throws ProblemError if it would be.
  */
-export async function refuseForeign(to: string, runs: string, overwrite: boolean): Promise<void> {
+export async function refuseForeign(to: string, runs: string, overwrite: boolean, asks = false): Promise<void> {
   const there = await stat(to).catch(() => undefined)
   if (!there) return
   if (there.isDirectory()) throw new ProblemError([problem('file-unreadable', { file: to, why: 'it is a folder' })])
   const path = resolve(to)
-  const ours = (await listRuns(runs)).some(({ file: { published, sent = [] } }) =>
+  const makers = (await listRuns(runs)).filter(({ file: { published, sent = [] } }) =>
     [published, ...sent].some((known) => known?.path === path && known.bytes === there.size && known.changed === there.mtimeMs),
   )
-  if (!ours && !overwrite) throw new ProblemError([problem('output-exists', { path: to, more: 0 })])
+  const isOurs = makers.some(({ file }) => 'asking' in file === asks)
+  if (isOurs || overwrite) return
+  const by = makers.length > 0 ? (asks ? 'run' : 'ask') : undefined
+  throw new ProblemError([problem('output-exists', { path: to, more: 0, by })])
 }
