@@ -96,6 +96,22 @@ describe('what is not named', () => {
 })
 
 describe('what would go wrong', () => {
+  test('is told by fit with every reason, and for joined tables with the share of records that have no row there', () => {
+    const change = (path: string, old: string, now: string) =>
+      writeFileSync(`${library()}/${path}`, text(`${library()}/${path}`).replace(old, now))
+    change('prompts/describe.yaml', 'made: { type: integer, optional: true', 'made: { type: integer, optional: true, min: 1850, max: 1910')
+    change('prompts/describe.yaml', '  reader:', '  place: { type: record, fields: { room: text }, optional: true }\n  reader:')
+    change('prompts/describe.yaml', 'Write the card', '{place.room}\n      Write the card')
+    change('data/objects.csv', '1898', 'c. 1898')
+    writeFileSync(`${library()}/data/places.csv`, 'number,room\nH-001,A1\nH-002,A1\nH-003,B2\n')
+    change('batches/cards.yaml', 'to: ..', 'join: [{ from: ../data/places.csv, as: place, where: place.number is item.number }]\nto: ..')
+    const { out } = dunelight('fit', library(), 'cards')
+    expect(out).toMatch(/place +a record +joined data\/places\.csv +75 %/)
+    expect(out).toContain('made: row 4 "1844" — is below the minimum 1850')
+    expect(out).toContain('made: row 8 "1911", row 9 "1925" — is above the maximum 1910')
+    expect(out).toContain('made: row 11 "c. 1898" — expected a whole number')
+  })
+
   test.each([
     [['--keep', 'item.mad > 3'], '--keep:1:6 error: unknown field "mad" of "item"'],
     [['--name', '{item.nmber}'], '--name:1:7 error: unknown field "nmber"'],

@@ -105,19 +105,19 @@ function line(fittedVariable: FittedVariable, rows: number, c: Colors): Cell[] {
     how === 'set'
       ? 'set'
       : how === 'joined'
-        ? 'joined'
+        ? `joined ${heading ?? ''}`.trimEnd()
         : missing
           ? required
             ? 'MISSING'
             : 'none'
           : `${how === 'same' ? '=' : '≈'} ${defined(heading)}`
-  const share = (count: number) => (missing || how === 'set' || how === 'joined' ? '' : percent(count, rows))
+  const share = (count: number) => (missing || how === 'set' ? '' : percent(count, rows))
   return [
     { text: path },
     { text: takes.length > 24 ? `${takes.slice(0, 23)}…` : takes, paint: c.dim },
     { text: column, paint: missing ? (required ? c.red : c.dim) : undefined },
     { text: share(empty), paint: required && empty > 0 ? c.yellow : c.dim },
-    { text: share(invalid), paint: invalid > 0 ? c.yellow : c.dim },
+    { text: how === 'joined' ? '' : share(invalid), paint: invalid > 0 ? c.yellow : c.dim },
     { text: samples.join(' · '), paint: c.dim },
   ]
 }

@@ -84,6 +84,7 @@ export class Fit {
       }
       const record = this.reader.read(cells, this.rows)
       if (record) this.included++
+      if (record) for (const name of this.reader.unmatched(cells, this.rows)) this.countOf(name).empty++
       const [fault] = record ? this.faultsOf(record) : []
       if (record && fault) {
         this.rejectedCount++
@@ -161,13 +162,13 @@ export class Fit {
   report(): FitReport {
     const reader = (this.reader ??= this.batch.rows(this.headings, this.pools)).reader.columns
     const prefix = reader.record ? `${reader.record.name}.` : ''
-    const joined = new Set(this.pools.map((pool) => pool.join.as))
+    const joined = new Map(this.pools.map((pool) => [pool.join.as, pool.join.path]))
     const variables = reader.targets.map((declared) => this.fitted(declared, `${prefix}${declared.name}`, reader.columns))
     const others = this.batch.prompt.variables.flatMap((d): FittedVariable[] => {
       if (reader.targets.includes(d) || d === reader.record) return []
       if (reader.beside.some(({ declared }) => declared === d)) return [this.fitted(d, d.name, reader.beside)]
       const how = joined.has(d.name) ? 'joined' : Object.hasOwn(this.batch.values, d.name) ? 'set' : undefined
-      return how || isNeeded(d) ? [{ ...this.fitted(d, d.name, []), how: how ?? 'missing' }] : []
+      return how || isNeeded(d) ? [{ ...this.fitted(d, d.name, []), heading: joined.get(d.name), how: how ?? 'missing' }] : []
     })
     const used = new Set([...reader.columns, ...reader.beside].map((column) => column.heading))
     const unused = this.headings

@@ -59,6 +59,14 @@ export class BatchRows {
     return this.reader.problems.filter((p) => p.code !== 'heading-unused' || !usedNames.has(nameOf(p.data.heading)))
   }
 
+  /** The names of the joined tables that have no row for this one, whatever else is wrong with it. */
+  unmatched(cells: readonly unknown[], row: number): readonly string[] {
+    const scope = this.pools.length === 0 ? undefined : this.filter?.read(cells, row, [])
+    if (!scope) return []
+    const joined = scope.slice(scope.length - this.pools.length)
+    return this.pools.filter((_, i) => isEmpty(joined[i])).map(({ join }) => join.as)
+  }
+
   /** The record of a row; undefined where it is not to be kept. */
   read(cells: readonly unknown[], row: number): BatchRecord | undefined {
     try {
