@@ -53,6 +53,11 @@ const READERS = {
 } as const
 type Folder = keyof typeof READERS
 
+/** What messages call the artefacts of a folder. */
+export const WHAT_IN = Object.fromEntries(Object.entries(READERS).map(([folder, { what }]) => [folder, what])) as {
+  readonly [F in Folder]: (typeof READERS)[F]['what']
+}
+
 /** Folders of a library; what lies elsewhere is data or nothing. */
 export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs', 'answers'] as readonly string[]
 /** Folders whose files are none of the library's own. */

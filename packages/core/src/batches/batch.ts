@@ -1,6 +1,7 @@
 import { defined } from '../invariant.js'
 import { DEFAULT_LIMITS, type BatchModel, type ColumnModel, type JoinModel } from '../artefacts/artefacts.js'
 import { readBatch } from '../artefacts/batch.js'
+import { pathsOfRecord } from '../library/batch-checks.js'
 import type { Library } from '../library/library.js'
 import type { AnyValues, Prompt } from '../library/prompt.js'
 import { problem, ProblemError, type Problem, type Report } from '../problems/problem.js'
@@ -8,7 +9,7 @@ import { Source } from '../source/source.js'
 import { nodesOf } from '../source/yaml.js'
 import { EnvelopeWriter } from './envelope.js'
 import { StandardWriter, type LineWriter } from './line.js'
-import { equalitiesOf, pathsIn, pathsOf, type Equality } from '../text/paths.js'
+import { equalitiesOf, pathsIn, type Equality } from '../text/paths.js'
 import { Pool } from './pool.js'
 import { BatchRows } from './rows.js'
 import { nameOf } from './scope.js'
@@ -92,13 +93,7 @@ export class Batch {
 
   /** Everything that conditions, names and joins look at. */
   get paths(): readonly Path[] {
-    const { keep, called, to } = this.model
-    return [
-      ...(keep ? pathsOf(keep.condition) : []),
-      ...(called ? pathsIn(called) : []),
-      ...(to ? pathsIn(to.text) : []),
-      ...this.joins.flatMap(({ equalities }) => equalities.map(({ other }) => other)),
-    ]
+    return [...pathsOfRecord(this.model), ...this.joins.flatMap(({ equalities }) => equalities.map(({ other }) => other))]
   }
 
   /** What writes a record's line: the envelope's form, or the standard one. */

@@ -1,5 +1,6 @@
 import { defined } from '../invariant.js'
 import type { EnvelopeModel, Role, Shape } from '../artefacts/artefacts.js'
+import type { EnvelopeName, TurnName } from '../library/batch-checks.js'
 import { hashBytes } from '../library/fingerprint.js'
 import type { Library } from '../library/library.js'
 import type { PreparedValues } from '../library/prepared-values.js'
@@ -113,7 +114,7 @@ export class EnvelopeWriter implements LineWriter {
       turns: bytes(({ turns }) => this.turnList(turns)),
       dialogue: bytes(({ turns }) => this.turnList(turns.filter((turn) => turn.role !== 'system'))),
       system: bytes(({ turns }) => systemText(turns)),
-    }
+    } satisfies Record<EnvelopeName, unknown>
   }
 
   /** The form of the answer: the same for every record where nothing of a record decides it. */
@@ -169,12 +170,14 @@ function standardTurn({ turn, role }: TurnFilling): string {
   return `{"role":"${jsonBytes(role)}",${named}"text":"${turn.text}"${turn.parts === undefined ? '' : `,"parts":${turn.parts}`}}`
 }
 
-const OF_TURN: Readonly<Record<string, (filling: TurnFilling) => string | undefined>> = {
+type OfTurn = (filling: TurnFilling) => string | undefined
+
+const OF_TURN: Readonly<Record<string, OfTurn>> = {
   role: ({ role }) => `"${jsonBytes(role)}"`,
   text: ({ turn }) => `"${turn.text}"`,
   name: ({ turn }) => (turn.name === undefined ? undefined : `"${jsonBytes(turn.name)}"`),
   parts: ({ turn }) => turn.parts,
-}
+} satisfies Record<TurnName, OfTurn>
 
 /** The shape of one turn, in which `{role}`, `{text}`, `{name}` and `{parts}` stand, each alone. */
 function turnPiece(shape: Shape, withParts: () => void): (filling: TurnFilling) => string {

@@ -1,5 +1,6 @@
 import { defined } from '../invariant.js'
 import { stringify } from 'yaml'
+import { WHAT_IN } from '../artefacts/read.js'
 import type { AnyExampleSet, AnyOutput, AnyPrompt, PersonaDefinition, SnippetDefinition } from './definitions.js'
 
 type Definition = AnyPrompt | SnippetDefinition | PersonaDefinition | AnyExampleSet | AnyOutput
@@ -20,7 +21,6 @@ export interface LibraryInput {
 }
 
 const SHELVES = ['prompts', 'snippets', 'personas', 'examples', 'outputs'] as const
-const WORDS = { prompts: 'prompt', snippets: 'snippet', personas: 'persona', examples: 'example set', outputs: 'output' }
 
 /** The files of a library that is written in code: path below its folder → YAML. */
 export function filesOf(input: LibraryInput): Record<string, string> {
@@ -34,7 +34,7 @@ export function filesOf(input: LibraryInput): Record<string, string> {
   for (const folder of SHELVES) {
     for (const [name, definition] of onShelf(folder)) {
       if (typeof definition === 'string') files[`${folder}/${name}.md`] = block(definition)
-      else files[`${folder}/${name}.yaml`] = yamlOf(plain(definition.input, names, `the ${WORDS[folder]} "${name}"`))
+      else files[`${folder}/${name}.yaml`] = yamlOf(plain(definition.input, names, `the ${WHAT_IN[folder]} "${name}"`))
     }
   }
   return files
@@ -53,7 +53,7 @@ function plain(value: unknown, names: ReadonlyMap<unknown, string>, of: string):
   if (isDefinition(value)) {
     const name = names.get(value)
     if (name !== undefined) return name
-    const folder = defined(SHELVES.find((text) => WORDS[text] === value.kind))
+    const folder = defined(SHELVES.find((text) => WHAT_IN[text] === value.kind))
     throw new TypeError(
       `${of} uses ${value.kind === 'output' ? 'an' : 'a'} ${value.kind} that the library does not contain: add it under "${folder}"`,
     )
@@ -62,7 +62,7 @@ function plain(value: unknown, names: ReadonlyMap<unknown, string>, of: string):
 }
 
 function isDefinition(value: object): value is Definition {
-  return 'kind' in value && 'input' in value && Object.values(WORDS).includes(value.kind as string)
+  return 'kind' in value && 'input' in value && SHELVES.some((folder) => WHAT_IN[folder] === value.kind)
 }
 
 /** A text that begins with a line end was written as a block: the indentation that its lines share is removed, and its last, empty line too. */

@@ -51,36 +51,30 @@ function checkRecord({ records, set }: BatchModel, { variables }: BatchScope, re
 /** The keys of `columns:` are variables, fields of the record and of joined rows, or names that conditions use. */
 function checkColumns(batch: BatchModel, { variables }: BatchScope, report: Report): void {
   const { columns, records, join } = batch
-  const mentioned = new Set(
-    pathsOfBatch(batch).flatMap(({ name, steps }) => [name, ...(steps[0] ? [`${name}.${steps[0].key}`, steps[0].key] : [])]),
-  )
-  const rows = [
-    ...(records?.as === undefined ? variables.filter(({ type }) => type.kind === 'record').map(({ name }) => name) : [records.as]),
-  ]
-  const fieldsOfRow = rows.flatMap((name) => fieldsOf(variables.find((d) => d.name === name)?.type) ?? [])
-  const isOpen = rows.some((name) => fieldsOf(variables.find((d) => d.name === name)?.type) === undefined)
+  const paths = [...pathsOfRecord(batch), ...join.flatMap(({ where }) => pathsOf(where.condition))]
+  const mentioned = new Set(paths.flatMap(({ name, steps }) => [name, ...(steps[0] ? [`${name}.${steps[0].key}`, steps[0].key] : [])]))
+  const fieldsOfVariable = (name: string) => fieldsOf(variables.find((d) => d.name === name)?.type)
+  const rows = records?.as === undefined ? variables.filter(({ type }) => type.kind === 'record').map(({ name }) => name) : [records.as]
+  const fieldsOfRow = rows.flatMap((name) => fieldsOfVariable(name) ?? [])
+  const isOpen = rows.some((name) => fieldsOfVariable(name) === undefined)
+  const holders = [...new Set([...rows, ...join.map(({ as }) => as), ...variables.map(({ name }) => name)])]
   for (const [key, { span }] of columns) {
     const [first = key, ...rest] = key.split('.')
     if (mentioned.has(key) || variables.some((d) => d.name === key) || fieldsOfRow.includes(key)) continue
     if (isOpen && !key.includes('.')) continue
-    const holders = [...new Set([...rows, ...join.map(({ as }) => as), ...variables.map(({ name }) => name)])]
     if (rest.length === 0 || !holders.includes(first)) {
       report(problem('name-unknown', { name: first, known: rest.length === 0 ? [...holders, ...fieldsOfRow] : holders }, span))
       continue
     }
     const field = rest.join('.')
-    const known = fieldsOf(variables.find((d) => d.name === first)?.type)
+    const known = fieldsOfVariable(first)
     if (known && !known.includes(field)) report(problem('field-unknown', { name: field, of: first, known }, span))
   }
 }
 
-function pathsOfBatch({ keep, called, to, join }: BatchModel): readonly Path[] {
-  return [
-    ...(keep ? pathsOf(keep.condition) : []),
-    ...(called ? pathsIn(called) : []),
-    ...(to ? pathsIn(to.text) : []),
-    ...join.flatMap(({ where }) => pathsOf(where.condition)),
-  ]
+/** What a batch looks at to keep, name and place its records. */
+export function pathsOfRecord({ keep, called, to }: BatchModel): readonly Path[] {
+  return [...(keep ? pathsOf(keep.condition) : []), ...(called ? pathsIn(called) : []), ...(to ? pathsIn(to.text) : [])]
 }
 
 /** The names of a record's fields, or those of the rows of a list; undefined where none are declared. */
@@ -112,7 +106,7 @@ function checkAnswers({ flatten, send, span }: BatchModel, scope: BatchScope, en
 
 const RECORD_KEYS = ['id', 'row', 'fields']
 /** What an envelope places, and what of it has parts that are known. */
-export const ENVELOPE_NAMES = [
+const ENVELOPE_NAMES = [
   'record',
   'values',
   'prompt',
@@ -126,7 +120,9 @@ export const ENVELOPE_NAMES = [
   'dialogue',
   'system',
 ] as const
-const TURN_NAMES = ['role', 'text', 'name', 'parts']
+export type EnvelopeName = (typeof ENVELOPE_NAMES)[number]
+const TURN_NAMES = ['role', 'text', 'name', 'parts'] as const
+export type TurnName = (typeof TURN_NAMES)[number]
 
 /** Every slot of an envelope is something that the batch offers. */
 function checkEnvelope({ line, turn }: EnvelopeModel, { variables }: BatchScope, report: Report): void {
@@ -148,7 +144,8 @@ function checkEnvelope({ line, turn }: EnvelopeModel, { variables }: BatchScope,
       else if (field && declared.type.kind === 'record' && known && !known.includes(field.key)) unknown(field.key, known, field.span)
     }
   }
-  for (const path of turn ? pathsOfShape(turn) : []) if (!TURN_NAMES.includes(path.name)) unknown(path.name, TURN_NAMES, path.span)
+  for (const path of turn ? pathsOfShape(turn) : [])
+    if (!(TURN_NAMES as readonly string[]).includes(path.name)) unknown(path.name, TURN_NAMES, path.span)
 }
 
 function pathsOfShape(shape: Shape): readonly Path[] {

@@ -1,7 +1,8 @@
-import { mkdir, readdir, readFile, rename, rm, rmdir } from 'node:fs/promises'
-import { dirname, join, relative, resolve, sep } from 'node:path'
+import { readdir, readFile, rename, rm, rmdir } from 'node:fs/promises'
+import { join, resolve, sep } from 'node:path'
 import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
+import { filesBelow } from '../output/files-below.js'
 import { writeNew } from '../output/files.js'
 
 /**
@@ -14,15 +15,10 @@ export async function copyLibrary(template: string, folder: string): Promise<rea
   const target = resolve(folder)
   const there = await readdir(target).catch((fault: unknown) => ((fault as { code?: string }).code === 'ENOENT' ? undefined : ['a file']))
   if (there && there.length > 0) throw new ProblemError([problem('folder-taken', { folder })])
-  const entries = await readdir(template, { recursive: true, withFileTypes: true })
-  const paths = entries
-    .filter((entry) => entry.isFile())
-    .map((entry) => relative(template, join(entry.parentPath, entry.name)))
-    .sort()
+  const paths = await filesBelow(template)
   const beside = `${target}.${process.pid}.new`
   try {
     for (const path of paths) {
-      await mkdir(dirname(join(beside, path)), { recursive: true })
       await writeNew(join(beside, path), await readFile(join(template, path)))
     }
     if (there) await rmdir(target)

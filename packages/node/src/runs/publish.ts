@@ -1,7 +1,8 @@
-import { copyFile, link, mkdir, readdir, readFile, rename, rm, stat } from 'node:fs/promises'
-import { dirname, join, relative, resolve } from 'node:path'
+import { copyFile, link, mkdir, readFile, rename, rm, stat } from 'node:fs/promises'
+import { dirname, join, resolve } from 'node:path'
 import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
+import { filesBelow } from '../output/files-below.js'
 import { listRuns, type Published } from './run-file.js'
 
 /**
@@ -45,14 +46,6 @@ async function place(from: string, to: string): Promise<void> {
 async function differs(from: string, to: string): Promise<boolean> {
   const there = await readFile(to).catch(() => undefined)
   return there !== undefined && !there.equals(await readFile(from))
-}
-
-async function filesBelow(folder: string): Promise<string[]> {
-  const entries = await readdir(folder, { recursive: true, withFileTypes: true }).catch(() => [])
-  return entries
-    .filter((entry) => entry.isFile())
-    .map((entry) => relative(folder, join(entry.parentPath, entry.name)))
-    .sort()
 }
 
 /**
