@@ -134,7 +134,7 @@ describe('what would go wrong', () => {
     expect(text(`${library()}/out/cards.jsonl`)).toBe(prompts)
     expect(dunelight('ask', library(), 'urgent').code).toBe(0)
     const answers = text(`${library()}/out/sorted.jsonl`)
-    dunelight('ask', library(), 'urgent', '--keep', 'item.number is "nobody"')
+    dunelight('ask', library(), 'urgent', '--keep', 'item.number is "none"')
     expect(text(`${library()}/out/sorted.jsonl`)).toBe(answers)
     expect(foundRuns().sort()).toEqual(['cards-1', 'urgent-1', 'urgent-2'])
   })

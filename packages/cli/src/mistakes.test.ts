@@ -660,7 +660,7 @@ const MISTAKES: readonly (readonly [title: string, changes: readonly Change[], p
     'write when … otherwise … end',
   ],
   [
-    'jinja-like end',
+    'the end of an if',
     [['snippets/style.yaml', '~ end', '~ end if']],
     'snippets/style.yaml:10:8 error: "end if" is not part of this language [foreign-word]',
     'write end',

@@ -41,20 +41,20 @@ function checkAnswers(
   { outputNames, forms, report, otherForms }: Compilation,
   answerOf: (i: number, output: string) => string | undefined,
 ): void {
-  const { name: setName } = model
-  for (const name of outputNames ?? []) {
-    const form = forms.get(name)?.fixed
+  for (const output of outputNames ?? []) {
+    const form = forms.get(output)?.fixed
+    // Without labels nothing could be read: that is reported where they are missing.
+    if (!form || (form.shape.form === 'one-of' && form.shape.of.length === 0)) continue
     model.cases.forEach(({ number, span }, i) => {
-      // Without labels nothing could be read: that is reported where they are missing.
-      const answer = form && !(form.shape.form === 'one-of' && form.shape.of.length === 0) ? answerOf(i, name) : undefined
-      const read = answer === undefined ? undefined : defined(form).read(answer)
-      const [wrong] = read?.problems ?? []
-      const [repair] = read?.repairs ?? []
-      if (i === 0 && repair && defined(form).instruction !== '')
-        otherForms.push(
-          problem('expected-other-form', { set: setName, expected: clip(defined(answer)), output: name, why: repair.message }, span),
-        )
-      if (wrong) report(problem('case-unreadable', { number, answer: defined(answer), output: name, why: wrong.message }, span))
+      const answer = answerOf(i, output)
+      if (answer === undefined) return
+      const {
+        problems: [wrong],
+        repairs: [repair],
+      } = form.read(answer)
+      if (i === 0 && repair && form.instruction !== '')
+        otherForms.push(problem('expected-other-form', { set: model.name, expected: clip(answer), output, why: repair.message }, span))
+      if (wrong) report(problem('case-unreadable', { number, answer, output, why: wrong.message }, span))
     })
   }
 }

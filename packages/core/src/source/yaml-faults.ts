@@ -1,4 +1,4 @@
-import { isScalar, visit, type Document, type Pair, type YAMLError } from 'yaml'
+import { isScalar, visit, type Document, type YAMLError } from 'yaml'
 import type { Source, Span } from './source.js'
 
 /** A fault that the YAML parser found, in our words. */
@@ -66,22 +66,19 @@ function quotesHint(line: string): string {
 
 /** Where a key stood before: the parser names the second place alone. */
 function duplicate(document: Document, source: Source, position: number): Pick<YamlFault, 'message' | 'hint' | 'related'> {
-  let found: { readonly key: string; readonly start: number; readonly end: number } | undefined
+  let first: { readonly key: string; readonly range: readonly [number, number, ...number[]] } | undefined
   visit(document, {
-    Map: (_, map) => {
-      const at = (pair: Pair) => (isScalar(pair.key) && pair.key.range ? pair.key.range[0] : -1)
-      const second = map.items.find((pair) => at(pair) === position)
-      if (!second || !isScalar(second.key)) return
-      const { value } = second.key
-      const first = map.items.find((pair) => isScalar(pair.key) && pair.key.value === value)
-      if (first && isScalar(first.key) && first.key.range)
-        found = { key: String(value), start: first.key.range[0], end: first.key.range[1] }
+    Map: (_, { items }) => {
+      const keys = items.map(({ key }) => key).filter(isScalar)
+      const second = keys.find(({ range }) => range?.[0] === position)
+      const before = second && keys.find(({ value }) => value === second.value)
+      if (before?.range) first = { key: String(before.value), range: before.range }
     },
   })
-  if (!found) return { message: 'a key is there twice' }
-  const span = source.span(found.start, found.end)
+  if (!first) return { message: 'a key is there twice' }
+  const span = source.span(first.range[0], first.range[1])
   return {
-    message: `the key "${found.key}" is there twice, first in line ${source.place(found.start).line}`,
+    message: `the key "${first.key}" is there twice, first in line ${source.place(span.start).line}`,
     hint: 'remove one of them',
     related: { message: 'here first', span },
   }
@@ -114,7 +111,7 @@ function lineSpan(source: Source, position: number): Span {
 }
 
 /** A sentence of the parser's, as ours begin and end. */
-export function tidy(message: string): string {
+function tidy(message: string): string {
   const line = message.split('\n')[0] ?? ''
   return line.charAt(0).toLowerCase() + line.slice(1).replace(/[.:]$/, '')
 }

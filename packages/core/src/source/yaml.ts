@@ -113,7 +113,7 @@ export function parseYaml(source: Source, aliases = 100): { root: YamlNode; faul
   return {
     root: new YamlNode(source, document, root, whole),
     faults,
-    cut: faults.length > 0 || !source.text.includes(' #') ? [] : cutTexts(document, source),
+    cut: faults.length > 0 || !CUTTING.test(source.text) ? [] : cutTexts(document, source),
   }
 }
 
@@ -123,6 +123,9 @@ export function nodesOf(data: unknown, name: string): YamlNode {
   const file = new Source(name, '')
   return new YamlNode(file, document, document.contents, file.span(0, 0))
 }
+
+/** A comment that may have been meant as text: most files have none, and are not looked through. */
+const CUTTING = /[ \t]#[^\s#]/
 
 /** Deeper than any file of a library is; its readers follow it by calling themselves. */
 const DEEPEST = 200

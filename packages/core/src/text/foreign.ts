@@ -1,7 +1,7 @@
 import type { Cursor } from './cursor.js'
 import type { Span } from '../source/source.js'
 
-/** Hears of a word or sign that another language has, and of what is written here. It is then taken as meant: one slip is one problem. */
+/** Hears of a word or mark that another language has, and of what is written here. It is then taken as meant: one slip is one problem. */
 export type OnForeign = (written: string, meant: string, span: Span) => void
 
 /** Words that begin or end blocks elsewhere, with ours. */
@@ -46,18 +46,24 @@ export function foreignDirective(word: string, cursor: Cursor): ForeignWord | un
 }
 
 /** Whether a brace begins a directive of another language. */
-export function isForeignInBraces(word: string, rest: string): boolean {
+export function isForeignInBraces(word: string, { source, position }: Cursor): boolean {
   if (!DIRECTIVES.has(word) || NEVER_IN_BRACES.has(word)) return false
-  return !WITH_MORE.has(word) || /^[ \t]+[^\s}]/.test(rest)
+  MORE.lastIndex = position + word.length
+  return !WITH_MORE.has(word) || MORE.test(source.text)
 }
 
-/** Takes one of these signs; what it is here is heard. */
-export function takeForeign(cursor: Cursor, signs: Readonly<Record<string, string>>, onForeign: OnForeign): string | undefined {
+const MORE = /[ \t]+[^\s}]/y
+
+/** Marks of another language, each with ours; of two that begin alike the longer one comes first. */
+export type ForeignMarks = readonly (readonly [mark: string, meant: string])[]
+
+/** Takes one of these marks, and reports what is written in its place. */
+export function takeForeign(cursor: Cursor, marks: ForeignMarks, onForeign: OnForeign): string | undefined {
   cursor.blanks()
   const start = cursor.position
-  for (const [sign, meant] of Object.entries(signs))
-    if (cursor.take(sign)) {
-      onForeign(sign, meant, cursor.span(start))
+  for (const [mark, meant] of marks)
+    if (cursor.take(mark)) {
+      onForeign(mark, meant, cursor.span(start))
       return meant
     }
   return undefined

@@ -233,14 +233,14 @@ class TextParser {
     }
   }
 
-  /** `~when x` is text; it may be meant as a directive, without the space behind its sign. */
+  /** `~when x` is text; it may be meant as a directive, without the space behind its ~. */
   private noteTight(line: SourceLine): void {
     const { text } = this.source
-    const sign = text.indexOf('~', line.start)
-    const word = new Cursor(this.source, sign + 1, line.end).peekName() ?? ''
-    const end = sign + 1 + word.length
-    if (DIRECTIVE_WORDS.has(word) && text.startsWith(word, sign + 1) && /^[ \t]/.test(text.slice(end, line.end)))
-      this.tight.push({ written: `~${word}`, meant: `~ ${word}`, span: this.source.span(sign, end) })
+    const start = text.indexOf('~', line.start)
+    const word = new Cursor(this.source, start + 1, line.end).peekName() ?? ''
+    const end = start + 1 + word.length
+    if (DIRECTIVE_WORDS.has(word) && text.startsWith(word, start + 1) && /^[ \t]/.test(text.slice(end, line.end)))
+      this.tight.push({ written: `~${word}`, meant: `~ ${word}`, span: this.source.span(start, end) })
   }
 
   /** Whether an `otherwise` or `end` without a block is that of a directive without its space, which is then the one problem. */
@@ -469,10 +469,7 @@ class TextParser {
   private braces(position: number, end: number): number {
     const cursor = new Cursor(this.source, position + 1, end)
     const word = cursor.peekName() ?? ''
-    const isDirective =
-      DIRECTIVE_WORDS.has(word) ||
-      INNER_WORDS.has(word) ||
-      isForeignInBraces(word, this.source.text.slice(cursor.position + word.length, Math.min(end, cursor.position + word.length + 20)))
+    const isDirective = DIRECTIVE_WORDS.has(word) || INNER_WORDS.has(word) || isForeignInBraces(word, cursor)
     return isDirective ? this.inlineDirective(position, end, word) : this.slot(position, cursor)
   }
 

@@ -1,6 +1,6 @@
 import { Cursor } from './cursor.js'
 import type { Comparison, Condition, FormatCall, Literal, LoopHead, Name, Operand, Path, SlotValue, Step } from './nodes.js'
-import { takeForeign, type OnForeign } from './foreign.js'
+import { takeForeign, type ForeignMarks, type OnForeign } from './foreign.js'
 import { RESERVED } from '../values/names.js'
 import type { Span } from '../source/source.js'
 
@@ -66,7 +66,7 @@ export function parseFormats(cursor: Cursor, context: ValueContext): FormatCall[
 /** `|` before a format, as elsewhere. */
 function takePipe(cursor: Cursor, context: ValueContext): boolean {
   if (cursor.peek() !== '|' || cursor.source.text[cursor.position + 1] === '|') return false
-  return takeForeign(cursor, { '|': 'as' }, context.foreign) !== undefined
+  return takeForeign(cursor, PIPE, context.foreign) !== undefined
 }
 
 /** slot-value = ( path { "or" path } [ "or" literal ] | literal ) { "as" format } */
@@ -108,9 +108,16 @@ export function parseCondition(cursor: Cursor, context: ValueContext, depth = 0)
   return parseChain(cursor, context, 'or', () => parseChain(cursor, context, 'and', () => parseTest(cursor, context, depth)))
 }
 
-const CHAINS = { or: { '||': 'or' }, and: { '&&': 'and' } }
-/** Longer signs first. */
-const COMPARISONS = { '===': 'is', '==': 'is', '=': 'is', '!==': 'is not', '!=': 'is not', '<>': 'is not' }
+const CHAINS: Readonly<Record<'or' | 'and', ForeignMarks>> = { or: [['||', 'or']], and: [['&&', 'and']] }
+const PIPE: ForeignMarks = [['|', 'as']]
+const COMPARISONS: ForeignMarks = [
+  ['===', 'is'],
+  ['==', 'is'],
+  ['=', 'is'],
+  ['!==', 'is not'],
+  ['!=', 'is not'],
+  ['<>', 'is not'],
+]
 
 /** all = test { "and" test } */
 function parseChain(cursor: Cursor, context: ValueContext, word: 'or' | 'and', part: () => Condition): Condition {
