@@ -1,6 +1,8 @@
 import { existsSync, mkdirSync, readdirSync } from 'node:fs'
+import { spawnSync } from 'node:child_process'
+import { resolve } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
-import { dunelight } from '../../../test/command.js'
+import { COMMAND, dunelight } from '../../../test/command.js'
 import { text, useHouse } from '../../../test/house.js'
 
 const house = useHouse()
@@ -16,6 +18,16 @@ describe('a new library', () => {
     expect(next.map(([name]) => name)).toEqual(['show', 'run', 'ask'])
     for (const words of next) expect([words, dunelight(...words).code]).toEqual([words, 0])
     expect(text(`${library}/out/cards.jsonl`).trimEnd().split('\n')).toHaveLength(12)
+  })
+
+  test('is made in the current folder, which stays the same one', () => {
+    mkdirSync(house.pathOf('here'))
+    const script = `"$0" "$1" new . && "$0" "$1" check`
+    const { stdout } = spawnSync('bash', ['-c', script, process.execPath, resolve(COMMAND)], {
+      cwd: house.pathOf('here'),
+      encoding: 'utf8',
+    })
+    expect(stdout).toContain('.: valid · 2 prompts')
   })
 
   test('takes an empty folder, and nothing that is there already', () => {

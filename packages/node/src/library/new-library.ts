@@ -21,11 +21,23 @@ export async function copyLibrary(template: string, folder: string): Promise<rea
     for (const path of paths) {
       await writeNew(join(beside, path), await readFile(join(template, path)))
     }
-    if (there) await rmdir(target)
-    await rename(beside, target)
+    if (there) await moveInto(beside, target)
+    else await rename(beside, target)
   } catch (fault) {
     await rm(beside, { recursive: true, force: true })
     throw fault
   }
   return paths.map((path) => path.split(sep).join('/'))
+}
+
+/** Moves all that a folder holds into an empty one, which stays the same folder: somebody may be in it. */
+async function moveInto(folder: string, target: string): Promise<void> {
+  const names = await readdir(folder)
+  try {
+    for (const name of names) await rename(join(folder, name), join(target, name))
+    await rmdir(folder)
+  } catch (fault) {
+    for (const name of names) await rm(join(target, name), { recursive: true, force: true })
+    throw fault
+  }
 }
