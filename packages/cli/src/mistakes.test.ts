@@ -615,6 +615,15 @@ const MISTAKES: readonly (readonly [title: string, changes: readonly Change[], p
     'did you mean "id"?',
   ],
   [
+    'envelope slot of a model',
+    [
+      ['envelopes/desk.yaml', 'title: Desk\nline: { turns: "{trns}" }\n'],
+      ['models.yaml', 'models:\n  m: { url: "http://127.0.0.1:9/ask", envelope: desk, answer: /text }\n'],
+    ],
+    'envelopes/desk.yaml:2:18 error: unknown slot "trns" in an envelope [envelope-name-unknown]',
+    'did you mean "turns"?',
+  ],
+  [
     'envelope value slot',
     [
       ['envelopes/desk.yaml', 'title: Desk\nline: { id: "{values.item.nubmer}", turns: "{turns}" }\n'],

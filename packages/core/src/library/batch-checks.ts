@@ -26,7 +26,7 @@ export function checkBatch(batch: BatchModel, scope: BatchScope, files: LibraryF
   if (!batch.envelope) return
   const { name, span } = batch.envelope
   const envelope = files.envelopes.get(name)
-  if (envelope) checkEnvelope(envelope, scope, report)
+  if (envelope) checkEnvelope(envelope, scope.variables, report)
   else report(problem('use-unknown', { name, what: 'envelope', known: [...files.envelopes.keys()] }, span))
 }
 
@@ -124,15 +124,15 @@ export type EnvelopeName = (typeof ENVELOPE_NAMES)[number]
 const TURN_NAMES = ['role', 'text', 'name', 'parts'] as const
 export type TurnName = (typeof TURN_NAMES)[number]
 
-/** Every slot of an envelope is something that the batch offers. */
-function checkEnvelope({ line, turn }: EnvelopeModel, { variables }: BatchScope, report: Report): void {
+/** Every slot of an envelope is something that a batch or a model offers; without variables, the values of a prompt are not looked at. */
+export function checkEnvelope({ line, turn }: EnvelopeModel, variables: readonly Declared[] | undefined, report: Report): void {
   const unknown = (name: string, known: readonly string[], span: Path['span']) =>
     report(problem('envelope-name-unknown', { name, known }, span))
   for (const path of line ? pathsOfShape(line) : []) {
     const [step, field] = path.steps
     if (!(ENVELOPE_NAMES as readonly string[]).includes(path.name)) unknown(path.name, ENVELOPE_NAMES, path.span)
     else if (path.name === 'record' && step && !RECORD_KEYS.includes(step.key)) unknown(step.key, RECORD_KEYS, step.span)
-    else if (path.name === 'values' && step) {
+    else if (path.name === 'values' && step && variables) {
       const declared = variables.find(({ name }) => name === step.key)
       const known = fieldsOf(declared?.type)
       if (!declared)

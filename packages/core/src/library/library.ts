@@ -1,4 +1,4 @@
-import { checkBatch } from './batch-checks.js'
+import { checkBatch, checkEnvelope } from './batch-checks.js'
 import { detectors } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { circles } from './circles.js'
@@ -111,6 +111,7 @@ export class Library<P extends object = AnyPrompts> {
       if (batch.prompt && !artefacts.prompts.has(batch.prompt.name))
         report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: [...artefacts.prompts.keys()] }, batch.prompt.span))
     }
+    for (const envelope of artefacts.envelopes.values()) checkEnvelope(envelope, undefined, report)
     for (const batch of artefacts.batches.values()) this.checkBatch(batch).forEach(report)
     for (const { envelope } of artefacts.models.models.values()) {
       if (envelope && !artefacts.envelopes.has(envelope.name))
