@@ -34,13 +34,14 @@ export async function readTable(file: File, prompt: Prompt): Promise<DeskTable> 
       const errors = reader.problems.filter((p) => p.severity === 'error')
       if (errors.length > 0) return { name: file.name, objects: [], problems: [...problems, ...errors] }
       const title = headings.findIndex((heading) => /^title$/i.test(heading))
+      const number = headings.findIndex((heading) => /^(?:object )?no\.?$/i.test(heading))
       for (const cells of rows) {
         const row = objects.length + 1
         if (cells instanceof Misread) objects.push({ id: String(row), title: '', values: undefined, problems: [cells.problem] })
         else {
           const read = reader.read(cells, row)
           objects.push({
-            id: reader.id(cells, row),
+            id: number < 0 ? String(row) : cellText(cells[number]),
             title: cellText(cells[title]),
             values: read.prepared?.values,
             problems: read.problems,

@@ -146,7 +146,7 @@ const JOIN: Flag = [
   '"data/rooms.json as room where item.room is room.code", a path in the library; can be repeated',
   list,
 ]
-const NAME: Flag = ['--name <text>', 'the record’s id, such as {item.number}']
+export const NAME: Flag = ['--name <text>', 'the record’s id, such as {item.number}']
 const COLUMN: Flag = ['--column <variable=heading>', 'the column for a variable; can be repeated', list]
 
 /** How a row becomes a record. */

@@ -1,5 +1,5 @@
 import { execFileSync, spawnSync } from 'node:child_process'
-import { mkdirSync, readdirSync, writeFileSync } from 'node:fs'
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { resolve } from 'node:path'
 import { beforeEach, describe, expect, test } from '@jest/globals'
 import { openLibrary, serveMock } from '@dunelight/node'
@@ -151,5 +151,51 @@ describe('what would go wrong', () => {
     expect(await ask('no')).toEqual([400, 'the body is not valid JSON'])
     expect((await ask('{"prompt":"sort","record":"H-001","fingerprint":"x","settings":{}}'))[0]).toBe(200)
     await server.close()
+  })
+})
+
+describe('records have the same names', () => {
+  const names = ['W-9', 'W-8', 'W-7', '4a-1']
+  /** The identifiers are in a column that the prompt does not have; the titles are each another, and no identifiers. */
+  const rows = names.map((ref, i) => ({ made: 1850 + i, title: `Lamp ${i}`, ref, materials: 'brass', note: `Dent ${i}`, number: '7' }))
+  const written = (name: string, content: string) => {
+    writeFileSync(house.pathOf(name), `${content}\n`)
+    return house.pathOf(name)
+  }
+  const csv = () => written('refs.csv', [Object.keys(rows[0]!).join(','), ...rows.map((row) => Object.values(row).join(','))].join('\n'))
+  const json = () => written('refs.jsonl', rows.map((row) => JSON.stringify(row)).join('\n'))
+  const namesIn = (lines: string) =>
+    lines
+      .trim()
+      .split('\n')
+      .map((line) => (JSON.parse(line) as { record: string }).record)
+
+  test('in run on one thread and on two, in render, ask, show and fit, of CSV and JSON Lines', () => {
+    for (const path of [csv(), json()]) {
+      const read = ['--records', path, '--as', 'item']
+      const to = house.pathOf('refs-out.jsonl')
+      for (const more of [[], ['--workers', '2']]) {
+        expect(dunelight('run', library(), 'describe', ...read, '--to', to, '--overwrite', ...more)).toMatchObject({ code: 0 })
+        expect(namesIn(readFileSync(to, 'utf8'))).toEqual(names)
+      }
+      expect(namesIn(dunelight('render', library(), 'describe', ...read).out)).toEqual(names)
+      expect(dunelight('show', library(), 'describe', ...read, '--record', 'W-7').out).toContain('Lamp 2')
+      expect(dunelight('ask', library(), 'sort', ...read, '--record', 'W-8', '--json').out).toContain('W-8')
+      const fit = dunelight('fit', library(), 'describe', ...read)
+      expect(fit.out).toContain('records are named by the column "ref"  W-9 · W-8 · W-7')
+      const lost = dunelight('show', library(), 'describe', ...read, '--record', 'W-1')
+      expect(lost.err).toContain('did you mean "W-9"?')
+      expect(namesIn(dunelight('render', library(), 'describe', ...read, '--name', 'x{item.made}').out)[0]).toBe('x1850')
+    }
+  })
+
+  test('and fit says why a column does not name them', () => {
+    writeFileSync(
+      house.pathOf('twice.csv'),
+      'number,title,made,materials,note\n7,A lamp,1890,brass,n\n8,A net,1890,flax,n\n7,An oar,1890,ash,n\n',
+    )
+    const fit = dunelight('fit', library(), 'describe', '--as', 'item', '--records', house.pathOf('twice.csv'))
+    expect(fit.out).toContain('records are named by their row numbers')
+    expect(fit.out).toContain('"number" does not name the records, for "7" is in rows 1 and 3')
   })
 })

@@ -12,7 +12,16 @@ export { textBytes } from './output/bytes.js'
 export { formatOf, readList } from './sources/open-table.js'
 export { byteText } from './sources/byte-text.js'
 export { Misread, readTextTable, type Row, type TableRows, textFormatOf } from '@dunelight/tables'
-export { readPools, readRecords, type RecordChunk, RecordMaker, recordsOf, type RecordsOptions, tableFile } from './sources/records.js'
+export {
+  readPools,
+  readRecords,
+  type RecordChunk,
+  RecordMaker,
+  recordsOf,
+  type RecordsOptions,
+  tableFile,
+  withNames,
+} from './sources/records.js'
 export { libraryOf, type ReadListener, readyBatch, type RunOptions } from './runs/begin.js'
 export type { Counts } from './runs/counts.js'
 export { work } from './runs/engine.js'

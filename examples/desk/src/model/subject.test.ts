@@ -79,6 +79,7 @@ describe('the order of the grid', () => {
     name: 't',
     headings: ['word', 'size'],
     rows,
+    named: undefined,
     misread: new Map(),
     problems: [],
     cut: false,

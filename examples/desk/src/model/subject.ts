@@ -63,7 +63,7 @@ export class Subject {
         ? batchOf(library, model, wanted.values ? { values: wanted.values } : {})
         : plainBatch(this.prompt, { ...localeOf(library) })
       const pools = poolsOf(this.batch, joined)
-      this.rows = table && this.batch.rows(table.headings, pools)
+      this.rows = table && this.batch.rows(table.headings, pools, table.named)
       const wrong = this.rows?.problems.filter((p) => p.severity === 'error') ?? []
       this.problems = wrong
       if (wrong.length > 0) this.rows = undefined

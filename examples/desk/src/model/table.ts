@@ -1,11 +1,13 @@
 import { Misread, readTextTable, textFormatOf, type TextFormat } from '@dunelight/tables'
 import { ProblemError, type FileValue, type Problem } from 'dunelight'
-import { problem } from 'dunelight/host'
+import { FirstRows, problem } from 'dunelight/host'
 
 /** A table as it was read: nothing of it is a value yet. */
 export interface DeskTable {
   readonly name: string
   readonly headings: readonly string[]
+  /** The heading of the column that names the records, where one does. */
+  readonly named: string | undefined
   readonly rows: readonly (readonly unknown[])[]
   /** Rows that could not be cut into cells, by their place. */
   readonly misread: ReadonlyMap<number, Problem>
@@ -32,6 +34,7 @@ export async function readDeskTable(stream: ReadableStream<Uint8Array>, name: st
   const rows: (readonly unknown[])[] = []
   const misread = new Map<number, Problem>()
   const problems: Problem[] = []
+  const first = new FirstRows()
   let headings: readonly string[] = []
   let cut = false
   try {
@@ -41,6 +44,7 @@ export async function readDeskTable(stream: ReadableStream<Uint8Array>, name: st
       headings = part.headings
       for (const row of part.rows) {
         if (row instanceof Misread) misread.set(rows.length, row.problem)
+        else first.add(row)
         rows.push(row instanceof Misread ? [] : row)
       }
       cut = rows.length >= MOST_ROWS
@@ -50,5 +54,5 @@ export async function readDeskTable(stream: ReadableStream<Uint8Array>, name: st
     if (!(fault instanceof ProblemError)) throw fault
     problems.push(...fault.problems)
   }
-  return { name, headings, rows, misread, problems, cut, documents: NO_DOCUMENTS }
+  return { name, headings, named: first.idHeading(headings), rows, misread, problems, cut, documents: NO_DOCUMENTS }
 }

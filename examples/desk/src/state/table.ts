@@ -98,5 +98,5 @@ export class TableActions {
 
 function unreadable(path: string, why: string): DeskTable {
   const problems = [problem('file-unreadable', { file: path, why })]
-  return { name: path, headings: [], rows: [], misread: new Map(), problems, cut: false, documents: NO_DOCUMENTS }
+  return { name: path, headings: [], named: undefined, rows: [], misread: new Map(), problems, cut: false, documents: NO_DOCUMENTS }
 }

@@ -1,7 +1,7 @@
 import { printProblem } from 'dunelight'
-import { defined, Fit, type FitReport, type FittedVariable } from 'dunelight/host'
+import { defined, Fit, type FitReport, type FittedJoin, type FittedVariable } from 'dunelight/host'
 import { readTable } from '@dunelight/node'
-import { fileReader, readPools, readyBatch, takesFiles } from '@dunelight/node/host'
+import { fileReader, readPools, readyBatch, takesFiles, withNames } from '@dunelight/node/host'
 import { BATCH, BATCH_FLAGS, defineCommand, JSON_FLAG, LIBRARY, LOCALE, SET_FOR_ALL } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { openToRun } from '../flags/open-library.js'
@@ -35,9 +35,10 @@ async function fit(context: CommandContext, folder: string, what: string, flags:
   const paint = paintFor(colorsFor(context.stderr, context.env))
   const notice = { notice: (p: Parameters<typeof printProblem>[0]) => void context.stderr.write(`${printProblem(p, paint)}\n`) }
   const pools = await readPools(batch, folder, notice)
-  const fit = new Fit(batch, pools)
+  const { named, parts } = await withNames(readTable(defined(records), notice), batch.model.called ? null : undefined)
+  const fit = named === null ? new Fit(batch, pools) : new Fit(batch, pools, named)
   const files = takesFiles(batch) ? fileReader(batch, pools, folder, defined(records).from) : undefined
-  for await (const { headings, rows } of readTable(defined(records), notice)) {
+  for await (const { headings, rows } of parts) {
     if (files) for (const row of rows) fit.add(headings, [await files(headings, row)])
     else fit.add(headings, rows)
     if (context.signal?.aborted) break
@@ -51,7 +52,7 @@ async function fit(context: CommandContext, folder: string, what: string, flags:
 }
 
 function printFit(report: FitReport, prompt: string, table: string, c: Colors): string {
-  const { rows, included, rejected, variables, unused, columns, hints } = report
+  const { rows, included, rejected, variables, unused, columns, hints, joined } = report
   const head = `${c.bold(prompt)} ${c.dim('and')} ${c.bold(table)}\n${plural(rows, 'row')}${included < rows ? `, ${included} selected` : ''}: ${verdict(included, rejected, variables, c)}\n`
   const lines = variables.map((variable) => line(variable, included, c))
   const painted = (cells: readonly Cell[]) => cells.map(({ text, paint = plain }) => paint(text))
@@ -73,6 +74,8 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
   return [
     head,
     `\n${grid}`,
+    `\n${names(report, c)}\n`,
+    ...joined.map((table) => `\n${joinedTable(table, included, c)}`),
     part('invalid cells', misfits),
     part(
       'rejected',
@@ -87,6 +90,29 @@ function printFit(report: FitReport, prompt: string, table: string, c: Colors): 
       hints.map((hint) => `  ${hint}`),
     ),
   ].join('')
+}
+
+/** What the records are called by. */
+function names({ names: { by, heading, named, samples }, included }: FitReport, c: Colors): string {
+  const some = samples.length > 0 ? c.dim(`  ${samples.join(' · ')}`) : ''
+  const share = named < included && by !== 'row' ? `, ${percent(included - named, included)} by their row number` : ''
+  const what = by === 'name' ? 'the batch’s name' : by === 'column' ? `the column "${heading ?? ''}"` : 'their row numbers'
+  return `${c.dim('records are named by')} ${what}${share}${some}`
+}
+
+/** The columns of a joined table; their shares are of its rows. */
+function joinedTable({ as, table, rows, unfit, without, columns }: FittedJoin, included: number, c: Colors): string {
+  const unread = unfit > 0 ? `, ${c.yellow(`${unfit} without a key or with unfit cells`)}` : ''
+  const lacking = without > 0 ? `${c.yellow(percent(without, included))} of the records have no row` : 'every record has a row'
+  const lines = columns.map(({ path, takes, heading, empty, samples }) => [
+    path,
+    c.dim(clipped(takes)),
+    heading,
+    c.dim(percent(empty, rows - unfit)),
+    c.dim(samples.join(' · ')),
+  ])
+  const grid = aligned([['column', 'is', 'heading', 'empty', 'examples'].map((text) => c.dim(text)), ...lines], { indent: 2 })
+  return `${c.dim('joined')} ${as} ${c.dim('from')} ${table}: ${plural(rows, 'row')}${unread}; ${lacking}\n${grid}`
 }
 
 const TITLES = ['variable', 'takes', 'column', 'empty', 'invalid', 'examples'] as const
@@ -114,12 +140,16 @@ function line(fittedVariable: FittedVariable, rows: number, c: Colors): Cell[] {
   const share = (count: number) => (missing || how === 'set' ? '' : percent(count, rows))
   return [
     { text: path },
-    { text: takes.length > 24 ? `${takes.slice(0, 23)}…` : takes, paint: c.dim },
+    { text: clipped(takes), paint: c.dim },
     { text: column, paint: missing ? (required ? c.red : c.dim) : undefined },
     { text: share(empty), paint: required && empty > 0 ? c.yellow : c.dim },
     { text: how === 'joined' ? '' : share(invalid), paint: invalid > 0 ? c.yellow : c.dim },
     { text: samples.join(' · '), paint: c.dim },
   ]
+}
+
+function clipped(text: string): string {
+  return text.length > 24 ? `${text.slice(0, 23)}…` : text
 }
 
 function percent(count: number, rows: number): string {

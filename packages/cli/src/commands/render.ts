@@ -1,8 +1,8 @@
 import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
-import { printProblem, type Prompt } from 'dunelight'
+import { printProblem, type Library, type Prompt } from 'dunelight'
 import { renderTable, type TableFile } from '@dunelight/node'
-import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, OVERWRITE, PROMPT, TABLE_FLAGS, TAKE, whole } from '../define-command.js'
+import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, NAME, OVERWRITE, PROMPT, TABLE_FLAGS, TAKE, whole } from '../define-command.js'
 import { tableOf, type TableFlags } from '../flags/batch-flags.js'
 import { openToRender } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
@@ -21,6 +21,7 @@ export const renderCommand = defineCommand({
     ['--set <name=value>', 'a value; can be repeated; item.title=Lamp sets a field', list],
     ['--record <id>', 'only this record'],
     ['--as <name>', 'the record variable that receives the row'],
+    NAME,
     TAKE,
     ['--to <file>', 'write to this file instead of stdout'],
     OVERWRITE,
@@ -41,6 +42,7 @@ interface RenderFlags extends TableFlags {
   readonly set?: string[]
   readonly record?: string
   readonly as?: string
+  readonly name?: string
   readonly take?: number
   readonly to?: string
   readonly overwrite?: boolean
@@ -51,7 +53,7 @@ interface RenderFlags extends TableFlags {
   readonly json?: boolean
 }
 
-const TABLE_ONLY = ['record', 'as', 'take', 'rejected'] as const
+const TABLE_ONLY = ['record', 'as', 'name', 'take', 'rejected'] as const
 
 /** Renders one set of values, or a table. */
 async function render(context: CommandContext, folder: string, name: string, flags: RenderFlags): Promise<number> {
@@ -65,7 +67,9 @@ async function render(context: CommandContext, folder: string, name: string, fla
   const values = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
   const out = flags.to === undefined ? context.stdout : await resultFile(flags.to, flags.overwrite ?? false, [flags.records])
   try {
-    const code = !table ? renderOne(context, out, prompt, values, flags) : await renderMany(context, out, prompt, values, table, flags)
+    const code = !table
+      ? renderOne(context, out, prompt, values, flags)
+      : await renderMany(context, out, library, prompt, values, table, flags)
     if (out !== context.stdout) await closed(out)
     return code
   } catch (fault) {
@@ -94,13 +98,14 @@ function renderOne(context: CommandContext, out: Writable, prompt: Prompt, value
 async function renderMany(
   context: CommandContext,
   out: Writable,
+  library: Library,
   prompt: Prompt,
   values: Record<string, unknown>,
   table: TableFile,
   flags: RenderFlags,
 ): Promise<number> {
   const { stderr } = context
-  const { seed, locale, as, take, record, overwrite = false } = flags
+  const { seed, locale, as, name, take, record, overwrite = false } = flags
   const rejected = flags.rejected === undefined ? undefined : await resultFile(flags.rejected, overwrite, [table.from, flags.to])
   const reporter = new RunReporter(context, 'rendered')
   return reporter.until(async () => {
@@ -114,6 +119,7 @@ async function renderMany(
       ...(seed !== undefined && { seed }),
       ...(locale !== undefined && { locale }),
       ...(as !== undefined && { as }),
+      ...(name !== undefined && { names: { name, library } }),
       ...(take !== undefined && { take }),
       ...(record !== undefined && { only: record }),
       ...reporter.listener,

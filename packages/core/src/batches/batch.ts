@@ -81,9 +81,9 @@ export class Batch {
     return columns
   }
 
-  /** The records of a table with these headings. */
-  rows(headings: readonly string[], pools: readonly Pool[]): BatchRows {
-    return new BatchRows(this, headings, pools)
+  /** The records of a table with these headings, named by the column with the heading `named`, or by the batch's own `name`. */
+  rows(headings: readonly string[], pools: readonly Pool[], named?: string): BatchRows {
+    return new BatchRows(this, headings, pools, named)
   }
 
   /** Whether each record goes to a place of its own. */
@@ -128,10 +128,21 @@ function withoutFrame(p: Problem): Problem {
   return p.span?.source.text === '' ? { ...p, message: `${p.span.source.name}: ${p.message}`, span: undefined, place: undefined } : p
 }
 
-/** The batch of a table that is given to a prompt unchanged. */
-export function plainBatch(prompt: Prompt, { values = {}, locale = prompt.locale, as }: BatchOptions = {}): Batch {
+/** What names the records of a table without a batch file: a text such as `{item.number}`, and the library that reads it. */
+export interface PlainNames {
+  readonly name: string
+  readonly library: Library
+}
+
+/**
+ * The batch of a table that is given to a prompt unchanged.
+ *
+ * @throws ProblemError if the name is no text of the language.
+ */
+export function plainBatch(prompt: Prompt, { values = {}, locale = prompt.locale, as }: BatchOptions = {}, names?: PlainNames): Batch {
   const records = { from: 'records', ...(as !== undefined && { as }) }
-  return new Batch(prompt, batchModel({ prompt: prompt.name, records }), undefined, values, locale)
+  const model = batchModel({ prompt: prompt.name, records, ...(names && { name: names.name }) }, names && '--name')
+  return new Batch(prompt, model, names?.library, values, locale)
 }
 
 /**

@@ -54,7 +54,7 @@ function records(
   const pools = batch.pools()
   const unjoined = pools.flatMap((pool) => pool.add(tables[pool.join.as]!.headings, tables[pool.join.as]!.rows, 1))
   if (unjoined.length > 0) throw new ProblemError(unjoined)
-  const reader = batch.rows(HEADINGS, pools)
+  const reader = batch.rows(HEADINGS, pools, HEADINGS[0])
   if (reader.problems.some((p) => p.severity === 'error')) throw new ProblemError(reader.problems)
   const accepted = rows
     .map((cells, i) => reader.read(cells, i + 1))
@@ -336,7 +336,7 @@ roles: { user: visitor }
 describe('how a table fits', () => {
   const fit = (headings: readonly string[], rows: readonly (readonly unknown[])[], definition: Record<string, unknown> = {}) => {
     const batch = batchOf(libraryFrom(FILES), batchModel({ prompt: 'p', records: { from: 'x.csv', as: 'item' }, ...definition }))
-    const counted = new Fit(batch, [])
+    const counted = new Fit(batch, [], headings[0] ?? '')
     counted.add(headings, rows)
     return counted.report()
   }

@@ -1,5 +1,6 @@
 import { defined } from '../invariant.js'
 import type { Batch } from './batch.js'
+import { FirstRows } from './id-heading.js'
 import type { Pool } from './pool.js'
 import type { BatchRecord, BatchRows } from './rows.js'
 import { nearest } from '../problems/suggest.js'
@@ -27,6 +28,31 @@ export interface FittedVariable {
   readonly misfits: readonly { readonly row: number; readonly cell: string; readonly why: string }[]
 }
 
+/** A joined table, and how many records have a row there. */
+export interface FittedJoin {
+  /** The name of its rows in the batch. */
+  readonly as: string
+  /** Its path in the library. */
+  readonly table: string
+  readonly rows: number
+  /** Rows that no record finds: without a key, or with cells that do not fit. */
+  readonly unfit: number
+  /** Records without a row of it. */
+  readonly without: number
+  readonly columns: readonly (Pick<FittedVariable, 'path' | 'takes' | 'empty' | 'samples'> & { readonly heading: string })[]
+}
+
+/** What names the records. */
+export interface FittedNames {
+  /** The batch's `name`, a column, or the row number. */
+  readonly by: 'name' | 'column' | 'row'
+  /** The column's heading. */
+  readonly heading?: string
+  /** Records whose name is more than their row number. */
+  readonly named: number
+  readonly samples: readonly string[]
+}
+
 /** How a table fits a prompt, before anything runs. */
 export interface FitReport {
   readonly rows: number
@@ -35,6 +61,8 @@ export interface FitReport {
   /** Kept rows that cannot become values of the prompt. */
   readonly rejected: number
   readonly variables: readonly FittedVariable[]
+  readonly names: FittedNames
+  readonly joined: readonly FittedJoin[]
   readonly unused: readonly { readonly heading: string; readonly samples: readonly string[] }[]
   /** Lines of `columns:` that would fix what is missing. */
   readonly columns: readonly string[]
@@ -68,11 +96,13 @@ export class Fit {
   constructor(
     private readonly batch: Batch,
     private readonly pools: readonly Pool[],
+    /** The heading of the column that names the records, where the batch has no `name` and one does. */
+    private readonly named?: string,
   ) {}
 
   add(headings: readonly string[], rows: readonly (readonly unknown[] | { readonly problem: Problem })[]): void {
     if (!this.reader || headings !== this.headings) {
-      this.reader = this.batch.rows(headings, this.pools)
+      this.reader = this.batch.rows(headings, this.pools, this.named)
       this.headings = headings
     }
     for (const cells of rows) {
@@ -82,8 +112,13 @@ export class Fit {
         this.rejectedCount++
         continue
       }
+      this.first.add(cells)
       const record = this.reader.read(cells, this.rows)
       if (record) this.included++
+      if (record?.named) {
+        this.namedCount++
+        keepSample(this.nameSamples, record.id)
+      }
       if (record) for (const name of this.reader.unmatched(cells, this.rows)) this.countOf(name).empty++
       const [fault] = record ? this.faultsOf(record) : []
       if (record && fault) {
@@ -109,6 +144,9 @@ export class Fit {
     }
   }
 
+  private readonly first = new FirstRows()
+  private namedCount = 0
+  private readonly nameSamples: string[] = []
   private readonly otherCodes = new Map<string, number>()
 
   /** Of every reason some are shown. */
@@ -180,14 +218,41 @@ export class Fit {
       included: this.included,
       rejected: this.rejectedCount,
       variables: all,
+      names: this.names(),
+      joined: this.pools.map((pool) => this.fittedJoin(pool)),
       unused,
       columns: fixes(
         variables.filter((variable) => variable.how === 'missing'),
         unused.map((item) => item.heading),
       ),
       others: this.others,
-      hints: all.flatMap(hintsFor),
+      hints: [...all.flatMap(hintsFor), ...this.hintsForNames()],
     }
+  }
+
+  private names(): FittedNames {
+    const by = this.batch.model.called ? 'name' : this.named === undefined ? 'row' : 'column'
+    const heading = by === 'column' && this.named !== undefined ? { heading: this.named } : {}
+    return { by, ...heading, named: this.namedCount, samples: this.nameSamples }
+  }
+
+  /** Why the column that seems meant does not name the records. */
+  private hintsForNames(): string[] {
+    const found = this.names().by === 'row' ? this.first.almost(this.headings) : undefined
+    if (!found) return []
+    const { heading, cell, rows } = found
+    const why = cell === '' ? `row ${rows.join('')} has none` : `"${clip(cell, 28)}" is in rows ${rows.join(' and ')}`
+    return [`"${heading}" does not name the records, for ${why}: correct it, or set name: in the batch`]
+  }
+
+  private fittedJoin(pool: Pool): FittedJoin {
+    const { as, path: table } = pool.join
+    const columns = [...pool.described(SAMPLES)].map(({ name, type, heading, empty, samples }) => {
+      const cells: string[] = []
+      for (const value of samples) keepSample(cells, cellText(value))
+      return { path: `${as}.${name}`, takes: describe(type), heading, empty, samples: cells }
+    })
+    return { as, table, ...pool.counts, without: this.countOf(as).empty, columns }
   }
 
   private fitted(declared: Declared, path: string, columns: readonly Column[]): FittedVariable {

@@ -9,12 +9,21 @@ import type { Declared, ValueType } from '../values/types.js'
 /** The records of a joined table that have one key. */
 type Entry = { readonly record: Readonly<Record<string, unknown>> } | { readonly problems: readonly Problem[] }
 
+/** A column of a joined table, and what its rows have there. */
+export interface PoolColumn extends Declared {
+  readonly heading: string
+  readonly empty: number
+  /** A few of its values, each another. */
+  readonly samples: readonly unknown[]
+}
+
 /** A joined table, in memory, indexed by the values that find its rows. */
 export class Pool {
   private readonly entries = new Map<string, Entry[]>()
   private columns: readonly Declared[] = []
   private reader: ScopeReader | undefined
   private headings: readonly string[] | undefined
+  private rows = 0
 
   constructor(
     readonly join: JoinModel,
@@ -39,6 +48,7 @@ export class Pool {
       if (missing.length > 0) return missing.map((heading) => problem('column-unknown', { heading, variable: as, known }))
     }
     const places = this.keys.map((path) => this.columns.findIndex((d) => d.name === defined(path.steps[0]).key))
+    this.rows += rows.length
     rows.forEach((cells, i) => {
       const { accepted, problems } = defined(this.reader).read(cells, row + i)
       // A row that cannot be read at all has no key: nothing finds it.
@@ -68,6 +78,29 @@ export class Pool {
     }
     const { accepted } = new ScopeReader(table, columns).read(cells, row)
     return accepted && keyOf(accepted)
+  }
+
+  /** How many rows it has, and how many of them nothing finds, for they have no key or cells that do not fit. */
+  get counts(): { readonly rows: number; readonly unfit: number } {
+    let fit = 0
+    for (const entries of this.entries.values()) for (const entry of entries) if ('record' in entry) fit++
+    return { rows: this.rows, unfit: this.rows - fit }
+  }
+
+  /** Its columns, with what the rows that can be found have there. */
+  *described(samples: number): Generator<PoolColumn> {
+    for (const column of this.columns) {
+      const some = new Set<unknown>()
+      let empty = 0
+      for (const entries of this.entries.values())
+        for (const entry of entries) {
+          if (!('record' in entry)) continue
+          const value = entry.record[column.name]
+          if (isMissing(value)) empty++
+          else if (some.size < samples) some.add(value)
+        }
+      yield { ...column, heading: this.reader?.headingOf(column.name) ?? column.name, empty, samples: [...some] }
+    }
   }
 
   /** Its columns as a declaration under its name. */

@@ -8,6 +8,7 @@ import type { PromptRows } from '../library/prompt-rows.js'
 import { contained } from '../problems/contained.js'
 import { problem, type Problem, type ProblemError } from '../problems/problem.js'
 import { acceptType, topLevel } from '../values/accept.js'
+import { cellText } from '../values/cells.js'
 import { isEmpty } from '../values/data.js'
 import type { RowShape } from '../values/row.js'
 
@@ -32,13 +33,17 @@ export class BatchRows {
   readonly reader: PromptRows
   private readonly filter: RowFilter | undefined
   private readonly joined: readonly number[]
+  private readonly idColumn: number
 
   /** @throws ProblemError if a condition or a name uses a column that the tables do not have. */
   constructor(
     private readonly batch: Batch,
     readonly headings: readonly string[],
     private readonly pools: readonly Pool[],
+    /** The heading of the column by which records are named, where the batch does not say: see `idHeading`. */
+    named: string | undefined,
   ) {
+    this.idColumn = named === undefined ? -1 : headings.indexOf(named)
     const { model, prompt, values, locale } = batch
     const columns = new Map([...model.columns].flatMap(([path, { heading }]) => (heading === undefined ? [] : [[path, heading] as const])))
     const shape: RowShape = {
@@ -80,7 +85,7 @@ export class BatchRows {
   private readRow(cells: readonly unknown[], row: number): BatchRecord | undefined {
     const { filter } = this
     if (!filter) {
-      const id = this.reader.id(cells, row)
+      const id = this.id(cells, row)
       const { prepared, problems } = this.reader.read(cells, row)
       return { row, id, named: id !== String(row), cells, prepared, problems, path: undefined }
     }
@@ -88,12 +93,18 @@ export class BatchRows {
     const scope = filter.read(cells, row, problems)
     if (scope && problems.length === 0 && !filter.accepts(scope)) return undefined
     const called = scope && filter.called(scope)
-    const id = called === undefined || called === '' ? this.reader.id(cells, row) : called
+    const id = called === undefined || called === '' ? this.id(cells, row) : called
     if (called === '') problems.push(problem('record-unnamed', { row }))
     const record = { row, id, named: id !== String(row), cells, path: scope && filter.path(scope) }
     if (problems.length > 0) return { ...record, prepared: undefined, problems }
     const read = this.reader.read(cells, row, scope && ((accepted) => this.putJoined(accepted, scope)))
     return { ...record, prepared: read.prepared, problems: read.problems }
+  }
+
+  /** The cell of the column that names records, else the row's number. */
+  private id(cells: readonly unknown[], row: number): string {
+    const own = this.idColumn >= 0 ? cellText(cells[this.idColumn]).trim() : ''
+    return own === '' ? String(row) : own
   }
 
   /** The joined rows as values of the prompt. */

@@ -79,4 +79,8 @@ export class ScopeReader {
   read(cells: readonly unknown[], row: number): RowResult {
     return this.reader.read(cells, row)
   }
+
+  headingOf(name: string): string | undefined {
+    return this.reader.columns.find((column) => column.name === name)?.heading
+  }
 }

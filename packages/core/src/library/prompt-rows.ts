@@ -21,11 +21,6 @@ export class PromptRows {
     return this.columns.problems
   }
 
-  /** The record's id: the cell of a column called number, id or the like, else the row's number. */
-  id(cells: readonly unknown[], row: number): string {
-    return this.columns.id(cells, row)
-  }
-
   /** `row` counts the rows below the heading from 1; `beside` adds values from elsewhere, and reports their problems. */
   read(cells: readonly unknown[], row: number, beside?: (accepted: unknown[]) => readonly Problem[]): ReadRow {
     const { accepted, problems: misfits } = this.columns.read(cells, row)

@@ -312,7 +312,7 @@ export const tableCodes = {
     (d) => d.near && `did you mean ${d.near}?`,
   ),
   'record-unknown': error<{ id: string; known?: readonly string[] }>(
-    'The table has no record with this id. The id is the cell of a variable or field called "number", "no", "id", "key", "code" or "name"; without one, the row number.',
+    'The table has no record with this id. The id is what the `name` of the batch says, else the cell of the first column whose cells are identifiers, none empty and no two alike, in the first 1,000 rows; without one, the row number.',
     (d) => `unknown record "${d.id}"`,
     (d) => suggestion(d.id, d.known ?? [], 'records'),
   ),

@@ -93,8 +93,3 @@ describe('cells', () => {
     })
   })
 })
-
-test('a record is called by its number, else by its row', () => {
-  expect(reader(ITEM, ['Object No.']).id(['MH-3'], 9)).toBe('MH-3')
-  expect(reader(ITEM, ['Object No.']).id([' '], 9)).toBe('9')
-})

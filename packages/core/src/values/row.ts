@@ -65,8 +65,6 @@ export class RowReader {
   readonly beside: readonly Column[]
   /** Where the value of each of them goes; of all columns, where there is no record. */
   private readonly places: readonly number[]
-  /** The column by whose cell a record is called, where there is one. */
-  private readonly idColumn: number
 
   constructor(
     variables: readonly Declared[],
@@ -108,7 +106,6 @@ export class RowReader {
     ]
     this.empty = Object.fromEntries(this.columns.map((c) => [c.name, null]))
     this.places = (this.record ? this.beside : this.columns).map(({ declared }) => variables.indexOf(declared))
-    this.idColumn = this.columns.find((c) => ID.test(foldHeading(c.declared.name)))?.index ?? -1
   }
 
   /** Whether a variable beside the record has a column: one that is named for it, or one of its name that is no field's. */
@@ -119,12 +116,6 @@ export class RowReader {
     const isTaken =
       !fields || fields.some((field) => foldHeading(columns.get(`${this.record?.name ?? ''}.${field.name}`) ?? field.name) === name)
     return !isTaken && d.type.kind !== 'turns' && this.headings.some((heading) => foldHeading(heading) === name)
-  }
-
-  /** The record's id: the cell of a column called number, id or the like, else the row's number. */
-  id(cells: readonly unknown[], row: number): string {
-    const own = this.idColumn >= 0 ? cellText(cells[this.idColumn]).trim() : ''
-    return own === '' ? String(row) : own
   }
 
   /** `row` counts the rows below the heading from 1. */
@@ -151,7 +142,6 @@ export class RowReader {
 
 const NO_COLUMNS: ReadonlyMap<string, string> = new Map()
 const NOWHERE: ReadonlySet<string> = new Set()
-const ID = /^(?:id|no|number|objectno|key|code|name)$/
 
 /** The one record variable that has no value yet, or needs one, if all others that need one are of kinds that no cell holds. */
 function soleRecord(open: readonly Declared[], headings: readonly string[], columns: ReadonlyMap<string, string>): Declared | undefined {

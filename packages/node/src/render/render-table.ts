@@ -1,5 +1,5 @@
 import type { Problem, Prompt } from 'dunelight'
-import { plainBatch } from 'dunelight/host'
+import { plainBatch, type PlainNames } from 'dunelight/host'
 import { newCounts } from '../runs/counts.js'
 import { work, type RunListener, type RunProgress } from '../runs/engine.js'
 import type { RejectedRow } from '../runs/rejected.js'
@@ -23,6 +23,8 @@ export interface TableOptions extends RunListener {
   readonly locale?: string
   /** The record variable that gets the row. Default: the only one. */
   readonly as?: string
+  /** What names the records. Default: the first column with identifiers, else the row numbers. */
+  readonly names?: PlainNames
   /** Ends after this many records that fit. */
   readonly take?: number
   /** Renders only the record of this id. */
@@ -60,8 +62,9 @@ export interface TableReport {
  * report.written // => 3
  */
 export async function renderTable(options: TableOptions): Promise<TableReport> {
-  const { prompt, take, only, values, locale, as, seed, onHeading, notice, to, rejected, records: source, ...listener } = options
-  const batch = plainBatch(prompt, { ...(values && { values }), ...(locale !== undefined && { locale }), ...(as !== undefined && { as }) })
+  const { prompt, take, only, values, locale, as, names, seed, onHeading, notice, to, rejected, records: source, ...listener } = options
+  const shape = { ...(values && { values }), ...(locale !== undefined && { locale }), ...(as !== undefined && { as }) }
+  const batch = plainBatch(prompt, shape, names)
   const line = { ...(seed !== undefined && { seed }), ...(locale !== undefined && { locale }) }
   const counts = newCounts()
   const streams = new RunStreams({ output: { sink: to }, rejected })

@@ -35,7 +35,7 @@ export class Threads {
     { workers, bare, to, output }: Pick<RenderRun, 'workers' | 'bare' | 'to' | 'output'>,
     folder: string,
   ): Promise<Threads | undefined> {
-    const { batch, known: headings = [] } = rendering
+    const { batch, known: headings = [], named = null } = rendering
     const table = rendering.source as TableFile
     // Attached files cannot be passed to another thread; a sample is drawn from all records.
     if (workers < 2 || batch.model.sample || takesFiles(batch) || Object.values(batch.values).some((value) => typeof value === 'object'))
@@ -53,6 +53,7 @@ export class Threads {
       output: to ?? output,
       bare,
       headings,
+      named,
       name: table.from,
       delimiter,
       buffers: BUFFERS,

@@ -13,6 +13,8 @@ export interface WorkerStart {
   readonly bare: boolean
   /** All headings of the table, and what it is called in problems. */
   readonly headings: readonly string[]
+  /** The heading of the column that names the records, if any does. */
+  readonly named: string | null
   readonly name: string
   /** What separates cells; undefined for lines. */
   readonly delimiter: string | undefined

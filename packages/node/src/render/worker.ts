@@ -18,7 +18,7 @@ const start = workerData as WorkerStart
 
 /** What renders rows on this thread. */
 async function prepare() {
-  const { folder, values, locale, headings } = start
+  const { folder, values, locale, headings, named } = start
   const model = batchModel(start.definition)
   const library = await openLibraryFor(folder, model.prompt?.name)
   const batch = batchOf(library, model, { values, ...(locale !== undefined && { locale }) })
@@ -27,7 +27,7 @@ async function prepare() {
   const buffers = new BufferPool(start.buffers, sharedMemory)
   const read = async (block: ToRender): Promise<RecordChunk> => {
     const rows = await rowsOf(block)
-    const records = new RecordMaker(batch, { pools }, dataRows(block)).records(headings, rows)
+    const records = new RecordMaker(batch, { pools, named }, dataRows(block)).records(headings, rows)
     return { headings, records, bytesRead: 0, rows: rows.length }
   }
   return {

@@ -1,7 +1,7 @@
 import { join } from 'node:path'
 import { ProblemError, type Problem } from 'dunelight'
-import type { Batch, BatchRecord, BatchRows, Pool, TableModel } from 'dunelight/host'
-import { Misread, type Row } from '@dunelight/tables'
+import { FirstRows, type Batch, type BatchRecord, type BatchRows, type Pool, type TableModel } from 'dunelight/host'
+import { Misread, type Row, type TableRows } from '@dunelight/tables'
 import { FileCells, takesFiles } from './file-cells.js'
 import { formatOf, readTable, type TableFile, type TableOptions, type TableSource } from './open-table.js'
 import type { RecordChunk } from './record-chunk.js'
@@ -14,6 +14,8 @@ export interface RecordsOptions extends TableOptions {
   readonly pools?: readonly Pool[]
   /** The library's folder: cells that hold paths of documents are read below it, and below the table's folder. */
   readonly folder?: string
+  /** The heading of the column that names the records; `null` where none does. Default: found in the table's first rows. */
+  readonly named?: string | null
   /** Called with notices about the columns. */
   readonly onHeading?: (problems: readonly Problem[]) => void
 }
@@ -34,13 +36,13 @@ export async function openSource(
   folder: string,
   source: TableFile,
   { notice, onHeading }: Pick<RecordsOptions, 'notice' | 'onHeading'> = {},
-): Promise<RecordSource & { readonly known: readonly string[] }> {
+): Promise<RecordSource & { readonly known: readonly string[]; readonly named: string | null }> {
   const hears = notice ? { notice } : {}
   const pools = await readPools(batch, folder, hears)
-  const known = await headingsOf(source)
+  const { known, named } = await headOf(source)
   // Once, and before anything is made of the rows.
   new RecordMaker(batch, { pools, ...(onHeading && { onHeading }) }).records(known, [])
-  return { batch, source, pools, known, folder, ...hears }
+  return { batch, source, pools, known, named, folder, ...hears }
 }
 
 /** The records of a batch; of one with a sample those that are drawn. */
@@ -56,10 +58,11 @@ export function recordsOf({ batch, source, ...options }: RecordSource): AsyncGen
  * @throws ProblemError if the table cannot be read, or if a column that every row needs is missing.
  */
 export async function* readRecords(batch: Batch, source: TableSource, options: RecordsOptions = {}): AsyncGenerator<RecordChunk> {
-  const maker = new RecordMaker(batch, options)
   const { folder } = options
   const readsFiles = folder !== undefined && takesFiles(batch)
-  for await (const { headings, rows, bytesRead } of readTable(source, options)) {
+  const { named, parts } = await withNames(readTable(source, options), batch.model.called ? null : options.named)
+  const maker = new RecordMaker(batch, { ...options, named })
+  for await (const { headings, rows, bytesRead } of parts) {
     if (readsFiles) {
       const table = typeof source === 'string' ? source : 'from' in source ? source.from : '-'
       // One row after the other: a table of documents is larger than memory.
@@ -73,16 +76,47 @@ export async function* readRecords(batch: Batch, source: TableSource, options: R
   }
 }
 
-/** All headings that a table has: of a list of records those of the last are known only at its end. */
-export async function headingsOf(source: TableSource): Promise<readonly string[]> {
+/** All headings that a table has, and the one whose column names its records. Of a list the last headings are known only at its end. */
+async function headOf(source: TableSource): Promise<{ readonly known: readonly string[]; readonly named: string | null }> {
   const format =
     typeof source === 'string' || 'from' in source ? formatOf(typeof source === 'string' ? { from: source } : source) : undefined
-  let all: readonly string[] = []
-  for await (const { headings } of readTable(source)) {
-    all = headings
+  const { named, parts } = await withNames(readTable(source))
+  let known: readonly string[] = []
+  for await (const { headings } of parts) {
+    known = headings
     if (format !== 'jsonl' && format !== 'json' && format !== 'yaml') break
   }
-  return all
+  return { known, named }
+}
+
+/**
+ * A table, and the heading of the column that names its records, which its first rows tell.
+ *
+ * @param known - The heading where it is known, or null for none: then nothing is looked at.
+ */
+export async function withNames(
+  table: AsyncGenerator<TableRows>,
+  known?: string | null,
+): Promise<{ readonly named: string | null; readonly parts: AsyncGenerator<TableRows> }> {
+  if (known !== undefined) return { named: known, parts: table }
+  const first: TableRows[] = []
+  const rows = new FirstRows()
+  while (!rows.full) {
+    const next = await table.next()
+    if (next.done) break
+    first.push(next.value)
+    for (const row of next.value.rows) if (!(row instanceof Misread)) rows.add(row)
+  }
+  return { named: rows.idHeading(first.at(-1)?.headings ?? []) ?? null, parts: after(first, table) }
+}
+
+async function* after<T>(first: readonly T[], others: AsyncGenerator<T>): AsyncGenerator<T> {
+  try {
+    yield* first
+    yield* others
+  } finally {
+    await others.return(undefined)
+  }
 }
 
 /** Makes records of rows, and counts them. */
@@ -93,7 +127,7 @@ export class RecordMaker {
 
   constructor(
     private readonly batch: Batch,
-    private readonly options: Pick<RecordsOptions, 'pools' | 'onHeading'>,
+    private readonly options: Pick<RecordsOptions, 'pools' | 'onHeading' | 'named'>,
     /** Rows before the first. */
     private row = 0,
   ) {}
@@ -120,7 +154,7 @@ export class RecordMaker {
 
   private readerFor(headings: readonly string[]): BatchRows {
     if (this.reader && headings === this.headings) return this.reader
-    const next = this.batch.rows(headings, this.options.pools ?? [])
+    const next = this.batch.rows(headings, this.options.pools ?? [], this.options.named ?? undefined)
     // Headings that come later, with records that have further keys, are no reason to end.
     if (!this.reader) {
       if (next.problems.some((p) => p.severity === 'error')) throw new ProblemError(next.problems)
