@@ -182,7 +182,17 @@ test('a record whose name came before is rejected, as in a run without a model; 
   const misfit = third!.replace(/,\d{4},/, ',long ago,')
   const rows = [lines[0], lantern, misfit, needle, lantern!.replace('Storm', 'Another'), third]
   writeFileSync(pathOf('twice.csv'), rows.join('\n'))
-  const counted = ask('label/write', '--records', pathOf('twice.csv'), '--take', '3', '--runs', pathOf('twice'))
+  const counted = ask(
+    'label/write',
+    '--records',
+    pathOf('twice.csv'),
+    '--name',
+    '{item.object-no}',
+    '--take',
+    '3',
+    '--runs',
+    pathOf('twice'),
+  )
   expect(counted.err).toMatch(/^5 records: 3 answered, 2 rejected$/m)
   const rejected = text(pathOf('twice/label-write-1/rejected.jsonl')).trim().split('\n')
   expect(

@@ -174,7 +174,17 @@ describe('run', () => {
     const table = house.pathOf('twice.csv')
     const [heading, first, two] = text(house.objects).split(/\n(?=MH-)/)
     writeFileSync(table, [heading, first, two, first].join('\n'))
-    const { code, err } = dunelight('run', house.house, 'label/write', '--records', table, '--to', house.pathOf('twice.jsonl'))
+    const { code, err } = dunelight(
+      'run',
+      house.house,
+      'label/write',
+      '--records',
+      table,
+      '--name',
+      '{item.object-no}',
+      '--to',
+      house.pathOf('twice.jsonl'),
+    )
     expect([code, err.includes('an earlier record has the id "MH-0001"')]).toEqual([3, true])
     const reasons = (run: string) =>
       linesOf(`${house.house}/runs/${run}/rejected.jsonl`).map((line) => [
@@ -228,7 +238,7 @@ describe('run', () => {
     const table = house.pathOf('same.jsonl')
     writeFileSync(table, ['a', 'b', 'a'].map((who, i) => JSON.stringify({ id: i, who })).join('\n'))
     expect(dunelight('run', greetings(), 'p', '--records', table).code).toBe(0)
-    expect(text(house.pathOf('greetings/runs/p-1/report.md'))).toContain('| 3 | 3 | 1 |')
+    expect(text(house.pathOf('greetings/runs/p-1/report.md'))).toContain('| 2 | 3 | 1 |')
   })
 
   test('stops before the first record where the prompts are over the budget', () => {

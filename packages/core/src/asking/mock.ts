@@ -57,7 +57,7 @@ export interface MockReply {
 export function mockModel(options: MockOptions = {}): Model {
   const { delay = 0, pause = () => Promise.resolve() } = options
   const invent = mockReplies(options)
-  return async (request, { signal }) => {
+  return async (request, { signal, onText }) => {
     const { text, finish, fault } = invent(request)
     await pause(fault === 'slow' ? delay * 10 : delay, signal)
     if (fault === 'busy') throw new ModelFault('it is busy (429)', { retry: true, retryAfter: 1 })
@@ -67,9 +67,19 @@ export function mockModel(options: MockOptions = {}): Model {
       await pause(UNBOUNDED, signal)
       throw new ModelFault('the reply never ended', { retry: true })
     }
+    if (onText) {
+      for (let end = PIECE; end < text.length; end += PIECE) {
+        onText(text.slice(0, end))
+        await pause(PIECE_PAUSE, signal)
+      }
+    }
     return { text, finish, usage: mockUsage(request.turns, text), isMock: true }
   }
 }
+
+/** Characters of an answer that comes in pieces, and the milliseconds between two. */
+const PIECE = 24
+const PIECE_PAUSE = 12
 
 /** The token usage that the mock model reports: a token for each run of characters between spaces. */
 export function mockUsage(turns: readonly { readonly text?: string }[], answer: string): Usage {

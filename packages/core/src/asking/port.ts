@@ -44,8 +44,16 @@ export interface ModelAnswer {
   readonly isMock?: true
 }
 
-/** A function that answers a request. `signal` aborts when the answer is no longer needed. */
-export type Model = (request: ModelRequest, options: { readonly signal: AbortSignal }) => Promise<ModelAnswer>
+/** How one request is answered. */
+export interface ModelCall {
+  /** Aborts when the answer is no longer needed. */
+  readonly signal: AbortSignal
+  /** Hears the text of the answer as far as it has come, where it comes in pieces. */
+  readonly onText?: (text: string) => void
+}
+
+/** A function that answers a request. */
+export type Model = (request: ModelRequest, call: ModelCall) => Promise<ModelAnswer>
 
 /**
  * Why a model did not answer, thrown by a `Model`.

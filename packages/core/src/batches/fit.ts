@@ -240,9 +240,8 @@ export class Fit {
   private hintsForNames(): string[] {
     const found = this.names().by === 'row' ? this.first.almost(this.headings) : undefined
     if (!found) return []
-    const { heading, cell, rows } = found
-    const why = cell === '' ? `row ${rows.join('')} has none` : `"${clip(cell, 28)}" is in rows ${rows.join(' and ')}`
-    return [`"${heading}" does not name the records, for ${why}: correct it, or set name: in the batch`]
+    const { message, hint = '' } = problem('record-ids-unfit', found)
+    return [`${message}; ${hint}`]
   }
 
   private fittedJoin(pool: Pool): FittedJoin {

@@ -1,4 +1,5 @@
 import { cellText } from '../values/cells.js'
+import { clip } from '../values/data.js'
 
 /** Rows that are looked at, and the characters that they may have together: a table of documents is larger than memory. */
 const MOST_ROWS = 1000
@@ -48,7 +49,7 @@ export class FirstRows {
         const cell = cellText(cells[i]).trim()
         const before = seen.get(cell)
         if (cell === '') return { heading, cell, rows: [row + 1] }
-        if (before !== undefined) return { heading, cell, rows: [before, row + 1] }
+        if (before !== undefined) return { heading, cell: clip(cell, 40), rows: [before, row + 1] }
         seen.set(cell, row + 1)
       }
     }

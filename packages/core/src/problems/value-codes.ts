@@ -311,6 +311,12 @@ export const tableCodes = {
     (d) => `cannot read ${d.file}: ${d.why}`,
     (d) => d.near && `did you mean ${d.near}?`,
   ),
+  'record-ids-unfit': warning<{ heading: string; cell: string; rows: readonly number[] }>(
+    'The heading of a column says that it holds identifiers, but one of the first 1,000 rows has none, or two have the same. So it cannot name the records.',
+    (d) =>
+      `records are named by their row numbers: in "${d.heading}", ${d.cell === '' ? `row ${d.rows.join('')} is empty` : `"${d.cell}" is in rows ${d.rows.join(' and ')}`}`,
+    () => 'correct it, or say what names them with name: in the batch, or --name',
+  ),
   'record-unknown': error<{ id: string; known?: readonly string[] }>(
     'The table has no record with this id. The id is what the `name` of the batch says, else the cell of the first column whose cells are identifiers, none empty and no two alike, in the first 1,000 rows; without one, the row number.',
     (d) => `unknown record "${d.id}"`,

@@ -5,7 +5,7 @@ import type { Batch } from 'dunelight/host'
 import { lazyTokenCounter, type CountTokens } from '../library/tokens.js'
 import { AnswerLog } from './answer-log.js'
 import { QuestionLeases } from './question-leases.js'
-import { ModelQueue } from '../models/model-queue.js'
+import { ModelQueue, type QueueListener } from '../models/model-queue.js'
 import { cachedAnswer } from './question.js'
 import type { ReadyModel } from '../models/ready-model.js'
 
@@ -16,7 +16,7 @@ const LEASES = join('answers', 'asking')
 /** Milliseconds between two looks at the lease of another process. */
 const LEASE_PAUSE = 50
 
-export interface AnswerSourceOptions {
+export interface AnswerSourceOptions extends QueueListener {
   readonly batch: Batch
   readonly model: ReadyModel
   /** The library's folder, where answers are cached. */
@@ -28,7 +28,6 @@ export interface AnswerSourceOptions {
   /** Requests in flight at a time; default: the model's `concurrency`. */
   readonly concurrency?: number
   readonly notice?: (problem: Problem) => void
-  readonly onRetry?: (why: string) => void
 }
 
 export interface SourcedAnswer {
@@ -60,7 +59,7 @@ export class AnswerSource {
     fresh = false,
     concurrency = model.concurrency,
     notice,
-    onRetry,
+    ...listener
   }: AnswerSourceOptions): Promise<AnswerSource> {
     const own = log === undefined ? undefined : await AnswerLog.open(log, notice)
     // Answers of a mock model are not shared with other models.
@@ -68,7 +67,7 @@ export class AnswerSource {
     const counter = lazyTokenCounter(batch.prompt.tokenEncoding)
     return new AnswerSource(
       model,
-      new ModelQueue(model.name, model.model, model.limits, concurrency, counter, onRetry),
+      new ModelQueue(model.name, model.model, model.limits, concurrency, counter, listener),
       own,
       store,
       store && !fresh ? await QuestionLeases.open(join(folder, LEASES)) : undefined,

@@ -2,10 +2,11 @@ import { batchModel, type Library, type PreparedValues, type Problem } from 'dun
 import { Batch, type BatchRecord } from 'dunelight/host'
 import { AnswerSource } from './answer-source.js'
 import { Questions, type Answered } from './question.js'
+import type { QueueListener } from '../models/model-queue.js'
 import type { ReadyModel } from '../models/ready-model.js'
 
 /** One record that is asked for. */
-export interface AskOnceOptions {
+export interface AskOnceOptions extends QueueListener {
   readonly library: Library
   /** The library's folder, where answers are kept. */
   readonly folder: string
@@ -18,8 +19,9 @@ export interface AskOnceOptions {
   readonly fresh?: boolean
   readonly locale?: string
   readonly seed?: number
+  /** Which of several answers to the same question, from 1. */
+  readonly candidate?: number
   readonly notice?: (problem: Problem) => void
-  readonly onRetry?: (why: string) => void
 }
 
 /**
@@ -37,14 +39,14 @@ export interface AskOnceOptions {
  * answered.text !== '' // => true
  */
 export async function askOnce(options: AskOnceOptions): Promise<Answered> {
-  const { library, prompt, prepared, model, corrections = 2, locale, seed, record: id } = options
+  const { library, prompt, prepared, model, corrections = 2, candidate = 1, locale, seed, record: id } = options
   const definition = batchModel({ prompt, records: { from: 'records' }, ...(seed !== undefined && { seed }) })
   const batch = new Batch(library.prompt(prompt), definition, library, {}, locale)
   const source = await AnswerSource.open({ ...options, batch })
   try {
     const record: BatchRecord = { row: 1, id, named: true, cells: [], prepared, problems: [], path: undefined }
     const questions = new Questions(batch, model, corrections, (...question) => source.answer(...question), source.counter)
-    return await questions.ask(record, prepared, [])
+    return await questions.ask(record, prepared, [], { candidate })
   } finally {
     await source.close()
   }

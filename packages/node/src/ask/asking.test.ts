@@ -176,7 +176,7 @@ describe('an asker', () => {
       { ...DEFAULT_REQUEST_LIMITS, ...rules },
       5,
       () => Promise.resolve((text) => text.length),
-      (why) => repeated.push(why),
+      { onRetry: (why) => void repeated.push(why) },
     )
 
   test('waits as long as the service asks, and keeps the rate limit', async () => {

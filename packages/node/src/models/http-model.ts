@@ -1,4 +1,4 @@
-import { ProblemError, ModelFault, type Model, type ModelAnswer, type ModelRequest } from 'dunelight'
+import { ProblemError, ModelFault, type Model, type ModelAnswer, type ModelCall, type ModelRequest } from 'dunelight'
 import { problem, type Finish, type ModelDescription, type Usage } from 'dunelight/host'
 import { createParser } from 'eventsource-parser'
 import jsonpointer from 'jsonpointer'
@@ -35,7 +35,7 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
   const accept = stream ? 'text/event-stream' : 'application/json'
   const headers = { accept, 'content-type': 'application/json', 'user-agent': 'dunelight', ...headersOf(description, env) }
   let client: ReturnType<typeof loadClient> | undefined
-  return async (request, { signal }) => {
+  return async (request, { signal, onText }) => {
     const { request: send } = await (client ??= loadClient())
     const body = requestBody(description, request)
     // The time limit is the caller's: its signal aborts the request.
@@ -44,7 +44,7 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
     })
     if (answer.statusCode < 200 || answer.statusCode > 299) throw await refusal(answer)
     try {
-      const modelAnswer = stream ? await pieces(answer, description, stream) : wholeAnswer(await wholeText(answer), description)
+      const modelAnswer = stream ? await pieces(answer, description, stream, onText) : wholeAnswer(await wholeText(answer), description)
       return MOCK_HEADER in answer.headers ? { ...modelAnswer, isMock: true } : modelAnswer
     } catch (fault) {
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
@@ -158,6 +158,7 @@ async function pieces(
   answer: Answer,
   { finish: finishAt, usage: usageAt }: ModelDescription,
   stream: NonNullable<ModelDescription['stream']>,
+  onText: ModelCall['onText'],
 ): Promise<ModelAnswer> {
   let text = ''
   let finish: Finish | undefined
@@ -176,6 +177,7 @@ async function pieces(
   })
   for await (const some of textOf(answer)) {
     parser.feed(some)
+    onText?.(secrets.redactBeginning(text))
     if (closed) break
   }
   // Without a word that it is over, a stream that ends was cut.

@@ -48,6 +48,15 @@ interface AskingSetting {
   readonly keep?: (answer: ModelAnswer) => Promise<unknown>
 }
 
+/** Who hears of what a model does, and may end it. */
+export interface QueueListener {
+  readonly onRetry?: (why: string) => void
+  /** Hears the text of an answer as far as it has come. */
+  readonly onText?: (text: string) => void
+  /** Gives up what is queued and what is in flight. */
+  readonly signal?: AbortSignal
+}
+
 /** Asks one model, within its limits, again where that is worth a try. */
 export class ModelQueue {
   private readonly requests: RateLimiter | undefined
@@ -67,11 +76,12 @@ export class ModelQueue {
     private readonly rules: RequestLimits,
     concurrency: number,
     private readonly counter: () => Promise<CountTokens>,
-    private readonly onRetry: (why: string) => void = () => undefined,
+    private readonly listener: QueueListener = {},
   ) {
     const { requests, tokens } = rules.perMinute
     this.queue = new PQueue({ concurrency })
     this.requests = requests === undefined ? undefined : new RateLimiter({ tokensPerInterval: requests, interval: 'minute' })
+    listener.signal?.addEventListener('abort', () => this.cancelQueued(), { once: true })
     this.tokens = tokens === undefined ? undefined : new RateLimiter({ tokensPerInterval: tokens, interval: 'minute' })
   }
 
@@ -130,7 +140,7 @@ export class ModelQueue {
             const { retryAfter } = fault.options
             if (retryAfter !== undefined && retryAfter > this.rules.maxWait) throw this.tooLong(retryAfter)
             if (retryAfter !== undefined) this.notBefore = Math.max(this.notBefore, Date.now() + retryAfter * 1000)
-            if (fault.options.retry && retriesLeft > 0 && !this.cancelled) this.onRetry(fault.message)
+            if (fault.options.retry && retriesLeft > 0 && !this.cancelled) this.listener.onRetry?.(fault.message)
           },
         },
       )
@@ -167,10 +177,13 @@ export class ModelQueue {
 
   private async once(request: ModelRequest): Promise<ModelAnswer> {
     const over = new AbortController()
+    const { onText, signal: given } = this.listener
+    const signal = given ? AbortSignal.any([over.signal, given]) : over.signal
     const clock = setTimeout(() => over.abort(new Error('too long')), Math.min(this.rules.timeout * 1000, LONGEST_TIMER))
     try {
-      return await this.model(request, { signal: over.signal })
+      return await this.model(request, { signal, ...(onText && { onText }) })
     } catch (fault) {
+      if (given?.aborted) throw new RequestCancelled()
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
       if (over.signal.aborted) throw new ModelFault(`it took longer than ${this.rules.timeout} seconds`, { retry: true })
       throw fault

@@ -40,6 +40,11 @@ export class Secrets {
     return out
   }
 
+  /** The beginning of a text that is still coming, without secrets: its end is kept back, for it may be the beginning of one. */
+  redactBeginning(text: string): string {
+    return this.size === 0 ? text : this.redact(text).slice(0, -LONGEST_SHOWN)
+  }
+
   /** The same for bytes of UTF-8. */
   redactBytes(bytes: Uint8Array): Uint8Array {
     if (this.size === 0) return bytes

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import { ProblemError, type Problem } from 'dunelight'
-import { FirstRows, type Batch, type BatchRecord, type BatchRows, type Pool, type TableModel } from 'dunelight/host'
+import { FirstRows, problem, type Batch, type BatchRecord, type BatchRows, type Pool, type TableModel } from 'dunelight/host'
 import { Misread, type Row, type TableRows } from '@dunelight/tables'
 import { FileCells, takesFiles } from './file-cells.js'
 import { formatOf, readTable, type TableFile, type TableOptions, type TableSource } from './open-table.js'
@@ -39,7 +39,7 @@ export async function openSource(
 ): Promise<RecordSource & { readonly known: readonly string[]; readonly named: string | null }> {
   const hears = notice ? { notice } : {}
   const pools = await readPools(batch, folder, hears)
-  const { known, named } = await headOf(source)
+  const { known, named } = await headOf(source, batch.model.called ? null : undefined, notice)
   // Once, and before anything is made of the rows.
   new RecordMaker(batch, { pools, ...(onHeading && { onHeading }) }).records(known, [])
   return { batch, source, pools, known, named, folder, ...hears }
@@ -60,7 +60,7 @@ export function recordsOf({ batch, source, ...options }: RecordSource): AsyncGen
 export async function* readRecords(batch: Batch, source: TableSource, options: RecordsOptions = {}): AsyncGenerator<RecordChunk> {
   const { folder } = options
   const readsFiles = folder !== undefined && takesFiles(batch)
-  const { named, parts } = await withNames(readTable(source, options), batch.model.called ? null : options.named)
+  const { named, parts } = await withNames(readTable(source, options), batch.model.called ? null : options.named, options.notice)
   const maker = new RecordMaker(batch, { ...options, named })
   for await (const { headings, rows, bytesRead } of parts) {
     if (readsFiles) {
@@ -77,10 +77,14 @@ export async function* readRecords(batch: Batch, source: TableSource, options: R
 }
 
 /** All headings that a table has, and the one whose column names its records. Of a list the last headings are known only at its end. */
-async function headOf(source: TableSource): Promise<{ readonly known: readonly string[]; readonly named: string | null }> {
+async function headOf(
+  source: TableSource,
+  given: null | undefined,
+  notice: RecordsOptions['notice'],
+): Promise<{ readonly known: readonly string[]; readonly named: string | null }> {
   const format =
     typeof source === 'string' || 'from' in source ? formatOf(typeof source === 'string' ? { from: source } : source) : undefined
-  const { named, parts } = await withNames(readTable(source))
+  const { named, parts } = await withNames(readTable(source), given, notice)
   let known: readonly string[] = []
   for await (const { headings } of parts) {
     known = headings
@@ -93,10 +97,12 @@ async function headOf(source: TableSource): Promise<{ readonly known: readonly s
  * A table, and the heading of the column that names its records, which its first rows tell.
  *
  * @param known - The heading where it is known, or null for none: then nothing is looked at.
+ * @param notice - Hears why the column that seems meant does not name them.
  */
 export async function withNames(
   table: AsyncGenerator<TableRows>,
   known?: string | null,
+  notice?: RecordsOptions['notice'],
 ): Promise<{ readonly named: string | null; readonly parts: AsyncGenerator<TableRows> }> {
   if (known !== undefined) return { named: known, parts: table }
   const first: TableRows[] = []
@@ -107,7 +113,11 @@ export async function withNames(
     first.push(next.value)
     for (const row of next.value.rows) if (!(row instanceof Misread)) rows.add(row)
   }
-  return { named: rows.idHeading(first.at(-1)?.headings ?? []) ?? null, parts: after(first, table) }
+  const headings = first.at(-1)?.headings ?? []
+  const named = rows.idHeading(headings) ?? null
+  const almost = named === null ? rows.almost(headings) : undefined
+  if (almost) notice?.(problem('record-ids-unfit', almost))
+  return { named, parts: after(first, table) }
 }
 
 async function* after<T>(first: readonly T[], others: AsyncGenerator<T>): AsyncGenerator<T> {
