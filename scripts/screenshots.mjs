@@ -103,7 +103,7 @@ async function shootDesk() {
   await wait(800)
   await page.screenshot({ path: `${OUT}/desk.png` })
   await page.keyboard.press('Control+e')
-  await page.getByText('Side by side').click()
+  await page.getByText('Compare', { exact: true }).click()
   await page.getByRole('combobox', { name: 'compared with' }).click()
   await page.getByRole('option', { name: 'persona storyteller' }).click()
   await wait(300)

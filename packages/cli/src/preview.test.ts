@@ -70,9 +70,9 @@ describe('a row that gives a record and more, joined by a link table', () => {
   test('fit counts what a run would reject: a repeated name, a rendering over its limit', () => {
     prepare()
     file('data/things.csv', 'number,title,body\nA1,Lamp,Bright.\nA1,Bell,Loud.\n')
-    const fit = dunelight('fit', house.house, 'places')
+    const fit = dunelight('fit', house.house, 'places', '--name', '{item.number}')
     expect([fit.code, fit.out]).toEqual([3, expect.stringMatching(/1 valid, 1 would be rejected[^]*row 2: .*A1/)])
-    expect(dunelight('run', house.house, 'places', '--to', '-', '--runs', house.pathOf('runs')).code).toBe(3)
+    expect(dunelight('run', house.house, 'places', '--name', '{item.number}', '--to', '-', '--runs', house.pathOf('runs')).code).toBe(3)
   })
 
   test('a join without an equality is an error of its file and line', () => {

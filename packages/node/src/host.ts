@@ -6,6 +6,8 @@ export { readCaseRows } from './library/case-tables.js'
 export { reason } from './output/reason.js'
 export { replaceFile, WriteFault, writeNew } from './output/files.js'
 export { REDACTED, Secrets, secrets } from './output/secrets.js'
+export { safeCell } from './output/cells.js'
+export { spreadsheet } from './output/spreadsheet.js'
 export { visible } from './output/terminal.js'
 export { fileName } from './output/file-names.js'
 export { textBytes } from './output/bytes.js'
@@ -24,6 +26,7 @@ export {
 } from './sources/records.js'
 export { libraryOf, type ReadListener, readyBatch, type RunOptions } from './runs/begin.js'
 export type { Counts } from './runs/counts.js'
+export { countsOfTable, type TableCounts } from './runs/count-table.js'
 export { work } from './runs/engine.js'
 export type { Outcome } from './runs/outcome.js'
 export { type Report, escapeHtml, reportPath, toHtml, toMarkdown } from './runs/report-layout.js'
@@ -36,11 +39,12 @@ export { renderStep } from './render/render-step.js'
 export { LINES } from './render/output-form.js'
 export type { RenderCounts } from './render/render-counts.js'
 export type { RenderRun } from './render/render-run.js'
-export { ModelQueue, type RequestLimits, RequestCancelled } from './models/model-queue.js'
+export { ModelQueue, ModelUnreachable, type RequestLimits, RequestCancelled } from './models/model-queue.js'
 export { type Asking, type AskRun, isAskRun } from './ask/ask-run.js'
 export type { AskListener } from './ask/ask-task.js'
 export type { AskCounts } from './ask/ask-counts.js'
-export { estimateOf } from './ask/ask-report.js'
+export { costOf, estimateOf } from './ask/ask-report.js'
+export { type AskedRecord, askedFor, keepAsked } from './ask/asked-log.js'
 export { AnswerLog, type CachedAnswer } from './ask/answer-log.js'
 export type { Answered } from './ask/question.js'
 export {
@@ -48,6 +52,7 @@ export {
   type FinishedRow,
   isMockMark,
   readEnding,
+  rowCells,
   ROW_ENDINGS,
   rowWriting,
   type RowWriting,

@@ -1,5 +1,7 @@
 import { createStore, type StoreApi } from 'zustand/vanilla'
 import { Opener, Subject, type Wanted } from '../model/subject.js'
+import { AskActions, NO_ASKING } from './asking.js'
+import { Connection } from './connection.js'
 import { derive } from './derive.js'
 import { DocumentLoader } from './documents.js'
 import { EditingActions } from './editing.js'
@@ -8,6 +10,7 @@ import { LibraryActions } from './library.js'
 import { EMPTY } from '../model/sheet.js'
 import { NO_EDITING, NO_PASS, NO_SELECTION, NO_TABLE, type Change, type PageState } from './page-state.js'
 import { PassRunner } from './pass.js'
+import { NO_RUNS, RunActions } from './runs.js'
 import { SelectionActions } from './selection.js'
 import type { Service } from './service.js'
 import { TableActions } from './table.js'
@@ -25,6 +28,8 @@ export class Desk {
   readonly table: TableActions
   readonly selection: SelectionActions
   readonly editing: EditingActions
+  readonly asking: AskActions
+  readonly runs: RunActions
   readonly opener = new Opener()
   readonly kept: Kept
   readonly store: StoreApi<PageState>
@@ -53,6 +58,9 @@ export class Desk {
       editing: NO_EDITING,
       shown: { library: this.opener.open(files, data), subject: undefined, sheet: EMPTY, before: undefined },
       pass: NO_PASS,
+      asking: NO_ASKING,
+      runs: NO_RUNS,
+      isLost: false,
       note: undefined,
     }))
     this.library = new LibraryActions(this)
@@ -61,6 +69,9 @@ export class Desk {
     this.editing = new EditingActions(this)
     this.pass = new PassRunner(this)
     new DocumentLoader(this)
+    this.asking = new AskActions(this)
+    this.runs = new RunActions(this)
+    new Connection(this)
     this.store.subscribe((now, before) => this.keepPlace(now, before))
   }
 
@@ -69,7 +80,7 @@ export class Desk {
   }
 
   /** Makes a change with everything derived from it, and notifies the views once. */
-  change({ library, table, selection, editing, ...rest }: Change): void {
+  change({ library, table, selection, editing, asking, runs, ...rest }: Change): void {
     const before = this.state
     const now = {
       ...before,
@@ -77,6 +88,8 @@ export class Desk {
       ...(table && { table: { ...before.table, ...table } }),
       ...(selection && { selection: { ...before.selection, ...selection } }),
       ...(editing && { editing: { ...before.editing, ...editing } }),
+      ...(asking && { asking: { ...before.asking, ...asking } }),
+      ...(runs && { runs: { ...before.runs, ...runs } }),
       ...rest,
     }
     this.store.setState({ ...now, shown: derive(this.opener, now, before) }, true)

@@ -3,6 +3,8 @@ import type { Pass } from '../model/pass.js'
 import type { Sheet } from '../model/sheet.js'
 import type { Subject, Wanted } from '../model/subject.js'
 import type { DeskTable } from '../model/table.js'
+import type { AskingState } from './asking.js'
+import type { RunsState } from './runs.js'
 import type { LibraryData } from './service.js'
 
 /** A place in a file of the library, in UTF-16 units. */
@@ -19,7 +21,7 @@ export interface Conflict {
   readonly mark: string | null
 }
 
-export type View = 'sheet' | 'beside' | 'hand' | 'reply'
+export type View = 'sheet' | 'beside' | 'hand' | 'reply' | 'ask' | 'runs'
 
 /** The library's files: as they are on the disk, and as they are edited here. */
 export interface LibraryState {
@@ -87,6 +89,10 @@ export interface PageState {
   readonly editing: EditingState
   readonly shown: ShownState
   readonly pass: PassState
+  readonly asking: AskingState
+  readonly runs: RunsState
+  /** Whether the server does not answer. */
+  readonly isLost: boolean
   readonly note: Note | undefined
 }
 
@@ -97,6 +103,9 @@ export interface Change {
   readonly selection?: Partial<SelectionState>
   readonly editing?: Partial<EditingState>
   readonly pass?: PassState
+  readonly asking?: Partial<AskingState>
+  readonly runs?: Partial<RunsState>
+  readonly isLost?: boolean
   readonly note?: Note | undefined
 }
 

@@ -2,6 +2,8 @@ import { defined } from 'dunelight/host'
 import type { FileValue } from 'dunelight'
 import type { CaseRows } from 'dunelight/host'
 import type { ProblemRecord } from 'dunelight'
+import type { AskEvent, AskedRecord, Models, Question, SessionState } from './asked.js'
+import type { Decided, Decision, Estimate, ListedRun, OpenRun, WantedRun } from './runs-data.js'
 
 /** What the desk's own server gives of a library. */
 export interface LibraryData {
@@ -19,11 +21,17 @@ export type Saved =
   | { readonly state: 'saved'; readonly mark: string }
   | { readonly state: 'changed'; readonly mark: string | null; readonly text: string | null }
 
+/** Said of a server that does not answer. */
+export const LOST = 'The command that serves this page has ended. Start it again: dunelight open'
+
 /** What keeps the server from answering, in its own words. */
 export class ServiceFault extends Error {}
 
 /** The server of this page: its key stands behind the # of the address. */
 export class Service {
+  /** Hears that the server does not answer. */
+  onLost: (() => void) | undefined
+
   constructor(private readonly key: string) {}
 
   async library(): Promise<LibraryData> {
@@ -63,16 +71,101 @@ export class Service {
     return (await answer.json()) as Saved
   }
 
+  async models(): Promise<Models> {
+    return this.json('/api/models')
+  }
+
+  /** Allows another number of requests to models. */
+  async allow(most: number): Promise<SessionState> {
+    return this.json('/api/session', { most })
+  }
+
+  /** Puts a question to a model; each event as it comes. */
+  async *question(question: Question, signal: AbortSignal): AsyncGenerator<AskEvent> {
+    const body = JSON.stringify(question, (_, value: unknown) => withoutBytes(value))
+    const answer = await this.ask('/api/ask', { method: 'POST', body, signal })
+    let rest = ''
+    const reader = defined(answer.body).pipeThrough(new TextDecoderStream()).getReader()
+    for (;;) {
+      const { done, value } = await reader.read()
+      const lines = `${rest}${value ?? ''}`.split('\n')
+      rest = lines.pop() ?? ''
+      for (const line of lines) yield JSON.parse(line) as AskEvent
+      if (done) return
+    }
+  }
+
+  /** What was asked for a record before, the latest first. */
+  async asked(prompt: string, record: string): Promise<readonly AskedRecord[]> {
+    return this.json(`/api/asked?${new URLSearchParams({ prompt, record }).toString()}`)
+  }
+
+  async runs(): Promise<readonly ListedRun[]> {
+    return this.json('/api/runs')
+  }
+
+  async estimate(wanted: WantedRun): Promise<Estimate> {
+    return this.json('/api/runs/estimate', wanted)
+  }
+
+  /** Begins a run, and gives its name. */
+  async begin(wanted: WantedRun): Promise<string> {
+    return (await this.json<{ run: string }>('/api/runs', wanted)).run
+  }
+
+  async pause(run: string): Promise<void> {
+    await this.json(`/api/runs/${run}/pause`, {})
+  }
+
+  async resume(run: string): Promise<void> {
+    await this.json(`/api/runs/${run}/resume`, {})
+  }
+
+  /** The answers of a run, with what was decided of them. */
+  async openRun(run: string): Promise<OpenRun> {
+    return this.json(`/api/runs/${run}`)
+  }
+
+  async decide(run: string, decision: Decision): Promise<readonly Decided[]> {
+    return this.json(`/api/runs/${run}/decide`, decision)
+  }
+
+  /** Adds the accepted answers to an example set; gives what was done, in words. */
+  async addCases(run: string, set: string, allowMock: boolean): Promise<string> {
+    return (await this.json<{ words: string }>(`/api/runs/${run}/cases`, { set, allowMock })).words
+  }
+
+  async export(run: string, as: 'csv' | 'xlsx' | 'jsonl'): Promise<Blob> {
+    return (await this.ask(`/api/runs/${run}/export?as=${as}`)).blob()
+  }
+
+  private async json<T>(path: string, body?: object): Promise<T> {
+    const answer = await this.ask(path, body && { method: 'POST', body: JSON.stringify(body) })
+    return (await answer.json()) as T
+  }
+
   private async ask(path: string, init: RequestInit = {}): Promise<Response> {
     const headers = { 'x-desk-key': this.key, 'content-type': 'application/json' }
-    const answer = await fetch(path, { ...init, headers }).catch(() => {
-      throw new ServiceFault('The command that serves this page has ended. Start it again: dunelight open')
+    const answer = await fetch(path, { ...init, headers }).catch((fault: unknown) => {
+      if (init.signal?.aborted) throw fault
+      this.onLost?.()
+      throw new ServiceFault(LOST)
     })
     if (answer.ok) return answer
     const stated = (await answer.json().catch(() => ({}))) as { problems?: { message: string }[] }
     throw new ServiceFault(stated.problems?.[0]?.message ?? `The server answers with status ${answer.status}.`)
   }
 }
+
+/** Documents travel with their bytes in Base64. */
+function withoutBytes(value: unknown): unknown {
+  if (typeof value !== 'object' || value === null || !('bytes' in value) || !(value.bytes instanceof Uint8Array)) return value
+  const { bytes, ...rest } = value
+  let text = ''
+  for (let i = 0; i < bytes.length; i += BYTES_AT_ONCE) text += String.fromCharCode(...bytes.subarray(i, i + BYTES_AT_ONCE))
+  return { ...rest, base64: btoa(text) }
+}
+const BYTES_AT_ONCE = 8192
 
 function withBytes(attachment: (FileValue & { base64?: string }) | string): FileValue | string {
   if (typeof attachment === 'string' || attachment.base64 === undefined) return attachment

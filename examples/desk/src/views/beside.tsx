@@ -1,18 +1,17 @@
 import { Button, Group, Select, Switch, Textarea } from '@mantine/core'
 import { diffWordsWithSpace } from 'diff'
 import { useMemo, useState } from 'react'
-import { STRATEGIES } from 'dunelight/parts'
 import { defined } from 'dunelight/host'
-import { parseDocument } from 'yaml'
 import type { Desk } from '../state/desk.js'
 import { hasRows } from '../state/page-state.js'
+import { EDITED, otherWordings, withSettings, type Wording } from '../state/wordings.js'
 import { sheetOf, turnsText, type Sheet } from '../model/sheet.js'
 import type { Subject } from '../model/subject.js'
 import { ProblemList } from './problem-list.js'
 import { useDesk } from './use-desk.js'
 import './beside.css'
 
-type Other = { readonly value: string; readonly label: string; readonly files: (desk: Desk) => Readonly<Record<string, string>> }
+const SETTINGS: Wording = { ...EDITED, value: 'settings', label: 'other settings' }
 
 /** Two wordings for the same record: what is edited here, and another. Steps go through the records in which they differ. */
 export function BesideView({ desk }: { desk: Desk }) {
@@ -26,7 +25,7 @@ export function BesideView({ desk }: { desk: Desk }) {
   const [settings, setSettings] = useState('')
   const [searching, setSearching] = useState<string>()
   const [whole, setWhole] = useState(false)
-  const others = useMemo(() => othersOf(desk), [desk, library])
+  const others = useMemo(() => [...otherWordings(desk), SETTINGS], [desk, library])
   const other = others.find(({ value }) => value === wanted) ?? defined(others[0])
   const subject = useMemo(
     () => desk.subjectOf(withSettings(desk, other.files(desk), settings)),
@@ -86,48 +85,6 @@ export function BesideView({ desk }: { desk: Desk }) {
       </div>
     </div>
   )
-}
-
-function othersOf(desk: Desk): Other[] {
-  const own = desk.state.shown.library.artefacts.prompts.get(desk.state.selection.wanted.prompt)
-  const sets = own
-    ? desk.state.shown.library.graph.drawsOn({ kind: 'prompt', name: own.name }).filter(({ kind }) => kind === 'example set')
-    : []
-  const changed = (file: string, change: (document: ReturnType<typeof parseDocument>) => void) => (desk: Desk) => {
-    const document = parseDocument(desk.state.library.files[file] ?? '')
-    change(document)
-    return { ...desk.state.library.files, [file]: String(document) }
-  }
-  return [
-    { value: 'saved', label: 'as saved', files: (desk) => desk.state.library.data.files },
-    ...(own
-      ? [...desk.state.shown.library.artefacts.personas.keys()].map((name) => ({
-          value: `persona ${name}`,
-          label: `persona ${name}`,
-          files: changed(own.file.name, (document) => document.set('persona', name)),
-        }))
-      : []),
-    ...sets.flatMap(({ name }) => {
-      const file = defined(desk.state.shown.library.artefacts.examples.get(name)).file.name
-      return STRATEGIES.map(({ name: by }) => ({
-        value: `pick ${name} ${by}`,
-        label: `${name} picked by ${by}`,
-        files: changed(file, (document) => document.setIn(['pick', 'by'], by)),
-      }))
-    }),
-    { value: 'settings', label: 'other settings', files: (desk) => desk.state.library.files },
-  ]
-}
-
-/** The prompt's file with settings typed over its own, where they can be read. */
-function withSettings(desk: Desk, files: Readonly<Record<string, string>>, typed: string): Readonly<Record<string, string>> {
-  const file = desk.library.fileOf(desk.state.selection.wanted.prompt)
-  if (typed.trim() === '' || file === undefined) return files
-  const stated: unknown = parseDocument(typed).toJS()
-  if (typeof stated !== 'object' || stated === null) return files
-  const document = parseDocument(files[file] ?? '')
-  for (const [key, value] of Object.entries(stated)) document.setIn(['settings', key], value)
-  return { ...files, [file]: String(document) }
 }
 
 /** Unchanged text beyond this is left out between two differences. */

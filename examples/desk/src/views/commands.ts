@@ -4,10 +4,12 @@ import type { Command } from './palette.js'
 import { chooseSource, sourcesOf } from './sources.js'
 
 export const VIEWS: readonly { readonly value: View; readonly label: string }[] = [
-  { value: 'sheet', label: 'Sheet' },
-  { value: 'beside', label: 'Side by side' },
+  { value: 'sheet', label: 'Preview' },
+  { value: 'beside', label: 'Compare' },
   { value: 'hand', label: 'Form' },
   { value: 'reply', label: 'Reply' },
+  { value: 'ask', label: 'Ask' },
+  { value: 'runs', label: 'Runs' },
 ]
 const FIRST_PROMPT = 'title: A first prompt\nvariables:\n  name: text\nturns:\n  - user: |\n      Say good day to {name}.\n'
 
@@ -17,9 +19,16 @@ export function toggleSource(desk: Desk): void {
   desk.editing.open(editing.file === undefined ? desk.library.fileOf(selection.wanted.prompt) : undefined)
 }
 
+/** Puts the chosen record to the model, in every variant of the view. */
+export function askNow(desk: Desk): void {
+  desk.selection.show('ask')
+  if (!desk.asking.isBusy) void desk.asking.askAll()
+}
+
 /** All that can be done with the library that is open. */
 export function commandsOf(desk: Desk): Command[] {
   return [
+    { name: 'Ask a model', keys: 'Ctrl+Enter', run: () => askNow(desk) },
     { name: 'Save all edits', keys: 'Ctrl+S', run: () => void desk.editing.saveAll() },
     {
       name: desk.state.editing.file === undefined ? 'Open the source' : 'Close the source',

@@ -2,9 +2,11 @@ import { defined } from 'dunelight/host'
 import { Loader, useMantineColorScheme } from '@mantine/core'
 import { useCallback, useEffect, useMemo, useState } from 'react'
 import type { Desk } from '../state/desk.js'
-import { ServiceFault } from '../state/service.js'
+import type { View } from '../state/page-state.js'
+import { LOST, ServiceFault } from '../state/service.js'
+import { AskView } from './ask.js'
 import { BesideView } from './beside.js'
-import { commandsOf, toggleSource, VIEWS } from './commands.js'
+import { askNow, commandsOf, toggleSource, VIEWS } from './commands.js'
 import { ConflictDialog } from './conflict.js'
 import { Grid } from './grid.js'
 import { HandView } from './hand.js'
@@ -12,6 +14,7 @@ import { Header } from './header.js'
 import { Meter } from './meter.js'
 import { Palette, type Command } from './palette.js'
 import { ReplyView } from './reply.js'
+import { RunsView } from './runs.js'
 import { SheetView } from './sheet.js'
 import { SourceView } from './source.js'
 import { NumberStyle, useDesk } from './use-desk.js'
@@ -50,16 +53,23 @@ function Ready({ desk }: { desk: Desk }) {
   useEffect(() => {
     const key = (event: KeyboardEvent) => {
       if (!(event.ctrlKey || event.metaKey)) return
+      // Before the editor's own meaning of it; a text that is edited by hand has its own.
+      if (event.key === 'Enter' && !(event.target as HTMLElement).closest('.edit-answer')) {
+        event.preventDefault()
+        event.stopPropagation()
+        askNow(desk)
+        return
+      }
       const act = { k: openPalette, s: () => void desk.editing.saveAll(), e: () => toggleSource(desk) }[event.key.toLowerCase()]
       if (!act) return
       event.preventDefault()
       act()
     }
     const look = () => void desk.editing.lookAgain()
-    window.addEventListener('keydown', key)
+    window.addEventListener('keydown', key, true)
     window.addEventListener('focus', look)
     return () => {
-      window.removeEventListener('keydown', key)
+      window.removeEventListener('keydown', key, true)
       window.removeEventListener('focus', look)
     }
   }, [desk, openPalette])
@@ -75,9 +85,9 @@ function Ready({ desk }: { desk: Desk }) {
   }, [desk, palette, dark, numbers, setColorScheme])
   return (
     <NumberStyle.Provider value={numbers}>
-      <div className={isSourceOpen ? 'desk with-source' : 'desk'}>
+      <div className={['desk', ...(isSourceOpen ? ['with-source'] : []), ...(WIDE[view] ?? [])].join(' ')}>
         <Header desk={desk} onPalette={openPalette} />
-        <Grid desk={desk} />
+        {view !== 'runs' && <Grid desk={desk} />}
         <main className="stage" aria-label={defined(VIEWS.find(({ value }) => value === view)).label}>
           {view === 'sheet' && <SheetView desk={desk} />}
           {view === 'beside' && <BesideView desk={desk} />}
@@ -88,16 +98,33 @@ function Ready({ desk }: { desk: Desk }) {
             </div>
           )}
           {view === 'reply' && <ReplyView desk={desk} />}
+          {view === 'ask' && <AskView desk={desk} />}
+          {view === 'runs' && <RunsView desk={desk} />}
         </main>
         {isSourceOpen && <SourceView desk={desk} onClose={() => desk.editing.open(undefined)} />}
         <footer className="desk-foot">
           <Meter desk={desk} />
+          <LostLine desk={desk} />
           <NoteLine desk={desk} />
         </footer>
         <Palette open={palette} commands={commands} onClose={() => setPalette(false)} />
         <ConflictDialog desk={desk} />
       </div>
     </NumberStyle.Provider>
+  )
+}
+
+/** How much of the width a view takes from the records. */
+const WIDE: Readonly<Partial<Record<View, readonly string[]>>> = { ask: ['asking'], runs: ['alone-view'] }
+
+/** Said while the server does not answer: nothing that is edited is lost. */
+function LostLine({ desk }: { desk: Desk }) {
+  const isLost = useDesk(desk, (s) => s.isLost)
+  if (!isLost) return null
+  return (
+    <span role="alert" className="note bad">
+      {LOST} Your edits are kept here; the page goes on when it answers.
+    </span>
   )
 }
 

@@ -51,7 +51,7 @@ export const Row = memo(function Row(props: RowProps) {
       <span
         className={`cell state state-${state}`}
         role="gridcell"
-        aria-label={`${words}${changed ? ', changed' : ''}${why === '' ? '' : `: ${why}`}`}
+        aria-label={`${words}${tokens > 0 ? `, ${tokens} tokens` : ''}${changed ? ', changed' : ''}${why === '' ? '' : `: ${why}`}`}
       >
         {mark}
         {changed && <span className="changed">≠</span>}

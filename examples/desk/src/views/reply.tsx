@@ -1,9 +1,10 @@
 import { Button, Group, Select, Textarea } from '@mantine/core'
 import { useMemo, useState } from 'react'
-import { ProblemError, type CheckedReply, type Form, type Problem } from 'dunelight'
+import { ProblemError, type Form } from 'dunelight'
 import { mockReplies, defined } from 'dunelight/host'
 import type { Desk } from '../state/desk.js'
 import { ProblemList } from './problem-list.js'
+import { Reading } from './reading.js'
 import { useDesk } from './use-desk.js'
 import './reply.css'
 
@@ -85,57 +86,4 @@ function sampled(desk: Desk, form: Form | undefined, seed: number, way: string |
     form,
   }
   return mockReplies({ seed })(question).text
-}
-
-function Reading({ read, form }: { read: CheckedReply; form: Form }) {
-  const columns = form.columns(read.value ?? read.partial)
-  return (
-    <>
-      <p className={read.problems.length > 0 ? 'verdict bad' : 'verdict good'}>
-        {read.problems.length > 0
-          ? `✕ invalid: ${read.problems.length === 1 ? '1 problem' : `${read.problems.length} problems`}`
-          : read.repairs.length > 0
-            ? `✓ valid, with ${read.repairs.length} repaired`
-            : '✓ valid'}
-      </p>
-      <table className="read-as">
-        <tbody>
-          {Object.entries(columns).map(([name, value]) => (
-            <tr key={name} className={value === null || value === undefined ? 'missing' : ''}>
-              <th scope="row">{name}</th>
-              <td dir="auto">{shown(value)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <Findings title="problems" problems={read.problems} />
-      <Findings title="repairs" problems={read.repairs} />
-      <Findings title="unsupported claims" problems={read.unsupported} />
-      <Findings title="similar items" problems={read.similar} />
-    </>
-  )
-}
-
-function shown(value: unknown): string {
-  if (value === null || value === undefined) return 'missing'
-  if (typeof value === 'string') return value
-  if (Array.isArray(value) && value.every((value) => typeof value === 'string')) return value.map((text) => `· ${text}`).join('\n')
-  return JSON.stringify(value, null, 1)
-}
-
-function Findings({ title, problems }: { title: string; problems: readonly Problem[] }) {
-  if (problems.length === 0) return null
-  return (
-    <>
-      <h4>{title}</h4>
-      <ul className="findings">
-        {problems.map((p, i) => (
-          <li key={i}>
-            {p.message}
-            {p.hint === undefined ? '' : ` (${p.hint})`}
-          </li>
-        ))}
-      </ul>
-    </>
-  )
 }

@@ -68,7 +68,7 @@ function FileEditor({ desk, file }: { desk: Desk; file: string }) {
         basicSetup,
         pointedMark,
         language.of(libraryFile({ file, files: () => desk.state.library.files, read: () => desk.state.shown.library, delay: 60 })),
-        EditorView.contentAttributes.of({ 'aria-label': `text of ${file}` }),
+        EditorView.contentAttributes.of({ 'aria-label': `text of ${file}`, tabindex: '0' }),
         EditorView.updateListener.of((update) => {
           if (update.docChanged) desk.editing.write(file, update.state.doc.toString())
           if (update.docChanged || (update.selectionSet && update.view.hasFocus))

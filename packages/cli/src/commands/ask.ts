@@ -237,7 +237,7 @@ function printAnswer({ stdout, env }: CommandContext, answered: Answered, number
   const isMock = answers.some(({ answer }) => answer.isMock)
   stdout.write(
     candidateText(
-      { number, text, similar, problems, unsupported, similarItems, isRegenerated: undefined, isMock },
+      { number, text, similar, problems, unsupported, similarItems, isRegenerated: undefined, isEdited: false, isMock },
       { accepted: undefined },
       colorsFor(stdout, env),
     ),

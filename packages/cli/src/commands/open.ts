@@ -4,10 +4,11 @@ import type { OpenFlags } from '../desk/serve.js'
 export const openCommand = defineCommand({
   name: 'open',
   group: 'Write',
-  about: 'Open the desk: records, rendered prompts and their source on one local page.',
+  about: 'Open the desk, a local page: records, prompts and their source, questions, runs and review.',
   arguments: [LIBRARY],
   options: [
     ['--port <n>', 'default: 7118, or a free port', whole],
+    ['--requests <n>', 'requests that the page may send to models, until the command ends; default: 200', whole],
     ['--no-browser', 'print the address only'],
   ],
   examples: ['open demo/marram-house'],

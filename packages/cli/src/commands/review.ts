@@ -124,7 +124,7 @@ function say({ stderr }: CommandContext, { record, does, problems, candidate }: 
     stderr.write(`${c.yellow(record)}: ${message} ${c.dim(`[${code}]`)}\n${hint === undefined ? '' : `  ${c.bold('help')}: ${hint}\n`}`)
   if (problems.length > 0) return
   if (does === 'discard') stderr.write(`${record}: discarded\n`)
-  else if (does === 'accept') stderr.write(`${record}: accepted answer ${defined(candidate).number}\n`)
+  else if (does === 'accept' || does === 'edit') stderr.write(`${record}: accepted answer ${defined(candidate).number}\n`)
   else {
     const { number, isRegenerated } = defined(candidate)
     stderr.write(

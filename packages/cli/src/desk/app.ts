@@ -5,7 +5,7 @@ import { Readable } from 'node:stream'
 import { Hono, type Context } from 'hono'
 import { bodyLimit } from 'hono/body-limit'
 import { ProblemError, problemRecord, type FileValue } from 'dunelight'
-import { OTHER_FOLDERS, FOLDERS, TABLE_FORMATS, defined } from 'dunelight/host'
+import { TABLE_FORMATS } from 'dunelight/host'
 import { openLibrary, readTable } from '@dunelight/node'
 import {
   filesThatItSets,
@@ -19,23 +19,26 @@ import {
   readableBytes,
   readDocument,
 } from '@dunelight/node/host'
+import { askRoutes } from './ask-routes.js'
+import { faultOf, ownHost, ownPage, withoutSecrets, type GuardOptions } from './guards.js'
+import { isLibraryFile } from './library-files.js'
+import { runRoutes } from './run-routes.js'
+import type { DeskRuns } from './desk-runs.js'
+import { DeskReview } from './desk-review.js'
+import type { Session } from './session.js'
 
-export interface DeskOptions {
+export interface DeskOptions extends GuardOptions {
   /** The library's folder, links resolved. */
   readonly root: string
-  /** The header that a page has to send: only a page that was opened from here has the key. */
-  readonly key: string
-  /** The host and port that it answers to, as a browser sends them: known once it listens. */
-  readonly host: () => string
+  /** What the page may send to models. */
+  readonly session: Session
+  readonly runs: DeskRuns
   /** The folder of the built pages. */
   readonly pages: string
 }
 
-/** The header that carries the key. */
-export const KEY_HEADER = 'x-desk-key'
 /** A text to be saved. */
 const MOST_BYTES = 8 * 1024 * 1024
-const LIBRARY_FILE = /\.(?:yaml|json|md|txt)$/
 const PAGE_TYPES: Readonly<Record<string, string>> = {
   '.html': 'text/html; charset=utf-8',
   '.js': 'text/javascript; charset=utf-8',
@@ -48,24 +51,12 @@ const PAGE_TYPES: Readonly<Record<string, string>> = {
  * The server of the desk: the library's files, its tables, and saving a file. It answers to its own address alone, so that no
  * other host name leads here, and only to requests with the key; it reads and writes nothing outside the library's folder.
  */
-export function deskApp({ root, key, host, pages }: DeskOptions): Hono {
+export function deskApp({ root, pages, session, runs, ...guards }: DeskOptions): Hono {
   const app = new Hono()
-  app.use(async (c, next) => {
-    if (c.req.header('host') !== host()) return c.text('this address is not served', 421)
-    c.header('x-content-type-options', 'nosniff')
-    c.header('referrer-policy', 'no-referrer')
-    c.header('cross-origin-resource-policy', 'same-origin')
-    c.header('content-security-policy', PAGE_POLICY)
-    await next()
-  })
-  app.use('/api/*', async (c, next) => {
-    if (c.req.header(KEY_HEADER) !== key) return c.json({ problems: [{ message: 'open the address that the command printed' }] }, 403)
-    c.header('cache-control', 'no-store')
-    await next()
-  })
+  app.use(ownHost(guards))
+  app.use('/api/*', ownPage(guards), withoutSecrets)
   app.onError((fault, c) => {
-    if (fault instanceof ProblemError) return c.json({ problems: fault.problems.map(problemRecord) }, 422)
-    return c.json({ problems: [{ message: fault.message }] }, 500)
+    return c.json(faultOf(fault), fault instanceof ProblemError ? 422 : 500)
   })
 
   // A page that is fetched asks for the library next: it is read while the page is on its way.
@@ -91,6 +82,8 @@ export function deskApp({ root, key, host, pages }: DeskOptions): Hono {
     // That someone else wrote the file meanwhile is an answer, no fault.
     return c.json(await saveText(root, path, text, was))
   })
+  app.route('/api', askRoutes(root, session))
+  app.route('/api', runRoutes(runs, new DeskReview(root, runs, session)))
   app.get('*', (c) => {
     if (c.req.path === '/') {
       ahead = libraryData(root)
@@ -100,10 +93,6 @@ export function deskApp({ root, key, host, pages }: DeskOptions): Hono {
   })
   return app
 }
-
-/** Nothing from elsewhere, no code that is made of text. */
-const PAGE_POLICY =
-  "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'"
 
 async function libraryData(root: string) {
   const { files, problems, attachments, tables } = await readLibraryFolder(root, { mayBeEmpty: true })
@@ -215,15 +204,6 @@ async function* linesOf(source: Parameters<typeof readTable>[0]): AsyncGenerator
         .join(''),
     )
   }
-}
-
-/** A file of the folders that a library has, or one of its two own files. */
-function isLibraryFile(path: string): boolean {
-  const steps = path.split('/')
-  if (steps.some((step) => step === '' || step === '..' || step.startsWith('.')) || path.includes('\\') || !LIBRARY_FILE.test(path))
-    return false
-  if (steps.length === 1) return path === 'dunelight.yaml' || path === 'models.yaml'
-  return FOLDERS.includes(defined(steps[0])) && !OTHER_FOLDERS.includes(defined(steps[0]))
 }
 
 async function sendPage(c: Context, pages: string): Promise<Response> {

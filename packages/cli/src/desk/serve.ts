@@ -6,9 +6,13 @@ import openAddress from 'open'
 import { readLibraryFolder } from '@dunelight/node/host'
 import { colorsFor, EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 import { deskApp } from './app.js'
+import { DeskRuns } from './desk-runs.js'
+import { Session } from './session.js'
 
 export interface OpenFlags {
   readonly port?: number
+  /** How many requests the page may send to models. */
+  readonly requests?: number
   /** False if no browser should be started. */
   readonly browser?: boolean
 }
@@ -24,7 +28,9 @@ export async function serveDesk(context: CommandContext, folder: string, flags: 
   if (!PAGES) throw new WrongUse('the pages of the desk are not built', 'npm run build')
   const key = randomBytes(18).toString('base64url')
   let place = 0
-  const app = deskApp({ root, key, host: () => `127.0.0.1:${place}`, pages: PAGES })
+  const session = new Session(flags.requests ?? USUAL_REQUESTS)
+  const runs = new DeskRuns(root, session)
+  const app = deskApp({ root, key, session, runs, host: () => `127.0.0.1:${place}`, pages: PAGES })
   const server = await listening(app.fetch, flags.port ?? USUAL_PORT, flags.port !== undefined)
   place = (server.address() as { port: number }).port
   const c = colorsFor(context.stderr, context.env)
@@ -37,6 +43,7 @@ export async function serveDesk(context: CommandContext, folder: string, flags: 
     if (context.signal?.aborted) resolve()
     context.signal?.addEventListener('abort', () => resolve())
   })
+  await runs.close()
   await new Promise<void>((resolve) => {
     server.close(() => resolve())
     if ('closeAllConnections' in server) server.closeAllConnections()
@@ -55,6 +62,7 @@ async function inBrowser(address: string): Promise<void> {
 }
 
 const USUAL_PORT = 7118
+const USUAL_REQUESTS = 200
 
 /** Listens at the port. If it is taken and was only the default, listens at any free port. */
 function listening(fetch: Parameters<typeof serve>[0]['fetch'], port: number, asked: boolean): Promise<ServerType> {

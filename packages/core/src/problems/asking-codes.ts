@@ -29,6 +29,11 @@ export const askingCodes = {
     (d) => `model "${d.model}" asks to retry after ${d.seconds} seconds, more than ${d.longest}`,
     () => 'resume the run later, or raise max-wait in models.yaml',
   ),
+  'session-spent': error<{ most: number }>(
+    'The desk has sent as many requests as this session may send.',
+    (d) => `the ${d.most} requests of this session are used`,
+    () => 'allow more on the page, or start the desk with --requests N',
+  ),
   'model-unreachable': error<{ model: string; why: string; count: number }>(
     'Too many requests in a row failed, so the run stops.',
     (d) => `model "${d.model}" is unreachable: ${d.why} (${d.count} requests failed in a row)`,

@@ -298,6 +298,7 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'not-text': 'packages/tables/src/tables.test.ts',
   'table-empty': 'packages/tables/src/tables.test.ts',
   'file-unreadable': 'packages/node/src/node.test.ts',
+  'session-spent': 'test/desk-ask.test.ts',
   'record-ids-unfit': 'packages/cli/src/detail.test.ts',
   'record-unknown': 'packages/cli/src/cli.test.ts',
   'run-without-answers': 'packages/cli/src/review.test.ts',

@@ -103,16 +103,23 @@ function flatLines(): RowWriting {
 function writingOf(ending: RowEnding, columns: readonly string[], options: CellOptions): RowWriting {
   if (ending === '.jsonl') return linesOf(columns)
   const line = (cells: readonly unknown[]) => `${csvLine(cells, ending, options)}\n`
-  const more = [...columns, REPAIRS, UNSUPPORTED]
+  const { head, cells } = rowCells(columns)
+  return { head: (headings) => line(head(headings)), line: (row, headings) => line(cells(row, headings)) }
+}
+
+/** Finished rows as cells: those of the record, the answer's columns, repairs, and what to check. */
+export function rowCells(columns: readonly string[]) {
   return {
-    head: (headings) => line([...headings, ...besides(headings, more)]),
-    line: ({ cells, answer, repairs, unsupported, similar = [], isMock }, headings) =>
-      line([
-        ...headings.map((_, i) => cells[i] ?? ''),
-        ...columns.map((name) => columnCell(answer[name])),
-        repairs.join('; '),
-        isMock ? MOCK : [...unsupported, ...similar].join('; '),
-      ]),
+    head: (headings: readonly string[]): readonly string[] => [...headings, ...besides(headings, [...columns, REPAIRS, UNSUPPORTED])],
+    cells: (
+      { cells, answer, repairs, unsupported, similar = [], isMock }: FinishedRow,
+      headings: readonly string[],
+    ): readonly unknown[] => [
+      ...headings.map((_, i) => cells[i] ?? ''),
+      ...columns.map((name) => columnCell(answer[name])),
+      repairs.join('; '),
+      isMock ? MOCK : [...unsupported, ...similar].join('; '),
+    ],
   }
 }
 

@@ -12,6 +12,8 @@ export type ReviewLine = { readonly record: string; readonly row: number; readon
       readonly part?: string
       readonly of?: number
       readonly isMock?: true
+      /** Written by a person: the model is empty. */
+      readonly byHand?: true
     }
 )
 

@@ -34,6 +34,8 @@ export interface Candidate {
   readonly similar: number | undefined
   /** The part that was regenerated, and the answer that the rest was taken from. */
   readonly isRegenerated: { readonly part: string; readonly of: number } | undefined
+  /** Whether a person wrote it. */
+  readonly isEdited: boolean
 }
 
 /** A record of a run with its answers, and what was decided. */
@@ -55,6 +57,8 @@ export type ReviewAction = { readonly records: ReadonlySet<string> | 'open' | 'u
   | { readonly does: 'accept'; readonly answer?: number }
   | { readonly does: 'discard' }
   | { readonly does: 'regenerate'; readonly part?: string }
+  /** A text by hand, as one more answer, which is accepted if it can be read. */
+  | { readonly does: 'edit'; readonly text: string }
 )
 
 /** What was done with one record, or why nothing was. */
@@ -64,7 +68,12 @@ export interface ReviewResult {
   readonly problems: readonly Problem[]
   /** The answer that was accepted, or that came. */
   readonly candidate: Candidate | undefined
+  /** The record as it is now. */
+  readonly reviewed: ReviewedRecord
 }
+
+/** What was done, before it is looked at what the record is now. */
+type Done = Omit<ReviewResult, 'reviewed'>
 
 export interface ReviewOptions {
   readonly library: Library
@@ -134,10 +143,14 @@ export class Review {
     for await (const { reviewed } of this.subjects(() => true)) yield reviewed
   }
 
-  /** The accepted answers with their rows, in the order of the table. */
-  async *settled(): AsyncGenerator<{ headings: readonly string[]; row: FinishedRow; values: Readonly<Record<string, unknown>> }> {
+  /** The accepted answers with their rows, in the order of the table; with `all`, of the others the last that could be read. */
+  async *settled(
+    all = false,
+  ): AsyncGenerator<{ headings: readonly string[]; row: FinishedRow; values: Readonly<Record<string, unknown>> }> {
     for await (const { record, headings, reviewed } of this.subjects(() => true)) {
-      const candidate = reviewed.candidates.find(({ number }) => number === reviewed.accepted)
+      const { candidates, accepted, state } = reviewed
+      const last = all && state !== 'discarded' ? candidates.findLast(({ answer }) => answer !== undefined) : undefined
+      const candidate = candidates.find(({ number }) => number === accepted) ?? last
       if (!candidate?.answer) continue
       const { answer, repairs, unsupported, similarItems, isMock } = candidate
       const about = { record: record.id, number: record.row, model: this.file.asking.model }
@@ -186,8 +199,8 @@ export class Review {
       const run = async () => {
         for (const action of meant) {
           const now = { ...subject, reviewed: this.reviewed(subject.record, subject.answers) }
-          const done = action.does === 'regenerate' ? await this.regenerate(now, action.part) : await this.settle(now, action)
-          if (done) onDone(done)
+          const done = await this.carryOut(now, action)
+          if (done) onDone({ ...done, reviewed: this.reviewed(subject.record, subject.answers) })
         }
       }
       if (meant.every(({ does }) => does !== 'regenerate')) await run()
@@ -202,12 +215,29 @@ export class Review {
     if (fault !== undefined) throw fault
   }
 
+  private carryOut(subject: Subject, action: ReviewAction): Promise<Done | undefined> {
+    if (action.does === 'regenerate') return this.regenerate(subject, action.part)
+    return action.does === 'edit' ? this.edit(subject, action.text) : this.settle(subject, action)
+  }
+
+  private async edit({ reviewed: { record, row, candidates }, answers: [first] }: Subject, text: string): Promise<Done> {
+    const refused = (problems: readonly Problem[]): Done => ({ record, does: 'edit', problems, candidate: undefined })
+    if (!first?.read) return refused([problem('answer-unknown', { record, number: 1, count: 0 })])
+    const at = new Date().toISOString()
+    const line: ReviewLine = { record, row, at, does: 'add', text, model: '', byHand: true }
+    const candidate = candidateOf(candidates.length + 1, text, first, false, line)
+    if (candidate.problems.length > 0) return refused(candidate.problems)
+    await this.log.add(line)
+    await this.log.add({ record, row, at, does: 'accept', answer: candidate.number })
+    return { record, does: 'edit', problems: [], candidate }
+  }
+
   private async settle(
     { reviewed: { record, row, candidates, problems } }: Subject,
     action: ReviewAction & { does: 'accept' | 'discard' },
-  ): Promise<ReviewResult> {
+  ): Promise<Done> {
     const now = new Date().toISOString()
-    const refused = (why: readonly Problem[]): ReviewResult => ({ record, does: action.does, problems: why, candidate: undefined })
+    const refused = (why: readonly Problem[]): Done => ({ record, does: action.does, problems: why, candidate: undefined })
     if (action.does === 'discard') {
       await this.log.add({ record, row, at: now, does: 'discard' })
       return { record, does: 'discard', problems: [], candidate: undefined }
@@ -225,13 +255,10 @@ export class Review {
   }
 
   /** Asks once more: for the whole answer, or for a part of the one that was accepted, else of the last. */
-  private async regenerate(
-    { record, headings, reviewed, answers: values }: Subject,
-    part: string | undefined,
-  ): Promise<ReviewResult | undefined> {
+  private async regenerate({ record, headings, reviewed, answers: values }: Subject, part: string | undefined): Promise<Done | undefined> {
     if (this.options.signal?.aborted) return undefined
     const { prepared, id, row } = record
-    const refused = (problems: readonly Problem[]): ReviewResult => ({ record: id, does: 'regenerate', problems, candidate: undefined })
+    const refused = (problems: readonly Problem[]): Done => ({ record: id, does: 'regenerate', problems, candidate: undefined })
     if (!prepared) return refused(record.problems)
     const candidateNumber = reviewed.candidates.length + 1
     const from =
@@ -374,6 +401,7 @@ function candidateOf(
     similarItems: (reply?.similar ?? []).map((p) => p.message),
     isMock,
     similar: undefined,
+    isEdited: line?.byHand === true,
     isRegenerated: line?.part === undefined ? undefined : { part: line.part, of: defined(line.of) },
   }
 }

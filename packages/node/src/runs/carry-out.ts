@@ -52,6 +52,7 @@ export async function carryOut<C extends Counts>(
   if (!(lease instanceof Lease)) throw new ProblemError([problem('run-active', { run: file.run, process: lease.process })])
   try {
     await writeRun(folder, file)
+    listener.onBegun?.(file.run)
     const task = await open()
     try {
       return await underLease(folder, file, task, listener)

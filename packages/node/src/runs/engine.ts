@@ -42,6 +42,8 @@ export interface RunProgress {
 
 /** Events of a run in progress. */
 export interface RunListener {
+  /** Hears the run's name as soon as it has a folder. */
+  readonly onBegun?: (run: string) => void
   readonly onRejected?: (row: RejectedRow) => void
   readonly onProgress?: (progress: RunProgress) => void
   /** Ends the run between two records, to be continued later. */
