@@ -121,10 +121,48 @@ async function shootDesk() {
       'Here is the label:\n\n{"heading": "A helmet with a dent", "body": "Copper and brass, made in 1921 by Corwen Brassworks. The dent above the left port came from a shelf in Port Ellery, not from the sea. It weighs 17 kilograms.", "keywords": ["diving", "copper"]}',
     )
   await wait(300)
-  await page.screenshot({ path: `${OUT}/reply.png` })
+  await shootAsking(page)
   await browser.close()
   server.kill()
   rmSync(folder, { recursive: true, force: true })
+}
+
+/** Asking, variants and review, with the mock model. */
+async function shootAsking(page) {
+  const isThere = (number) =>
+    page
+      .getByRole('article', { name: `variant ${number}` })
+      .locator('.figures')
+      .waitFor()
+  await page.getByText('Ask', { exact: true }).first().click()
+  await page.keyboard.press('Control+Enter')
+  await isThere(1)
+  await wait(300)
+  await page.screenshot({ path: `${OUT}/desk-ask.png` })
+  await page.getByRole('button', { name: 'Add a variant' }).click()
+  await page.getByRole('combobox', { name: 'wording of variant 2' }).click()
+  await page.getByRole('option', { name: 'persona night-watch' }).click()
+  await page.keyboard.press('Control+Enter')
+  await isThere(2)
+  await page.getByRole('button', { name: 'Again' }).first().click()
+  await wait(1500)
+  await page.screenshot({ path: `${OUT}/desk-variants.png` })
+  await page.keyboard.press('Control+s')
+  await wait(500)
+  await page.getByText('Runs', { exact: true }).click()
+  await page.getByRole('button', { name: 'Estimate' }).click()
+  await page.locator('.estimate').waitFor()
+  await page.getByRole('button', { name: 'Start the run' }).click()
+  await page.getByText('✓ done').waitFor()
+  await page.getByRole('button', { name: 'tonight-1', exact: true }).click()
+  await page.getByRole('listbox', { name: /^records of the run/ }).waitFor()
+  for (const key of ['a', 'a', 'r', 'j', 'g']) {
+    await page.keyboard.press(key)
+    await wait(500)
+  }
+  await page.keyboard.press('2')
+  await wait(500)
+  await page.screenshot({ path: `${OUT}/desk-review.png` })
 }
 
 async function shootTerminal() {
@@ -142,10 +180,6 @@ async function shootTerminal() {
   const only = wanted.filter((name) => !['terminal', 'page', 'desk'].includes(name))
   const shots = {
     check: [`dunelight check ${join(folder, 'faulty')}`, `cd ${folder} && node ${command} check faulty`],
-    render: [
-      `dunelight render ${demo} label/write --records ${demo}/data/objects.csv --to labels.jsonl`,
-      `rm -f /tmp/labels.jsonl; node ${command} render ${demo} label/write --records ${demo}/data/objects.csv --to /tmp/labels.jsonl; head -n 1 /tmp/labels.jsonl | fold -w 120 | head -n 22`,
-    ],
     examples: [
       `dunelight examples ${demo} condition-notes; dunelight examples … --for MH-0008 --records ${demo}/data/objects.csv`,
       `node ${command} examples ${demo} condition-notes; echo; node ${command} examples ${demo} condition-notes --for MH-0008 --records ${demo}/data/objects.csv`,
@@ -174,7 +208,6 @@ async function shootTerminal() {
       `dunelight compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv`,
       `node ${command} compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv --runs ${join(folder, 'compared')}`,
     ],
-    show: [`dunelight show ${demo} label/write`, `node ${command} show ${demo} label/write`],
     origins: [
       `dunelight show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,
       `node ${command} show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,

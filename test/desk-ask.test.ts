@@ -122,7 +122,9 @@ describe('asking', () => {
     goOn?.()
     await variant(1).getByText('nearly the same as the reply of').waitFor()
     expect(await page.getByText('requests left').innerText()).toBe('0 of 3 requests left')
+    const refused = page.waitForResponse((response) => response.url().endsWith('/api/ask'))
     await variant(1).getByRole('button', { name: 'Again' }).click()
+    expect(await (await refused).text()).toContain(JSON.stringify('session-spent'))
     await page.getByRole('alert').getByText('the 3 requests of this session are used').waitFor()
     expect(count()).toBe(3)
     // More are allowed on the page.
@@ -203,7 +205,7 @@ describe('asking', () => {
     await page.getByText('Your pass is [secret], they say.').first().waitFor()
     await variant(1).locator('.figures').waitFor()
     const seen = await page.evaluate(() => [...(window as unknown as { seen: Set<string> }).seen].join('\n'))
-    const stored = await page.evaluate(() => JSON.stringify({ ...localStorage }))
+    const stored = await page.evaluate(() => JSON.stringify(Object.entries(localStorage)))
     for (const text of [seen, stored, heard.join('\n'), readFileSync(join(house, 'answers/asked.jsonl'), 'utf8')])
       for (let i = 0; i + 9 <= SECRET.length; i++) expect(text).not.toContain(SECRET.slice(i, i + 9))
     await chooseModel('broken')

@@ -25,7 +25,7 @@ const ORDER: Readonly<Record<string, readonly string[]>> = {
   ],
   tables: [],
   node: ['output', 'sources', 'library', 'runs', 'render', 'models', 'replies', 'ask', 'review', 'compare'],
-  cli: ['ui', 'flags', 'graph', 'desk', 'commands'],
+  cli: ['ui', 'flags', 'graph', 'cases', 'desk', 'commands'],
   editor: [],
 }
 /** Files at the top of a package that all of its folders may import. */

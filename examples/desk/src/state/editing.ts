@@ -1,6 +1,6 @@
 import { defined } from 'dunelight/host'
 import type { Desk } from './desk.js'
-import { editedFiles, type FilePlace } from './page-state.js'
+import { editedFiles, type FilePlace, type PageState } from './page-state.js'
 import { ServiceFault, type LibraryData } from './service.js'
 
 /** The editor, the form, and the state of edited files. */
@@ -32,6 +32,17 @@ export class EditingActions {
   /** The editor has gone where it was to go, or its cursor was moved. */
   moved(cursor: { readonly file: string; readonly offset: number } | undefined): void {
     this.desk.change({ editing: { cursor, goal: undefined } })
+  }
+
+  /** Puts a text at the cursor of the source, which is opened for it. */
+  insert(insertion: NonNullable<PageState['editing']['insertion']>): void {
+    const { file } = this.desk.state.editing
+    this.desk.change({ editing: { insertion, file: file ?? this.desk.library.fileOf(this.desk.state.selection.wanted.prompt) } })
+  }
+
+  /** The editor has put it. */
+  inserted(): void {
+    this.desk.change({ editing: { insertion: undefined } })
   }
 
   /** Values typed into the form, in place of the record's own. */

@@ -57,6 +57,8 @@ export interface EditingState {
   /** The source of the span under the mouse on the sheet. */
   readonly pointed: FilePlace | undefined
   readonly cursor: { readonly file: string; readonly offset: number } | undefined
+  /** What is to be put at the cursor of the editor; as a line of its own, or where the cursor is. */
+  readonly insertion: { readonly text: string; readonly isLine: boolean } | undefined
   /** Values typed into the form; undefined while the record's own values count. */
   readonly hand: Readonly<Record<string, unknown>> | undefined
 }
@@ -111,7 +113,14 @@ export interface Change {
 
 export const NO_TABLE: TableState = { path: undefined, table: undefined, joined: new Map(), reading: false }
 export const NO_SELECTION: SelectionState = { wanted: { prompt: '', batch: undefined }, row: 0, view: 'sheet', budget: undefined }
-export const NO_EDITING: EditingState = { file: undefined, goal: undefined, pointed: undefined, cursor: undefined, hand: undefined }
+export const NO_EDITING: EditingState = {
+  file: undefined,
+  goal: undefined,
+  pointed: undefined,
+  cursor: undefined,
+  insertion: undefined,
+  hand: undefined,
+}
 export const NO_PASS: PassState = { pass: undefined, rendered: 0 }
 
 /** Files whose text here differs from the disk. */

@@ -34,6 +34,8 @@ export const NO_RUNS: RunsState = {
   asking: new Set(),
 }
 
+const ENDED: Readonly<Partial<Record<ListedRun['state'], string>>> = { done: 'done', interrupted: 'paused', failed: 'ended early' }
+
 /** Milliseconds between two looks at runs that are under way. */
 const PAUSE = 500
 
@@ -68,7 +70,13 @@ export class RunActions {
     clearTimeout(this.clock)
     const list = await this.desk.service.runs().catch((fault: unknown) => this.tell(fault))
     if (!list) return
+    const before = this.desk.state.runs.list
     this.change({ list })
+    const ended = list.find(
+      ({ run, state }) => state !== 'running' && before?.some((other) => other.run === run && other.state === 'running'),
+    )
+    if (ended)
+      this.desk.change({ note: { message: `run ${ended.run}: ${ENDED[ended.state] ?? ended.state}`, bad: ended.state === 'failed' } })
     const isShown = this.desk.state.selection.view === 'runs'
     if (isShown && list.some(({ state }) => state === 'running')) this.clock = setTimeout(() => void this.refresh(), PAUSE)
   }

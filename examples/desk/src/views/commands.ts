@@ -43,17 +43,30 @@ export function commandsOf(desk: Desk): Command[] {
     ...Object.keys(desk.state.library.files).map((path) => ({ name: `File: ${path}`, run: () => desk.editing.open(path) })),
     ...desk.editing.edited.map((path) => ({ name: `Revert ${path}`, run: () => desk.editing.revert(path) })),
     { name: 'New prompt', run: () => beginPrompt(desk) },
+    ...Object.entries(TEMPLATES).map(([folder, text]) => ({
+      name: `New ${NOUNS[folder] ?? folder}`,
+      run: () => desk.editing.create(freeName(desk, folder), text),
+    })),
   ]
 }
 
 /** A new prompt's own file, in the editor; the first one of a library is selected at once. */
 export function beginPrompt(desk: Desk): void {
-  desk.editing.create(freeName(desk), FIRST_PROMPT)
+  desk.editing.create(freeName(desk, 'prompts'), FIRST_PROMPT)
 }
 
-function freeName(desk: Desk): string {
+/** What a new file of each kind begins with: valid, and with something to change. */
+const TEMPLATES: Readonly<Record<string, string>> = {
+  snippets: 'title: A first snippet\ntext: |\n  Write short sentences.\n',
+  personas:
+    'title: A first persona\nwho: You are a careful clerk.\nvoice: [plain, exact]\nalways: [say what you do not know]\nnever: [guess]\n',
+  outputs: 'title: A first output\nkind: fields\nfields:\n  heading: { type: text, max-words: 8 }\n  body: text\n',
+}
+const NOUNS: Readonly<Record<string, string>> = { snippets: 'snippet', personas: 'persona', outputs: 'output' }
+
+function freeName(desk: Desk, folder: string): string {
   for (let i = 1; ; i++) {
-    const path = `prompts/first${i === 1 ? '' : `-${i}`}.yaml`
+    const path = `${folder}/first${i === 1 ? '' : `-${i}`}.yaml`
     if (!(path in desk.state.library.files)) return path
   }
 }

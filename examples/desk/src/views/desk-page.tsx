@@ -11,6 +11,7 @@ import { ConflictDialog } from './conflict.js'
 import { Grid } from './grid.js'
 import { HandView } from './hand.js'
 import { Header } from './header.js'
+import { insertionsOf } from './insertions.js'
 import { Meter } from './meter.js'
 import { Palette, type Command } from './palette.js'
 import { ReplyView } from './reply.js'
@@ -49,6 +50,9 @@ function Ready({ desk }: { desk: Desk }) {
   const { colorScheme, setColorScheme } = useMantineColorScheme()
   const dark = colorScheme === 'dark' || (colorScheme === 'auto' && matchMedia('(prefers-color-scheme: dark)').matches)
   const openPalette = useCallback(() => setPalette(true), [])
+  const [inserting, setInserting] = useState(false)
+  const openInsert = useCallback(() => setInserting(true), [])
+  const insertions = useMemo(() => (inserting ? insertionsOf(desk) : []), [desk, inserting])
 
   useEffect(() => {
     const key = (event: KeyboardEvent) => {
@@ -60,7 +64,9 @@ function Ready({ desk }: { desk: Desk }) {
         askNow(desk)
         return
       }
-      const act = { k: openPalette, s: () => void desk.editing.saveAll(), e: () => toggleSource(desk) }[event.key.toLowerCase()]
+      const act = { k: openPalette, i: openInsert, s: () => void desk.editing.saveAll(), e: () => toggleSource(desk) }[
+        event.key.toLowerCase()
+      ]
       if (!act) return
       event.preventDefault()
       act()
@@ -72,13 +78,14 @@ function Ready({ desk }: { desk: Desk }) {
       window.removeEventListener('keydown', key, true)
       window.removeEventListener('focus', look)
     }
-  }, [desk, openPalette])
+  }, [desk, openPalette, openInsert])
 
   const commands = useMemo<Command[]>(() => {
     if (!palette) return []
     const other = numbers === 'en' ? 'de' : 'en'
     return [
       ...commandsOf(desk),
+      { name: 'Insert at the cursor of the source', keys: 'Ctrl+I', run: openInsert },
       { name: dark ? 'Light colours' : 'Dark colours', run: () => setColorScheme(dark ? 'light' : 'dark') },
       { name: other === 'de' ? 'Numbers as in German: 1.890,5' : 'Numbers as in English: 1,890.5', run: () => setNumbers(other) },
     ]
@@ -101,13 +108,20 @@ function Ready({ desk }: { desk: Desk }) {
           {view === 'ask' && <AskView desk={desk} />}
           {view === 'runs' && <RunsView desk={desk} />}
         </main>
-        {isSourceOpen && <SourceView desk={desk} onClose={() => desk.editing.open(undefined)} />}
+        {isSourceOpen && <SourceView desk={desk} onClose={() => desk.editing.open(undefined)} onInsert={openInsert} />}
         <footer className="desk-foot">
           <Meter desk={desk} />
           <LostLine desk={desk} />
           <NoteLine desk={desk} />
         </footer>
         <Palette open={palette} commands={commands} onClose={() => setPalette(false)} />
+        <Palette
+          open={inserting}
+          commands={insertions}
+          title="Insert at the cursor"
+          placeholder="a variable, a field, a snippet, a format …"
+          onClose={() => setInserting(false)}
+        />
         <ConflictDialog desk={desk} />
       </div>
     </NumberStyle.Provider>

@@ -11,11 +11,19 @@ export interface Command {
 interface Props {
   readonly open: boolean
   readonly commands: readonly Command[]
+  readonly title?: string
+  readonly placeholder?: string
   readonly onClose: () => void
 }
 
 /** All that the page can do, by its name. */
-export function Palette({ open, commands, onClose }: Props) {
+export function Palette({
+  open,
+  commands,
+  title = 'Type a command',
+  placeholder = 'a word of it: prompt, save, persona …',
+  onClose,
+}: Props) {
   const [words, setWords] = useState('')
   const [position, setPosition] = useState(0)
   const list = useRef<HTMLUListElement>(null)
@@ -45,8 +53,11 @@ export function Palette({ open, commands, onClose }: Props) {
   }
   const key = (event: KeyboardEvent) => {
     const step = { ArrowDown: 1, ArrowUp: -1 }[event.key]
-    if (event.key === 'Enter') run(matching[position])
-    else if (step !== undefined) {
+    if (event.key === 'Enter') {
+      // The focus goes elsewhere, and the key's own deed would be done there.
+      event.preventDefault()
+      run(matching[position])
+    } else if (step !== undefined) {
       event.preventDefault()
       setPosition((position + step + matching.length) % Math.max(1, matching.length))
     }
@@ -56,7 +67,7 @@ export function Palette({ open, commands, onClose }: Props) {
       opened={open}
       onClose={close}
       returnFocus={false}
-      title="Type a command"
+      title={title}
       size="lg"
       yOffset={80}
       transitionProps={{ duration: 0 }}
@@ -69,7 +80,7 @@ export function Palette({ open, commands, onClose }: Props) {
         aria-expanded="true"
         aria-controls="commands"
         aria-activedescendant={matching[position] ? `command-${position}` : undefined}
-        placeholder="a word of it: prompt, save, persona …"
+        placeholder={placeholder}
         value={words}
         onChange={(event) => setWords(event.currentTarget.value)}
         onKeyDown={key}

@@ -1,18 +1,20 @@
 import { defined } from 'dunelight/host'
-import { ActionIcon, Badge, Button } from '@mantine/core'
+import { ActionIcon, Badge, Button, SegmentedControl } from '@mantine/core'
 import { basicSetup, EditorView } from 'codemirror'
 import { Compartment, StateEffect, StateField } from '@codemirror/state'
 import { Decoration, type DecorationSet } from '@codemirror/view'
-import { useEffect, useRef } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { libraryFile } from '@dunelight/editor'
 import type { Desk } from '../state/desk.js'
 import type { FilePlace } from '../state/page-state.js'
 import { Chooser, choices } from './chooser.js'
+import { FieldsForm, hasForm } from './fields-form.js'
 import { useDesk } from './use-desk.js'
 import './source.css'
 
 /** The file beside the sheet: every key renders it again; the origin under the mouse is marked here, and the cursor here lights the sheet. */
-export function SourceView({ desk, onClose }: { desk: Desk; onClose: () => void }) {
+export function SourceView({ desk, onClose, onInsert }: { desk: Desk; onClose: () => void; onInsert: () => void }) {
+  const [isForm, setForm] = useState(false)
   const file = useDesk(desk, (s) => s.editing.file)
   const files = useDesk(desk, (s) => s.library.files)
   const isEdited = useDesk(desk, (s) => file !== undefined && s.library.files[file] !== s.library.data.files[file])
@@ -31,14 +33,33 @@ export function SourceView({ desk, onClose }: { desk: Desk; onClose: () => void 
             </Button>
           </>
         )}
+        {file !== undefined && hasForm(file) && (
+          <SegmentedControl
+            size="xs"
+            aria-label="the file as"
+            data={['Text', 'Fields']}
+            value={isForm ? 'Fields' : 'Text'}
+            onChange={(next) => setForm(next === 'Fields')}
+          />
+        )}
+        <Button size="compact-xs" variant="default" disabled={isForm} onClick={onInsert}>
+          Insert …
+        </Button>
         <ActionIcon size="sm" variant="subtle" color="gray" aria-label="close the source" onClick={onClose}>
           ✕
         </ActionIcon>
       </div>
-      {file !== undefined && <FileEditor key={file} desk={desk} file={file} />}
+      {file !== undefined && isForm && hasForm(file) ? (
+        <FieldsForm key={file} desk={desk} file={file} />
+      ) : (
+        file !== undefined && <FileEditor key={file} desk={desk} file={file} />
+      )}
     </section>
   )
 }
+
+/** A change that is undone by itself, and not with what was typed before it. */
+const STEP = 'input.paste'
 
 const setPointed = StateEffect.define<{ from: number; to: number } | undefined>()
 const pointedMark = StateField.define<DecorationSet>({
@@ -59,6 +80,7 @@ function FileEditor({ desk, file }: { desk: Desk; file: string }) {
   const editor = useRef<EditorView>(undefined)
   const goal = useDesk(desk, (s) => s.editing.goal)
   const pointed = useDesk(desk, (s) => s.editing.pointed)
+  const insertion = useDesk(desk, (s) => s.editing.insertion)
   const text = useDesk(desk, (s) => s.library.files[file] ?? '')
   useEffect(() => {
     const language = new Compartment()
@@ -96,6 +118,29 @@ function FileEditor({ desk, file }: { desk: Desk; file: string }) {
     view.focus()
     desk.editing.moved({ file, offset: anchor })
   }, [desk, file, goal])
+  useEffect(() => {
+    if (!insertion) return
+    const view = defined(editor.current)
+    const { main } = view.state.selection
+    if (insertion.isLine) {
+      const line = view.state.doc.lineAt(main.head)
+      let filled = line
+      while (filled.text.trim() === '' && filled.number > 1) filled = view.state.doc.line(filled.number - 1)
+      const indent = /^\s*/.exec(filled.text)?.[0] ?? ''
+      const text = insertion.text
+        .split('\n')
+        .map((part) => (part === '' ? '' : indent + part))
+        .join('\n')
+      const isEmpty = line.text.trim() === ''
+      view.dispatch({
+        changes: isEmpty ? { from: line.from, to: line.to, insert: text } : { from: line.to, insert: `\n${text}` },
+        userEvent: STEP,
+        selection: { anchor: line.to + (isEmpty ? text.length - line.length : text.length + 1) },
+      })
+    } else view.dispatch(view.state.replaceSelection(insertion.text), { userEvent: STEP })
+    view.focus()
+    desk.editing.inserted()
+  }, [desk, insertion])
   useEffect(() => {
     const view = defined(editor.current)
     const [from, to] = pointed?.file === file ? within(pointed, view) : [0, 0]

@@ -1,7 +1,8 @@
-import { ProblemError, type Library } from 'dunelight'
+import { type Library } from 'dunelight'
 import { type SetPick } from 'dunelight/parts'
-import { problem, type PreparedSet, defined, leaveOneOut, nearestPairs } from 'dunelight/host'
+import { type PreparedSet, defined, leaveOneOut, nearestPairs } from 'dunelight/host'
 import { tokenCounter } from '@dunelight/node'
+import { setNamed } from '../cases/add-cases.js'
 import { defineCommand, JSON_FLAG, LIBRARY, OVERWRITE, SET_FOR_ALL } from '../define-command.js'
 import { openToRender } from '../flags/open-library.js'
 import { confusionPage, printConfusion } from '../ui/confusion.js'
@@ -50,12 +51,6 @@ async function examples(context: CommandContext, folder: string, name: string, f
   const data = await glance(set)
   context.stdout.write(flags.json ? `${JSON.stringify(data, null, 2)}\n` : printGlance(set, name, data, c))
   return EXIT.done
-}
-
-export function setNamed(library: Library, name: string): PreparedSet {
-  const set = library.sets.get(name)
-  if (!set) throw new ProblemError([problem('use-unknown', { name, what: 'example set', known: [...library.sets.keys()] })])
-  return set
 }
 
 type Glance = Awaited<ReturnType<typeof glance>>

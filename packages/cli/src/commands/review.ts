@@ -11,10 +11,9 @@ import {
   type ReviewAction,
   type ReviewResult,
 } from '@dunelight/node/host'
+import { addCases, setNamed } from '../cases/add-cases.js'
 import { defineCommand, JSON_FLAG, list, OVERWRITE, FLATTEN, RAW_CELLS, RUN } from '../define-command.js'
-import { addCases } from './examples-add.js'
 import { DOCUMENT_FLAGS, documentEndings, ownFolder, writeFinished } from '../ui/documents.js'
-import { setNamed } from './examples.js'
 import { openRun } from '../flags/saved-values.js'
 import { candidateText } from '../ui/candidate-text.js'
 import { closed, resultFile } from '../ui/result-file.js'

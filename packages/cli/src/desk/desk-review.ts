@@ -2,7 +2,7 @@ import { problemRecord, ProblemError, type ProblemRecord } from 'dunelight'
 import { acceptedCase, defined, problem } from 'dunelight/host'
 import { openLibrary, readRun, readyModel, Review } from '@dunelight/node'
 import { isAskRun, rowCells, rowWriting, safeCell, spreadsheet, type ReviewedRecord, type ReviewResult } from '@dunelight/node/host'
-import { addCases } from '../commands/examples-add.js'
+import { addCases, setNamed } from '../cases/add-cases.js'
 import type { DeskRuns } from './desk-runs.js'
 import type { Session } from './session.js'
 
@@ -83,9 +83,7 @@ export class DeskReview {
   /** Adds the accepted answers to an example set. Gives what was done, in words. */
   async addCases(run: string, set: string, allowMock: boolean): Promise<string> {
     const library = await openLibrary(this.root)
-    const model = library.artefacts.examples.get(set)
-    if (!model)
-      throw new ProblemError([problem('use-unknown', { name: set, what: 'example set', known: [...library.artefacts.examples.keys()] })])
+    const { model } = setNamed(library, set)
     return this.with(run, async (review) => {
       const records: object[] = []
       const mocks = new Set<number>()
