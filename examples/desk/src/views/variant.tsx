@@ -128,8 +128,8 @@ function Reply({ desk, variant, against }: { desk: Desk; variant: Variant; again
   const own = problems.filter(({ code, message }) => code === 'screen-found' || !read?.problems.some((p) => p.message === message))
   return (
     <>
-      {own.map(({ message, severity, hint }, i) => (
-        <p key={i} className={severity === 'info' ? 'quiet' : 'bad'} role={severity === 'info' ? undefined : 'alert'}>
+      {own.map(({ code, message, severity, hint }, i) => (
+        <p key={i} data-code={code} className={severity === 'info' ? 'quiet' : 'bad'} role={severity === 'info' ? undefined : 'alert'}>
           {message}
           {hint === undefined ? '' : ` (${hint})`}
         </p>

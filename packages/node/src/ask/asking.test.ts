@@ -7,7 +7,7 @@ import { afterAll, describe, expect, test } from '@jest/globals'
 import { libraryFrom, ModelFault, ProblemError, type Model, type ModelRequest } from 'dunelight'
 import type { ModelDescription } from 'dunelight/host'
 import { askOnce, httpModel, readyModel, serveMock, DEFAULT_REQUEST_LIMITS } from '@dunelight/node'
-import { ModelQueue, RequestCancelled, type RequestLimits } from '@dunelight/node/host'
+import { ModelQueue, RequestCancelled, secrets, type RequestLimits } from '@dunelight/node/host'
 
 const request: ModelRequest = {
   prompt: 'p',
@@ -52,7 +52,7 @@ async function service(listener: RequestListener, more: Partial<ModelDescription
     ...more,
   } as unknown as ModelDescription
   const model = httpModel(description, env)
-  return (signal = new AbortController().signal) => model(request, { signal })
+  return (signal = new AbortController().signal, onText?: (text: string) => void) => model(request, { signal, ...(onText && { onText }) })
 }
 const faultOf = (asked: Promise<unknown>) =>
   asked.then(
@@ -256,6 +256,39 @@ test('the mock server accepts requests only, and marks every answer as mock', as
   ])
   expect(server.requests()).toBe(1)
   await server.close()
+})
+
+test('an answer that comes in pieces is heard as far as it has come, without the beginning of a secret', async () => {
+  const pass = 'pass-of-the-till-44'
+  const model = await service(
+    (_, answer) => {
+      answer.writeHead(200, { 'content-type': 'text/event-stream' })
+      for (const piece of ['The pass ', 'is pass-of', '-the-till', '-44, and no', ' other.'])
+        answer.write(`data: ${JSON.stringify({ piece })}\n\n`)
+      answer.end('data: over\n\n')
+    },
+    { stream: { piece: '/piece', last: 'over' } },
+  )
+  secrets.add(pass)
+  const heard: string[] = []
+  const answered = await model(new AbortController().signal, (text) => void heard.push(text))
+  expect(answered.text).toBe('The pass is [secret], and no other.')
+  for (const text of heard) for (let i = 0; i + 9 <= pass.length; i++) expect(text).not.toContain(pass.slice(i, i + 9))
+  expect(answered.text.startsWith(heard.at(-1) ?? '-')).toBe(true)
+})
+
+test('a question that is given up is no answer and no failure of the model', async () => {
+  const gaveUp = new AbortController()
+  const model = await service(() => gaveUp.abort())
+  const asker = new ModelQueue(
+    'm',
+    (_, { signal }) => model(signal),
+    DEFAULT_REQUEST_LIMITS,
+    1,
+    () => Promise.reject(new Error('not counted')),
+    { signal: gaveUp.signal },
+  )
+  expect(await faultOf(asker.ask(request))).toBeInstanceOf(RequestCancelled)
 })
 
 test('a service that asks for a longer pause than a run should wait ends the run, which can be resumed', async () => {
