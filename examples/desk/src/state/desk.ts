@@ -52,7 +52,7 @@ export class Desk {
     this.kept = new Kept(data.root)
     const files = { ...data.files, ...this.kept.edits }
     this.store = createStore<PageState>(() => ({
-      library: { data, files, exact: false, conflict: undefined },
+      library: { data, files, exact: false, conflict: undefined, committed: undefined },
       table: NO_TABLE,
       selection: { ...NO_SELECTION, budget: this.kept.place.budget },
       editing: NO_EDITING,
@@ -102,6 +102,7 @@ export class Desk {
     setTimeout(() => {
       this.pass.start()
       void this.library.countExactly()
+      void this.library.readCommitted()
     }, SETTLED)
   }
 

@@ -37,6 +37,12 @@ export class LibraryActions {
     this.desk.change({ library: { exact: true } })
   }
 
+  /** The last commit is another wording to compare with and to ask in. */
+  async readCommitted(): Promise<void> {
+    const committed = await this.desk.service.committed().catch(() => undefined)
+    if (committed) this.desk.change({ library: { committed } })
+  }
+
   private get artefacts() {
     return this.desk.state.shown.library.artefacts
   }

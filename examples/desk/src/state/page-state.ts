@@ -5,7 +5,7 @@ import type { Subject, Wanted } from '../model/subject.js'
 import type { DeskTable } from '../model/table.js'
 import type { AskingState } from './asking.js'
 import type { RunsState } from './runs.js'
-import type { LibraryData } from './service.js'
+import type { Committed, LibraryData } from './service.js'
 
 /** A place in a file of the library, in UTF-16 units. */
 export interface FilePlace {
@@ -30,6 +30,8 @@ export interface LibraryState {
   /** Whether tokens are counted by the encoding itself; until it is loaded they are estimated. */
   readonly exact: boolean
   readonly conflict: Conflict | undefined
+  /** The files of the last commit, where the library is in a Git repository. */
+  readonly committed: Committed | undefined
 }
 
 export interface TableState {

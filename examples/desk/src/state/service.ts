@@ -21,6 +21,13 @@ export type Saved =
   | { readonly state: 'saved'; readonly mark: string }
   | { readonly state: 'changed'; readonly mark: string | null; readonly text: string | null }
 
+/** The library's files as they are in the last commit. */
+export interface Committed {
+  readonly title: string
+  readonly at: string
+  readonly files: Readonly<Record<string, string>>
+}
+
 /** Said of a server that does not answer. */
 export const LOST = 'The command that serves this page has ended. Start it again: dunelight open'
 
@@ -69,6 +76,11 @@ export class Service {
   async save(path: string, text: string, was: string | null): Promise<Saved> {
     const answer = await this.ask('/api/file', { method: 'PUT', body: JSON.stringify({ path, text, was }) })
     return (await answer.json()) as Saved
+  }
+
+  /** The files of the last commit; undefined where there is none. */
+  async committed(): Promise<Committed | undefined> {
+    return (await this.json<Committed | null>('/api/committed')) ?? undefined
   }
 
   async models(): Promise<Models> {

@@ -18,6 +18,7 @@ export function otherWordings(desk: Desk): readonly Wording[] {
   const { artefacts, graph } = desk.state.shown.library
   const own = artefacts.prompts.get(desk.state.selection.wanted.prompt)
   if (!own) return [SAVED]
+  const { committed } = desk.state.library
   const sets = graph.drawsOn({ kind: 'prompt', name: own.name }).filter(({ kind }) => kind === 'example set')
   const changed = (file: string, change: (document: ReturnType<typeof parseDocument>) => void) => (desk: Desk) => {
     const document = parseDocument(desk.state.library.files[file] ?? '')
@@ -26,6 +27,7 @@ export function otherWordings(desk: Desk): readonly Wording[] {
   }
   return [
     SAVED,
+    ...(committed ? [{ value: 'committed', label: 'as committed', files: () => committed.files }] : []),
     ...[...artefacts.personas.keys()].map((name) => ({
       value: `persona ${name}`,
       label: `persona ${name}`,

@@ -19,13 +19,13 @@ export function BesideView({ desk }: { desk: Desk }) {
   const hand = useDesk(desk, (s) => s.editing.hand)
   const source = useDesk(desk, (s) => s.table)
   const { table, joined } = source
-  const { files, data } = useDesk(desk, (s) => s.library)
+  const { files, data, committed } = useDesk(desk, (s) => s.library)
   const { library, sheet: left, subject: current } = useDesk(desk, (s) => s.shown)
   const [wanted, setWanted] = useState('saved')
   const [settings, setSettings] = useState('')
   const [searching, setSearching] = useState<string>()
   const [whole, setWhole] = useState(false)
-  const others = useMemo(() => [...otherWordings(desk), SETTINGS], [desk, library])
+  const others = useMemo(() => [...otherWordings(desk), SETTINGS], [desk, library, committed])
   const other = others.find(({ value }) => value === wanted) ?? defined(others[0])
   const subject = useMemo(
     () => desk.subjectOf(withSettings(desk, other.files(desk), settings)),

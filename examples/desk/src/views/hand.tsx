@@ -50,6 +50,8 @@ function blank(variables: readonly Declared[]): Record<string, unknown> {
   )
 }
 
+const NO_FILE = 'choose a file, or drop it here'
+
 interface FieldProps {
   readonly declared: Declared
   readonly value: unknown
@@ -145,11 +147,22 @@ function Field({ declared, value, onChange }: FieldProps) {
       )
     case 'file':
       return (
-        <FileInput
-          {...common}
-          placeholder={(value as FileValue | undefined)?.name ?? 'choose a file'}
-          onChange={(file) => file && void fileValue(file).then(onChange)}
-        />
+        <div
+          onDragOver={(event) => event.preventDefault()}
+          onDrop={(event) => {
+            event.preventDefault()
+            const [file] = event.dataTransfer.files
+            if (file) void fileValue(file).then(onChange)
+          }}
+        >
+          <FileInput
+            {...common}
+            placeholder={(value as FileValue | undefined)?.name ?? NO_FILE}
+            aria-label={`${name}: ${(value as FileValue | undefined)?.name ?? NO_FILE}`}
+            styles={{ placeholder: { color: 'var(--quiet)' } }}
+            onChange={(file) => file && void fileValue(file).then(onChange)}
+          />
+        </div>
       )
     case 'text':
       return (

@@ -1,6 +1,7 @@
 import { memo, useEffect, useMemo, useRef, useState, type KeyboardEvent, type MouseEvent, type FocusEvent } from 'react'
 import { Button } from '@mantine/core'
 import type { FinishedTurn, Origin } from 'dunelight'
+import type { FilePart } from 'dunelight/parts'
 import type { Desk } from '../state/desk.js'
 import type { EditingState } from '../state/page-state.js'
 import { beginPrompt } from './commands.js'
@@ -143,7 +144,7 @@ const Turn = memo(function Turn({ turn, from, cursor }: TurnProps) {
                   <div className="attached-text">{part.text}</div>
                 </details>
               ) : (
-                `${part.name}, ${part.mediaType}`
+                <AttachedFile part={part} />
               )}
             </li>
           ))}
@@ -152,6 +153,31 @@ const Turn = memo(function Turn({ turn, from, cursor }: TurnProps) {
     </article>
   )
 })
+
+/** A picture as it is handed over; any other document by its name, to be opened. */
+function AttachedFile({ part }: { part: FilePart }) {
+  const { name, mediaType, bytes } = part
+  const [address, setAddress] = useState<string>()
+  useEffect(() => {
+    const made = URL.createObjectURL(new Blob([new Uint8Array(bytes)], { type: mediaType }))
+    setAddress(made)
+    return () => URL.revokeObjectURL(made)
+  }, [bytes, mediaType])
+  // An SVG is a program to a browser: it is shown as a picture only, where it can do nothing.
+  return (
+    <>
+      {`${name}, ${mediaType}, ${Math.ceil(bytes.length / 1024)} kB `}
+      {address !== undefined && !mediaType.includes('svg') && !mediaType.includes('html') && (
+        <a href={address} download={name}>
+          save it
+        </a>
+      )}
+      {address !== undefined && mediaType.startsWith('image/') && (
+        <img className="attached-picture" src={address} alt={`the attached ${name}`} />
+      )}
+    </>
+  )
+}
 
 function Legend() {
   return (

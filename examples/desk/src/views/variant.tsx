@@ -25,7 +25,8 @@ export function VariantColumn({ desk, variant, number, isOnly, against }: Varian
   const models = useDesk(desk, (s) => s.asking.models)
   const library = useDesk(desk, (s) => s.shown.library)
   const prompt = useDesk(desk, (s) => s.selection.wanted.prompt)
-  const wordings = useMemo(() => [EDITED, ...otherWordings(desk)], [desk, library, prompt])
+  const committed = useDesk(desk, (s) => s.library.committed)
+  const wordings = useMemo(() => [EDITED, ...otherWordings(desk)], [desk, library, prompt, committed])
   const isOther = of !== undefined && of !== desk.asking.subject
   const isWrong = variant.settings.trim() !== '' && settingsIn(variant.settings) === undefined
   return (

@@ -20,6 +20,7 @@ import {
   readDocument,
 } from '@dunelight/node/host'
 import { askRoutes } from './ask-routes.js'
+import { committedTexts } from './committed.js'
 import { faultOf, ownHost, ownPage, withoutSecrets, type GuardOptions } from './guards.js'
 import { isLibraryFile } from './library-files.js'
 import { runRoutes } from './run-routes.js'
@@ -66,6 +67,7 @@ export function deskApp({ root, pages, session, runs, ...guards }: DeskOptions):
     ahead = undefined
     return c.json(await data)
   })
+  app.get('/api/committed', async (c) => c.json((await committedTexts(root)) ?? null))
   app.get('/api/marks', async (c) => c.json(marksOf((await readLibraryTexts(root)).files)))
   app.get('/api/table', (c) => sendTable(c, root))
   app.get('/api/values', async (c) => c.json(await valuesSetBy(root, c.req.query('batch') ?? '')))

@@ -1,4 +1,5 @@
-import { join } from 'node:path'
+import { realpath } from 'node:fs/promises'
+import { join, sep } from 'node:path'
 import { batchModel, ProblemError, type BatchModel, type Library } from 'dunelight'
 import { problem } from 'dunelight/host'
 import {
@@ -138,9 +139,17 @@ export class DeskRuns {
       throw new ProblemError([problem('use-unknown', { name, what: 'batch', known: [...library.artefacts.batches.keys()] })])
     const whole = known ?? batchModel({ prompt, records: { from: `../${path ?? ''}` } })
     const batch = take === undefined ? whole : { ...whole, take, content: { ...(whole.content as object), take } }
+    if (name === undefined) await this.refuseOutside(path ?? '')
     if (!batch.records) throw new ProblemError([problem('key-missing', { key: 'records', of: 'a batch' })])
     const ready = readyModel(library, batch.prompt?.name ?? prompt, model)
     return { library, model: this.session.counted(ready), batch, table: tableFile(this.root, batch.records) }
+  }
+
+  /** A table that the page names lies below the library's folder, even through links. */
+  private async refuseOutside(path: string): Promise<void> {
+    const place = await realpath(join(this.root, path)).catch(() => undefined)
+    if (place?.startsWith(this.root + sep)) return
+    throw new ProblemError([problem('path-leaves-library', { path })])
   }
 
   private watch(
