@@ -2,7 +2,7 @@ import { appendFileSync, readFileSync, writeFileSync } from 'node:fs'
 import { createServer, type ServerResponse } from 'node:http'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals'
-import { behind, choose, editor, faults, house, openHouse, page, serious, turn } from './desk-page.js'
+import { behind, choose, editor, faults, house, openHouse, page, violations, turn } from './desk-page.js'
 
 const SECRET = 'heron-9f31c77a2b'
 const closings: (() => void)[] = []
@@ -133,7 +133,7 @@ describe('asking', () => {
     // Every reply of the record is there, with the wording that gave it.
     const replies = page.getByRole('region', { name: 'earlier replies' })
     await replies.getByText('3 replies for MH-0001').waitFor()
-    expect(await serious(page)).toEqual([])
+    expect(await violations(page)).toEqual([])
   }, 240_000)
 
   test('of several variants beside each other the differences are marked, and each has its own figures', async () => {
@@ -160,7 +160,7 @@ describe('asking', () => {
     await page.getByText('2 replies for MH-0001').waitFor()
     await page.getByRole('button', { name: /persona night-watch/ }).click()
     expect(await page.locator('.earlier-prompt ins').count()).toBeGreaterThan(0)
-    expect(await serious(page)).toEqual([])
+    expect(await violations(page)).toEqual([])
     // Another record has replies of its own.
     await page.getByRole('row', { name: /MH-0003/ }).click()
     await variant(1).getByText('the reply is of another record').waitFor()

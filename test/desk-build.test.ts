@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { beforeEach, describe, expect, test } from '@jest/globals'
-import { behind, choose, editor, house, openHouse, page, serious, turn } from './desk-page.js'
+import { behind, choose, editor, house, openHouse, page, violations, turn } from './desk-page.js'
 import { dunelight } from './command.js'
 
 /** Chooses something of the menu of what can be inserted. */
@@ -70,7 +70,7 @@ describe('building without YAML', () => {
         .replace('default: 60', 'default: 45'),
     )
     for (let i = 0; i < 4; i++) await page.getByRole('button', { name: 'Undo' }).click()
-    expect(await serious(page)).toEqual([])
+    expect(await violations(page)).toEqual([])
     await page.getByText('Text', { exact: true }).click()
     expect(await editor().innerText()).toContain('default: 60')
   }, 240_000)
@@ -86,3 +86,16 @@ describe('building without YAML', () => {
     expect(text('personas/first.yaml')).toContain('who: You are a careful clerk.')
   }, 240_000)
 })
+
+test('every view can be used by everyone, in light and in dark', async () => {
+  await openHouse()
+  await page.getByText('176 valid').waitFor()
+  for (const colours of ['Light', 'Dark']) {
+    if (colours === 'Dark') await choose('Dark colours')
+    for (const view of ['Preview', 'Compare', 'Form', 'Reply', 'Ask', 'Runs']) {
+      await page.getByText(view, { exact: true }).first().click()
+      await page.getByRole('main', { name: view }).waitFor()
+      expect([colours, view, await violations(page)]).toEqual([colours, view, []])
+    }
+  }
+}, 240_000)

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process'
 import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
-import { house, openHouse, opened, page, serious, turn } from './desk-page.js'
+import { house, openHouse, opened, page, violations, turn } from './desk-page.js'
 
 /** A picture of one pixel. */
 const PIXEL = 'iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg=='
@@ -25,7 +25,7 @@ describe('files of the desk', () => {
     await picture.waitFor()
     expect(await picture.evaluate((img: HTMLImageElement) => img.decode().then(() => img.naturalWidth))).toBe(1)
     await other.getByText('scan.png, image/png, 1 kB').waitFor()
-    expect(await serious(other)).toEqual([])
+    expect(await violations(other)).toEqual([])
   }, 240_000)
 
   test('the wording of the last commit is another to compare with, and its repository runs nothing', async () => {

@@ -107,15 +107,13 @@ export async function behind(line: string): Promise<void> {
   await page.keyboard.press('End')
 }
 
-export async function serious(on: Page): Promise<string[]> {
+export async function violations(on: Page): Promise<string[]> {
   await on.evaluate(readFileSync(AXE, 'utf8'))
   return on.evaluate(async () => {
     const { axe } = window as unknown as {
       axe: { run: () => Promise<{ violations: { id: string; impact: string; nodes: { target: string[] }[] }[] }> }
     }
     const { violations } = await axe.run()
-    return violations
-      .filter(({ impact }) => impact === 'serious' || impact === 'critical')
-      .map(({ id, nodes }) => `${id}: ${nodes[0]!.target.join()}`)
+    return violations.map(({ id, nodes }) => `${id}: ${nodes[0]!.target.join()}`)
   })
 }

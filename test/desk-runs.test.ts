@@ -2,7 +2,7 @@ import { appendFileSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals'
 import { serveMock, openLibrary, type MockServer } from '@dunelight/node'
-import { behind, choose, editor, house, openHouse, page, serious } from './desk-page.js'
+import { behind, choose, editor, house, openHouse, page, violations } from './desk-page.js'
 import { dunelight } from './command.js'
 
 const list = () => page.getByRole('listbox', { name: /^records of the run/ })
@@ -59,7 +59,7 @@ describe('runs of the desk', () => {
     expect(new Set(answers.map(({ key }) => key)).size).toBe(answers.length)
     expect(server.requests()).toBeLessThan(80)
     expect(dunelight('runs', house).out).toContain('spring-survey-1')
-    expect(await serious(page)).toEqual([])
+    expect(await violations(page)).toEqual([])
     // What is left of the session does not do for another: the run pauses there and says why.
     await start('office', 90)
     expect(await page.locator('.estimate').innerText()).toContain('it will pause there')
@@ -133,7 +133,7 @@ describe('runs of the desk', () => {
     await page.keyboard.press('r')
     await page.keyboard.press('ArrowDown')
     expect(decisions()).toHaveLength(before)
-    expect(await serious(page)).toEqual([])
+    expect(await violations(page)).toEqual([])
   }, 240_000)
 
   test('a run is filtered, exported, and gives no example cases that no model wrote', async () => {

@@ -14,7 +14,7 @@ import {
   opened,
   openHouse,
   page,
-  serious,
+  violations,
   serveHouse,
   strip,
   turn,
@@ -223,16 +223,16 @@ describe('the desk', () => {
     for (const command of ['Numbers as in German', 'Dark colours']) await choose(command)
     await page.getByText('1.500 of 1.500').waitFor()
     expect(await page.locator('html').getAttribute('data-mantine-color-scheme')).toBe('dark')
-    expect(await serious(page)).toEqual([])
+    expect(await violations(page)).toEqual([])
   })
 
-  test('has no serious accessibility problem, and no scrollbar in its frame at either width', async () => {
+  test('has no violations accessibility problem, and no scrollbar in its frame at either width', async () => {
     await page.getByRole('textbox', { name: 'budget in tokens' }).fill('440')
     await page.getByText(/^\d+ of 176 are over the budget$/).waitFor()
     await page.reload()
     await turn('system').waitFor()
     expect(await page.getByRole('textbox', { name: 'budget in tokens' }).inputValue()).toBe('440')
-    expect(await serious(page)).toEqual([])
+    expect(await violations(page)).toEqual([])
     for (const width of [1280, 800]) {
       await page.setViewportSize({ width, height: 800 })
       expect(await page.evaluate(() => [document.documentElement.scrollWidth, document.documentElement.scrollHeight])).toEqual([width, 800])

@@ -178,16 +178,20 @@ export class AskActions {
   }
 
   private question(variant: Variant) {
-    const wording = [EDITED, ...otherWordings(this.desk)].find(({ value }) => value === variant.wording)
+    const wording = this.wordingOf(variant)
     const { record } = this.sheet(variant)
     const saved = this.desk.state.library.data.files
     const files = Object.fromEntries(Object.entries(this.filesOf(variant)).filter(([path, text]) => saved[path] !== text))
-    return record && wording && { record, wording, files }
+    return record && { record, wording, files }
   }
 
-  private filesOf({ wording: value, settings }: VariantChoice): Readonly<Record<string, string>> {
-    const wording: Wording = otherWordings(this.desk).find((item) => item.value === value) ?? EDITED
-    return withSettings(this.desk, wording.files(this.desk), settings)
+  private filesOf(choice: VariantChoice): Readonly<Record<string, string>> {
+    return withSettings(this.desk, this.wordingOf(choice).files(this.desk), choice.settings)
+  }
+
+  /** A wording that this prompt does not have, as another had it, is the one that is edited. */
+  wordingOf({ wording }: VariantChoice): Wording {
+    return otherWordings(this.desk).find(({ value }) => value === wording) ?? EDITED
   }
 
   private done(id: number, asked: AskedRecord, session: Models['session']): void {

@@ -102,8 +102,8 @@ function Difference({ left, right, whole, names }: { left: Sheet; right: Sheet; 
   return (
     <>
       <div className="beside-heads">
-        <h3>{names[0]}</h3>
-        <h3>{names[1]}</h3>
+        <h2>{names[0]}</h2>
+        <h2>{names[1]}</h2>
       </div>
       {same && pairs.length > 0 && <p className="empty">No differences for this record.</p>}
       <div className="beside-pair">
@@ -115,7 +115,7 @@ function Difference({ left, right, whole, names }: { left: Sheet; right: Sheet; 
           <div className="beside-pair" key={i}>
             {(['removed', 'added'] as const).map((leaves, side) => (
               <article className="turn" key={leaves} aria-label={`${role} turn, ${defined(names[side])}`}>
-                <h4 className="turn-role">{role}</h4>
+                <h3 className="turn-role">{role}</h3>
                 <div className="turn-text" dir="auto">
                   {parts
                     .filter((part) => !part[leaves])

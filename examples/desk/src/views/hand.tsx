@@ -66,7 +66,7 @@ function Variable({ declared, value, onChange }: FieldProps) {
     <fieldset>
       <legend>
         {name}
-        {about !== undefined && <Text component="span" size="xs" c="dimmed">{` ${about}`}</Text>}
+        {about !== undefined && <Text component="span" size="xs" c="var(--quiet)">{` ${about}`}</Text>}
       </legend>
       {type.fields.map((field) => (
         <Field

@@ -20,7 +20,7 @@ export function ReviewDetail({ desk, record, editing, onEditing }: DetailProps) 
   return (
     <>
       <Group gap="xs" className="review-actions">
-        <h3>{id}</h3>
+        <h2>{id}</h2>
         <Button
           size="compact-xs"
           disabled={!best}
@@ -92,7 +92,7 @@ function CandidateCard({ candidate, isAccepted, onAccept }: CardProps) {
   return (
     <article className={isAccepted ? 'candidate accepted' : 'candidate'} aria-label={`answer ${number}`}>
       <Group gap={6}>
-        <h4>Answer {number}</h4>
+        <h3>Answer {number}</h3>
         {isMock && <span className="mock">mock</span>}
         <span className="quiet">{marks.join(' · ')}</span>
         <span className="spring" />

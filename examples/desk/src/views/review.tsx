@@ -30,6 +30,11 @@ export function ReviewView({ desk, open }: { desk: Desk; open: OpenRun }) {
   const listed = useMemo(() => listedOf(runs), [runs.open, filter, label])
   const record = open.records.find((item) => item.record === chosen)
   useEffect(() => setEditing(false), [chosen])
+  /** The letters mean something again once nothing is edited. */
+  const edit = (on: boolean) => {
+    setEditing(on)
+    if (!on) document.querySelector<HTMLElement>('.review-list')?.focus()
+  }
   const act = (key: string): boolean => {
     if (!record) return false
     const records = [record.record]
@@ -60,7 +65,7 @@ export function ReviewView({ desk, open }: { desk: Desk; open: OpenRun }) {
         <div className="review-detail" aria-live="polite">
           {doing !== undefined && <p className="quiet">{doing}</p>}
           {record ? (
-            <ReviewDetail desk={desk} record={record} editing={editing} onEditing={setEditing} />
+            <ReviewDetail desk={desk} record={record} editing={editing} onEditing={edit} />
           ) : (
             <p className="empty">No record is listed. Choose another filter.</p>
           )}

@@ -39,9 +39,9 @@ function NewRun({ desk }: { desk: Desk }) {
   const canRun = desk.runs.wanted !== undefined
   return (
     <div className="new-run">
-      <h3>
+      <h2>
         {wanted.prompt} <span className="quiet">for</span> {wanted.batch ?? table.path ?? 'no table of the library'}
-      </h3>
+      </h2>
       <Group gap="xs" align="end">
         <Select
           size="xs"

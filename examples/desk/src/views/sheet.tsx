@@ -120,7 +120,7 @@ interface TurnProps {
 const Turn = memo(function Turn({ turn, from, cursor }: TurnProps) {
   return (
     <article className="turn" aria-label={`${turn.role} turn`}>
-      <h3 className="turn-role">{turn.role}</h3>
+      <h2 className="turn-role">{turn.role}</h2>
       <div className="turn-text" dir="auto">
         {turn.origins.map((origin, i) => (
           <span

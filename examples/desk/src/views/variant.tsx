@@ -44,7 +44,7 @@ export function VariantColumn({ desk, variant, number, isOnly, against }: Varian
           size="xs"
           aria-label={`wording of variant ${number}`}
           data={wordings.map(({ value, label }) => ({ value, label }))}
-          value={variant.wording}
+          value={desk.asking.wordingOf(variant).value}
           allowDeselect={false}
           onChange={(wording) => wording !== null && desk.asking.choose(id, { wording })}
         />

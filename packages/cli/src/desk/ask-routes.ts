@@ -76,14 +76,15 @@ function answer(c: Context, root: string, session: Session, body: AskBody): Resp
     try {
       const asked = await ask(root, session, body, cancel.signal, pieces, (why) => void tell({ kind: 'retry', why }))
       await keepAsked(root, asked)
+      // No piece comes behind the whole.
+      pieces.end()
       await tell({ kind: 'done', asked, session: session.state })
     } catch (fault) {
+      pieces.end()
       if (fault instanceof RequestCancelled || cancel.signal.aborted) await tell({ kind: 'cancelled' })
       else await tell({ kind: 'failed', ...faultOf(fault), session: session.state })
-    } finally {
-      pieces.end()
-      await written
     }
+    await written
   })
 }
 

@@ -81,6 +81,7 @@ export class ModelQueue {
     const { requests, tokens } = rules.perMinute
     this.queue = new PQueue({ concurrency })
     this.requests = requests === undefined ? undefined : new RateLimiter({ tokensPerInterval: requests, interval: 'minute' })
+    this.cancelled = listener.signal?.aborted ?? false
     listener.signal?.addEventListener('abort', () => this.cancelQueued(), { once: true })
     this.tokens = tokens === undefined ? undefined : new RateLimiter({ tokensPerInterval: tokens, interval: 'minute' })
   }
