@@ -81,7 +81,7 @@ describe('building without YAML', () => {
       await page.locator(`.editor[data-file="${what}s/first.yaml"]`).waitFor()
     }
     await choose('Save all edits')
-    await page.getByText('saved', { exact: false }).waitFor()
+    await page.getByRole('button', { name: 'Save', exact: true, disabled: true }).waitFor()
     expect(dunelight('check', house, '--fast').code).toBe(0)
     expect(text('personas/first.yaml')).toContain('who: You are a careful clerk.')
   }, 240_000)

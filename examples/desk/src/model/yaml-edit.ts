@@ -104,5 +104,6 @@ function flow(value: unknown): string {
       .join(', ')} }`
   const text = stringify(value, { version: '1.2', lineWidth: 0, defaultStringType: 'PLAIN', defaultKeyType: 'PLAIN' }).trimEnd()
   // Within braces a comma or bracket would end it, and a line break is written as one.
-  return typeof value === 'string' && (/[,[\]{}\n]/.test(value) || text.includes('\n')) ? JSON.stringify(value) : text
+  // Nor may it begin or end with a space of any kind, which plain texts lose.
+  return typeof value === 'string' && (/[,[\]{}\n]|^\s|\s$/u.test(value) || text.includes('\n')) ? JSON.stringify(value) : text
 }

@@ -15,9 +15,9 @@ export function AskHistory({ desk }: { desk: Desk }) {
   if (history.length === 0) return null
   return (
     <section className="ask-history" aria-label="earlier replies">
-      <h3>
+      <h2>
         {history.length === 1 ? '1 reply' : `${history.length} replies`} for {record}, the latest first
-      </h3>
+      </h2>
       <ul>
         {history.map((asked) => (
           <li key={`${asked.at} ${asked.candidate} ${asked.wording}`}>

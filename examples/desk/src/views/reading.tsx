@@ -85,7 +85,7 @@ function Findings({ title, problems }: { title: string; problems: readonly Probl
   if (problems.length === 0) return null
   return (
     <>
-      <h3>{title}</h3>
+      <h2 className="findings-title">{title}</h2>
       <ul className="findings">
         {problems.map((p, i) => (
           <li key={i}>

@@ -121,7 +121,7 @@ function RunList({ desk, list }: { desk: Desk; list: readonly ListedRun[] }) {
       <table className="run-list" aria-label="runs of this library">
         <thead>
           <tr>
-            {['run', 'state', 'prompt', 'model', 'answers', 'rejected', 'tokens', 'began', ''].map((title) => (
+            {['run', 'state', 'prompt', 'model', 'answers', 'rejected', 'tokens', 'began', 'next'].map((title) => (
               <th key={title} scope="col" className={NUMBERS.has(title) ? 'figure' : ''}>
                 {title}
               </th>
