@@ -9,7 +9,7 @@ import { dirname, join, resolve } from 'node:path'
 const DEMO = 'demo/marram-house'
 const COMMAND = resolve('packages/cli/bin/dunelight.js')
 const FILE = /^`([\w./-]+\.\w+)`\n\n```\w+\n([^]*?)^```$/
-const RUN = /^```sh\n([^]*?)^```\n\n```\n([^]*?)^```$/
+const RUN = /^```sh\n([^`]*?)^```\n\n```\n([^]*?)^```$/
 
 export function runPage(page) {
   const folder = mkdtempSync(join(tmpdir(), 'page-'))

@@ -82,7 +82,7 @@ const pages = {
   'docs/schemas/rejected-record.schema.json': `${JSON.stringify(REJECTED_SCHEMA, null, 2)}\n`,
   ...Object.fromEntries(FILE_KINDS.map(({ name, schema }) => [`docs/schemas/${name}.schema.json`, `${JSON.stringify(schema, null, 2)}\n`])),
   ...Object.fromEntries(
-    ['getting-started', 'variables', 'instructions', 'preview'].map((name) => [
+    ['getting-started', 'variables', 'instructions', 'preview', 'assemblies'].map((name) => [
       `docs/${name}.md`,
       runPage(readFileSync(`docs/${name}.md`, 'utf8')),
     ]),

@@ -1,6 +1,7 @@
 import { cpSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { inflateRawSync } from 'node:zlib'
 import { afterEach, beforeEach } from '@jest/globals'
 
 /** A folder of each test's own, with a copy of the demo library in it that no other test runs, asks or changes. */
@@ -57,4 +58,27 @@ export function goesOn(done: number, few: number, full: number): boolean {
 
 export function pause(milliseconds: number): Promise<void> {
   return new Promise((resolve) => setTimeout(resolve, milliseconds))
+}
+
+/** The text of a Word document, a line for each paragraph. */
+export function docxText(path: string): string {
+  const xml = unzipped(readFileSync(path), 'word/document.xml').toString('utf8')
+  return xml
+    .replaceAll('</w:p>', '\n')
+    .replace(/<[^>]+>/g, '')
+    .replaceAll('&apos;', "'")
+    .replaceAll('&amp;', '&')
+}
+
+/** One file of a ZIP archive, found by its entry in the directory at the archive's end. */
+function unzipped(archive: Buffer, name: string): Buffer {
+  for (let at = archive.indexOf('PK\u0001\u0002'); at >= 0; at = archive.indexOf('PK\u0001\u0002', at + 4)) {
+    const nameLength = archive.readUInt16LE(at + 28)
+    if (archive.toString('utf8', at + 46, at + 46 + nameLength) !== name) continue
+    const local = archive.readUInt32LE(at + 42)
+    const start = local + 30 + archive.readUInt16LE(local + 26) + archive.readUInt16LE(local + 28)
+    const content = archive.subarray(start, start + archive.readUInt32LE(at + 20))
+    return archive.readUInt16LE(at + 10) === 0 ? content : inflateRawSync(content)
+  }
+  throw new Error(`the archive has no ${name}`)
 }

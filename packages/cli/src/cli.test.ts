@@ -26,7 +26,7 @@ beforeAll(() => {
 describe('check', () => {
   test('a sound library', () => {
     const fast = dunelight('check', LIBRARY, '--fast')
-    expect(fast).toMatchObject({ code: 0, out: `${LIBRARY}: valid · 8 prompts · 0 errors · 0 warnings\n`, err: '' })
+    expect(fast).toMatchObject({ code: 0, out: `${LIBRARY}: valid · 20 prompts · 0 errors · 0 warnings\n`, err: '' })
     const { code, out, err } = dunelight('check', LIBRARY)
     expect([code, err]).toEqual([0, ''])
     expect(out).toMatch(/4 of the first 180 rows of data\/objects\.csv would be rejected; the first: row 23.*\n[^]*2 remarks\n$/)
@@ -91,15 +91,13 @@ describe('list and show', () => {
     for (const name of ['label/write', 'survey/summary', 'house/style', 'storyteller']) expect(out).toContain(name)
     expect(JSON.parse(dunelight('list', LIBRARY, '--json').out)).toMatchObject({
       title: 'Marram House',
-      prompts: [
-        { name: 'label/headlines' },
-        { name: 'label/revise' },
-        { name: 'label/write' },
-        { name: 'loan/letter' },
-        { name: 'survey/grade' },
-        { name: 'survey/summary' },
-        { name: 'tour/stop' },
-        { name: 'visitor/answer' },
+      prompts: expect.arrayContaining([
+        expect.objectContaining({ name: 'label/headlines' }),
+        expect.objectContaining({ name: 'visitor/answer' }),
+      ]) as unknown,
+      assemblies: [
+        { name: 'loan-dossier', about: 'The dossier of a loan: heading, summary, condition, draft, critique, handling, statement' },
+        { name: 'room-guide' },
       ],
     })
   })

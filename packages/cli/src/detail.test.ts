@@ -88,7 +88,7 @@ describe('what is not named', () => {
         },
       ).trim()
     expect(complete('dunelight', 'rev')).toBe('review')
-    expect(complete('dunelight', 'review', '--allow')).toBe('--allow-mock')
+    expect(complete('dunelight', 'review', '--allow-m')).toBe('--allow-mock')
     expect(dunelight('completion', 'fish').out).toContain('complete -c dunelight -n __fish_use_subcommand -f -a check')
     expect(dunelight('completion', 'zsh').out).toMatch(/^#compdef dunelight\n/)
     expect(dunelight('completion', 'tcsh').code).toBe(2)

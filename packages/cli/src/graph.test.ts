@@ -17,7 +17,7 @@ describe('graph', () => {
     expect(out).toContain(
       '  tour/stop\n    uses     snippet house/style, house/safety, closing/spoken · persona night-watch, storyteller · output spoken-stop\n',
     )
-    expect(out).toContain('  conservator\n    used by  prompt survey/grade, visitor/answer\n')
+    expect(out).toContain('  conservator\n    used by  prompt dossier/condition, dossier/handling, survey/grade, visitor/answer\n')
   })
 
   test('context one member, named or by its file: all that changes with it', () => {
@@ -64,11 +64,12 @@ describe('check --touched', () => {
   test('lists the prompts that change, and how many records of their batches render differently', () => {
     const { code, out } = dunelight('check', library, '--touched', 'snippets/house/safety.md', '--before', older)
     expect(code).toBe(0)
-    expect(out).toContain('snippet house/safety: used by 4 prompts\n')
+    expect(out).toContain('snippet house/safety: used by 6 prompts\n')
     expect(out).toMatch(
       /label\/write +changed {2}176 of 180 records render differently, 4 rejected as before\n +in .*objects\.csv: MH-0001, .* …\n/,
     )
     expect(out).toMatch(/tour\/stop +changed {2}no batch renders it/)
+    expect(out).toContain('loan-dossier  assembly  asked again: draft; after them: critique, handling\n')
   })
 
   test('counts only the records that an edit reaches', () => {
@@ -110,7 +111,7 @@ describe('check --touched', () => {
     cpSync(file, kept)
     writeFileSync(file, 'Never {touch} a thing.\n')
     const { code, out } = dunelight('check', library, '--touched', 'house/safety', '--before', kept)
-    expect([code, out.match(/it has errors, now or before/g)?.length]).toEqual([1, 4])
+    expect([code, out.match(/it has errors, now or before/g)?.length]).toEqual([1, 6])
     cpSync(kept, file)
   })
 

@@ -1,8 +1,13 @@
 // What programs need: open a library, render its prompts, read replies, report problems.
-export { type AnyPrompts, Library, libraryFrom, type LibraryOptions } from './library/library.js'
+export { type AnyAssemblies, type AnyPrompts, Library, libraryFrom, type LibraryOptions } from './library/library.js'
 export { makeLibrary, type WrittenLibrary } from './code/library.js'
-export { makeExampleSet, makeOutput, makePersona, makePrompt, makeSnippet } from './code/make.js'
+export { makeAssembly, makeExampleSet, makeOutput, makePersona, makePrompt, makeSnippet } from './code/make.js'
 export type { AnyValues, Prompt } from './library/prompt.js'
+export type { Answers, Assembly, AssemblyQuestions, PartQuestion } from './library/assembly.js'
+export type { AskAssemblyOptions, AssemblyEvent, PartAnswer, Settled } from './library/ask-assembly.js'
+export type { AskSettings, PromptAnswer } from './library/ask-prompt.js'
+export type { Conversation, ConversationOptions } from './library/conversation.js'
+export type { PastTurn } from './values/past-turns.js'
 export type { CheckedReply, FinishedTurn, Rendering, RenderOptions } from './library/rendering.js'
 export type { PreparedValues } from './library/prepared-values.js'
 export type { Turn } from './render/render.js'
@@ -13,6 +18,8 @@ export { type Problem, type ProblemCode, ProblemError, problemRecord, type Probl
 export type { Part } from './render/parts.js'
 export type { FileValue } from './values/files.js'
 export type {
+  AssemblyDefinition,
+  AssemblyTypesOf,
   ExampleSetDefinition,
   OutputDefinition,
   PersonaDefinition,

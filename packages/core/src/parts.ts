@@ -21,8 +21,10 @@ export { type Token, type TokenKind, tokensOf } from './text/tokens.js'
 export { type FileTexts, textsIn } from './library/texts-in.js'
 export type { LibraryInput } from './code/documents.js'
 export type {
+  AssemblyInput,
   ExampleSetInput,
   OutputInput,
+  PartInput,
   PersonaInput,
   PromptInput,
   PromptTypes,

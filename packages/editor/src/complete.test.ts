@@ -58,6 +58,51 @@ describe('completion', () => {
   })
 })
 
+describe('completion in an assembly', () => {
+  const assembly = (line: string) => `title: A
+variables: { loan: text, objects: { type: list of record, fields: { number: text } } }
+parts:
+  draft: { prompt: p }
+  rest: { prompt: p }
+${line}
+text: |
+  {loan}
+`
+  const known = () => {
+    const library = libraryFrom({
+      'prompts/p.yaml': 'title: P\noutput: o\nturns: [{ user: Go. }]',
+      'prompts/q.yaml': 'title: Q\nturns: [{ user: Go. }]',
+      'outputs/o.yaml': 'kind: fields\nfields: { points: list of text, verdict: text }',
+      'assemblies/a.yaml': assembly('  last: { prompt: q, each: object in objects }'),
+    })
+    return { variables: textsIn(library, 'assemblies/a.yaml').variables, snippets: [], personas: [], prompts: library.promptNames() }
+  }
+
+  test.each<[line: string, typed: string, labels: string[]]>([
+    ['  more: { prompt: |', '', ['p', 'q']],
+    ['  more: { prompt: q, with: { text: dr|', 'dr', ['loan', 'objects', 'draft', 'rest', 'last']],
+    ['  more: { prompt: q, with: { text: draft.po|', 'po', ['points', 'verdict']],
+    ['  more: { prompt: q, each: object in ob|', 'ob', ['objects', 'last']],
+    ['    when: draft.|', '', ['points', 'verdict']],
+    ['    when: loan is not empty and dr|', 'dr', ['draft']],
+    ['    otherwise: re|', 're', ['rest']],
+    ['  # {last.a|', 'a', ['object', 'answer']],
+  ])('%s', (line, typed, labels) => {
+    const text = assembly(line.replace('|', ''))
+    const cursor = text.indexOf(line.replace('|', '')) + line.indexOf('|')
+    const result = completionsAt(new CompletionContext(EditorState.create({ doc: text }), cursor, true), known())
+    expect(result && text.slice(result.from, cursor)).toBe(typed)
+    expect(result?.options.map(({ label }) => label)).toEqual(expect.arrayContaining(labels))
+  })
+
+  test.each(['title: dr|', '  more: { candidates: |', 'about: what is in dr|'])('offers nothing in %s', (line) => {
+    const text = assembly(line.replace('|', ''))
+    const cursor = text.indexOf(line.replace('|', '')) + line.indexOf('|')
+    const context = new CompletionContext(EditorState.create({ doc: text }), cursor, true)
+    expect(completionsAt(context, known())).toBeNull()
+  })
+})
+
 test('shows problems as squiggles in their own file, with the help below', () => {
   const text = yaml('{item.titel} {audiense}')
   const { problems } = libraryFrom({ ...files, [FILE]: text })

@@ -6,6 +6,8 @@ export interface Known {
   readonly variables: readonly Declared[]
   readonly snippets: readonly string[]
   readonly personas: readonly string[]
+  /** For the file of an assembly: the prompts that its parts can ask. */
+  readonly prompts?: readonly string[]
 }
 
 const BLOCKS = new Set(['when', 'each', 'vary', 'untouched'])
@@ -34,13 +36,13 @@ const OPERAND = new RegExp(String.raw`(?:\{|^\s*~[ \t]+)(?:when|each|otherwise w
 const OR = new RegExp(String.raw`\{[^}]* or (${NAME})$`, 'u')
 
 function optionsFor(before: string, known: Known): Options | undefined {
+  if (known.prompts) {
+    const options = assemblyOptions(before, known, known.prompts)
+    if (options) return options
+  }
   const readsLanguage = before.lastIndexOf('{') > before.lastIndexOf('}') || /^\s*~[ \t]/.test(before)
   if (!readsLanguage) return undefined
-  const take = (pattern: RegExp, list: (match: RegExpExecArray) => readonly Completion[] | undefined): Options | undefined => {
-    const match = pattern.exec(before)
-    const completions = match && list(match)
-    return completions ? { typed: match.at(-1) ?? '', list: completions } : undefined
-  }
+  const take = taker(before)
   return (
     take(FORMAT, () => formats()) ??
     take(USE, () => uses(known)) ??
@@ -49,6 +51,37 @@ function optionsFor(before: string, known: Known): Options | undefined {
     take(SLOT, () => [...variables(known.variables), ...inlineDirectives()]) ??
     take(OR, () => variables(known.variables)) ??
     take(OPERAND, () => variables(known.variables))
+  )
+}
+
+type Take = (pattern: RegExp, list: (match: RegExpExecArray) => readonly Completion[] | undefined) => Options | undefined
+
+/** Options for what is typed, if a pattern finds it at the cursor. */
+function taker(before: string): Take {
+  return (pattern, list) => {
+    const match = pattern.exec(before)
+    const completions = match && list(match)
+    return completions ? { typed: match.at(-1) ?? '', list: completions } : undefined
+  }
+}
+
+const PROMPT_OF_PART = /\bprompt:[ \t]*["']?([\p{L}\p{N}_/-]*)$/u
+/** An expression of a part: the value of a key, an item of a loop, what follows an operator. */
+const OF_EXPRESSION = new RegExp(String.raw`^[^~]*[:=] ?["']?(?:.*\b(?:in|or|and|not|is)[ \t]+)?`, 'u')
+const PART_FIELD = new RegExp(`${OF_EXPRESSION.source}([\\p{L}_]${NAME})\\.(${NAME})$`, 'u')
+const PART_NAME = new RegExp(`${OF_EXPRESSION.source}(${NAME})$`, 'u')
+const WITHOUT_NAMES = /\b(?:title|about|type|candidates|distinct|tags|question|pattern):[^,}]*$/u
+
+/** What can stand in the keys of an assembly's parts: prompts, values, answers of parts and their fields. */
+function assemblyOptions(before: string, known: Known, prompts: readonly string[]): Options | undefined {
+  if (WITHOUT_NAMES.test(before) || /^\s*~/.test(before)) return undefined
+  const take = taker(before)
+  return (
+    take(PROMPT_OF_PART, () => prompts.map((label) => ({ label, type: 'text' }))) ??
+    (/\b(?:with|each|when|otherwise):|^\s{6,}[\p{L}-]+:/u.test(before)
+      ? (take(PART_FIELD, ([, name]) => fieldsOf(known.variables.find((d) => d.name === name))) ??
+        take(PART_NAME, () => variables(known.variables)))
+      : undefined)
   )
 }
 

@@ -48,6 +48,7 @@ export function libraryFile({ file, files, read: opened, onLibrary, delay = 250 
             variables: textsIn(known, file).variables,
             snippets: [...snippets.keys()],
             personas: [...personas.keys()],
+            ...(file.startsWith('assemblies/') && { prompts: known.promptNames() }),
           })
         },
       ],

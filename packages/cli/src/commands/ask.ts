@@ -27,6 +27,8 @@ import {
   TAKE,
   whole,
 } from '../define-command.js'
+import { askForDocument } from './ask-assembly.js'
+import { collectItems } from './collect.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { readMockFaults } from '../flags/mock-faults.js'
 import { openToRun, promptOf } from '../flags/open-library.js'
@@ -43,7 +45,7 @@ export const askCommand = defineCommand({
   name: 'ask',
   group: 'Ask',
   about: 'Ask a model about one record (reply on stdout) or about every record of a table (answers in a run folder).',
-  arguments: [LIBRARY, ['<name>', 'a prompt or a batch']],
+  arguments: [LIBRARY, ['<name>', 'a prompt, an assembly or a batch']],
   options: [
     ...BATCH_FLAGS,
     ['--set <name=value>', 'a value; can be repeated', list],
@@ -56,8 +58,11 @@ export const askCommand = defineCommand({
     ['--tokens', 'count the tokens of every prompt and compare the estimate with the usage'],
     BUDGET,
     ['--candidates <n>', 'several answers per record, to review', fromOne],
+    ['--collect <n>', 'ask again until there are n distinct items, and print them as one table', fromOne],
+    ['--distinct <column>', 'with --collect: the column by which items are compared; default: all of their text'],
+    ['--over <variables>', 'with --collect: spread the requests over the values of these choices', list],
     ['--fresh', 'ignore cached answers; they are kept'],
-    ['--to <file>', 'copy the answers to this file: .jsonl, .csv or .tsv'],
+    ['--to <file>', 'copy the answers to this file: .jsonl, .csv or .tsv; with slots to a document for each: out/{id}.docx'],
     ['--seed <n>', 'chooses between the wordings of vary, and the mock’s replies', whole],
     ['--faults <shares>', 'faults of the mock: busy=10%,empty=5%'],
     LOCALE,
@@ -71,11 +76,13 @@ export const askCommand = defineCommand({
   examples: [
     'ask demo/marram-house survey/grade --records demo/marram-house/data/objects.csv --take 20',
     'ask demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007 --candidates 5',
+    'ask demo/marram-house room-guides --record D0',
+    'ask demo/marram-house visitor/invent --collect 40 --distinct question --over tone --to slips.csv',
   ],
   run: (context, [folder, what], flags: AskFlags) => ask(context, folder, what, flags),
 })
 
-interface AskFlags extends BatchFlags {
+export interface AskFlags extends BatchFlags {
   readonly set?: string[]
   readonly record?: string
   readonly model?: string
@@ -83,6 +90,9 @@ interface AskFlags extends BatchFlags {
   readonly concurrency?: number
   readonly fresh?: boolean
   readonly candidates?: number
+  readonly collect?: number
+  readonly distinct?: string
+  readonly over?: string[]
   readonly faults?: string
   readonly locale?: string
   readonly overwrite?: boolean
@@ -95,11 +105,23 @@ async function ask(context: CommandContext, folder: string, what: string, flags:
   const library = await openToRun(folder, what)
   const isBatch = library.artefacts.batches.has(what)
   const prompt = promptOf(library, what)
+  if (flags.collect !== undefined)
+    return collectItems(context, library, folder, prompt, modelFor(library, prompt, flags), flags.collect, flags)
+  for (const flag of ['distinct', 'over'] as const)
+    if (flags[flag] !== undefined) throw new WrongUse(`--${flag} needs --collect`, 'add --collect N')
+  const isAssembly = library.artefacts.assemblies.has(prompt)
+  if (isAssembly && flags.candidates !== undefined)
+    throw new WrongUse('--candidates is for prompts', `the parts of an assembly have candidates of their own, in assemblies/${prompt}.yaml`)
   const several = flags.candidates !== undefined && flags.candidates > 1
   if (several && flags.record === undefined)
     throw new WrongUse('--candidates needs --record', `add --record ID${flags.records === undefined ? ' and --records FILE' : ''}`)
-  if (!several && (flags.record !== undefined || (!isBatch && flags.records === undefined)))
+  const hasTable = isBatch || flags.records !== undefined
+  // What a person has to choose needs a run, to be chosen in.
+  const needsRun = isAssembly && hasTable && library.assembly(prompt).needsPerson
+  if (!several && !needsRun && (flags.record !== undefined || !hasTable)) {
+    if (isAssembly) return askForDocument(context, library, folder, what, prompt, modelFor(library, prompt, flags), flags)
     return askForOne(context, library, folder, what, flags)
+  }
   return askForTable(context, library, folder, what, prompt, flags, several)
 }
 
@@ -115,7 +137,7 @@ async function askForTable(
   const { name, model: batch, records, to } = namedBatch(library, folder, what, flags)
   const { json = false, set = [], fresh = false, overwrite = false, record, candidates, corrections, concurrency, locale, runs } = flags
   const model = modelFor(library, prompt, flags)
-  const values = await readSet(library.prompt(prompt), set, { locale, limit: library.limits.attachmentBytes })
+  const values = await readSet(library.inputOf(prompt), set, { locale, limit: library.limits.attachmentBytes })
   return reportAsking(context, model, { several, json }, (listener) =>
     askBatch({
       library,
@@ -129,7 +151,8 @@ async function askForTable(
       overwrite,
       ...(records && { records }),
       ...(to !== undefined && { to }),
-      ...(several && record !== undefined && candidates !== undefined && { only: record, candidates }),
+      ...(record !== undefined && { only: record }),
+      ...(several && candidates !== undefined && { candidates }),
       ...(corrections !== undefined && { corrections }),
       ...(concurrency !== undefined && { concurrency }),
       ...(locale !== undefined && { locale }),
@@ -251,20 +274,25 @@ function printResult({ stderr, env }: CommandContext, result: AskResult, retries
   const refused = rejected > 0 ? c.yellow(`${rejected} rejected`) : '0 rejected'
   const repairs = repaired > 0 ? `, ${repaired} of them repaired` : ''
   const answered = c.green(`${written} ${several ? 'valid' : 'answered'}`)
-  stderr.write(`${plural(written + rejected, several ? 'answer' : 'record')}: ${answered}${repairs}, ${refused}\n`)
+  stderr.write(`${plural(written + rejected + counts.waiting, several ? 'answer' : 'record')}: ${answered}${repairs}, ${refused}\n`)
   if (state === 'interrupted') {
     stderr.write(
       `${c.yellow('interrupted')}: all answers received are saved\n  ${c.bold('resume')}: dunelight resume ${shownPath(folder)}\n`,
     )
     return EXIT.interrupted
   }
+  if (state === 'waiting') {
+    const place = shownPath(folder)
+    stderr.write(`${c.yellow('waiting')}: ${plural(counts.waiting, 'record')} for a person’s choice\n`)
+    stderr.write(`  ${c.bold('choose')}: dunelight review ${place}\n  ${c.bold('then')}: dunelight resume ${place}\n`)
+  }
   for (const [name, text] of resultLines(result, retries, c.dim(' · '))) stderr.write(`  ${c.dim(name.padEnd(11))} ${text}\n`)
   const sent = (file.sent ?? []).map(({ path }) => path)
-  stderr.write(`→ ${[file.published?.path ?? `${folder}/${file.output}`, ...sent].map(shownPath).join(', ')}\n`)
+  if (state !== 'waiting') stderr.write(`→ ${[file.published?.path ?? `${folder}/${file.output}`, ...sent].map(shownPath).join(', ')}\n`)
   stderr.write(c.dim(`run ${file.run}: ${shownPath(folder)}/report.html\n`))
-  if (several && isAskRun(file))
+  if (several && isAskRun(file) && state !== 'waiting')
     stderr.write(c.dim(`accept one: dunelight review ${shownPath(folder)} --accept ${file.asking.only ?? ''}=1\n`))
-  return rejected > 0 ? EXIT.rejected : EXIT.done
+  return rejected > 0 || state === 'waiting' ? EXIT.rejected : EXIT.done
 }
 
 /** Further lines of the summary, by name. */

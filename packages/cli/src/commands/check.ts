@@ -5,7 +5,7 @@ import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
 import { openToRead, openToRender } from '../flags/open-library.js'
 import { sayMembers } from '../graph/members.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
-import { touchedBy, type Touch, type Touched } from '../graph/touched.js'
+import { touchedBy, type Touch, type Touched, type TouchedAssembly } from '../graph/touched.js'
 
 interface CheckFlags {
   readonly json?: boolean
@@ -72,7 +72,7 @@ function printCheck(library: Library, problems: readonly Problem[], folder: stri
   return `${shown.map((p) => `${printProblem(p, paintFor(c))}\n\n`).join('')}${more.join('')}${folder}: ${isValid ? c.green('valid') : c.red('not valid')} · ${counts.join(' · ')}\n`
 }
 
-function printTouched({ members, since, prompts }: Touched, file: string, c: Colors): string {
+function printTouched({ members, since, prompts, assemblies }: Touched, file: string, c: Colors): string {
   const head = `${c.bold(sayMembers(members))}: ${prompts.length === 0 ? 'no prompt uses it' : `used by ${plural(prompts.length, 'prompt')}`}`
   const against =
     prompts.length === 0
@@ -85,7 +85,12 @@ function printTouched({ members, since, prompts }: Touched, file: string, c: Col
           ),
         ]
   const width = Math.max(0, ...prompts.map((prompt) => prompt.prompt.length))
-  return `${[head, ...against, ...prompts.flatMap((prompt) => touchLines(prompt, width, c))].join('\n')}\n`
+  return `${[head, ...against, ...prompts.flatMap((prompt) => touchLines(prompt, width, c)), ...assemblies.map((assembly) => assemblyLine(assembly, c))].join('\n')}\n`
+}
+
+function assemblyLine({ assembly, parts, after }: TouchedAssembly, c: Colors): string {
+  const later = after.length === 0 ? '' : `; after them: ${after.join(', ')}`
+  return `  ${assembly}  ${c.dim('assembly')}  asked again: ${parts.join(', ')}${later}`
 }
 
 function touchLines({ prompt, changed, faulty, tables }: Touch, width: number, c: Colors): string[] {

@@ -29,7 +29,7 @@ export const fitCommand = defineCommand({
 async function fit(context: CommandContext, folder: string, what: string, flags: FitFlags): Promise<number> {
   const library = await openToRun(folder, what)
   const { model, records } = namedBatch(library, folder, what, flags)
-  const prompt = library.prompt(model.prompt?.name ?? '')
+  const prompt = library.inputOf(model.prompt?.name ?? '')
   const values = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
   const batch = await readyBatch(library, model, folder, { values, ...(flags.locale !== undefined && { locale: flags.locale }) })
   const paint = paintFor(colorsFor(context.stderr, context.env))

@@ -70,9 +70,13 @@ function printAll({ graph }: Library, c: Colors): string {
   return kinds
     .map((kind) => {
       const own = graph.members.filter((member) => member.kind === kind)
-      return `${c.dim(kind === 'batch' ? 'batches' : `${kind}s`)}\n${own.map((member) => printLinks(member, graph.uses(member), graph.usedBy(member), c)).join('')}`
+      return `${c.dim(pluralOf(kind))}\n${own.map((member) => printLinks(member, graph.uses(member), graph.usedBy(member), c)).join('')}`
     })
     .join('\n')
+}
+
+function pluralOf(kind: string): string {
+  return kind === 'batch' ? 'batches' : kind === 'assembly' ? 'assemblies' : `${kind}s`
 }
 
 function printLinks(member: Member, uses: readonly Member[], used: readonly Member[], c: Colors): string {

@@ -48,6 +48,10 @@ async function list(context: CommandContext, folder: string, flags: { json?: boo
       about: plural(library.sets.get(e.name)?.rows.length ?? 0, 'case'),
     })),
     outputs: [...library.outputs.values()].map((o) => ({ name: o.name, about: `${o.form}: ${partsOf(o)}` })),
+    assemblies: [...artefacts.assemblies.values()].map((a) => ({
+      name: a.name,
+      about: `${a.title}: ${a.parts.map(({ name }) => name).join(', ')}`,
+    })),
     envelopes: [...artefacts.envelopes.values()].map((e) => ({ name: e.name, about: e.title ?? '' })),
     batches: [...artefacts.batches.values()].map((b) => ({ name: b.name, about: b.prompt?.name ?? '' })),
   }

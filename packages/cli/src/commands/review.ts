@@ -1,3 +1,4 @@
+import { readFile } from 'node:fs/promises'
 import { printProblem, ProblemError, type Library } from 'dunelight'
 import { problem, acceptedCase, defined } from 'dunelight/host'
 import { Review, readyModel } from '@dunelight/node'
@@ -6,6 +7,7 @@ import {
   KnownIds,
   libraryOf,
   readEnding,
+  reason,
   rowWriting,
   type Candidate,
   type ReviewAction,
@@ -28,15 +30,17 @@ export const reviewCommand = defineCommand({
   arguments: [RUN],
   options: [
     ['--record <id>', 'show the answers of this record in full'],
-    ['--accept <id>', 'accept the last answer of this record, or with ID=2 its second; can be repeated', list],
+    ['--accept <id>', 'accept the last answer of this record, or with ID=2 its second; of a part: ID:PART=2; can be repeated', list],
     ['--discard <id>', 'discard all its answers; can be repeated', list],
     ['--regenerate <id>', 'ask again for this record, or with ID:PART for one part; can be repeated', list],
+    ['--edit <id>', 'accept a text of your own: ID=FILE; can be repeated', list],
     ['--accept-rest', 'accept the last answer of every undecided record'],
     ['--regenerate-rest', 'ask again for every record that is not accepted'],
     ['--to <file>', 'write the accepted answers next to their rows: .csv, .tsv or .jsonl'],
     RAW_CELLS,
     FLATTEN,
     ...DOCUMENT_FLAGS,
+    ['--allow-out-of-date', 'export documents whose accepted parts were asked with other inputs than those of now'],
     ['--cases <set>', 'add the accepted answers to this example set'],
     ['--allow-mock', 'with --cases: add answers of the mock model too'],
     OVERWRITE,
@@ -56,12 +60,14 @@ interface ReviewFlags {
   readonly accept?: string[]
   readonly discard?: string[]
   readonly regenerate?: string[]
+  readonly edit?: string[]
   readonly acceptRest?: boolean
   readonly regenerateRest?: boolean
   readonly to?: string
   readonly documents?: string
   readonly as?: string
   readonly cases?: string
+  readonly allowOutOfDate?: boolean
   readonly allowMock?: boolean
   readonly overwrite?: boolean
   readonly json?: boolean
@@ -80,7 +86,7 @@ async function review(context: CommandContext, folder: string, flags: ReviewFlag
   const opened = await Review.open(folder, { library, model, values: passed, notice, ...(context.signal && { signal: context.signal }) })
   let refused = 0
   try {
-    const actions = actionsOf(flags)
+    const actions = await actionsOf(flags, opened.isAssembly)
     const endings = documentEndings(flags, run.prompt.name, opened.columns)
     const onDone = (done: ReviewResult) => {
       if (done.problems.length > 0) refused++
@@ -89,8 +95,8 @@ async function review(context: CommandContext, folder: string, flags: ReviewFlag
     if (actions.length > 0) await opened.apply(actions, onDone)
     if (context.signal?.aborted) return EXIT.interrupted
     if (flags.record !== undefined) return await showOne(context, opened, flags.record, flags.json ?? false)
-    if (flags.to !== undefined) await exportAccepted(context, opened, flags.to, ending, flags, c)
-    if (endings.length > 0) await writeAccepted(context, opened, endings, flags, c)
+    if (flags.to !== undefined) refused += await exportAccepted(context, opened, flags.to, ending, flags, c)
+    if (endings.length > 0) refused += await writeAccepted(context, opened, endings, flags, c)
     if (flags.cases !== undefined && !(await addAccepted(context, opened, library, home, flags.cases, flags.allowMock ?? false))) refused++
     if (actions.length === 0 && flags.to === undefined && flags.documents === undefined && flags.cases === undefined)
       await showAll(context, opened, flags.json ?? false)
@@ -100,7 +106,10 @@ async function review(context: CommandContext, folder: string, flags: ReviewFlag
   return refused > 0 ? EXIT.rejected : EXIT.done
 }
 
-function actionsOf({ accept = [], discard = [], regenerate = [], acceptRest, regenerateRest }: ReviewFlags): ReviewAction[] {
+async function actionsOf(
+  { accept = [], discard = [], regenerate = [], edit = [], acceptRest, regenerateRest }: ReviewFlags,
+  isAssembly: boolean,
+): Promise<ReviewAction[]> {
   if (acceptRest && regenerateRest)
     throw new WrongUse('--accept-rest and --regenerate-rest cannot be combined', 'run them one after the other')
   return [
@@ -109,13 +118,25 @@ function actionsOf({ accept = [], discard = [], regenerate = [], acceptRest, reg
       return { does: 'accept', records: new Set([record ?? text]), ...(answer !== undefined && { answer: Number(answer) }) }
     }),
     ...(discard.length > 0 ? [{ does: 'discard', records: new Set(discard) } as const] : []),
+    ...(await Promise.all(edit.map(editOf))),
     ...regenerate.map((text): ReviewAction => {
-      const [, record, part] = /^(.*):([^:]+)$/.exec(text) ?? []
+      // The name of an assembly's part has a colon of its own: L-7:heading.
+      const [, record, part] = (isAssembly ? /^(.*:[^:]+):([^:]+)$/ : /^(.*):([^:]+)$/).exec(text) ?? []
       return { does: 'regenerate', records: new Set([record ?? text]), ...(part !== undefined && { part }) }
     }),
     ...(acceptRest ? [{ does: 'accept', records: 'open' } as const] : []),
     ...(regenerateRest ? [{ does: 'regenerate', records: 'unaccepted' } as const] : []),
   ]
+}
+
+/** `L-7:heading=heading.txt`: the text of a file in the place of an answer. */
+async function editOf(text: string): Promise<ReviewAction> {
+  const [, record, path] = /^(.+?)=(.+)$/.exec(text) ?? []
+  if (record === undefined || path === undefined) throw new WrongUse(`--edit needs ID=FILE, not "${text}"`)
+  const content = await readFile(path, 'utf8').catch((fault: unknown) => {
+    throw new WrongUse(`cannot read ${path}: ${reason(fault)}`)
+  })
+  return { does: 'edit', records: new Set([record]), text: content.replace(/\r?\n$/, '') }
 }
 
 function say({ stderr }: CommandContext, { record, does, problems, candidate }: ReviewResult, c: Colors): void {
@@ -150,21 +171,24 @@ async function showAll(context: CommandContext, opened: Review, json: boolean): 
     }
     if (++shown > MOST_SHOWN) continue
     const best =
-      record.candidates.find(({ number }) => number === record.accepted) ??
+      record.candidates.find(({ number }) => number === (record.accepted ?? record.taken)) ??
       record.candidates.findLast(({ answer }) => answer) ??
       record.candidates.at(-1)
     const message = best?.answer ? answerText(best) : c.yellow(record.problems[0]?.message ?? best?.problems[0]?.message ?? 'no answer')
     const state =
       record.state === 'accepted'
-        ? c.green(`accepted ${record.accepted ?? ''}`)
+        ? c.green(`accepted ${record.accepted ?? ''}`) + (record.isOutOfDate ? c.yellow(' out of date') : '')
         : record.state === 'discarded'
           ? c.red('discarded')
-          : 'open'
+          : record.part?.chosenBy === 'person'
+            ? c.yellow('to choose')
+            : 'open'
     rows.push([record.record, state, String(record.candidates.length), clipped(message, room)])
   }
   if (shown > 0 && !json) stdout.write(columns(rows))
   if (shown > MOST_SHOWN && !json) stdout.write(c.dim(`… and ${plural(shown - MOST_SHOWN, 'record')} more: --json lists them all\n`))
   stderr.write(`${opened.file.run}: ${count.accepted} accepted, ${count.discarded} discarded, ${count.open} open\n`)
+  if (opened.file.state === 'waiting' && !json) stderr.write(c.dim(`after the choice: dunelight resume ${shownPath(opened.folder)}\n`))
   if (count.open > 0 && !json)
     stderr.write(c.dim('show one: --record ID; decide: --accept ID=2, --discard ID, --regenerate ID or ID:PART, --accept-rest\n'))
 }
@@ -212,12 +236,18 @@ async function writeAccepted(
   { stderr }: CommandContext,
   opened: Review,
   endings: ReturnType<typeof documentEndings>,
-  { documents = '', overwrite = false }: ReviewFlags,
+  { documents = '', overwrite = false, allowOutOfDate = false }: ReviewFlags,
   c: Colors,
-): Promise<void> {
+): Promise<number> {
   await ownFolder(documents, overwrite)
   let count = 0
-  for await (const { row } of opened.settled()) {
+  let refused = 0
+  for await (const { row, outOfDate } of opened.settled()) {
+    if (outOfDate.length > 0 && !allowOutOfDate) {
+      refused++
+      sayOutOfDate(stderr, row, outOfDate, c)
+      continue
+    }
     const text = row.answer['document']
     if (typeof text !== 'string') continue
     for (const ending of endings)
@@ -227,6 +257,16 @@ async function writeAccepted(
   stderr.write(
     `${plural(count, 'accepted document')} → ${shownPath(documents)}\n${count === 0 ? c.dim('no answer is accepted yet\n') : ''}`,
   )
+  return refused
+}
+
+function sayOutOfDate(
+  stderr: CommandContext['stderr'],
+  { about }: { readonly about?: Readonly<Record<string, unknown>> },
+  parts: readonly string[],
+  c: Colors,
+): void {
+  stderr.write(`${printProblem(problem('part-out-of-date', { record: String(about?.['record']), parts }), paintFor(c))}\n`)
 }
 
 async function exportAccepted(
@@ -234,18 +274,25 @@ async function exportAccepted(
   opened: Review,
   to: string,
   ending: ReturnType<typeof readEnding>,
-  { overwrite = false, rawCells = false, flatten }: ReviewFlags,
+  { overwrite = false, rawCells = false, flatten, allowOutOfDate = false }: ReviewFlags,
   c: Colors,
-): Promise<void> {
+): Promise<number> {
   const writing = rowWriting(ending, opened.columns, { raw: rawCells, flatten })
   const file = await resultFile(to, overwrite, [])
   let count = 0
-  for await (const { headings, row } of opened.settled()) {
+  let refused = 0
+  for await (const { headings, row, outOfDate } of opened.settled()) {
+    if (outOfDate.length > 0 && !allowOutOfDate) {
+      refused++
+      sayOutOfDate(stderr, row, outOfDate, c)
+      continue
+    }
     if (count++ === 0) file.write(writing.head(headings))
     if (!file.write(writing.line(row, headings))) await new Promise((resolve) => file.once('drain', resolve))
   }
   await closed(file)
   stderr.write(`${plural(count, 'accepted answer')} → ${shownPath(to)}\n${count === 0 ? c.dim('no answer is accepted yet\n') : ''}`)
+  return refused
 }
 
 /** An answer on one line. */

@@ -77,7 +77,7 @@ async function run(context: CommandContext, folder: string, what: string, flags:
   const { name, model, records, to } = namedBatch(library, folder, what, flags)
   const { set = [], locale, workers, runs, bare = false, overwrite = false, json = false } = flags
   if (json && to === '-') throw new WrongUse('--json and --to - cannot be combined', 'both write to standard output')
-  const values = await readSet(library.prompt(model.prompt?.name ?? ''), set, { locale, limit: library.limits.attachmentBytes })
+  const values = await readSet(library.inputOf(model.prompt?.name ?? ''), set, { locale, limit: library.limits.attachmentBytes })
   return reportRun(context, json, (reporter) =>
     runBatch({
       library,

@@ -34,10 +34,11 @@ async function runs({ stdout, stderr, env }: CommandContext, folder: string, fla
 }
 
 function rowOf({ file, state, folder }: ListedRun, c: Colors): string[] {
-  const paint = { done: c.green, running: c.cyan, interrupted: c.yellow, failed: c.red, crashed: c.yellow }[state]
+  const paint = { done: c.green, waiting: c.yellow, running: c.cyan, interrupted: c.yellow, failed: c.red, crashed: c.yellow }[state]
   const { counts } = file
   const rejected = counts && counts.rejected > 0 ? `, ${counts.rejected} rejected` : ''
   const count = counts ? `${plural(counts.written, isAskRun(file) ? 'answer' : 'record')}${rejected}` : ''
-  const next = state === 'done' || state === 'running' ? '' : c.dim(`dunelight resume ${shownPath(folder)}`)
+  const next =
+    state === 'done' || state === 'running' ? '' : c.dim(`dunelight ${state === 'waiting' ? 'review' : 'resume'} ${shownPath(folder)}`)
   return [file.run, paint(state), c.dim(file.started.replace('T', ' ').slice(0, 16)), file.prompt.name, count, next]
 }

@@ -2,6 +2,8 @@ import type { Library, Prompt } from 'dunelight'
 import { describe, type Declared } from 'dunelight/parts'
 import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, RECORD_FLAGS, SHAPE_FLAGS } from '../define-command.js'
 import { openToRun, promptOf } from '../flags/open-library.js'
+import { assemblyCard, previewJson, printAssembly, printPreview } from './show-assembly.js'
+import { inputRows } from './show-inputs.js'
 import { printOrigins } from '../ui/print-origins.js'
 import { namedValues, type ValueFlags } from '../flags/record.js'
 import { colorsFor, EXIT, type Colors, type CommandContext } from '../ui/context.js'
@@ -14,8 +16,8 @@ interface ShowFlags extends ValueFlags {
 export const showCommand = defineCommand({
   name: 'show',
   group: 'Write',
-  about: 'Show a prompt: its variables and what it uses; with values, the origin of every span.',
-  arguments: [LIBRARY, ['<name>', 'a prompt, or a batch: a record as it joins it']],
+  about: 'Show a prompt or an assembly: its variables and what it uses; with values, the origin of every span.',
+  arguments: [LIBRARY, ['<name>', 'a prompt, an assembly, or a batch: a record as it joins it']],
   options: [['--set <name=value>', 'a value; can be repeated', list], ...RECORD_FLAGS, ...SHAPE_FLAGS, LOCALE, JSON_FLAG],
   examples: [
     'show demo/marram-house label/write',
@@ -29,9 +31,19 @@ export const showCommand = defineCommand({
 async function show(context: CommandContext, folder: string, what: string, flags: ShowFlags): Promise<number> {
   const library = await openToRun(folder, what)
   const name = promptOf(library, what)
-  const prompt = library.prompt(name)
   const c = colorsFor(context.stdout, context.env)
   const given = await namedValues(library, folder, what, flags)
+  const width = context.stdout.isTTY ? context.stdout.columns : undefined
+  if (library.artefacts.assemblies.has(name)) {
+    const assembly = library.assembly(name)
+    if (given) context.stdout.write(flags.json ? previewJson(assembly, given) : printPreview(assembly, given, c, width))
+    else
+      context.stdout.write(
+        flags.json ? `${JSON.stringify(assemblyCard(library, assembly), null, 2)}\n` : printAssembly(library, assembly, c),
+      )
+    return EXIT.done
+  }
+  const prompt = library.prompt(name)
   if (!given) {
     context.stdout.write(flags.json ? `${JSON.stringify(card(library, prompt), null, 2)}\n` : printCard(library, prompt, c))
     return EXIT.done
@@ -44,7 +56,7 @@ async function show(context: CommandContext, folder: string, what: string, flags
       origins: origins.map((origin) => ({ ...origin, span: undefined })),
     }))
     context.stdout.write(`${JSON.stringify({ prompt: name, record: given.id, turns }, null, 2)}\n`)
-  } else context.stdout.write(printOrigins(rendering.turns, c, context.stdout.isTTY ? context.stdout.columns : undefined))
+  } else context.stdout.write(printOrigins(rendering.turns, c, width))
   return EXIT.done
 }
 
@@ -96,16 +108,4 @@ function printCard(library: Library, prompt: Prompt, c: Colors): string {
     )
   lines.push('', c.dim('fingerprint'), `  ${prompt.fingerprint}`)
   return `${lines.join('\n')}\n`
-}
-
-/** A variable and its fields: name, type, other properties. */
-function inputRows(d: Declared, indent: string): string[][] {
-  const notes = [
-    d.default !== undefined ? `default ${JSON.stringify(d.default)}` : d.optional ? 'optional' : '',
-    d.untrusted ? 'untrusted' : '',
-    d.about ?? '',
-    d.question === undefined ? '' : `asks "${d.question}"`,
-  ].filter((n) => n !== '')
-  const fields = d.type.kind === 'record' || d.type.kind === 'table' ? (d.type.fields ?? []) : []
-  return [[indent + d.name, describe(d.type), notes.join(' · ')], ...fields.flatMap((f) => inputRows(f, `${indent}  `))]
 }

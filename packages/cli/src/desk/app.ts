@@ -147,7 +147,7 @@ async function valuesSetBy(root: string, name: string): Promise<Record<string, u
   const library = await openLibrary(root, { countTokens: () => 0 })
   const model = library.artefacts.batches.get(name)
   if (!model?.prompt) return {}
-  const fileValues = await filesThatItSets(library.prompt(model.prompt.name), model, root, library.limits.attachmentBytes)
+  const fileValues = await filesThatItSets(library.inputOf(model.prompt.name), model, root, library.limits.attachmentBytes)
   return Object.fromEntries(Object.entries(fileValues).map(([key, value]) => [key, asData(value as FileValue)]))
 }
 

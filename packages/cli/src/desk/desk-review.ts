@@ -1,7 +1,18 @@
-import { problemRecord, ProblemError, type ProblemRecord } from 'dunelight'
-import { acceptedCase, defined, problem } from 'dunelight/host'
+import { problemRecord, ProblemError, type Library, type ProblemRecord } from 'dunelight'
+import { acceptedCase, defined, problem, type OriginText } from 'dunelight/host'
 import { openLibrary, readRun, readyModel, Review } from '@dunelight/node'
-import { isAskRun, rowCells, rowWriting, safeCell, spreadsheet, type ReviewedRecord, type ReviewResult } from '@dunelight/node/host'
+import {
+  finishedDocument,
+  isAskRun,
+  type DocumentEnding,
+  type RunState,
+  rowCells,
+  rowWriting,
+  safeCell,
+  spreadsheet,
+  type ReviewedRecord,
+  type ReviewResult,
+} from '@dunelight/node/host'
 import { addCases, setNamed } from '../cases/add-cases.js'
 import type { DeskRuns } from './desk-runs.js'
 import type { Session } from './session.js'
@@ -21,8 +32,36 @@ export interface ShownRun {
   /** The columns that hold labels. */
   readonly labelled: readonly string[]
   readonly records: readonly ShownRecord[]
+  /** Whether its records are documents of several parts: then `records` are the parts. */
+  readonly isAssembly: boolean
+  /** `waiting`: parts are asked once the run is resumed. */
+  readonly state: RunState
   /** Whether the run has more records than are shown. */
   readonly cut: boolean
+}
+
+/** A record of an assembly: its parts side by side, and the document as far as it is there. */
+export interface ShownAssembly {
+  readonly record: string
+  readonly parts: readonly ShownRecord[]
+  /** The spans of the document, in order, with what wrote each. */
+  readonly document: readonly ShownSpan[] | undefined
+  /** The parts that were accepted for other inputs than those of now. */
+  readonly outOfDate: readonly string[]
+}
+
+export interface ShownSpan {
+  readonly text: string
+  readonly kind: 'fixed' | 'value' | 'answer'
+  /** Where it comes from: a value, or the answer of a part. */
+  readonly path: string | undefined
+}
+
+/** The formats that a document is exported in. */
+export const DOCUMENT_TYPES: Readonly<Record<DocumentEnding, string>> = {
+  md: 'text/markdown; charset=utf-8',
+  html: 'text/html; charset=utf-8',
+  docx: 'application/vnd.openxmlformats-officedocument.wordprocessingml.document',
 }
 
 /** Records beyond these are for the command: a page is for looking at some. */
@@ -63,7 +102,29 @@ export class DeskReview {
       const { prompt, asking } = review.file
       const columns = review.columns.map(({ name }) => name)
       const labelled = review.columns.flatMap(({ name, labels }) => (labels ? [name] : []))
-      return { run, prompt: prompt.name, model: asking.model, isMock: asking.isMock, columns, labelled, records, cut }
+      const { isAssembly, file } = review
+      const { model, isMock } = asking
+      return { run, prompt: prompt.name, model, isMock, columns, labelled, records, isAssembly, state: file.state, cut }
+    })
+  }
+
+  /** One record of an assembly. */
+  async assembled(run: string, record: string): Promise<ShownAssembly> {
+    return this.with(run, async (review, library) => {
+      const { parts, document, outOfDate } = await review.assembled(record)
+      const assembly = library.assembly(review.file.prompt.name)
+      const spans = document && spansOf(document, (path) => assembly.isAnswer(path))
+      return { record, parts: parts.map(shown), document: spans, outOfDate }
+    })
+  }
+
+  /** The finished document of a record as a file. */
+  async document(run: string, record: string, as: DocumentEnding, allowOutOfDate: boolean): Promise<string | Uint8Array> {
+    return this.with(run, async (review) => {
+      const { document, outOfDate, isMock } = await review.assembled(record)
+      if (outOfDate.length > 0 && !allowOutOfDate) throw new ProblemError([problem('part-out-of-date', { record, parts: outOfDate })])
+      if (!document) throw new ProblemError([problem('part-waiting', { parts: [record] })])
+      return finishedDocument(document.text, as, { id: record, isMock })
     })
   }
 
@@ -115,7 +176,7 @@ export class DeskReview {
     })
   }
 
-  private async with<T>(run: string, act: (review: Review) => Promise<T>): Promise<T> {
+  private async with<T>(run: string, act: (review: Review, library: Library) => Promise<T>): Promise<T> {
     const folder = this.runs.folderOf(run)
     const file = await readRun(folder)
     if (!isAskRun(file)) throw new ProblemError([problem('run-without-answers', { run })])
@@ -123,7 +184,7 @@ export class DeskReview {
     const model = this.session.counted(readyModel(library, file.prompt.name, file.asking.model, file.asking.mock))
     const review = await Review.open(folder, { library, model })
     try {
-      return await act(review)
+      return await act(review, library)
     } finally {
       await review.close()
     }
@@ -138,6 +199,20 @@ async function* cellsOf(review: Review): AsyncGenerator<readonly unknown[]> {
     isFirst = false
     yield cells(row, headings).map((cell) => (typeof cell === 'string' ? safeCell(cell, { raw: false }) : cell))
   }
+}
+
+/** Neighbouring spans of one origin are one. */
+function spansOf({ text, origins }: OriginText, isAnswer: (path: string) => boolean): readonly ShownSpan[] {
+  if (origins.length === 0) return [{ text, kind: 'answer', path: undefined }]
+  const spans: ShownSpan[] = []
+  for (const { start, end, kind, path } of origins) {
+    const own = kind === 'value' && path !== undefined ? (isAnswer(path) ? 'answer' : 'value') : 'fixed'
+    const span = { text: text.slice(start, end), kind: own, path: own === 'fixed' ? undefined : path } as const
+    const last = spans.at(-1)
+    if (last && last.kind === span.kind && last.path === span.path) spans[spans.length - 1] = { ...last, text: last.text + span.text }
+    else spans.push(span)
+  }
+  return spans
 }
 
 function shown({ candidates, problems, ...record }: ReviewedRecord): ShownRecord {

@@ -1,6 +1,6 @@
 import { Hono } from 'hono'
 import { bodyLimit } from 'hono/body-limit'
-import { DeskReview, EXPORTS, isDecision, type ExportFormat } from './desk-review.js'
+import { DeskReview, DOCUMENT_TYPES, EXPORTS, isDecision, type ExportFormat } from './desk-review.js'
 import type { DeskRuns, Wanted } from './desk-runs.js'
 import { refuse } from './guards.js'
 
@@ -24,7 +24,18 @@ export function runRoutes(runs: DeskRuns, review: DeskReview): Hono {
     return c.json({})
   })
   app.post('/runs/:run/resume', async (c) => c.json({ run: await runs.resume(c.req.param('run')) }))
-  app.get('/runs/:run', async (c) => c.json(await review.open(c.req.param('run'))))
+  app.get('/runs/:run', async (c) => {
+    const record = c.req.query('record')
+    return c.json(record === undefined ? await review.open(c.req.param('run')) : await review.assembled(c.req.param('run'), record))
+  })
+  app.get('/runs/:run/document', async (c) => {
+    const { record, as = 'md', outOfDate } = c.req.query()
+    if (record === undefined || !isDocument(as))
+      return refuse(c, `a document is exported as ${Object.keys(DOCUMENT_TYPES).join(', ')}`, 400)
+    const content = await review.document(c.req.param('run'), record, as, outOfDate === 'allow')
+    c.header('content-type', DOCUMENT_TYPES[as])
+    return c.body(typeof content === 'string' ? content : new Uint8Array(content))
+  })
   app.post('/runs/:run/decide', limit, async (c) => {
     const decision: unknown = await c.req.json()
     return isDecision(decision)
@@ -50,6 +61,10 @@ const UNCLEAR = 'a run needs a prompt, and a batch or a table'
 
 function isFormat(text: string): text is ExportFormat {
   return Object.hasOwn(EXPORTS, text)
+}
+
+function isDocument(text: string): text is keyof typeof DOCUMENT_TYPES {
+  return Object.hasOwn(DOCUMENT_TYPES, text)
 }
 
 function isWanted(body: unknown): body is Wanted {

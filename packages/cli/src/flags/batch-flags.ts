@@ -65,9 +65,9 @@ export interface NamedBatch {
 /** The batch of that name, overridden by the options; or a prompt with a table. */
 export function namedBatch(library: Library, folder: string, what: string, flags: BatchFlags): NamedBatch {
   const file = library.artefacts.batches.get(what)
-  const prompt = library.artefacts.prompts.has(what)
-  if (!file && !prompt) {
-    const known = [...library.artefacts.batches.keys(), ...library.promptNames()]
+  const { prompts, assemblies } = library.artefacts
+  if (!file && !prompts.has(what) && !assemblies.has(what)) {
+    const known = [...library.artefacts.batches.keys(), ...library.askableNames()]
     const near = nearest(what, known)
     throw new WrongUse(
       `the library has no batch and no prompt "${what}"`,
@@ -75,7 +75,11 @@ export function namedBatch(library: Library, folder: string, what: string, flags
     )
   }
   const table = tableOf(flags)
-  if (!file && !table) throw new WrongUse(`"${what}" is a prompt: it needs a table`, 'add --records FILE, or name a batch')
+  if (!file && !table)
+    throw new WrongUse(
+      `"${what}" is ${prompts.has(what) ? 'a prompt' : 'an assembly'}: it needs a table`,
+      'add --records FILE, or name a batch',
+    )
   const { to, more } = toFlag(flags.to)
   const model = overlaid(file ?? batchModel({ prompt: what, records: { from: 'records' } }), flags, more)
   const records = table ?? (model.records && tableFile(folder, model.records))

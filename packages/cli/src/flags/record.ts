@@ -30,7 +30,7 @@ export async function namedValues(library: Library, folder: string, what: string
   const isBatch = library.artefacts.batches.has(what)
   if (record !== undefined && records === undefined && !isBatch) throw new WrongUse('--record needs --records', 'add --records FILE')
   if (!isBatch && set === undefined && records === undefined) return undefined
-  const prompt = library.prompt(promptOf(library, what))
+  const prompt = library.inputOf(promptOf(library, what))
   const values = await readSet(prompt, set, { locale, limit: library.limits.attachmentBytes })
   if (!isBatch && records === undefined) return { values, id: '' }
   const { model, records: table } = namedBatch(library, folder, what, flags)

@@ -9,6 +9,6 @@ export async function openRun(folder: string): Promise<{ file: RunFile; library:
   const file = await readRun(folder)
   const { prompt, locale, set: stated } = file
   const library = await openToRender(libraryOf(folder, file), prompt.name)
-  const values = await readSet(library.prompt(prompt.name), stated, { locale, limit: library.limits.attachmentBytes })
+  const values = await readSet(library.inputOf(prompt.name), stated, { locale, limit: library.limits.attachmentBytes })
   return { file, library, values }
 }

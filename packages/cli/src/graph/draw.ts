@@ -5,6 +5,7 @@ import { defined } from 'dunelight/host'
 /** Kinds differ in shade, outline and a letter, so that print and colour-blind eyes tell them apart. */
 const LOOKS: Record<MemberKind, { readonly fill: string; readonly edge: string; readonly dash: string; readonly round: number }> = {
   batch: { fill: '#ffffff', edge: '#5a6b6a', dash: '2 3', round: 2 },
+  assembly: { fill: '#cfe0e6', edge: '#1f4e5f', dash: '', round: 6 },
   prompt: { fill: '#1f4e5f', edge: '#1f4e5f', dash: '', round: 6 },
   persona: { fill: '#e7c9a9', edge: '#7a5230', dash: '', round: 17 },
   snippet: { fill: '#eef3ee', edge: '#4f6f52', dash: '', round: 2 },

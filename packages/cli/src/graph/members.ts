@@ -9,6 +9,7 @@ const FOLDER_KINDS = {
   personas: 'persona',
   examples: 'example set',
   outputs: 'output',
+  assemblies: 'assembly',
   batches: 'batch',
   envelopes: 'envelope',
 } as const

@@ -26,6 +26,14 @@ export interface Touched {
   /** A phrase for what the file is compared with. */
   readonly since: string | undefined
   readonly prompts: readonly Touch[]
+  readonly assemblies: readonly TouchedAssembly[]
+}
+
+/** An assembly with a changed prompt: the parts that are asked again, and those that use their answers. */
+export interface TouchedAssembly {
+  readonly assembly: string
+  readonly parts: readonly string[]
+  readonly after: readonly string[]
 }
 
 export interface TouchedFlags {
@@ -49,7 +57,21 @@ export async function touchedBy(library: Library, folder: string, flags: Touched
   const before = earlier && (await openToRender(folder, undefined, { instead: { [defined(file)]: earlier.text } }))
   const touches: Touch[] = []
   for (const name of prompts.sort()) touches.push(await touch(name, library, before, folder, flags.records))
-  return { members, since: earlier?.message, prompts: touches }
+  const changed = new Set(touches.flatMap(({ prompt, changed: isChanged }) => (isChanged === false ? [] : [prompt])))
+  return { members, since: earlier?.message, prompts: touches, assemblies: touchedAssemblies(library, changed) }
+}
+
+/** What is asked again for assemblies if these prompts change. */
+function touchedAssemblies(library: Library, prompts: ReadonlySet<string>): TouchedAssembly[] {
+  return library.assemblyNames().flatMap((name) => {
+    if (!library.canAsk(name)) return []
+    const assembly = library.assembly(name)
+    const parts = assembly.parts.filter(({ call, judge }) => prompts.has(call.prompt) || (judge && prompts.has(judge.prompt)))
+    const own = parts.map(({ model }) => model.name)
+    if (own.length === 0) return []
+    const after = new Set(own.flatMap((part) => assembly.reachedBy(part)))
+    return [{ assembly: name, parts: own, after: [...after].filter((part) => !own.includes(part)) }]
+  })
 }
 
 async function touch(

@@ -1,8 +1,7 @@
 import { mkdir, readdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { AnswerColumn } from 'dunelight/parts'
-import { writeDocument } from '@dunelight/node'
-import { DOCUMENT_ENDINGS, fileName, reason, writeNew, type DocumentEnding } from '@dunelight/node/host'
+import { DOCUMENT_ENDINGS, fileName, finishedDocument, reason, writeNew, type DocumentEnding } from '@dunelight/node/host'
 import type { Flag } from '../define-command.js'
 import { WrongUse } from './context.js'
 
@@ -53,8 +52,7 @@ export async function writeFinished(
   ending: DocumentEnding,
   { folder, locale, isMock = false }: { readonly folder: string; readonly locale?: string | undefined; readonly isMock?: boolean },
 ): Promise<void> {
-  const title = /^#+ +(.+)$/m.exec(text)?.[1] ?? id
   const path = join(folder, fileName(`${id.replace(/[^\p{L}\p{N}_.-]+/gu, '-').replace(/^\.+/, '')}.${ending}`))
-  const marked = isMock ? `> Mock: no model wrote this document.\n\n${text}` : text
-  await writeNew(path, await writeDocument(marked, ending, title, locale))
+  const language = locale === undefined ? {} : { language: locale }
+  await writeNew(path, await finishedDocument(text, ending, { id, isMock, ...language }))
 }

@@ -233,6 +233,38 @@ export function textsOfOutput(output: OutputModel): Text[] {
   return [...(own ? [own] : []), ...output.mustSay, ...output.mustNotSay, ...output.slots.map((slot) => slot.text)]
 }
 
+/** How one of several candidates of a part is chosen: the first valid one, by a person, or by the scores of a prompt. */
+export type Choosing = 'first' | 'person' | { readonly prompt: Named }
+
+/** One of the prompts of an assembly: which prompt, how often it is asked, and with what. */
+export interface PartModel extends Named {
+  readonly prompt: Named
+  readonly candidates: number
+  /** Whether candidates that are nearly the same are asked for again. */
+  readonly distinct: boolean
+  readonly choose: Choosing
+  /** Variables of the prompt that get a value of the assembly, or the answer of another part. */
+  readonly with: readonly { readonly name: Named; readonly value: SlotValue; readonly span: Span }[]
+  /** Variables of the prompt that get a constant. */
+  readonly set: readonly { readonly name: string; readonly span: Span; readonly value: unknown }[]
+  readonly each: LoopHead | undefined
+  /** The condition is undefined if it could not be read. */
+  readonly when: { readonly condition: Condition | undefined; readonly span: Span } | undefined
+  readonly otherwise: SlotValue | undefined
+}
+
+/** Several prompts whose answers become one document. */
+export interface AssemblyModel extends Artefact {
+  readonly kind: 'assembly'
+  readonly title: string
+  readonly about: string | undefined
+  readonly tags: readonly string[]
+  readonly variables: readonly Declared[]
+  readonly parts: readonly PartModel[]
+  /** The document. Without one, the answer of the last part is the result. */
+  readonly text: Text | undefined
+}
+
 /** A condition of the language in a batch. */
 export interface BatchCondition {
   readonly condition: Condition

@@ -2,6 +2,7 @@ import { DEFAULT_PERSONAL } from '../values/personal/detector.js'
 import {
   DEFAULT_LIMITS,
   ownTurns,
+  type AssemblyModel,
   type BatchModel,
   type EnvelopeModel,
   type ExampleSetModel,
@@ -12,6 +13,7 @@ import {
   type PromptModel,
   type SnippetModel,
 } from './artefacts.js'
+import { readAssembly } from './assembly.js'
 import { readBatch } from './batch.js'
 import { readEnvelope } from './envelope.js'
 import { readExampleSet } from './examples.js'
@@ -38,6 +40,7 @@ export interface LibraryFiles {
   readonly personas: ReadonlyMap<string, PersonaModel>
   readonly examples: ReadonlyMap<string, ExampleSetModel>
   readonly outputs: ReadonlyMap<string, OutputModel>
+  readonly assemblies: ReadonlyMap<string, AssemblyModel>
   readonly batches: ReadonlyMap<string, BatchModel>
   readonly envelopes: ReadonlyMap<string, EnvelopeModel>
 }
@@ -48,6 +51,7 @@ const READERS = {
   personas: { what: 'persona', read: readPersona },
   examples: { what: 'example set', read: readExampleSet },
   outputs: { what: 'output', read: readOutput },
+  assemblies: { what: 'assembly', read: readAssembly },
   batches: { what: 'batch', read: readBatch },
   envelopes: { what: 'envelope', read: readEnvelope },
 } as const

@@ -1,4 +1,5 @@
 import type { ScreenAction, ScreenModel } from '../artefacts/screens.js'
+import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import { holdsKey } from '../source/key-shapes.js'
 import { DEFAULT_PERSONAL, PersonalDetector, type PersonalKind } from '../values/personal/detector.js'
 import { wholeWords } from '../values/words.js'
@@ -50,6 +51,31 @@ export class Screens {
       return finding ? [{ screen: name, side, action, ...finding }] : []
     })
   }
+
+  /**
+   * What the screens of one side find, by what follows from it: problems that refuse the text, and notes.
+   *
+   * @throws ScreenStop where everything is to stop.
+   */
+  sorted(
+    side: ScreenModel['side'],
+    texts: readonly string[],
+    sent: readonly string[] = [],
+  ): { readonly refused: readonly Problem[]; readonly noted: readonly ScreenFinding[] } {
+    const findings = this.find(side, texts, sent)
+    const problemsFor = (action: ScreenAction) =>
+      findings
+        .filter((finding) => finding.action === action)
+        .map(({ screen, message }) => problem('screen-found', { screen, side, detail: message }))
+    const stopping = problemsFor('stop')
+    if (stopping.length > 0) throw new ScreenStop(stopping)
+    return { refused: problemsFor('reject'), noted: findings.filter(({ action }) => action === 'note') }
+  }
+}
+
+/** A screen found what nothing may be asked with. */
+export class ScreenStop extends ProblemError {
+  override readonly name: string = 'ScreenStop'
 }
 
 function finderOf(

@@ -2,13 +2,19 @@ import { defined } from '../invariant.js'
 import { DEFAULT_LIMITS, type BatchModel, type ColumnModel, type JoinModel } from '../artefacts/artefacts.js'
 import { readBatch } from '../artefacts/batch.js'
 import { pathsOfRecord } from '../library/batch-checks.js'
+import type { Assembly } from '../library/assembly.js'
+import { AssemblyWriter, previewAssembly } from '../library/assembly-preview.js'
+import type { PreparedValues } from '../library/prepared-values.js'
+import type { RenderOptions } from '../library/rendering.js'
+import type { Turn } from '../render/render.js'
 import type { Library } from '../library/library.js'
+import type { AnswerColumn } from '../outputs/columns.js'
 import type { AnyValues, Prompt } from '../library/prompt.js'
 import { problem, ProblemError, type Problem, type Report } from '../problems/problem.js'
 import { Source } from '../source/source.js'
 import { nodesOf } from '../source/yaml.js'
-import { EnvelopeWriter } from './envelope.js'
-import { StandardWriter, type LineWriter } from './line.js'
+import { EnvelopeWriter } from '../library/envelope.js'
+import { StandardWriter, type LineWriter } from '../library/line.js'
 import { equalitiesOf, pathsIn, type Equality } from '../text/paths.js'
 import { Pool } from './pool.js'
 import { BatchRows } from './rows.js'
@@ -47,8 +53,15 @@ export class Batch {
     readonly library: Library | undefined,
     readonly values: AnyValues,
     readonly locale: string | undefined,
+    /** The assembly whose values the records are; `prompt` then only takes them. */
+    readonly assembly?: Assembly,
   ) {
     this.joins = readyJoins(model)
+  }
+
+  /** The columns that an answer fills. */
+  get answerColumns(): readonly AnswerColumn[] {
+    return (this.assembly ?? this.prompt).answerColumns
   }
 
   /** An empty pool for each join, to be filled with its table. */
@@ -96,9 +109,17 @@ export class Batch {
     return [...pathsOfRecord(this.model), ...this.joins.flatMap(({ equalities }) => equalities.map(({ other }) => other))]
   }
 
+  /** What would be sent for a record: the turns of each request, and how often. Answers that later parts need are samples. */
+  requests(prepared: PreparedValues, options: RenderOptions): readonly { readonly turns: readonly Turn[]; readonly times: number }[] {
+    if (!this.assembly) return [{ turns: prepared.turns(options), times: 1 }]
+    const { parts } = previewAssembly(this.assembly, prepared.values, options)
+    return parts.map(({ rendering, requests }) => ({ turns: rendering?.turns ?? [], times: requests }))
+  }
+
   /** What writes a record's line: the envelope's form, or the standard one. */
   writer(headings: readonly string[], options: LineWriter['options']): LineWriter {
     const name = this.model.envelope?.name
+    if (this.assembly) return new AssemblyWriter(this.assembly, options)
     if (name === undefined) return new StandardWriter(this.prompt, options)
     const envelopes = this.library?.artefacts.envelopes
     const model = envelopes?.get(name)
@@ -120,7 +141,9 @@ export function batchOf(library: Library, model: BatchModel, options: BatchOptio
   const now = library.checkBatch(model).filter((p) => p.severity === 'error')
   if (now.length > 0) throw new ProblemError(now.map(withoutFrame))
   const locale = options.locale ?? library.artefacts.library.locale
-  return new Batch(library.prompt(model.prompt?.name ?? ''), model, library, { ...model.set, ...options.values }, locale)
+  const name = model.prompt?.name ?? ''
+  const assembly = library.artefacts.assemblies.has(name) ? library.assembly(name) : undefined
+  return new Batch(library.inputOf(name), model, library, { ...model.set, ...options.values }, locale, assembly)
 }
 
 /** A problem in data stands in no text: it names where the data come from, and no line. */

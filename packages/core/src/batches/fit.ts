@@ -137,7 +137,7 @@ export class Fit {
     if (named && this.ids.has(id)) return [problem('record-id-duplicate', { name: id })]
     this.ids.add(id)
     try {
-      contained(() => prepared.turns({ record: id }))
+      contained(() => this.batch.requests(prepared, { record: id }))
       return []
     } catch (fault) {
       return (fault as ProblemError).problems

@@ -126,6 +126,28 @@ export interface PromptInput extends Described {
   readonly without?: readonly string[]
 }
 
+/** One of the prompts of an assembly. */
+export interface PartInput {
+  readonly prompt: string | AnyPrompt
+  readonly candidates?: number
+  readonly distinct?: boolean
+  readonly choose?: 'first' | 'person' | { readonly prompt: string | AnyPrompt }
+  /** Variables of the prompt: values of the assembly, and answers of other parts. */
+  readonly with?: Readonly<Record<string, string>>
+  /** Variables of the prompt: constants. */
+  readonly set?: Readonly<Record<string, unknown>>
+  readonly each?: string
+  readonly when?: string
+  readonly otherwise?: string
+}
+/** The keys of an assembly file, for `makeAssembly`. */
+export interface AssemblyInput extends Described {
+  readonly tags?: readonly string[]
+  readonly variables?: Declarations
+  readonly parts: Readonly<Record<string, PartInput>>
+  readonly text?: string
+}
+
 // ------------------------------------------------------------------ what is made of it
 
 /** A snippet written in code: the result of `makeSnippet`. */
@@ -153,6 +175,12 @@ export interface PromptDefinition<V, R> extends Shaped<{ variables: V; reply: R 
   readonly kind: 'prompt'
   readonly input: PromptInput
 }
+/** An assembly written in code: `V` are its variables, `P` the answers of its parts. */
+export interface AssemblyDefinition<V, P> extends Shaped<{ variables: V; answers: P }> {
+  readonly kind: 'assembly'
+  readonly input: AssemblyInput
+}
+export type AnyAssembly = AssemblyDefinition<unknown, unknown>
 export type AnyPrompt = PromptDefinition<unknown, unknown>
 export type AnyOutput = OutputDefinition<unknown>
 export type AnyExampleSet = ExampleSetDefinition<unknown>
@@ -164,6 +192,24 @@ export interface PromptTypes {
 }
 /** The values and the reply of a prompt that is written in code. */
 export type TypesOf<D> = D extends PromptDefinition<infer V, infer R> ? { readonly values: ValuesOf<V>; readonly reply: R } : never
+
+/** The values and the answers of an assembly that is written in code. */
+export type AssemblyTypesOf<D> =
+  D extends AssemblyDefinition<infer V, infer P> ? { readonly values: ValuesOf<V>; readonly answers: P } : never
+
+/** The answers of the parts of an assembly, by name. */
+export type AnswersIn<D> = D extends { readonly parts: infer P } ? { readonly [N in keyof P]: PartAnswerIn<P[N]> } : object
+type PartAnswerIn<P> = P extends { readonly each: string }
+  ? readonly Readonly<Record<string, unknown> & { readonly answer: OneAnswerIn<P> }>[]
+  : OneAnswerIn<P>
+type OneAnswerIn<P> =
+  | AnswerIn<P>
+  | (P extends { readonly when: string; readonly otherwise: string } ? never : P extends { readonly when: string } ? null : never)
+type AnswerIn<P> = P extends { readonly prompt: PromptDefinition<unknown, infer R> }
+  ? R extends FinishedDocument<infer T>
+    ? Flat<T & { readonly document: string }>
+    : R
+  : unknown
 
 export type OutputReply<O> = O extends { readonly 'based-on': infer B }
   ? O extends { readonly kind: 'fields'; readonly fields: infer F }
@@ -218,7 +264,7 @@ type Bare<S extends string> = S extends ` ${infer R}` ? Bare<R> : S extends `${i
 // eslint-disable-next-line @typescript-eslint/no-empty-object-type
 type Nothing = {}
 type BaseOf<D> = D extends { readonly 'based-on': PromptDefinition<infer V, unknown> } ? V : Nothing
-type OwnOf<D> = D extends { readonly variables: infer V } ? V : Nothing
+export type OwnOf<D> = D extends { readonly variables: infer V } ? V : Nothing
 type BoundIn<D> =
   | (D extends { readonly bind: infer B } ? keyof B : never)
   | (D extends { readonly without: readonly (infer N extends string)[] } ? N : never)
@@ -302,6 +348,10 @@ export type CheckPrompt<D> = CheckKeys<D, PromptInput, 'a prompt'> & {
                 : Wrong<`the base has no "${N & string}"`>
             }
           : unknown
+}
+/** An assembly's definition: its keys and those of its parts. What its texts name is checked when the library is made. */
+export type CheckAssembly<D> = CheckKeys<D, AssemblyInput, 'an assembly'> & {
+  readonly [K in keyof D]: K extends 'parts' ? { readonly [N in keyof D[K]]: CheckKeys<D[K][N], PartInput, 'a part'> } : unknown
 }
 export type CheckSnippet<D> = CheckKeys<D, SnippetInput, 'a snippet'> & {
   readonly text: D extends { readonly text: infer T } ? CheckText<T, OwnOf<D>> : unknown

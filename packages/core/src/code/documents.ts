@@ -1,9 +1,9 @@
 import { defined } from '../invariant.js'
 import { stringify } from 'yaml'
 import { WHAT_IN } from '../artefacts/read.js'
-import type { AnyExampleSet, AnyOutput, AnyPrompt, PersonaDefinition, SnippetDefinition } from './definitions.js'
+import type { AnyAssembly, AnyExampleSet, AnyOutput, AnyPrompt, PersonaDefinition, SnippetDefinition } from './definitions.js'
 
-type Definition = AnyPrompt | SnippetDefinition | PersonaDefinition | AnyExampleSet | AnyOutput
+type Definition = AnyPrompt | SnippetDefinition | PersonaDefinition | AnyExampleSet | AnyOutput | AnyAssembly
 
 /** A library written in code: its artefacts by the names that texts and programs use. */
 export interface LibraryInput {
@@ -18,9 +18,10 @@ export interface LibraryInput {
   readonly personas?: Readonly<Record<string, PersonaDefinition>>
   readonly examples?: Readonly<Record<string, AnyExampleSet>>
   readonly outputs?: Readonly<Record<string, AnyOutput>>
+  readonly assemblies?: Readonly<Record<string, AnyAssembly>>
 }
 
-const SHELVES = ['prompts', 'snippets', 'personas', 'examples', 'outputs'] as const
+const SHELVES = ['prompts', 'snippets', 'personas', 'examples', 'outputs', 'assemblies'] as const
 
 /** The files of a library that is written in code: path below its folder → YAML. */
 export function filesOf(input: LibraryInput): Record<string, string> {
@@ -55,7 +56,7 @@ function plain(value: unknown, names: ReadonlyMap<unknown, string>, of: string):
     if (name !== undefined) return name
     const folder = defined(SHELVES.find((text) => WHAT_IN[text] === value.kind))
     throw new TypeError(
-      `${of} uses ${value.kind === 'output' ? 'an' : 'a'} ${value.kind} that the library does not contain: add it under "${folder}"`,
+      `${of} uses ${value.kind === 'output' || value.kind === 'assembly' ? 'an' : 'a'} ${value.kind} that the library does not contain: add it under "${folder}"`,
     )
   }
   return Object.fromEntries(Object.entries(value).map(([key, value]) => [key, plain(value, names, of)]))

@@ -1,4 +1,8 @@
 import type {
+  AnswersIn,
+  AssemblyDefinition,
+  AssemblyInput,
+  CheckAssembly,
   CheckExampleSet,
   CheckOutput,
   CheckPersona,
@@ -9,6 +13,7 @@ import type {
   OutputDefinition,
   OutputInput,
   OutputReply,
+  OwnOf,
   PersonaDefinition,
   PersonaInput,
   PromptDefinition,
@@ -79,4 +84,17 @@ export function makeExampleSet<const D extends ExampleSetInput>(input: D & Check
  */
 export function makeOutput<const D extends OutputInput>(input: D & CheckOutput<D>): OutputDefinition<OutputReply<D>> {
   return { kind: 'output', input }
+}
+
+/**
+ * Defines an assembly in code: several prompts whose answers become one document. The types of its answers follow from its prompts.
+ *
+ * @param input - The assembly, with the keys of a file in `assemblies/`. Parts name prompts, or are given their definitions.
+ * @returns The definition, for `makeLibrary`.
+ * @example
+ * const title = makePrompt({ title: 'A title', variables: { room: 'text' }, turns: [{ user: 'A title for {room}.' }] })
+ * makeAssembly({ title: 'A leaflet', variables: { room: 'text' }, parts: { title: { prompt: title } }, text: '# {title}' }).kind // => 'assembly'
+ */
+export function makeAssembly<const D extends AssemblyInput>(input: D & CheckAssembly<D>): AssemblyDefinition<OwnOf<D>, AnswersIn<D>> {
+  return { kind: 'assembly', input }
 }

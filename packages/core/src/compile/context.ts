@@ -94,7 +94,10 @@ export interface Artefacts {
 export interface CompiledValue {
   readonly type: ValueType
   readonly optional: boolean
+  /** Whether it, or something within it, is untrusted. */
   readonly untrusted: boolean
+  /** Whether it is untrusted as a whole, and not only fields that its type marks. */
+  readonly wholly: boolean
   readonly get: Get
   readonly path: readonly (string | { readonly loop: number })[]
   readonly literal?: string | number | boolean

@@ -32,7 +32,8 @@ export function openLoop(head: LoopHead, context: Context): { readonly loop: Loo
   const counter = shared.locals++
   const name = loopBinding(head.name, context, {
     type: item ?? { kind: 'any' },
-    untrusted: compiled?.untrusted ?? false,
+    // The items of a list keep the marks of their fields; the entries of a record do not.
+    untrusted: (compiled?.type.kind === 'record' ? compiled.untrusted : compiled?.wholly) ?? false,
     slot,
     path: [...(compiled?.path ?? []), { loop: slot }],
   })

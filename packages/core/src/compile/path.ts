@@ -16,7 +16,10 @@ export interface ResolvedPath {
   readonly optional: boolean
   /** Whether finding nothing there is a problem: a step into an open record, a counted step. */
   readonly open: boolean
+  /** Whether it, or something within it, is untrusted. */
   readonly untrusted: boolean
+  /** Whether it is untrusted as a whole, and not only some of its fields. */
+  readonly wholly: boolean
   readonly steps: readonly PathStep[]
   readonly text: string
   /** Writes a bound text that holds fences. */
@@ -67,6 +70,7 @@ export function resolvePath(path: Path, context: Context): ResolvedPath | undefi
     open: walk.open,
     get: direct ? directGet(direct.variable, direct.field) : walk.get,
     untrusted: walk.untrusted || holdsUntrusted(walk.type),
+    wholly: walk.untrusted,
     steps: [...binding.path, ...path.steps.map((s) => s.key)],
     text,
     inline: path.steps.length === 0 ? binding.inline : undefined,

@@ -4,7 +4,8 @@ import { compileValue, literalType } from './value.js'
 import { Scope, type Binding } from './scope.js'
 import { problem, type Problem } from '../problems/problem.js'
 import type { Get, Op } from '../render/run.js'
-import type { Text, Use } from '../text/nodes.js'
+import type { Span } from '../source/source.js'
+import type { Text, Use, With } from '../text/nodes.js'
 import { acceptType, topLevel } from '../values/accept.js'
 import { isMissing } from '../values/data.js'
 import { fits, literalFits } from '../values/fits.js'
@@ -83,7 +84,7 @@ function compileSnippet(name: string, use: Use, context: Context, compileText: C
     shared.report(problem('use-unknown', { name, what: 'snippet', known: shared.artefacts.snippetNames }, use.nameSpan))
     return undefined
   }
-  const bindings = bindAll(name, snippet.variables, use, context)
+  const bindings = bindAll({ what: 'snippet', name, given: use.with, span: use.head }, snippet.variables, context)
   return compileText(
     snippet.text,
     {
@@ -98,36 +99,50 @@ function compileSnippet(name: string, use: Use, context: Context, compileText: C
   )
 }
 
-/** Each variable of the snippet: from `with`; else, without a default, from the caller; else its default (language §4). */
-function bindAll(snippet: string, declared: readonly Declared[], use: Use, context: Context): Binding[] {
+/** What gets values where it is used: a snippet in a text, or the prompt of an assembly's part. */
+export interface Callee {
+  readonly what: 'snippet' | 'prompt'
+  readonly name: string
+  readonly given: readonly With[]
+  readonly span: Span
+}
+
+/** The name of a kind in messages, where it is not a snippet. */
+function whatOf({ what }: Callee): { what?: string } {
+  return what === 'snippet' ? {} : { what }
+}
+
+/** Each variable of a snippet: from `with`; else, without a default, from the caller; else its default (language §4). */
+export function bindAll(callee: Callee, declared: readonly Declared[], context: Context): Binding[] {
   const { report } = context.shared
   const compiledValues = new Map<string, CompiledValue>()
   const unread = new Set<string>()
-  for (const { name, value } of use.with) {
+  for (const { name, value } of callee.given) {
     if (!declared.some((d) => d.name === name.name))
-      report(problem('with-unknown', { name: name.name, of: snippet, known: declared.map((d) => d.name) }, name.span))
+      report(
+        problem('with-unknown', { name: name.name, of: callee.name, known: declared.map((d) => d.name), ...whatOf(callee) }, name.span),
+      )
     const compiled = compileValue(value, context)
     if (compiled) compiledValues.set(name.name, compiled)
     else unread.add(name.name)
   }
   return declared.map((d) => {
     const passed = compiledValues.get(d.name)
-    if (passed) return bindValue(d, passed, snippet, use, context)
+    if (passed) return bindValue(d, passed, callee, context)
     const hidden = d.default === undefined || unread.has(d.name) ? undefined : context.scope.find(d.name)
     if (hidden && fits(hidden.type, d.type)) {
       hidden.used.yes = true
-      report(problem('default-hides', { name: d.name, of: snippet }, use.head))
+      report(problem('default-hides', { name: d.name, of: callee.name, ...whatOf(callee) }, callee.span))
     }
     return (
-      (d.default === undefined && !unread.has(d.name) && fromCaller(d, snippet, use, context)) ||
-      standing(d, snippet, use, context, unread.has(d.name))
+      (d.default === undefined && !unread.has(d.name) && fromCaller(d, callee, context)) || standing(d, callee, context, unread.has(d.name))
     )
   })
 }
 
-function bindValue(d: Declared, compiled: CompiledValue, snippet: string, use: Use, context: Context): Binding {
+function bindValue(d: Declared, compiled: CompiledValue, callee: Callee, context: Context): Binding {
   const { report } = context.shared
-  const span = use.with.find((w) => w.name.name === d.name)?.value.span ?? use.head
+  const span = callee.given.find((w) => w.name.name === d.name)?.value.span ?? callee.span
   const ok =
     compiled.literal === undefined ? compiled.type.kind === 'any' || fits(compiled.type, d.type) : literalFits(compiled.literal, d.type)
   if (!ok)
@@ -136,22 +151,25 @@ function bindValue(d: Declared, compiled: CompiledValue, snippet: string, use: U
         'with-invalid',
         {
           name: d.name,
-          of: snippet,
+          of: callee.name,
           expected: describe(d.type),
           found: compiled.literal === undefined ? describe(compiled.type) : JSON.stringify(compiled.literal),
+          ...whatOf(callee),
         },
         span,
       ),
     )
-  else if (compiled.optional && !d.optional && d.default === undefined)
-    report(problem('with-optional', { name: d.name, of: snippet, path: span.source.text.slice(span.start, span.end) }, span))
+  else if (compiled.optional && !d.optional && d.default === undefined) {
+    const path = span.source.text.slice(span.start, span.end)
+    report(problem('with-optional', { name: d.name, of: callee.name, path, ...whatOf(callee) }, span))
+  }
   const type =
     compiled.literal === undefined && compiled.type.kind !== 'any'
       ? compiled.type
       : d.type.kind === 'any'
         ? literalType(compiled.literal ?? '')
         : d.type
-  return binding(d, { type, untrusted: compiled.untrusted, path: compiled.path, get: settled(d, compiled, context, span) })
+  return binding(d, { type, untrusted: compiled.wholly, path: compiled.path, get: settled(d, compiled, context, span) })
 }
 
 /** A default counts if the passed value is missing; a value of an open record is checked when it is rendered. */
@@ -170,20 +188,21 @@ function settled(d: Declared, compiled: CompiledValue, context: Context, span: U
   }
 }
 
-function fromCaller(d: Declared, snippet: string, use: Use, context: Context): Binding | undefined {
+function fromCaller(d: Declared, callee: Callee, context: Context): Binding | undefined {
   const caller = context.scope.find(d.name)
   if (!caller || caller.type.kind === 'any' || !fits(caller.type, d.type)) return undefined
   caller.used.yes = true
-  if (caller.optional && !d.optional) context.shared.report(problem('with-optional', { name: d.name, of: snippet, path: d.name }, use.head))
+  if (caller.optional && !d.optional)
+    context.shared.report(problem('with-optional', { name: d.name, of: callee.name, path: d.name, ...whatOf(callee) }, callee.span))
   return binding(d, { type: caller.type, untrusted: caller.untrusted, path: caller.path, get: caller.get, optional: caller.optional })
 }
 
 /** A default, or nothing; a missing required variable is reported. */
-function standing(d: Declared, snippet: string, use: Use, context: Context, reported: boolean): Binding {
+function standing(d: Declared, callee: Callee, context: Context, reported: boolean): Binding {
   if (d.default === undefined && !d.optional && !reported) {
     const caller = context.scope.find(d.name)
-    const why = caller && `the "${d.name}" of the caller ${unlikeness(caller.type, d.type)}`
-    context.shared.report(problem('with-missing', { name: d.name, of: snippet, why }, use.head))
+    const why = caller && `the "${d.name}" of the ${callee.what === 'snippet' ? 'caller' : 'assembly'} ${unlikeness(caller.type, d.type)}`
+    context.shared.report(problem('with-missing', { name: d.name, of: callee.name, why, ...whatOf(callee) }, callee.span))
   }
   return binding(d, { type: d.type, untrusted: false, path: [d.name], get: () => d.default ?? null })
 }

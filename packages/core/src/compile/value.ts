@@ -38,7 +38,7 @@ export function compileValue(value: SlotValue, context: Context): CompiledValue 
   const [first] = alternatives
   if (!first) {
     const literal = defined(fallback).value
-    return { type: literalType(literal), optional: false, untrusted: false, get: () => literal, path: [], literal }
+    return { type: literalType(literal), optional: false, untrusted: false, wholly: false, get: () => literal, path: [], literal }
   }
   const last = defined(alternatives.at(-1))
   const gets = alternatives.map((a) => formattedGet(a.get, a.chain))
@@ -61,6 +61,8 @@ export function compileValue(value: SlotValue, context: Context): CompiledValue 
     type: common,
     optional: !fallback && alternatives.every((a) => a.optional),
     untrusted: alternatives.some((a) => a.untrusted),
+    // A format makes another value of the whole.
+    wholly: alternatives.some((a) => (value.formats.length > 0 ? a.untrusted : a.wholly)),
     get: alternatives.length === 1 && !fallback && !first.open ? defined(gets[0]) : get,
     path: first.steps,
   }

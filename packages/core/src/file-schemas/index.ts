@@ -1,3 +1,4 @@
+import { assemblySchema } from './assembly.js'
 import { batchSchema, envelopeSchema } from './batch.js'
 import { librarySchema, modelsSchema } from './library.js'
 import { outputSchema } from './output.js'
@@ -28,6 +29,7 @@ export const FILE_KINDS: readonly FileKind[] = [
   kind('persona', 'personas/**/*.yaml', personaSchema),
   kind('example-set', 'examples/**/*.yaml', exampleSetSchema),
   kind('output', 'outputs/**/*.yaml', outputSchema),
+  kind('assembly', 'assemblies/**/*.yaml', assemblySchema),
   kind('batch', 'batches/**/*.yaml', batchSchema),
   kind('envelope', 'envelopes/**/*.yaml', envelopeSchema),
   kind('library', 'dunelight.yaml', librarySchema),

@@ -1,6 +1,6 @@
 import { defined } from '../invariant.js'
 import { targetsOf, usesIn } from './circles.js'
-import { ownTurns, textsOfOutput, type Artefact, type OutputModel, type PromptModel } from '../artefacts/artefacts.js'
+import { ownTurns, textsOfOutput, type Artefact, type AssemblyModel, type OutputModel, type PromptModel } from '../artefacts/artefacts.js'
 import type { LibraryFiles } from '../artefacts/read.js'
 import { possibleTexts } from '../compile/possible.js'
 import { Scope, variableBinding } from '../compile/scope.js'
@@ -9,7 +9,7 @@ import type { Text } from '../text/nodes.js'
 import type { Declared } from '../values/types.js'
 
 /** The kinds of members that a library has. */
-export type MemberKind = 'prompt' | 'snippet' | 'persona' | 'example set' | 'output' | 'batch' | 'envelope' | 'file'
+export type MemberKind = 'prompt' | 'snippet' | 'persona' | 'example set' | 'output' | 'assembly' | 'batch' | 'envelope' | 'file'
 
 /** A member of a library: an artefact, or a file that a turn attaches. */
 export interface Member {
@@ -112,7 +112,7 @@ function unique(members: readonly Member[]): Member[] {
 
 /** The artefact of a member; undefined for a file, and for members that the library does not have. */
 export function artefactOf(
-  { prompts, snippets, personas, examples, outputs, batches, envelopes }: LibraryFiles,
+  { prompts, snippets, personas, examples, outputs, assemblies, batches, envelopes }: LibraryFiles,
   { kind, name }: Member,
 ): Artefact | undefined {
   switch (kind) {
@@ -126,6 +126,8 @@ export function artefactOf(
       return examples.get(name)
     case 'output':
       return outputs.get(name)
+    case 'assembly':
+      return assemblies.get(name)
     case 'batch':
       return batches.get(name)
     case 'envelope':
@@ -166,11 +168,17 @@ export function graphOf(artefacts: LibraryFiles): LibraryGraph {
     members.push({ kind: 'output', name: output.name })
     links.push(...linksOfOutput({ kind: 'output', name: output.name }, output, artefacts))
   }
+  for (const assembly of artefacts.assemblies.values()) {
+    const from: Member = { kind: 'assembly', name: assembly.name }
+    members.push(from)
+    links.push(...linksOfAssembly(from, assembly, artefacts))
+  }
   for (const { name } of artefacts.envelopes.values()) members.push({ kind: 'envelope', name })
   for (const { name, prompt, envelope } of artefacts.batches.values()) {
     const from: Member = { kind: 'batch', name }
     members.push(from)
-    if (prompt) links.push({ from, to: { kind: 'prompt', name: prompt.name }, span: prompt.span })
+    const kind = prompt && artefacts.assemblies.has(prompt.name) ? 'assembly' : 'prompt'
+    if (prompt) links.push({ from, to: { kind, name: prompt.name }, span: prompt.span })
     if (envelope) links.push({ from, to: { kind: 'envelope', name: envelope.name }, span: envelope.span })
   }
   const known = (member: Member) => member.kind === 'file' || artefactOf(artefacts, member) !== undefined
@@ -206,6 +214,12 @@ function linksOfOutput(from: Member, output: OutputModel, artefacts: LibraryFile
   const set = output.form === 'one-of' ? output.from?.set : undefined
   if (set) links.push({ from, to: { kind: 'example set', name: set.name }, span: set.span })
   return links
+}
+
+function linksOfAssembly(from: Member, { parts, text }: AssemblyModel, artefacts: LibraryFiles): Link[] {
+  const prompts = parts.flatMap(({ prompt, choose }) => (typeof choose === 'string' ? [prompt] : [prompt, choose.prompt]))
+  const links = prompts.map(({ name, span }): Link => ({ from, to: { kind: 'prompt', name }, span }))
+  return text ? [...links, ...linksOfText(from, text, artefacts)] : links
 }
 
 function linksOfText(from: Member, text: Text, { snippets }: LibraryFiles): Link[] {

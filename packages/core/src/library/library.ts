@@ -1,12 +1,18 @@
 import { checkBatch, checkEnvelope } from './batch-checks.js'
-import { detectors } from '../values/personal/detector.js'
+import { detectors, PersonalDetector } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { circles } from './circles.js'
 import { withoutEchoes } from './echoes.js'
 import { fingerprintOf } from './fingerprint.js'
 import { artefactOf, graphOf, memberKey, type LibraryGraph, type Member } from './graph.js'
 import { PromptJoiner } from './join.js'
-import { Prompt, type AnyValues } from './prompt.js'
+import { Prompt, type AnyValues, type PromptTools } from './prompt.js'
+import { Assembly } from './assembly.js'
+import { readyAssembly, type ReadyAssembly } from './ready-assembly.js'
+import { EnvelopeWriter } from './envelope.js'
+import { Screens } from '../asking/screens.js'
+import { compileAssembly, declaredParts } from '../compile/assembly.js'
+import { localeOf } from '../values/locale.js'
 import { seenFrom } from './seen-from.js'
 import { withRows, type CaseRows } from './case-rows.js'
 import { readLibraryFiles, type FileCache, type LibraryFiles } from '../artefacts/read.js'
@@ -18,7 +24,7 @@ import { checkSnippet, compilePrompt, compileSet } from '../compile/prompt.js'
 import type { PreparedSet } from '../compile/example-set.js'
 import type { Likeness } from '../examples/picker.js'
 import { checksOf, joinOutputs, type Validator } from './outputs.js'
-import type { BatchModel, JoinedPrompt, Limits, OutputModel, PromptModel } from '../artefacts/artefacts.js'
+import type { AssemblyModel, BatchModel, JoinedPrompt, Limits, OutputModel, PromptModel } from '../artefacts/artefacts.js'
 import type { CompileEnv } from '../compile/env.js'
 import type { FileValue } from '../values/files.js'
 import type { Plan } from '../render/plan.js'
@@ -46,18 +52,21 @@ export interface LibraryOptions {
 
 /** The types of a library's prompts where none are known: any name, any values. */
 export type AnyPrompts = Readonly<Record<string, { readonly values: AnyValues; readonly reply: unknown }>>
+/** The types of a library's assemblies where none are known. */
+export type AnyAssemblies = Readonly<Record<string, { readonly values: AnyValues; readonly answers: Readonly<Record<string, unknown>> }>>
 type ValuesIn<T> = T extends { readonly values: infer V extends object } ? V : AnyValues
+type AnswersIn<T> = T extends { readonly answers: infer P extends object } ? P : Readonly<Record<string, unknown>>
 type ReplyIn<T> = T extends { readonly reply: infer R } ? R : unknown
 
 /**
  * A library that was read and checked. Problems are in `problems`; prompts without errors can be rendered even if others have some.
- * `P` gives the types of its prompts by name.
+ * `P` gives the types of its prompts by name, `A` those of its assemblies.
  *
  * @example
  * const library = libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' })
  * library.promptNames() // => ['hello']
  */
-export class Library<P extends object = AnyPrompts> {
+export class Library<P extends object = AnyPrompts, A extends object = AnyAssemblies> {
   readonly problems: readonly Problem[]
   readonly #artefacts: LibraryFiles
   readonly #graph: LibraryGraph
@@ -68,6 +77,8 @@ export class Library<P extends object = AnyPrompts> {
   readonly #tables: NonNullable<LibraryOptions['tables']>
   readonly #compiled = new Map<string, Compiled>()
   readonly #ready = new Map<string, Prompt>()
+  readonly #compiledAssemblies = new Map<string, CompiledAssembly>()
+  readonly #readyAssemblies = new Map<string, Assembly>()
 
   constructor(
     artefacts: LibraryFiles,
@@ -99,6 +110,16 @@ export class Library<P extends object = AnyPrompts> {
     const shelves = { ...before, outputs: this.#outputs, checks: checksOf(this.#outputs, options.validator, report) }
     this.#sets = sets
     this.#env = shelves
+    this.#tools = {
+      screens: () => this.screens,
+      countTokens: options.countTokens,
+      writerFor: (prompt, name) => {
+        const known = artefacts.envelopes
+        const envelope = known.get(name)
+        if (!envelope) throw new ProblemError([problem('use-unknown', { name, what: 'envelope', known: [...known.keys()] })])
+        return new EnvelopeWriter(envelope, this as unknown as Library, prompt, [], {})
+      },
+    }
     this.#graph = graphOf(artefacts)
     this.#attachments = options.attachments ?? {}
     this.#tables = options.tables ?? {}
@@ -107,9 +128,14 @@ export class Library<P extends object = AnyPrompts> {
     const joiner = new PromptJoiner(artefacts.prompts)
     for (const model of artefacts.prompts.values())
       this.#compiled.set(model.name, this.compile(model, shelves, joiner, inCircles.has(model.name)))
+    for (const model of artefacts.assemblies.values()) {
+      if (artefacts.prompts.has(model.name))
+        report(problem('name-clash', { name: model.name, what: 'prompt or assembly', other: `prompts/${model.name}.yaml` }, model.span))
+      this.#compiledAssemblies.set(model.name, this.compileAssembly(model))
+    }
     for (const batch of artefacts.batches.values()) {
-      if (batch.prompt && !artefacts.prompts.has(batch.prompt.name))
-        report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: [...artefacts.prompts.keys()] }, batch.prompt.span))
+      if (batch.prompt && !this.has(batch.prompt.name))
+        report(problem('use-unknown', { name: batch.prompt.name, what: 'prompt', known: this.askableNames() }, batch.prompt.span))
     }
     for (const envelope of artefacts.envelopes.values()) checkEnvelope(envelope, undefined, report)
     for (const batch of artefacts.batches.values()) this.checkBatch(batch).forEach(report)
@@ -117,11 +143,32 @@ export class Library<P extends object = AnyPrompts> {
       if (envelope && !artefacts.envelopes.has(envelope.name))
         report(problem('use-unknown', { name: envelope.name, what: 'envelope', known: [...artefacts.envelopes.keys()] }, envelope.span))
     }
-    this.problems = withoutEchoes(inOrder([...problems, ...[...this.#compiled.values()].flatMap((item) => item.problems)]))
+    this.problems = withoutEchoes(
+      inOrder([...problems, ...[...this.#compiled.values(), ...this.#compiledAssemblies.values()].flatMap((item) => item.problems)]),
+    )
   }
 
   /** Problems of single files; those found while a prompt was compiled are kept with its plan. */
   readonly #filed: readonly Problem[]
+
+  /** The plans of the prompts that can be rendered, by name. */
+  private get plans(): ReadonlyMap<string, Plan | undefined> {
+    return new Map([...this.#compiled].map(([name, { ready, problems }]) => [name, hasError(problems) ? undefined : ready?.plan]))
+  }
+
+  /** The answers of an assembly's parts as other parts and its text see them; none for an unknown name. */
+  answersOf(assembly: string): readonly Declared[] {
+    const model = this.#artefacts.assemblies.get(assembly)
+    return model ? declaredParts(model, this.plans, this.#env) : []
+  }
+
+  private compileAssembly(model: AssemblyModel): CompiledAssembly {
+    const problems: Problem[] = []
+    const report: Report = (p) => problems.push(p)
+    const plan = compileAssembly(model, this.plans, this.#env, report)
+    const ready = plan && readyAssembly(model, plan, this.#env, report)
+    return { problems, ready: hasError(problems) ? undefined : ready }
+  }
 
   private compile(model: PromptModel, shelves: CompileEnv, joiner: PromptJoiner, inCircle: boolean): Compiled {
     const problems: Problem[] = []
@@ -133,10 +180,13 @@ export class Library<P extends object = AnyPrompts> {
 
   /** What is wrong with a batch by its prompt and its envelope. One of a prompt with errors is not looked at: its cause is there. */
   checkBatch(batch: BatchModel): readonly Problem[] {
-    const { ready, problems } = this.#compiled.get(batch.prompt?.name ?? '') ?? { problems: [] }
-    if (!ready || problems.some((p) => p.severity === 'error')) return []
+    const name = batch.prompt?.name ?? ''
+    const { ready, problems } = this.#compiled.get(name) ?? { problems: [] }
+    const plan = hasError(problems) ? undefined : ready?.plan
+    const scope = plan ?? (this.#artefacts.assemblies.has(name) && this.canAsk(name) ? this.assemblyNamed(name) : undefined)
+    if (!scope) return []
     const wrong: Problem[] = []
-    checkBatch(batch, ready.plan, this.#artefacts, this.#env, (p) => wrong.push(p))
+    checkBatch(batch, scope, this.#artefacts, this.#env, (p) => wrong.push(p))
     return wrong
   }
 
@@ -170,12 +220,13 @@ export class Library<P extends object = AnyPrompts> {
 
   /** Whether nothing keeps any prompt from being rendered. */
   get isValid(): boolean {
-    return this.problems.every((p) => p.severity !== 'error')
+    return !hasError(this.problems)
   }
 
   /** Whether nothing keeps this prompt from being rendered. */
   canRender(name: string): boolean {
-    return this.#compiled.get(name)?.ready !== undefined && this.errorsOf(name).length === 0
+    const compiled = this.#compiled.get(name)
+    return compiled?.ready !== undefined && this.errorsOf({ kind: 'prompt', name }, compiled.problems).length === 0
   }
 
   promptNames(): string[] {
@@ -195,14 +246,77 @@ export class Library<P extends object = AnyPrompts> {
     const known = this.#ready.get(name)
     if (known) return known
     if (!this.#artefacts.prompts.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
-    const errors = this.errorsOf(name)
-    const ready = this.#compiled.get(name)?.ready
-    if (errors.length > 0 || !ready)
-      throw new ProblemError(errors.length > 0 ? errors : this.problems.filter((p) => p.severity === 'error'))
     const member: Member = { kind: 'prompt', name }
-    const made: Prompt = new Prompt(ready.prompt, ready.plan, this.#artefacts.library, this.#sets, () => defined(this.fingerprint(member)))
+    const { ready, problems } = this.#compiled.get(name) ?? { ready: undefined, problems: [] }
+    const errors = this.errorsOf(member, problems)
+    if (errors.length > 0 || !ready) throw new ProblemError(errors.length > 0 ? errors : this.problems.filter(isError))
+    const made: Prompt = new Prompt(
+      ready.prompt,
+      ready.plan,
+      this.#artefacts.library,
+      this.#sets,
+      () => defined(this.fingerprint(member)),
+      this.#tools,
+    )
     this.#ready.set(name, made)
     return made
+  }
+
+  /** The names of all that a model can be asked for: prompts and assemblies. */
+  askableNames(): string[] {
+    return [...this.promptNames(), ...this.assemblyNames()]
+  }
+
+  assemblyNames(): string[] {
+    return [...this.#artefacts.assemblies.keys()]
+  }
+
+  private has(name: string): boolean {
+    return this.#artefacts.prompts.has(name) || this.#artefacts.assemblies.has(name)
+  }
+
+  /**
+   * An assembly by its name.
+   *
+   * @throws ProblemError where there is none, or where it or one of its prompts has errors.
+   */
+  assembly<N extends keyof A & string>(name: N): Assembly<ValuesIn<A[N]>, AnswersIn<A[N]>> {
+    return this.assemblyNamed(name) as unknown as Assembly<ValuesIn<A[N]>, AnswersIn<A[N]>>
+  }
+
+  private assemblyNamed(name: string): Assembly {
+    const known = this.#readyAssemblies.get(name)
+    if (known) return known
+    const compiled = this.#compiledAssemblies.get(name)
+    if (!compiled) throw new ProblemError([problem('assembly-unknown', { name, known: this.assemblyNames() })])
+    const errors = this.errorsOf({ kind: 'assembly', name }, compiled.problems)
+    if (errors.length > 0 || !compiled.ready) throw new ProblemError(errors.length > 0 ? errors : this.problems.filter(isError))
+    const { input, document, model, plan } = compiled.ready
+    const identify = () => defined(this.fingerprint({ kind: 'assembly', name }))
+    const made = new Assembly({
+      model,
+      plan,
+      input: new Prompt(input.prompt, input.plan, this.#artefacts.library, this.#sets, identify, this.#tools),
+      document: document && new Prompt(document.prompt, document.plan, this.#artefacts.library, this.#sets, identify, this.#tools),
+      promptNamed: (prompt) => this.promptNamed(prompt),
+      locale: localeOf(this.#artefacts.library.locale),
+      identify,
+    })
+    this.#readyAssemblies.set(name, made)
+    return made
+  }
+
+  /** What the values of a prompt or an assembly are checked by: the prompt itself, or one without turns. */
+  inputOf(name: string): Prompt {
+    if (!this.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.askableNames() })])
+    return this.#artefacts.assemblies.has(name) ? this.assemblyNamed(name).input : this.promptNamed(name)
+  }
+
+  /** Whether nothing keeps a model from being asked for this prompt or assembly. */
+  canAsk(name: string): boolean {
+    if (!this.#artefacts.assemblies.has(name)) return this.canRender(name)
+    const compiled = this.#compiledAssemblies.get(name)
+    return compiled?.ready !== undefined && this.errorsOf({ kind: 'assembly', name }, compiled.problems).length === 0
   }
 
   /**
@@ -213,7 +327,13 @@ export class Library<P extends object = AnyPrompts> {
     const artefact = artefactOf(this.#artefacts, member)
     if (!artefact) return undefined
     const { locale, settings } = this.#artefacts.library
-    const beside = member.kind === 'prompt' ? { locale, settings, orders: this.#compiled.get(member.name)?.ready?.plan.orders } : {}
+    const orders = (name: string) => this.#compiled.get(name)?.ready?.plan.orders
+    const beside =
+      member.kind === 'prompt'
+        ? { locale, settings, orders: orders(member.name) }
+        : member.kind === 'assembly'
+          ? { locale, settings, orders: this.#graph.uses(member).map(({ name }) => orders(name)) }
+          : {}
     return fingerprintOf(member, this.#artefacts, this.#graph, { attachments: this.#attachments, tables: this.#tables }, beside)
   }
 
@@ -257,15 +377,37 @@ export class Library<P extends object = AnyPrompts> {
     return compileWords(text, declared, this.#env)
   }
 
-  /** What keeps a prompt from being rendered: errors of its own, and of the files of all that it draws on. */
-  private errorsOf(name: string): Problem[] {
-    const member: Member = { kind: 'prompt', name }
-    const files = new Set([member, ...this.#graph.drawsOn(member)].map((member) => artefactOf(this.#artefacts, member)?.file.name))
-    return [
-      ...this.#filed.filter((p) => p.place !== undefined && files.has(p.place.file)),
-      ...(this.#compiled.get(name)?.problems ?? []),
-    ].filter((p) => p.severity === 'error')
+  /** What keeps a prompt or an assembly from being used: errors of its own, and of the files of all that it draws on. */
+  private errorsOf(member: Member, own: readonly Problem[]): Problem[] {
+    const drawn = this.#graph.drawsOn(member)
+    const files = new Set([member, ...drawn].map((other) => artefactOf(this.#artefacts, other)?.file.name))
+    const ofPrompts = drawn.flatMap(({ kind, name }) =>
+      member.kind === 'assembly' && kind === 'prompt' ? (this.#compiled.get(name)?.problems ?? []) : [],
+    )
+    return [...this.#filed.filter((p) => p.place !== undefined && files.has(p.place.file)), ...own, ...ofPrompts].filter(isError)
   }
+
+  readonly #tools: PromptTools
+
+  #screens: Screens | undefined
+
+  /** The library's screens, ready to check requests and replies. */
+  private get screens(): Screens {
+    const { screens, personal, locale } = this.#artefacts.library
+    const { countTokens } = this.#env
+    return (this.#screens ??= new Screens(screens, {
+      detector: new PersonalDetector(personal, locale),
+      ...(countTokens && { countTokens }),
+    }))
+  }
+}
+
+function isError(p: Problem): boolean {
+  return p.severity === 'error'
+}
+
+function hasError(problems: readonly Problem[]): boolean {
+  return problems.some(isError)
 }
 
 /** The case that a rule of example sets finds wrong: the later of two. A case that is only long is no fault. */
@@ -299,6 +441,11 @@ interface Compiled {
   /** What joining and compiling this prompt found wrong: here, or in what it draws on. */
   readonly problems: readonly Problem[]
   readonly ready: { readonly prompt: JoinedPrompt; readonly plan: Plan } | undefined
+}
+
+interface CompiledAssembly {
+  readonly problems: readonly Problem[]
+  readonly ready: ReadyAssembly | undefined
 }
 
 function formatTable(own: readonly Format[]): ReadonlyMap<string, Format> {

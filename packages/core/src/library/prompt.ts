@@ -1,8 +1,10 @@
+import { askPrepared, type AskSettings, type AskTools, type PromptAnswer } from './ask-prompt.js'
+import { Conversation, type ConversationOptions } from './conversation.js'
 import { hashBytes } from './fingerprint.js'
 import { chooserFor, PreparedValues, type Runner } from './prepared-values.js'
 import { PromptRows } from './prompt-rows.js'
 import { LazyTurn, type CheckedReply, type Rendering, type RenderOptions } from './rendering.js'
-import type { JoinedPrompt, LibraryModel } from '../artefacts/artefacts.js'
+import { allTurns, type JoinedPrompt, type LibraryModel } from '../artefacts/artefacts.js'
 import { TOKEN_ENCODINGS, type TokenEncoding } from '../artefacts/settings.js'
 import type { PreparedSet } from '../compile/example-set.js'
 import type { PickedCase } from '../examples/picker.js'
@@ -38,6 +40,11 @@ const ENCODING = 'token-encoding'
 
 const MOST_WORDINGS = 1000
 
+/** What a prompt needs of its library to ask. */
+export interface PromptTools extends AskTools {
+  readonly countTokens: ((text: string) => number) | undefined
+}
+
 /** Untyped values: they are checked at rendering. */
 export type AnyValues = Readonly<Record<string, unknown>>
 
@@ -48,10 +55,19 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   readonly #library: LibraryModel
   readonly #sets: ReadonlyMap<string, PreparedSet>
   readonly #identify: () => string
+  readonly #tools: PromptTools
   readonly #runner: Runner
   #fingerprint: string | undefined
 
-  constructor(model: JoinedPrompt, plan: Plan, library: LibraryModel, sets: ReadonlyMap<string, PreparedSet>, identify: () => string) {
+  constructor(
+    model: JoinedPrompt,
+    plan: Plan,
+    library: LibraryModel,
+    sets: ReadonlyMap<string, PreparedSet>,
+    identify: () => string,
+    tools: PromptTools,
+  ) {
+    this.#tools = tools
     this.#model = model
     this.#plan = plan
     this.#library = library
@@ -206,6 +222,36 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   read(reply: string, options: ReadOptions & { readonly output?: string } = {}): Reply<R> {
     const form = this.form(options.output)
     return form ? form.read(reply, options) : plainReply<R>(reply)
+  }
+
+  /**
+   * Renders values, asks a model, and reads its reply. A reply that cannot be used is asked for again.
+   *
+   * @param values - The values of one record.
+   * @param options - The model, and how it is asked.
+   * @returns The answer, with what is wrong with it in `problems`.
+   * @throws ProblemError if the values do not match the prompt, and what the model throws.
+   */
+  ask(values: V, options: AskSettings): Promise<PromptAnswer<R>> {
+    return this.askPrepared(this.prepare(values), options)
+  }
+
+  /** The same for prepared values; `more` are turns after those of the prompt. */
+  askPrepared(prepared: PreparedValues, options: AskSettings & { readonly more?: readonly Turn[] }): Promise<PromptAnswer<R>> {
+    return askPrepared<R>(this as unknown as Prompt, prepared, this.#tools, options)
+  }
+
+  /**
+   * Begins a conversation, or continues a stored one. The prompt places the earlier turns with `history:`.
+   *
+   * @param options - The model, the values that stay the same, and how much of the history is sent.
+   * @throws ProblemError if the prompt places no history.
+   */
+  conversation(options: ConversationOptions<V>): Conversation<V, R> {
+    const placed = [...allTurns(this.#model.turns)].find((turn) => turn.kind === 'history')
+    if (!placed) throw new ProblemError([problem('history-missing', { prompt: this.name })])
+    const { countTokens } = this.#tools
+    return new Conversation(this, placed.from.name, { ...(countTokens && { countTokens }), ...options })
   }
 
   private accept(values: V): unknown[] {

@@ -19,7 +19,7 @@ export interface FileTexts {
  * textsIn(libraryFrom({ 'prompts/hello.yaml': 'title: Hello\nvariables: { who: text }\nturns: [{ user: "Good day, {who}." }]' }), 'prompts/hello.yaml').texts.length // => 1
  */
 export function textsIn(library: Library, file: string): FileTexts {
-  const { prompts, snippets, personas, examples, outputs } = library.artefacts
+  const { prompts, snippets, personas, examples, outputs, assemblies } = library.artefacts
   for (const model of prompts.values()) {
     if (model.file.name !== file) continue
     const others = [model.persona, model.output, model.locale].filter((text) => text !== undefined)
@@ -35,6 +35,9 @@ export function textsIn(library: Library, file: string): FileTexts {
         variables: set.fields,
       }
   for (const output of outputs.values()) if (output.file.name === file) return { texts: textsOfOutput(output), variables: [] }
+  for (const assembly of assemblies.values())
+    if (assembly.file.name === file)
+      return { texts: assembly.text ? [assembly.text] : [], variables: [...assembly.variables, ...library.answersOf(assembly.name)] }
   return { texts: [], variables: [] }
 }
 

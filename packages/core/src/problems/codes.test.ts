@@ -18,6 +18,19 @@ function selfHolding(): object {
 
 type Raised = readonly [code: ProblemCode, files: Files, values?: Record<string, unknown>]
 
+/** A library with an assembly of these parts over a text "a", and prompts that take, answer and score texts. */
+const assembly = (parts: string, text = 'text: "{a}"'): Files => ({
+  'prompts/take.yaml': 'title: T\nvariables: { b: text }\nturns: [{ user: "{b}" }]',
+  'prompts/fence.yaml': 'title: T\nvariables: { b: { type: text, untrusted: true } }\nturns: [{ user: "{b as fenced}" }]',
+  'prompts/plain.yaml': 'title: T\nturns: [{ user: Go. }]',
+  'prompts/list.yaml': 'title: T\noutput: points\nturns: [{ user: Go. }]',
+  'prompts/score.yaml': 'title: T\noutput: score\nturns: [{ user: Go. }]',
+  'outputs/points.yaml': 'kind: fields\nfields: { points: list of text }',
+  'outputs/score.yaml': 'kind: fields\nfields: { points: integer }',
+  'assemblies/x.yaml': `title: X\nvariables: { a: text }\nparts: { ${parts} }\n${text}\n`,
+})
+const PLACED = 'text: "{a} {p}"'
+
 /** One library, or one set of values, that raises each code. */
 const CASES: readonly Raised[] = [
   ['slot-unreadable', onePrompt('{a b}')],
@@ -53,6 +66,14 @@ const CASES: readonly Raised[] = [
   ['text-cut', { 'personas/p.yaml': 'who: You are curator #1 of the house.' }],
   ['key-inapplicable', onePrompt('{a}', '{ a: { type: integer, max-words: 3 } }')],
   ['variable-unused', onePrompt('x', '{ a: text }')],
+  ['part-name-taken', assembly('a: { prompt: plain }')],
+  ['part-cycle', assembly('p: { prompt: fence, with: { b: q } }, q: { prompt: fence, with: { b: p } }')],
+  ['part-untrusted', assembly('p: { prompt: plain }, q: { prompt: take, with: { b: p } }')],
+  ['part-otherwise', assembly('p: { prompt: list, when: a is not empty, otherwise: a }', 'text: "{a} {p.points as count}"')],
+  ['part-key-unused', assembly('p: { prompt: plain, distinct: true }', PLACED)],
+  ['part-score-missing', assembly('p: { prompt: plain, candidates: 2, choose: { prompt: list } }', PLACED)],
+  ['part-score-blind', assembly('p: { prompt: plain, candidates: 2, choose: { prompt: score } }', PLACED)],
+  ['part-unused', assembly('p: { prompt: plain }')],
   ['use-unknown', onePrompt('~ use nothing')],
   ['use-cycle', onePrompt('~ use a', '{}', { 'snippets/a.md': '~ use b', 'snippets/b.md': '~ use a' })],
   ['use-too-deep', onePrompt('~ use s0', '{}', { ...chain(40), 'snippets/s40.md': 'x' })],
@@ -304,6 +325,17 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'run-without-answers': 'packages/cli/src/review.test.ts',
   'answer-unknown': 'packages/cli/src/review.test.ts',
   'part-unknown': 'packages/cli/src/review.test.ts',
+  'assembly-unknown': 'packages/core/src/library/assembly.test.ts',
+  'part-failed': 'packages/cli/src/assembly.test.ts',
+  'part-waiting': 'packages/cli/src/assembly.test.ts',
+  'part-out-of-date': 'packages/cli/src/assembly.test.ts',
+  'part-not-ready': 'packages/cli/src/assembly.test.ts',
+  'models-differ': 'packages/cli/src/assembly.test.ts',
+  'document-only': 'packages/cli/src/assembly.test.ts',
+  'history-missing': 'packages/core/src/library/conversation.test.ts',
+  'collect-few': 'packages/cli/src/collect.test.ts',
+  'answer-column-unknown': 'packages/cli/src/collect.test.ts',
+  'over-invalid': 'packages/cli/src/collect.test.ts',
 }
 
 describe('problem codes', () => {
@@ -312,7 +344,7 @@ describe('problem codes', () => {
     expect(problems.map((p) => p.code)).toContain(code)
     const problem = problems.find((p) => p.code === code)!
     expect(problem.message).not.toBe('')
-    if (values === undefined) expect(problem.place?.file).toMatch(/^(prompts|snippets|personas|examples|outputs|promts)\//)
+    if (values === undefined) expect(problem.place?.file).toMatch(/^(prompts|snippets|personas|examples|outputs|promts|assemblies)\//)
   })
 
   test('all of the registry are raised, here or in a test that names them', () => {

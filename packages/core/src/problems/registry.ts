@@ -1,4 +1,5 @@
 import { askingCodes } from './asking-codes.js'
+import { assemblyCodes } from './assembly-codes.js'
 import { fileCodes } from './file-codes.js'
 import { outputCodes } from './output-codes.js'
 import { replyCodes } from './reply-codes.js'
@@ -6,4 +7,13 @@ import { textCodes } from './text-codes.js'
 import { tableCodes, valueCodes } from './value-codes.js'
 
 /** Every problem that there is. Types, messages and the reference page derive from here. */
-export const registry = { ...textCodes, ...fileCodes, ...outputCodes, ...valueCodes, ...replyCodes, ...tableCodes, ...askingCodes }
+export const registry = {
+  ...textCodes,
+  ...fileCodes,
+  ...outputCodes,
+  ...valueCodes,
+  ...replyCodes,
+  ...tableCodes,
+  ...askingCodes,
+  ...assemblyCodes,
+}

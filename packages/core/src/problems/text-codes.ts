@@ -178,9 +178,9 @@ export const textCodes = {
     (d) => `the variable "${d.name}" is never used`,
     () => 'use it in a turn, or remove its declaration',
   ),
-  'default-hides': info<{ name: string; of: string }>(
+  'default-hides': info<{ name: string; of: string; what?: string | undefined }>(
     'A variable of a snippet has a default, so that the variable of the same name around it is not taken.',
-    (d) => `the snippet "${d.of}" takes its default for "${d.name}", not the "${d.name}" here`,
+    (d) => `the ${d.what ?? 'snippet'} "${d.of}" takes its default for "${d.name}", not the "${d.name}" here`,
     (d) => `write: with ${d.name} = ${d.name}`,
   ),
   'use-unknown': error<Named & { what: string }>(
@@ -203,24 +203,24 @@ export const textCodes = {
     (d) => `this prompt has no ${d.what} to use`,
     (d) => `add the key "${d.what}:" to the prompt`,
   ),
-  'with-unknown': error<Named & { of: string }>(
-    '"with" names a variable that the snippet does not declare.',
-    (d) => `the snippet "${d.of}" has no variable "${d.name}"`,
+  'with-unknown': error<Named & { of: string; what?: string | undefined }>(
+    '"with" names a variable that the snippet, or the prompt of a part, does not declare.',
+    (d) => `the ${d.what ?? 'snippet'} "${d.of}" has no variable "${d.name}"`,
     (d) => suggestion(d.name, d.known, 'variables'),
   ),
-  'with-missing': error<{ name: string; of: string; why?: string | undefined }>(
-    'A snippet needs a value that neither "with" nor the calling text has.',
-    (d) => `the snippet "${d.of}" needs "${d.name}"${d.why ? `: ${d.why}` : ''}`,
-    (d) => `write "with ${d.name} = …"`,
+  'with-missing': error<{ name: string; of: string; why?: string | undefined; what?: string | undefined }>(
+    'A snippet, or the prompt of a part, needs a value that neither "with" nor the place of its use has.',
+    (d) => `the ${d.what ?? 'snippet'} "${d.of}" needs "${d.name}"${d.why ? `: ${d.why}` : ''}`,
+    (d) => (d.what ? `write with: { ${d.name}: … }` : `write "with ${d.name} = …"`),
   ),
-  'with-optional': error<{ name: string; of: string; path: string }>(
+  'with-optional': error<{ name: string; of: string; path: string; what?: string | undefined }>(
     'An optional value is passed to a required variable.',
-    (d) => `"${d.path}" is optional, but the snippet "${d.of}" requires "${d.name}"`,
-    (d) => `write ${d.name} = ${d.path} or "…"`,
+    (d) => `"${d.path}" is optional, but the ${d.what ?? 'snippet'} "${d.of}" requires "${d.name}"`,
+    (d) => (d.what ? `write ${d.name}: ${d.path} or "…"` : `write ${d.name} = ${d.path} or "…"`),
   ),
-  'with-invalid': error<{ name: string; of: string; expected: string; found: string }>(
-    'A value is passed to a snippet’s variable of another type.',
-    (d) => `"${d.name}" of the snippet "${d.of}" takes ${d.expected}, not ${d.found}`,
+  'with-invalid': error<{ name: string; of: string; expected: string; found: string; what?: string | undefined }>(
+    'A value is passed to a variable of another type.',
+    (d) => `"${d.name}" of the ${d.what ?? 'snippet'} "${d.of}" takes ${d.expected}, not ${d.found}`,
   ),
   'untrusted-unfenced': error<{ path: string }>(
     'Untrusted text may only be inserted in a fence, so that it cannot be read as part of the prompt.',

@@ -2,7 +2,7 @@ import { DEFAULT_PERSONAL, detectors } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { Run, type Choose } from './run.js'
 import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
-import { ownLocale } from '../values/locale.js'
+import { ownLocale, type Locale } from '../values/locale.js'
 
 /** The wording by hash of seed, record id and place: FNV-1a over UTF-16, the same on every machine. */
 export function chooseBy(seed: number, record: string): Choose {
@@ -25,11 +25,11 @@ export function seededRandom(seed: number, record: string, name: string): number
   return chooseBy(seed, record)(`lot ${name}`, 0x40000000)
 }
 
-/** A run of no rendering: for texts that need no values. */
-export function emptyRun(): Run {
+/** A run of no rendering: for conditions and values outside of prompts. */
+export function emptyRun(values: readonly unknown[] = [], locale: Locale = ownLocale): Run {
   return new Run(
-    [],
-    ownLocale,
+    values,
+    locale,
     DEFAULT_LIMITS,
     false,
     false,

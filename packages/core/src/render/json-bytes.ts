@@ -62,3 +62,10 @@ function bytesOf(point: number): string {
   if (point < 0x10000) return String.fromCharCode(0xe0 | (point >> 12), tail(6), tail(0))
   return String.fromCharCode(0xf0 | (point >> 18), tail(12), tail(6), tail(0))
 }
+
+/** The text whose UTF-8 these bytes are. */
+export function utf8Text(bytes: string): string {
+  // eslint-disable-next-line no-control-regex -- ASCII is what it is
+  if (!/[^\u0000-\u007f]/.test(bytes)) return bytes
+  return decodeURIComponent(bytes.replace(/[%\u0080-\u00ff]/g, (byte) => `%${byte.charCodeAt(0).toString(16).padStart(2, '0')}`))
+}

@@ -1,6 +1,6 @@
 import type { PersonalDetector } from '../values/personal/detector.js'
 import type { TurnMemo } from './memo.js'
-import type { PastTurn } from './recent.js'
+import type { PastTurn } from '../values/past-turns.js'
 import type { AnswerColumn } from '../outputs/columns.js'
 import type { Form } from '../outputs/form.js'
 import type { Role } from '../artefacts/artefacts.js'

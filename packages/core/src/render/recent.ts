@@ -1,12 +1,7 @@
 import type { HistoryTurn } from '../artefacts/artefacts.js'
 import { problem } from '../problems/problem.js'
 import type { Run } from './run.js'
-
-/** An earlier turn, as a variable of the type `turns` holds it. */
-export interface PastTurn {
-  readonly role: 'user' | 'assistant'
-  readonly text: string
-}
+import { exchangesOf, type PastTurn } from '../values/past-turns.js'
 
 /** What remains of a history: its latest exchanges, as many as `last` and the budget allow. An exchange is a user turn with the answers to it. */
 export function recentTurns(
@@ -27,15 +22,4 @@ export function recentTurns(
       (run.warnings ??= []).push(problem('history-over-budget', { name: from.name, budget }, from.span))
     return kept
   }
-}
-
-/** Each begins with a user turn; what comes before the first one is an exchange of its own. */
-function exchangesOf(turns: readonly PastTurn[]): PastTurn[][] {
-  const exchanges: PastTurn[][] = []
-  for (const turn of turns) {
-    const current = exchanges.at(-1)
-    if (current && (turn.role !== 'user' || current.at(-1)?.role === 'user')) current.push(turn)
-    else exchanges.push([turn])
-  }
-  return exchanges
 }

@@ -11,6 +11,7 @@ import type { TurnMemo } from './memo.js'
 import type { Plan, TurnPlan } from './plan.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import type { Locale } from '../values/locale.js'
+import { SaidTurn } from '../values/past-turns.js'
 import { rememberLong } from '../values/remember.js'
 
 /** One message of a rendered prompt. Its origins are computed when they are first read. */
@@ -218,9 +219,15 @@ function runTurn(turn: TurnPlan, run: Run, traced: boolean, turns: RenderedTurn[
       })
       return
     case 'history': {
-      for (const { role, text } of turn.get(run)) {
+      for (const past of turn.get(run)) {
+        const { role, text } = past
         const { fence } = turn
         const op = () => {
+          if (past instanceof SaidTurn && role === 'user') {
+            run.write(text, turn.made)
+            run.checkLength()
+            return
+          }
           if (role !== 'user' || fence === undefined) {
             run.writeValue(text, turn.assistant)
             return

@@ -16,6 +16,7 @@ import {
   type ValueType,
 } from './types.js'
 import { wholePattern } from './pattern.js'
+import { SaidTurn } from './past-turns.js'
 import { isWordSign } from './words.js'
 import { problem, type Report } from '../problems/problem.js'
 import { nearest } from '../problems/suggest.js'
@@ -256,7 +257,7 @@ function acceptTurns(value: unknown, type: ValueType, where: Where, report: Repo
     if (typeof role !== 'string' || !ROLES.includes(role) || typeof text !== 'string')
       return unfit(turn, { kind: 'record' }, { parent: where, name: i + 1 }, report, 'a turn is { role: "user" or "assistant", text }')
     if (role === 'system') report(problem('history-system', { path: wordsFor({ parent: where, name: i + 1 }) }))
-    return { role, text: lineEnds(text) }
+    return turn instanceof SaidTurn ? turn : { role, text: lineEnds(text) }
   })
 }
 

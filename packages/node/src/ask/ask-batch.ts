@@ -4,7 +4,7 @@ import { problem } from 'dunelight/host'
 import type { ReadyModel } from '../models/ready-model.js'
 import { lineOptions } from '../render/line-options.js'
 import { sha256 } from '../output/bytes.js'
-import { readEnding } from '../replies/finished-row.js'
+import { answerWriting } from '../replies/answer-writing.js'
 import { sendRouter } from '../replies/router.js'
 import {
   newRun,
@@ -68,8 +68,8 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
   const batch = await readyBatch(library, model, folder, options)
   const runs = runsFolder(options)
   const to = outputPath(options)
-  const ending = readEnding(to)
-  if (to !== undefined) await refuseForeign(to, runs, overwrite, true)
+  const { output, base } = answerWriting(batch, to)
+  if (to !== undefined && base === undefined) await refuseForeign(to, runs, overwrite, true)
   for (const { path } of model.send) await refuseForeign(join(folder, path), runs, overwrite, true)
   // All that can be wrong with them is found before a question costs anything.
   sendRouter(batch)
@@ -83,7 +83,7 @@ export async function askBatch(options: AskOptions): Promise<AskResult> {
   const { counts: _, ...begun } = run.file
   const file: AskRun = {
     ...begun,
-    output: `output${ending}`,
+    output,
     to: to === undefined ? undefined : resolve(to),
     asking: askingOf(options, identity, correction),
   }
@@ -124,7 +124,8 @@ function askingOf(
 export async function resumeAsking(folder: string, options: ResumeAskingOptions): Promise<AskResult> {
   const file = (await resumable(folder)) as AskRun
   const { batch, home, records } = await unchangedBatch(folder, file, options, () => modelChanges(file, options.model))
-  return carry(folder, file, await openSource(batch, home, records, options), { ...options, folder: home })
+  const now: AskRun = { ...file, prompt: { ...file.prompt, fingerprint: batch.prompt.fingerprint } }
+  return carry(folder, now, await openSource(batch, home, records, options), { ...options, folder: home })
 }
 
 function modelChanges({ asking }: AskRun, { identity }: ReadyModel): Problem[] {

@@ -12,6 +12,8 @@ export interface AskCounts extends Counts {
   mock: number
   /** What screens found and let pass. */
   noted: number
+  /** Records that wait for a person's choice. */
+  waiting: number
   /** Questions that were put to the model, and such that were answered before. */
   requests: number
   cached: number
@@ -32,6 +34,7 @@ export function newAskCounts(): AskCounts {
     unsupported: 0,
     mock: 0,
     noted: 0,
+    waiting: 0,
     requests: 0,
     cached: 0,
     corrections: 0,

@@ -1,6 +1,6 @@
-import { batchModel, type Library, type PreparedValues, type Problem } from 'dunelight'
-import { Batch, type BatchRecord } from 'dunelight/host'
+import type { Library, PreparedValues, Problem } from 'dunelight'
 import { AnswerSource } from './answer-source.js'
+import { loneBatch, loneRecord } from './lone-batch.js'
 import { Questions, type Answered } from './question.js'
 import type { QueueListener } from '../models/model-queue.js'
 import type { ReadyModel } from '../models/ready-model.js'
@@ -40,13 +40,11 @@ export interface AskOnceOptions extends QueueListener {
  */
 export async function askOnce(options: AskOnceOptions): Promise<Answered> {
   const { library, prompt, prepared, model, corrections = 2, candidate = 1, locale, seed, record: id } = options
-  const definition = batchModel({ prompt, records: { from: 'records' }, ...(seed !== undefined && { seed }) })
-  const batch = new Batch(library.prompt(prompt), definition, library, {}, locale)
+  const batch = loneBatch(library, prompt, { seed, locale })
   const source = await AnswerSource.open({ ...options, batch })
   try {
-    const record: BatchRecord = { row: 1, id, named: true, cells: [], prepared, problems: [], path: undefined }
     const questions = new Questions(batch, model, corrections, (...question) => source.answer(...question), source.counter)
-    return await questions.ask(record, prepared, [], { candidate })
+    return await questions.ask(loneRecord(id, prepared), prepared, [], { candidate })
   } finally {
     await source.close()
   }

@@ -14,10 +14,12 @@ import {
   contained,
   bytesOf,
   EnvelopeWriter,
+  exchange,
   Screens,
+  ScreenStop,
+  textsOf,
   DEFAULT_PERSONAL,
   PersonalDetector,
-  restorePlaceholders,
   type ScreenFinding,
   problem,
   type Batch,
@@ -53,6 +55,8 @@ export interface Wanted {
   readonly candidate?: number
   /** An answer of which one part is regenerated; the rest stays. */
   readonly retry?: { readonly text: string; readonly part: string }
+  /** Turns after those of the prompt. */
+  readonly more?: readonly Turn[]
 }
 
 /** Where answers come from: what was answered before, or the model. */
@@ -62,6 +66,8 @@ export type Answering = (
   /** Whether the record has been asked for already, and others wait for it. */
   urgent: boolean,
 ) => Promise<{ readonly answer: ModelAnswer; readonly cached: boolean }>
+
+type ByteTurns = ReturnType<typeof bytesOf>
 
 /** Puts records to a model, reads what it replies, and has what its output refuses done again. */
 export class Questions {
@@ -88,7 +94,7 @@ export class Questions {
   }
 
   async ask(record: BatchRecord, prepared: PreparedValues, headings: readonly string[], wanted: Wanted = {}): Promise<Answered> {
-    const { candidate = 1, retry } = wanted
+    const { candidate = 1, retry, more = [] } = wanted
     const { locale, model: batchModel, prompt } = this.batch
     const options = {
       record: record.id,
@@ -96,49 +102,46 @@ export class Questions {
       ...(locale !== undefined && { locale }),
     }
     const answers: { answer: ModelAnswer; cached: boolean; estimate?: number }[] = []
-    const notes: ScreenFinding[] = []
     let form: Form | undefined
-    let reply: CheckedReply | undefined
     let read: Answered['read']
     try {
       const rendering = contained(() => prepared.render(options))
       form = rendering.form
       read = (text) => rendering.read(text)
-      let turns: readonly Turn[] = retry ? [...rendering.turns, ...regeneratePart(retry)] : rendering.turns
-      const sent = textsOf(turns)
-      const forbidden = await this.screen('request', sent, [], notes)
-      if (forbidden.length > 0) return { text: undefined, form, reply, problems: forbidden, notes, answers }
-      for (let left = this.again; ; left--) {
-        const asked = turns
-        const bytes = bytesOf(asked)
+      const enveloped = (of: BatchRecord, bytes: ByteTurns, fingerprint: string) => (name: string) =>
+        bytesText(this.writerFor(name, headings).of(of, prepared, bytes, fingerprint))
+      const ask = async (turns: readonly Turn[], isFirst: boolean): Promise<ModelAnswer> => {
+        const bytes = bytesOf(turns)
         const fingerprint = sha256(byteList(bytes))
-        const enveloped = (of: BatchRecord) => (name: string) =>
-          bytesText(this.writerFor(name, headings).of(of, prepared, bytes, fingerprint))
         const request: ModelRequest = {
           candidate,
           prompt: prompt.name,
           record: record.id,
-          turns: asked,
+          turns,
           settings: this.settings,
           form,
           fingerprint,
           values: prepared.values,
-          enveloped: enveloped(record),
+          enveloped: enveloped(record, bytes, fingerprint),
         }
-        const key = this.keyOf({ ...request, record: '', enveloped: enveloped({ ...record, id: '', row: 0 }) })
-        const answered = await this.answering(key, request, left < this.again)
-        answers.push({ ...answered, ...(batchModel.tokens && { estimate: await this.tokensOf(asked) }) })
-        const { answer } = answered
-        const text = restorePlaceholders(answer.text, rendering.masked)
-        reply = contained(() => rendering.read(answer.text))
-        const problems = [...faultsOf(answer, reply), ...(await this.screen('reply', [answer.text], sent, notes))]
-        const useless = problems.length > 0
-        if (!useless || left <= 0 || answer.finish === 'refused') return { text, form, reply, read, problems, notes, answers, turns: asked }
-        turns = [...turns, ...correction(answer.text, problems)]
+        const key = this.keyOf({ ...request, record: '', enveloped: enveloped({ ...record, id: '', row: 0 }, bytes, fingerprint) })
+        const answered = await this.answering(key, request, !isFirst)
+        answers.push({ ...answered, ...(batchModel.tokens && { estimate: await this.tokensOf(turns) }) })
+        return answered.answer
       }
+      const exchanged = await exchange(rendering, {
+        ask,
+        corrections: this.again,
+        more: [...(retry ? regeneratePart(retry) : []), ...more],
+        screens: this.screens,
+        readyToCount: async () => {
+          this.countTokens ??= await this.counter()
+        },
+      })
+      return { ...exchanged, form, read, answers }
     } catch (fault) {
       if (!(fault instanceof ProblemError) || fault instanceof ModelUnreachable || fault instanceof ScreenStop) throw fault
-      return { text: undefined, form, reply, problems: fault.problems, notes, answers }
+      return { text: undefined, form, reply: undefined, problems: fault.problems, notes: [], answers }
     }
   }
 
@@ -148,29 +151,6 @@ export class Questions {
     const { candidate, fingerprint, settings, form } = request
     const sent = body ? body(request) : JSON.stringify([fingerprint, settings, form?.name, form?.schema()])
     return sha256(`${service}${candidate} ${sent}`)
-  }
-
-  /**
-   * What a screen of that side finds and has rejected; what is only to be noted is noted.
-   *
-   * @throws ScreenStop where all is to stop.
-   */
-  private async screen(
-    side: ScreenFinding['side'],
-    texts: readonly string[],
-    sent: readonly string[],
-    notes: ScreenFinding[],
-  ): Promise<readonly Problem[]> {
-    if (this.screens.needTokenCounts(side, texts)) this.countTokens ??= await this.counter()
-    const findings = this.screens.find(side, texts, sent)
-    notes.push(...findings.filter(({ action }) => action === 'note'))
-    const problemsFor = (action: ScreenFinding['action']) =>
-      findings
-        .filter((finding) => finding.action === action)
-        .map(({ screen, message }) => problem('screen-found', { screen, side, detail: message }))
-    const stopping = problemsFor('stop')
-    if (stopping.length > 0) throw new ScreenStop(stopping)
-    return problemsFor('reject')
   }
 
   private async tokensOf(turns: readonly Turn[]): Promise<number> {
@@ -195,25 +175,6 @@ export class Questions {
   }
 }
 
-/** A screen found what nothing may be asked with. */
-export class ScreenStop extends ProblemError {
-  override readonly name: string = 'ScreenStop'
-}
-
-/** Everything that is sent to a model. */
-function textsOf(turns: readonly Turn[]): string[] {
-  return turns.flatMap(({ text, parts = [] }) => [text, ...parts.flatMap((part) => (part.kind === 'text' ? [part.text] : []))])
-}
-
-/** The problems of an answer: how it ended before its content. */
-function faultsOf({ finish, text }: ModelAnswer, reply: CheckedReply): readonly Problem[] {
-  if (finish === 'refused') return [problem('answer-refused', { detail: text.replace(/\s+/g, ' ').trim().slice(0, 120) })]
-  if (text.trim() === '') return [problem('reply-empty', {})]
-  if (finish === 'cut-off' && reply.problems.every((p) => p.code !== 'reply-cut-off'))
-    return [problem('reply-cut-off', { within: '' }), ...reply.problems]
-  return reply.problems
-}
-
 /** Asks for one part of an answer once more. */
 function regeneratePart({ text, part }: NonNullable<Wanted['retry']>): Turn[] {
   const ask = `Write ${part} once more, in other words. Leave all else as it is, and give the whole answer again in the same form.`
@@ -222,18 +183,6 @@ function regeneratePart({ text, part }: NonNullable<Wanted['retry']>): Turn[] {
     { role: 'user', text: ask },
   ]
 }
-
-/** The reply that was no use, and what is asked for in its place. */
-function correction(text: string, problems: readonly Problem[]): Turn[] {
-  const list = problems.slice(0, LISTED_PROBLEMS).map(({ message, hint }) => `- ${message}${hint === undefined ? '' : ` (${hint})`}`)
-  const ask: Turn = {
-    role: 'user',
-    text: `That answer cannot be used:\n${list.join('\n')}\n\nGive the whole answer once more, in the form that was asked for and with nothing around it.`,
-  }
-  return text.trim() === '' ? [ask] : [{ role: 'assistant', text }, ask]
-}
-
-const LISTED_PROBLEMS = 8
 
 /** A line of the answer cache. */
 export function cachedAnswer(key: string, { record, prompt }: ModelRequest, answer: ModelAnswer, { name }: ReadyModel): CachedAnswer {

@@ -23,7 +23,10 @@ export async function openLibraryFor(
   let counter: ((text: string) => number) | undefined
   const library = await openLibrary(folder, { ...options, countTokens: (text) => counter?.(text) ?? 0 })
   const name = typeof prompt === 'function' ? prompt(library) : prompt
-  const drawn = name === undefined ? library.graph.members : library.graph.drawsOn({ kind: 'prompt', name })
+  const drawn =
+    name === undefined
+      ? library.graph.members
+      : library.graph.drawsOn({ kind: library.artefacts.assemblies.has(name) ? 'assembly' : 'prompt', name })
   const { examples, prompts } = library.artefacts
   const models = drawn.flatMap(({ kind, name }) => {
     const model = kind === 'example set' ? examples.get(name) : kind === 'prompt' ? prompts.get(name) : undefined

@@ -1,7 +1,7 @@
 import { readdir, readFile, realpath, stat } from 'node:fs/promises'
 import { isUtf8 } from 'node:buffer'
 import { join, relative, sep } from 'node:path'
-import { Library, ProblemError, type AnyPrompts, type FileValue, type LibraryOptions, type Problem } from 'dunelight'
+import { Library, ProblemError, type AnyAssemblies, type AnyPrompts, type FileValue, type LibraryOptions, type Problem } from 'dunelight'
 import {
   attachedFiles,
   OTHER_FOLDERS,
@@ -54,13 +54,17 @@ export interface OpenOptions extends LibraryOptions, Pick<ReadFolderOptions, 'in
  * const library = await openLibrary('demo/marram-house')
  * library.promptNames().includes('label/write') // => true
  */
-export async function openLibrary<P extends object = AnyPrompts>(folder: string, options: OpenOptions = {}): Promise<Library<P>> {
+export async function openLibrary<P extends object = AnyPrompts, A extends object = AnyAssemblies>(
+  folder: string,
+  options: OpenOptions = {},
+): Promise<Library<P, A>> {
   const { artefacts, problems, attachments, tables } = await readLibraryFolder(folder, options)
   const budgets = [...artefacts.examples.values(), ...artefacts.prompts.values()].some(countsTokens)
-  const countTokens = options.countTokens ?? (budgets ? await tokenCounter() : undefined)
+  const screened = artefacts.library.screens.some(({ finds }) => finds === 'tokens')
+  const countTokens = options.countTokens ?? (budgets || screened ? await tokenCounter() : undefined)
   const schemas = [...artefacts.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
   const validator = options.validator ?? (schemas ? (await import('dunelight/json-schema')).validator : undefined)
-  return new Library<P>(artefacts, problems, {
+  return new Library<P, A>(artefacts, problems, {
     ...options,
     ...(validator && { validator }),
     attachments,

@@ -37,12 +37,28 @@ function pause(milliseconds: number, signal: AbortSignal): Promise<void> {
   })
 }
 
+/** The model that a prompt's settings name. The prompts of an assembly name one, or none. */
+function modelSetFor(library: Library, name: string): string | undefined {
+  const isAssembly = library.artefacts.assemblies.has(name)
+  const prompts = isAssembly
+    ? library.graph.uses({ kind: 'assembly', name }).flatMap(({ kind, name: of }) => (kind === 'prompt' ? [of] : []))
+    : [name]
+  const models = new Set(
+    prompts.flatMap((prompt) => {
+      const { model } = library.prompt(prompt).settings
+      return typeof model === 'string' ? [model] : []
+    }),
+  )
+  if (models.size > 1) throw new ProblemError([problem('models-differ', { models: [...models] })])
+  return [...models][0]
+}
+
 /**
  * Finds a model of a library and prepares it for asking. The order: `name`, the prompt's setting `model`, the library's default,
  * the first model, the mock.
  *
  * @param library - The library.
- * @param prompt - The prompt's name.
+ * @param prompt - The name of the prompt or assembly.
  * @param name - The model's name in `models.yaml`.
  * @param options - How the mock answers.
  * @returns The model with its limits and prices.
@@ -53,8 +69,8 @@ function pause(milliseconds: number, signal: AbortSignal): Promise<void> {
  */
 export function readyModel(library: Library, prompt: string, name?: string, options: MockOptions = {}): ReadyModel {
   const { defaultModel, models } = library.artefacts.models
-  const set = library.prompt(prompt).settings.model
-  const wanted = name ?? (typeof set === 'string' && models.has(set) ? set : (defaultModel ?? [...models.keys()][0] ?? MOCK_MODEL))
+  const set = name ?? modelSetFor(library, prompt)
+  const wanted = name ?? (set !== undefined && models.has(set) ? set : (defaultModel ?? [...models.keys()][0] ?? MOCK_MODEL))
   if (wanted === MOCK_MODEL) return readyMock(options)
   const modelDescription = models.get(wanted)
   if (!modelDescription) throw new ProblemError([problem('model-unknown', { name: wanted, known: [...models.keys(), MOCK_MODEL] })])

@@ -24,3 +24,13 @@ export function csvLine(cells: readonly unknown[], ending: string, options: Cell
   const delimiter = ending === '.csv' ? ',' : '\t'
   return Papa.unparse([cells.map((cell) => safeCell(cellText(cell), options))], { delimiter, newline: '\n' })
 }
+
+/** A table of values as text: its first row has the headings. */
+export function csvCells(
+  ending: '.csv' | '.tsv' | '.jsonl',
+  [head = [], ...rows]: readonly (readonly unknown[])[],
+  options: CellOptions,
+): string {
+  if (ending !== '.jsonl') return [head, ...rows].map((cells) => `${csvLine(cells, ending, options)}\n`).join('')
+  return rows.map((cells) => `${JSON.stringify(Object.fromEntries(head.map((name, i) => [name, cells[i] ?? null])))}\n`).join('')
+}

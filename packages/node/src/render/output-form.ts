@@ -66,9 +66,13 @@ function besides(headings: readonly string[]): string[] {
 }
 
 /** A prompt as one text: that of its only turn, or of all turns, each below its role. */
-function textOf(record: BatchRecord, prepared: PreparedValues, { model, locale }: Batch): string {
+function textOf(record: BatchRecord, prepared: PreparedValues, batch: Batch): string {
+  const { model, locale } = batch
   const options = { record: record.id, ...(model.seed !== undefined && { seed: model.seed }), ...(locale !== undefined && { locale }) }
-  return turnsText(prepared.turns(options))
+  return batch
+    .requests(prepared, options)
+    .map(({ turns }) => turnsText(turns))
+    .join('\n\n---\n\n')
 }
 
 export function turnsText(turns: readonly Turn[]): string {

@@ -1,4 +1,3 @@
-import { mkdir } from 'node:fs/promises'
 import { extname, join, resolve } from 'node:path'
 import type { BatchModel, Library, Problem } from 'dunelight'
 import { problem, type Batch } from 'dunelight/host'
@@ -15,7 +14,7 @@ import {
 } from '../runs/begin.js'
 import { checkBudget } from '../runs/budget.js'
 import { carryOut, type RunResult, type Task } from '../runs/carry-out.js'
-import { publish, publishAll, refuseForeign } from '../runs/publish.js'
+import { publishOutput, refuseForeign } from '../runs/publish.js'
 import { commonFolder } from '../runs/safe-path.js'
 import type { Step } from '../runs/step.js'
 import type { TableFile } from '../sources/open-table.js'
@@ -77,7 +76,6 @@ export async function runBatch(options: RenderOptions): Promise<RunResult<Render
       return rendering
     })
     const file: RenderRun = { ...run.file, ...setting, envelope: envelopeMark(library, model) }
-    if (batch.perRecord) await mkdir(join(run.folder, 'output'), { recursive: true })
     return await carry(run.folder, file, { ...run.prepared, source: run.records }, threads, options)
   } finally {
     await threads?.end()
@@ -148,19 +146,12 @@ async function carry(
     report: renderReport,
     publish: async () => {
       if (lines !== file.output) await convert(join(folder, lines), join(folder, file.output))
-      const published = await publishOutput(folder, file, batch, overwrite)
+      const published = await publishOutput({ folder, file, batch, overwrite })
       return published ? { published } : {}
     },
     scratch: [SEEN_FILE, ...(lines === file.output ? [] : [lines])],
   }
   return carryOut(folder, file, () => Promise.resolve(task), listener)
-}
-
-async function publishOutput(folder: string, file: RenderRun, { perRecord, model }: Batch, overwrite: boolean) {
-  if (file.to === undefined) return undefined
-  const from = join(folder, file.output)
-  if (!perRecord || !model.to) return publish(from, file.to)
-  return publishAll(from, resolve(file.to.slice(0, file.to.length - model.to.path.length), commonFolder(model.to.path)), overwrite)
 }
 
 /** The file that is written while the run goes on: the output itself, or the lines that become it. */

@@ -40,9 +40,9 @@ export class Router {
  *
  * @throws ProblemError if a condition names what is not there, or a path has an ending that no table has.
  */
-export function sendRouter({ prompt, library, model }: Batch): Router {
-  const { variables, answerColumns } = prompt
-  const scope = sendScope(prompt)
+export function sendRouter({ prompt, answerColumns, library, model }: Batch): Router {
+  const { variables } = prompt
+  const scope = sendScope({ variables, answerColumns })
   const routes = model.send.map(({ when, path }, i): Route => {
     const ending = readEnding(path)
     const keeps = library?.keep(when.condition, scope) ?? (() => false)

@@ -2,55 +2,25 @@ import type { AnswerColumn } from 'dunelight/parts'
 import { join } from 'node:path'
 import PQueue from 'p-queue'
 import { ProblemError, type Library, type Problem } from 'dunelight'
-import { problem, type Batch, type BatchRecord, defined } from 'dunelight/host'
-import { unsupportedText, type FinishedRow } from '../replies/finished-row.js'
-import { nearlyTheSame } from '../replies/likeness.js'
+import { problem, type Batch, type BatchRecord, defined, type OriginText } from 'dunelight/host'
+import type { FinishedRow } from '../replies/finished-row.js'
 import { AnswerSource } from '../ask/answer-source.js'
 import { isAskRun, type AskRun } from '../ask/ask-run.js'
 import { RUN_LOG } from '../ask/ask-task.js'
-import { Questions, type Answered } from '../ask/question.js'
+import { partName } from '../ask/part-questions.js'
+import { REVIEW_FILE, ReviewLog, type ReviewLine } from '../ask/review-log.js'
 import type { ReadyModel } from '../models/ready-model.js'
 import { unchangedBatch } from '../runs/begin.js'
+import { writeRun } from '../runs/carry-out.js'
 import { holderOf } from '../runs/lease.js'
 import { readRun } from '../runs/run-file.js'
 import { KnownIds } from '../runs/known-ids.js'
 import { Selection } from '../runs/selection.js'
 import { openSource, recordsOf, type RecordSource } from '../sources/records.js'
-import { ReviewLog, type ReviewLine } from './review-log.js'
-
-/** One of the answers to a record, by its number from 1. */
-export interface Candidate {
-  readonly number: number
-  readonly text: string
-  /** Undefined where it could not be read. */
-  readonly answer: Readonly<Record<string, unknown>> | undefined
-  readonly problems: readonly Problem[]
-  readonly repairs: readonly string[]
-  readonly unsupported: readonly string[]
-  /** Its rows and list items that are nearly the same as one before them. */
-  readonly similarItems: readonly string[]
-  readonly isMock: boolean
-  /** The first answer that is nearly equal. */
-  readonly similar: number | undefined
-  /** The part that was regenerated, and the answer that the rest was taken from. */
-  readonly isRegenerated: { readonly part: string; readonly of: number } | undefined
-  /** Whether a person wrote it. */
-  readonly isEdited: boolean
-}
-
-/** A record of a run with its answers, and what was decided. */
-export interface ReviewedRecord {
-  readonly record: string
-  readonly row: number
-  readonly candidates: readonly Candidate[]
-  readonly state: 'accepted' | 'discarded' | 'open'
-  /** The answer that was accepted. */
-  readonly accepted: number | undefined
-  /** The parts of its answer that can be regenerated alone. */
-  readonly parts: readonly string[]
-  /** Why it has no answer. */
-  readonly problems: readonly Problem[]
-}
+import { AssemblySubjects } from './assembly-subjects.js'
+import { candidateOf, type Candidate } from './candidate.js'
+import { PromptSubjects } from './prompt-subjects.js'
+import { nextNumber, reviewedOf, type ReviewedRecord, type Subject } from './subject.js'
 
 /** Something to be done with a record: by its name, or all that nothing was decided of (`open`), or that was not accepted (`unaccepted`). */
 export type ReviewAction = { readonly records: ReadonlySet<string> | 'open' | 'unaccepted' } & (
@@ -75,6 +45,15 @@ export interface ReviewResult {
 /** What was done, before it is looked at what the record is now. */
 type Done = Omit<ReviewResult, 'reviewed'>
 
+/** A record that can be exported. */
+export interface SettledRecord {
+  readonly headings: readonly string[]
+  readonly row: FinishedRow
+  readonly values: Readonly<Record<string, unknown>>
+  /** Parts that were accepted for other inputs than those of now. */
+  readonly outOfDate: readonly string[]
+}
+
 export interface ReviewOptions {
   readonly library: Library
   readonly model: ReadyModel
@@ -83,17 +62,6 @@ export interface ReviewOptions {
   readonly onRetry?: (why: string) => void
   readonly signal?: AbortSignal
 }
-
-/** A record of the run's table, as the run saw it, and what is needed to ask for it again. */
-interface Subject {
-  readonly record: BatchRecord
-  readonly headings: readonly string[]
-  readonly reviewed: ReviewedRecord
-  /** The answers that the run was given for it, by which later ones are read too. */
-  readonly answers: readonly Answered[]
-}
-
-const REVIEW_FILE = 'review.jsonl'
 
 /**
  * A finished run that asked, opened for review. Accepted answers stay as they are; answers and decisions are only ever added.
@@ -111,7 +79,15 @@ export class Review {
     private readonly log: ReviewLog,
     private readonly source: AnswerSource,
     private readonly options: ReviewOptions,
-  ) {}
+  ) {
+    const { corrections, candidates = 1 } = file.asking
+    const { model } = options
+    this.assemblies = batch.assembly ? new AssemblySubjects(batch, model, corrections, source, log) : undefined
+    this.byRecord = this.assemblies ?? new PromptSubjects(batch, model, corrections, source, candidates)
+  }
+
+  private readonly byRecord: Pick<PromptSubjects, 'of'>
+  private readonly assemblies: AssemblySubjects | undefined
 
   static async open(folder: string, options: ReviewOptions): Promise<Review> {
     const file = await readRun(folder)
@@ -138,33 +114,74 @@ export class Review {
     return this.source.close()
   }
 
-  /** All records with their answers, in the order of the table. */
+  /** All records with their answers, in the order of the table; of an assembly all parts that can be answered by now. */
   async *records(): AsyncGenerator<ReviewedRecord> {
-    for await (const { reviewed } of this.subjects(() => true)) yield reviewed
+    for await (const { record, headings } of this.bare())
+      for (const subject of await this.byRecord.of(record, headings)) yield this.reviewed(subject)
   }
 
-  /** The accepted answers with their rows, in the order of the table; with `all`, of the others the last that could be read. */
-  async *settled(
-    all = false,
-  ): AsyncGenerator<{ headings: readonly string[]; row: FinishedRow; values: Readonly<Record<string, unknown>> }> {
-    for await (const { record, headings, reviewed } of this.subjects(() => true)) {
-      const { candidates, accepted, state } = reviewed
+  /** Whether its records are documents of several parts. */
+  get isAssembly(): boolean {
+    return this.assemblies !== undefined
+  }
+
+  /**
+   * One record of an assembly: its parts, and the document with the origins of its text.
+   *
+   * @throws ProblemError if the run does not have the record.
+   */
+  async assembled(id: string): Promise<{
+    readonly parts: readonly ReviewedRecord[]
+    readonly document: OriginText | undefined
+    readonly outOfDate: readonly string[]
+    readonly isMock: boolean
+  }> {
+    const known = new KnownIds()
+    for await (const { record, headings } of this.bare()) {
+      known.add(record.id)
+      if (record.id !== id) continue
+      const { subjects, document, outOfDate } = await defined(this.assemblies).assembled(record, headings)
+      const parts = subjects.map((subject) => this.reviewed(subject))
+      return { parts, document, outOfDate, isMock: hasMock(parts) }
+    }
+    throw new ProblemError([known.unknown(id)])
+  }
+
+  /** The names of the run's records, in the order of the table. */
+  async recordNames(): Promise<readonly string[]> {
+    const names: string[] = []
+    for await (const { record } of this.bare()) names.push(record.id)
+    return names
+  }
+
+  /**
+   * The accepted answers with their rows, in the order of the table; with `all`, of the others the last that could be read. Of an assembly the
+   * records whose document is finished.
+   */
+  async *settled(all = false): AsyncGenerator<SettledRecord> {
+    for await (const { record, headings } of this.bare()) {
+      const about = { record: record.id, number: record.row, model: this.file.asking.model }
+      const values = record.prepared?.values ?? {}
+      const row = { cells: record.cells, about }
+      if (this.assemblies) {
+        const { subjects, columns, outOfDate } = await this.assemblies.assembled(record, headings)
+        const parts = subjects.map((subject) => this.reviewed(subject))
+        if (columns) yield { headings, values, outOfDate, row: { ...row, answer: columns, ...remarksOf(parts), isMock: hasMock(parts) } }
+        continue
+      }
+      const [subject] = await this.byRecord.of(record, headings)
+      const { candidates, accepted, state } = this.reviewed(defined(subject))
       const last = all && state !== 'discarded' ? candidates.findLast(({ answer }) => answer !== undefined) : undefined
       const candidate = candidates.find(({ number }) => number === accepted) ?? last
       if (!candidate?.answer) continue
       const { answer, repairs, unsupported, similarItems, isMock } = candidate
-      const about = { record: record.id, number: record.row, model: this.file.asking.model }
-      yield {
-        headings,
-        row: { cells: record.cells, answer, repairs, unsupported, similar: similarItems, isMock, about },
-        values: defined(record.prepared).values,
-      }
+      yield { headings, values, outOfDate: [], row: { ...row, answer, repairs, unsupported, similar: similarItems, isMock } }
     }
   }
 
   /** The columns of an answer. */
   get columns(): readonly AnswerColumn[] {
-    return this.batch.prompt.answerColumns
+    return this.batch.answerColumns
   }
 
   /**
@@ -175,35 +192,17 @@ export class Review {
   async apply(actions: readonly ReviewAction[], onDone: (done: ReviewResult) => void): Promise<void> {
     const named = new Set(actions.flatMap(({ records }) => (typeof records === 'string' ? [] : [...records])))
     const all = actions.some(({ records }) => typeof records === 'string')
-    if (named.size > 0) {
-      const missing = new Set(named)
-      const known = new KnownIds()
-      for await (const { record } of this.bare()) {
-        known.add(record.id)
-        if (missing.delete(record.id) && missing.size === 0) break
-      }
-      if (missing.size > 0) throw new ProblemError([...missing].map((id) => known.unknown(id)))
-    }
+    if (named.size > 0) await this.refuseUnknown(named)
     const queue = new PQueue({ concurrency: this.options.model.concurrency })
     let fault: Error | undefined
-    for await (const subject of this.subjects((id) => all || named.has(id))) {
+    const changed = new Set<string>()
+    for await (const { record, headings } of this.bare()) {
       if (this.options.signal?.aborted || fault !== undefined) break
-      const { state, record } = subject.reviewed
-      const own = actions.filter(({ records }) => typeof records !== 'string' && records.has(record))
-      const rest = actions.filter(({ records }) =>
-        records === 'open' ? state === 'open' : records === 'unaccepted' && state !== 'accepted',
-      )
-      // A record with an action of its own is not part of the rest.
-      const meant = own.length > 0 ? own : rest
-      // In order: a regenerated part belongs to the answer that was just accepted.
+      if (!all && ![...named].some((name) => this.isOf(name, record.id))) continue
       const run = async () => {
-        for (const action of meant) {
-          const now = { ...subject, reviewed: this.reviewed(subject.record, subject.answers) }
-          const done = await this.carryOut(now, action)
-          if (done) onDone({ ...done, reviewed: this.reviewed(subject.record, subject.answers) })
-        }
+        if (await this.applyTo(record, headings, actions, named, onDone)) changed.add(record.id)
       }
-      if (meant.every(({ does }) => does !== 'regenerate')) await run()
+      if (actions.every(({ does }) => does !== 'regenerate')) await run()
       else {
         await queue.onSizeLessThan(this.options.model.concurrency)
         queue.add(run).catch((thrown: unknown) => {
@@ -212,63 +211,145 @@ export class Review {
       }
     }
     await queue.onIdle()
+    // What depends on a decision is asked when the run is resumed.
+    if (changed.size > 0 && this.assemblies && this.file.state === 'done') await writeRun(this.folder, { ...this.file, state: 'waiting' })
     if (fault !== undefined) throw fault
   }
 
-  private carryOut(subject: Subject, action: ReviewAction): Promise<Done | undefined> {
-    if (action.does === 'regenerate') return this.regenerate(subject, action.part)
-    return action.does === 'edit' ? this.edit(subject, action.text) : this.settle(subject, action)
+  /** Carries out what is meant for one record. In order: a regenerated part belongs to the answer that was just accepted. */
+  private async applyTo(
+    record: BatchRecord,
+    headings: readonly string[],
+    actions: readonly ReviewAction[],
+    named: ReadonlySet<string>,
+    onDone: (done: ReviewResult) => void,
+  ): Promise<boolean> {
+    const atFirst = new Set((await this.byRecord.of(record, headings)).map(({ name }) => name))
+    let isChanged = false
+    for (const action of actions) {
+      const subjects = await this.byRecord.of(record, headings)
+      const { records } = action
+      if (typeof records !== 'string') this.reportMissing(records, record, subjects, action, onDone)
+      for (const subject of subjects) {
+        const before = this.reviewed(subject)
+        const isOwn = named.has(subject.name) || named.has(record.id)
+        const isMeant =
+          typeof records !== 'string'
+            ? records.has(subject.name) || records.has(record.id)
+            : // A record with an action of its own is not part of the rest.
+              !isOwn && atFirst.has(subject.name) && (records === 'open' ? before.state === 'open' : before.state !== 'accepted')
+        if (!isMeant) continue
+        const done = await this.carryOut(subject, before, action)
+        if (!done) continue
+        isChanged ||= done.problems.length === 0 && done.does !== 'regenerate'
+        onDone({ ...done, reviewed: this.reviewed(subject) })
+      }
+    }
+    return isChanged
   }
 
-  private async edit({ reviewed: { record, row, candidates }, answers: [first] }: Subject, text: string): Promise<Done> {
+  /** Tells of parts that the record does not have, or not yet. */
+  private reportMissing(
+    names: ReadonlySet<string>,
+    record: BatchRecord,
+    subjects: readonly Subject[],
+    { does }: ReviewAction,
+    onDone: (done: ReviewResult) => void,
+  ): void {
+    if (!this.assemblies) return
+    const [first] = subjects
+    for (const name of names) {
+      if (!first || name === record.id || !this.isOf(name, record.id) || subjects.some((subject) => subject.name === name)) continue
+      const known = subjects.flatMap(({ part }) => part?.key ?? [])
+      const p = problem('part-not-ready', { part: name.slice(record.id.length + 1), record: record.id, known })
+      onDone({ record: name, does, problems: [p], candidate: undefined, reviewed: this.reviewed(first) })
+    }
+  }
+
+  private async refuseUnknown(names: ReadonlySet<string>): Promise<void> {
+    const missing = new Set(names)
+    const known = new KnownIds()
+    for await (const { record } of this.bare()) {
+      known.add(record.id)
+      for (const name of missing) if (this.isOf(name, record.id)) missing.delete(name)
+      if (missing.size === 0) return
+    }
+    throw new ProblemError([...missing].map((id) => known.unknown(id)))
+  }
+
+  /** Whether a name is that of a record, or of a part of it. */
+  private isOf(name: string, record: string): boolean {
+    return name === record || (this.assemblies !== undefined && name.startsWith(partName(record, '')))
+  }
+
+  private carryOut(subject: Subject, before: ReviewedRecord, action: ReviewAction): Promise<Done | undefined> {
+    if (action.does === 'regenerate') return this.regenerate(subject, before, action.part)
+    return action.does === 'edit' ? this.edit(subject, before, action.text) : this.settle(subject, before, action)
+  }
+
+  private async edit(subject: Subject, { candidates, row }: ReviewedRecord, text: string): Promise<Done> {
+    const { name: record, reader, answers } = subject
     const refused = (problems: readonly Problem[]): Done => ({ record, does: 'edit', problems, candidate: undefined })
-    if (!first?.read) return refused([problem('answer-unknown', { record, number: 1, count: 0 })])
+    if (!reader?.read) return refused([problem('answer-unknown', { record, number: 1, count: 0 })])
     const at = new Date().toISOString()
     const line: ReviewLine = { record, row, at, does: 'add', text, model: '', byHand: true }
-    const candidate = candidateOf(candidates.length + 1, text, first, false, line)
+    const candidate = candidateOf(nextNumber(answers, candidates), text, reader, false, line)
     if (candidate.problems.length > 0) return refused(candidate.problems)
     await this.log.add(line)
-    await this.log.add({ record, row, at, does: 'accept', answer: candidate.number })
+    await this.accept(subject, candidate)
     return { record, does: 'edit', problems: [], candidate }
   }
 
   private async settle(
-    { reviewed: { record, row, candidates, problems } }: Subject,
+    subject: Subject,
+    { candidates, row, problems, taken }: ReviewedRecord,
     action: ReviewAction & { does: 'accept' | 'discard' },
   ): Promise<Done> {
-    const now = new Date().toISOString()
+    const { name: record } = subject
     const refused = (why: readonly Problem[]): Done => ({ record, does: action.does, problems: why, candidate: undefined })
     if (action.does === 'discard') {
-      await this.log.add({ record, row, at: now, does: 'discard' })
+      await this.log.add({ record, row, at: new Date().toISOString(), does: 'discard' })
       return { record, does: 'discard', problems: [], candidate: undefined }
     }
     const readable = candidates.filter((candidate) => candidate.answer !== undefined)
-    const candidate = action.answer === undefined ? readable.at(-1) : candidates.find((candidate) => candidate.number === action.answer)
+    const wanted = action.answer ?? taken
+    const candidate = wanted === undefined ? readable.at(-1) : candidates.find(({ number }) => number === wanted)
     if (!candidate) {
       const why =
         action.answer === undefined ? problems : [problem('answer-unknown', { record, number: action.answer, count: candidates.length })]
       return refused(why.length > 0 ? why : [problem('answer-unknown', { record, number: 1, count: candidates.length })])
     }
     if (!candidate.answer) return refused(candidate.problems)
-    await this.log.add({ record, row, at: now, does: 'accept', answer: candidate.number })
+    await this.accept(subject, candidate)
     return { record, does: 'accept', problems: [], candidate }
   }
 
+  private accept({ name, record, inputs }: Subject, { number, text }: Candidate): Promise<void> {
+    const at = new Date().toISOString()
+    return this.log.add({
+      record: name,
+      row: record.row,
+      at,
+      does: 'accept',
+      answer: number,
+      ...(inputs !== undefined && { text, inputs }),
+    })
+  }
+
   /** Asks once more: for the whole answer, or for a part of the one that was accepted, else of the last. */
-  private async regenerate({ record, headings, reviewed, answers: values }: Subject, part: string | undefined): Promise<Done | undefined> {
+  private async regenerate(subject: Subject, before: ReviewedRecord, part: string | undefined): Promise<Done | undefined> {
     if (this.options.signal?.aborted) return undefined
-    const { prepared, id, row } = record
-    const refused = (problems: readonly Problem[]): Done => ({ record: id, does: 'regenerate', problems, candidate: undefined })
-    if (!prepared) return refused(record.problems)
-    const candidateNumber = reviewed.candidates.length + 1
+    const { name: record, answers, problems: unfit, reader } = subject
+    const refused = (problems: readonly Problem[]): Done => ({ record, does: 'regenerate', problems, candidate: undefined })
+    if (unfit.length > 0) return refused(unfit)
+    const number = nextNumber(answers, before.candidates)
     const from =
-      reviewed.candidates.find(({ number }) => number === reviewed.accepted) ??
-      reviewed.candidates.findLast((candidate) => candidate.answer !== undefined)
-    if (part !== undefined && !reviewed.parts.includes(part)) return refused([problem('part-unknown', { part, known: reviewed.parts })])
-    if (part !== undefined && !from) return refused([problem('answer-unknown', { record: id, number: 1, count: 0 })])
-    const questions = this.questions((key, request) => this.source.answer(key, request))
-    const answered = await questions.ask(record, prepared, headings, {
-      candidate: candidateNumber,
+      before.candidates.find((candidate) => candidate.number === before.accepted) ??
+      before.candidates.findLast((candidate) => candidate.answer !== undefined)
+    if (part !== undefined && !before.parts.includes(part)) return refused([problem('part-unknown', { part, known: before.parts })])
+    if (part !== undefined && !from) return refused([problem('answer-unknown', { record, number: 1, count: 0 })])
+    const answered = await subject.ask({
+      candidate: number,
       ...(part !== undefined && { retry: { text: defined(from).text, part } }),
     })
     const { form, reply, text, problems } = answered
@@ -279,8 +360,8 @@ export class Review {
         : defined(form).write(defined(form).exchange(defined(form).read(defined(from).text).partial, defined(reply).value, part))
     const isMock = answered.answers.some((answer) => answer.answer.isMock)
     const line: ReviewLine = {
-      record: id,
-      row,
+      record,
+      row: before.row,
       at: new Date().toISOString(),
       does: 'add',
       text: whole,
@@ -289,8 +370,12 @@ export class Review {
       ...(isMock && { isMock: true as const }),
     }
     await this.log.add(line)
-    const candidate = candidateOf(candidateNumber, whole, values[0] ?? answered, isMock, line)
-    return { record: id, does: 'regenerate', problems: candidate.problems, candidate }
+    const candidate = candidateOf(number, whole, reader ?? answered, isMock, line)
+    return { record, does: 'regenerate', problems: candidate.problems, candidate }
+  }
+
+  private reviewed(subject: Subject): ReviewedRecord {
+    return reviewedOf(subject, this.log.of(subject.name))
   }
 
   private async *bare(): AsyncGenerator<{ record: BatchRecord; headings: readonly string[] }> {
@@ -305,103 +390,20 @@ export class Review {
     }
     selection.end()
   }
-
-  private async *subjects(wanted: (id: string) => boolean): AsyncGenerator<Subject> {
-    const { candidates = 1 } = this.file.asking
-    // Only what the run was answered: nothing is asked to look at it.
-    const questions = this.questions(async (key) => {
-      const answer = await this.source.answered(key)
-      if (!answer) throw new Unanswered()
-      return { answer, cached: true }
-    })
-    for await (const { record, headings } of this.bare()) {
-      if (!wanted(record.id)) continue
-      const answers: Answered[] = []
-      for (let candidateNumber = 1; record.prepared && candidateNumber <= candidates; candidateNumber++) {
-        try {
-          answers.push(await questions.ask(record, record.prepared, headings, { candidate: candidateNumber }))
-        } catch (fault) {
-          if (!(fault instanceof Unanswered)) throw fault
-        }
-      }
-      yield { record, headings, answers, reviewed: this.reviewed(record, answers) }
-    }
-  }
-
-  private reviewed(record: BatchRecord, answers: readonly Answered[]): ReviewedRecord {
-    const candidates = answers.flatMap((answered, i) => {
-      if (answered.text === undefined) return []
-      const isMock = answered.answers.some(({ answer }) => answer.isMock)
-      return [
-        {
-          ...candidateOf(i + 1, answered.text, answered, isMock),
-          problems: answered.problems,
-          ...(answered.problems.length > 0 && { answer: undefined }),
-        },
-      ]
-    })
-    let accepted: number | undefined
-    let discarded = false
-    for (const line of this.log.of(record.id)) {
-      if (line.does === 'accept') [accepted, discarded] = [line.answer, false]
-      else if (line.does === 'discard') [accepted, discarded] = [undefined, true]
-      else {
-        if (answers[0]) candidates.push(candidateOf(candidates.length + 1, line.text, answers[0], line.isMock === true, line))
-        discarded = false
-      }
-    }
-    const similar = nearlyTheSame(candidates.map(({ text }) => text))
-    return {
-      record: record.id,
-      row: record.row,
-      candidates: candidates.map((candidate, i) => ({ ...candidate, similar: similar[i] })),
-      state: accepted !== undefined ? 'accepted' : discarded ? 'discarded' : 'open',
-      accepted,
-      parts: partsOf(
-        answers[0],
-        candidates.find(({ number }) => number === accepted) ?? candidates.findLast(({ answer }) => answer !== undefined),
-      ),
-      problems: record.prepared ? (answers[0]?.problems ?? []) : record.problems,
-    }
-  }
-
-  private questions(answering: ConstructorParameters<typeof Questions>[3]): Questions {
-    return new Questions(this.batch, this.options.model, this.file.asking.corrections, answering, this.source.counter)
-  }
 }
 
-/** A question that the run never got an answer to. */
-class Unanswered extends Error {
-  override readonly name: string = 'Unanswered'
+function hasMock(parts: readonly ReviewedRecord[]): boolean {
+  return parts.some(({ candidates }) => candidates.some(({ isMock }) => isMock))
 }
 
-/** The parts of the answer from which the rest is taken. */
-function partsOf(answered: Answered | undefined, from: Candidate | undefined): readonly string[] {
-  const form = answered?.form
-  return form ? form.partsOf(from && form.read(from.text).partial) : []
-}
-
-/** A text as an answer to the same question. */
-function candidateOf(
-  number: number,
-  text: string,
-  { form, read }: Answered,
-  isMock: boolean,
-  line?: ReviewLine & { does: 'add' },
-): Candidate {
-  const reply = read?.(text)
-  const problems = reply?.problems ?? []
+/** What there is to check of the parts' answers that count. */
+function remarksOf(
+  parts: readonly ReviewedRecord[],
+): Pick<FinishedRow, 'repairs' | 'unsupported'> & { readonly similar: readonly string[] } {
+  const used = parts.flatMap(({ candidates, accepted, taken }) => candidates.find(({ number }) => number === (accepted ?? taken)) ?? [])
   return {
-    number,
-    text,
-    answer: problems.length > 0 ? undefined : form ? form.columns(defined(reply).value) : { reply: text },
-    problems,
-    repairs: (reply?.repairs ?? []).map(({ message }) => message),
-    unsupported: (reply?.unsupported ?? []).map(unsupportedText),
-    similarItems: (reply?.similar ?? []).map((p) => p.message),
-    isMock,
-    similar: undefined,
-    isEdited: line?.byHand === true,
-    isRegenerated: line?.part === undefined ? undefined : { part: line.part, of: defined(line.of) },
+    repairs: used.flatMap(({ repairs }) => repairs),
+    unsupported: used.flatMap(({ unsupported }) => unsupported),
+    similar: used.flatMap(({ similarItems }) => similarItems),
   }
 }

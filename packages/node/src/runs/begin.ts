@@ -62,7 +62,7 @@ export function outputPath({ to, folder, batch }: Pick<RunOptions, 'to' | 'folde
  * @throws ProblemError if it cannot be.
  */
 export async function readyBatch(library: Library, model: BatchModel, folder: string, options: BatchOptions): Promise<Batch> {
-  const files = await filesThatItSets(library.prompt(model.prompt?.name ?? ''), model, folder, library.limits.attachmentBytes)
+  const files = await filesThatItSets(library.inputOf(model.prompt?.name ?? ''), model, folder, library.limits.attachmentBytes)
   return batchOf(library, model, { ...options, values: { ...files, ...options.values } })
 }
 
@@ -130,7 +130,10 @@ export async function unchangedBatch(
   const home = libraryOf(folder, file)
   const model = batchModel(file.definition, 'run.json')
   const batch = await readyBatch(library, model, home, { values, ...(file.locale !== undefined && { locale: file.locale }) })
-  const problems = [...ownChanges(file, batch), ...changes(batch, model), ...(await tableChanges(file))]
+  // A run that begins again asks what has changed, and nothing else.
+  const mayDiffer = batch.assembly !== undefined && (file.state === 'waiting' || file.state === 'done')
+  const own = ownChanges(file, batch, mayDiffer)
+  const problems = [...own, ...changes(batch, model), ...(await tableChanges(file))]
   if (problems.length > 0) throw new ProblemError(problems)
   const { bytes: _, sha256: __, ...records } = file.records
   return { batch, model, home, records }
@@ -140,13 +143,13 @@ export async function unchangedBatch(
 export async function resumable(folder: string): Promise<RunFile> {
   const file = await readRun(folder)
   if (file.state === 'done') throw new ProblemError([problem('run-finished', { run: file.run })])
-  return { ...file, state: 'running' }
+  return file
 }
 
-function ownChanges(before: RunFile, { prompt, values }: Batch): Problem[] {
+function ownChanges(before: RunFile, { prompt, values }: Batch, mayDiffer: boolean): Problem[] {
   const { name, fingerprint } = before.prompt
   const problems: Problem[] = []
-  if (prompt.fingerprint !== fingerprint)
+  if (!mayDiffer && prompt.fingerprint !== fingerprint)
     problems.push(problem('run-changed', { what: `the prompt "${name}"`, detail: 'has changed, or something that it uses' }))
   if (fingerprintOf(values) !== before.values)
     problems.push(problem('run-changed', { what: 'the values that are set', detail: 'have changed' }))

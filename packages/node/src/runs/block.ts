@@ -52,9 +52,8 @@ export class BlockBuilder {
 
   constructor(private readonly buffers: BufferPool) {}
 
-  get size(): number {
-    return this.block.ids.length
-  }
+  /** Records that were added since the last block, those that wait too. */
+  size = 0
 
   add({ record, headings, through, bytesRead }: RecordPlace, outcome: Outcome | undefined): void {
     const { block } = this
@@ -62,6 +61,10 @@ export class BlockBuilder {
     block.bytesRead = bytesRead
     this.headings = headings
     if (!outcome) return
+    this.size++
+    if (outcome.beside) block.beside.push(...outcome.beside)
+    if (outcome.onTurn) block.onTurn.push(outcome.onTurn)
+    if ('waiting' in outcome) return
     const { row, id, named, cells, path } = record
     if (!record.prepared) block.unfit.add(block.ids.length)
     if ('text' in outcome) {
@@ -82,14 +85,13 @@ export class BlockBuilder {
     block.rows.push(row)
     block.named.push(named)
     block.paths.push(path)
-    if (outcome.beside) block.beside.push(...outcome.beside)
-    if (outcome.onTurn) block.onTurn.push(outcome.onTurn)
   }
 
   /** What was collected since the last call. */
   take(): Block {
     const { block, buffer } = this
     this.buffer = undefined
+    this.size = 0
     this.block = { ...emptyBlock(), through: block.through, bytesRead: block.bytesRead }
     return { ...block, headings: this.headings, bytes: buffer?.bytes ?? NO_BYTES }
   }

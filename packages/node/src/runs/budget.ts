@@ -1,5 +1,5 @@
 import { ProblemError } from 'dunelight'
-import { contained, problem, promptTokens, type BatchRecord, type LineOptions } from 'dunelight/host'
+import { byteList, bytesOf, contained, problem, turnTokens, type Batch, type BatchRecord, type LineOptions } from 'dunelight/host'
 import { recordsOf, type RecordSource } from '../sources/records.js'
 import { Selection } from './selection.js'
 
@@ -15,15 +15,27 @@ export async function checkBudget(source: RecordSource, options: LineOptions, fa
   const { countTokens } = options
   if (whole === undefined || !countTokens) return
   const budget = whole / factor
-  const bytes = await total(source, options, ({ prepared }, named) => prepared?.bytes(named).length ?? 0, Infinity)
+  const bytes = await total(source, options, bytesOfRecord(source.batch), Infinity)
   if (bytes.sum <= budget) return
-  const tokens = await total(source, options, ({ prepared }, named) => (prepared ? promptTokens(prepared, named, countTokens) : 0), budget)
+  const tokens = await total(source, options, tokensOfRecord(source.batch, countTokens), budget)
   if (tokens.sum <= budget) return
   const { fit, records } = tokens
   throw new ProblemError([problem('budget-exceeded', { tokens: Math.round(tokens.sum * factor), budget: whole, fit, records })])
 }
 
 type Measure = (record: BatchRecord, options: { readonly record: string; readonly seed?: number; readonly locale?: string }) => number
+
+/** The bytes of a record's prompts, candidates counted. */
+function bytesOfRecord(batch: Batch): Measure {
+  if (!batch.assembly) return ({ prepared }, named) => prepared?.bytes(named).length ?? 0
+  return ({ prepared }, named) =>
+    prepared ? batch.requests(prepared, named).reduce((sum, { turns, times }) => sum + times * byteList(bytesOf(turns)).length, 0) : 0
+}
+
+function tokensOfRecord(batch: Batch, countTokens: (text: string) => number): Measure {
+  return ({ prepared }, named) =>
+    prepared ? batch.requests(prepared, named).reduce((sum, { turns, times }) => sum + times * turnTokens(turns, countTokens), 0) : 0
+}
 
 /** What all prompts measure together, and how many records stay within the budget. Records that cannot be rendered have no prompt. */
 async function total(source: RecordSource, { seed, locale }: LineOptions, measure: Measure, budget: number) {

@@ -23,6 +23,8 @@ export interface Task<C extends Counts = Counts> {
   readonly report: (file: RunFile, library: string, counts: C) => Report
   /** Converts the output to its format, and publishes it. */
   readonly publish: (folder: string, counts: Counts) => Promise<Pick<RunFile, 'published' | 'sent'>>
+  /** Whether records wait for a person's decision: then the run begins again once that is made, and what was answered is not asked again. */
+  readonly isWaiting?: (counts: C) => boolean
   /** Files that only an unfinished run needs. */
   readonly scratch?: readonly string[]
   readonly close?: () => Promise<void>
@@ -51,7 +53,7 @@ export async function carryOut<C extends Counts>(
   const lease = await Lease.take(folder)
   if (!(lease instanceof Lease)) throw new ProblemError([problem('run-active', { run: file.run, process: lease.process })])
   try {
-    await writeRun(folder, file)
+    await writeRun(folder, { ...file, state: 'running' })
     listener.onBegun?.(file.run)
     const task = await open()
     try {
@@ -86,7 +88,8 @@ async function underLease<C extends Counts>(folder: string, file: RunFile, task:
       await to.note(whole)
       if (!whole) return await end('interrupted')
     }
-    const result = await end('done', await task.publish(folder, step.counts))
+    const waits = task.isWaiting?.(step.counts) ?? false
+    const result = waits ? await end('waiting') : await end('done', await task.publish(folder, step.counts))
     for (const name of [CHECKPOINT_FILE, ...(task.scratch ?? [])]) await rm(join(folder, name), { force: true })
     return result
   } catch (fault) {
@@ -100,6 +103,7 @@ async function underLease<C extends Counts>(folder: string, file: RunFile, task:
   }
 }
 
-function writeRun(folder: string, file: RunFile): Promise<void> {
+/** Writes a run's file in one step. */
+export function writeRun(folder: string, file: RunFile): Promise<void> {
   return replaceFile(join(folder, 'run.json'), `${JSON.stringify(file, null, 2)}\n`)
 }

@@ -1,5 +1,5 @@
 import { ProblemError } from 'dunelight'
-import { contained, promptTokens, type Batch } from 'dunelight/host'
+import { contained, turnTokens, type Batch } from 'dunelight/host'
 import { tokenCounter } from '../library/tokens.js'
 import type { TableFile } from '../sources/open-table.js'
 import { openSource, recordsOf } from '../sources/records.js'
@@ -41,7 +41,9 @@ export async function countsOfTable(batch: Batch, folder: string, table: TableFi
       const options = { record: id, ...(seed !== undefined && { seed }), ...(batch.locale !== undefined && { locale: batch.locale }) }
       try {
         if (counted < MOST_COUNTED) {
-          tokens += contained(() => promptTokens(prepared, options, countTokens))
+          tokens += contained(() =>
+            batch.requests(prepared, options).reduce((sum, { turns, times }) => sum + times * turnTokens(turns, countTokens), 0),
+          )
           counted++
         }
         fit++

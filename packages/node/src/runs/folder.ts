@@ -1,4 +1,4 @@
-import { open, readFile, rm, type FileHandle } from 'node:fs/promises'
+import { mkdir, open, readFile, rm, type FileHandle } from 'node:fs/promises'
 import { join } from 'node:path'
 import { fileName } from '../output/file-names.js'
 import { append, replaceFile, writeNew } from '../output/files.js'
@@ -62,6 +62,9 @@ export class RunFolder implements Destination {
   /** Opens the files, cut off after what is known to be whole. */
   static async open(options: FolderOptions, before: Checkpoint | undefined, counts: Counts): Promise<RunFolder> {
     const { folder, output, base, heads } = options
+    // A run that begins again leaves nothing of its last attempt, and what that published is not written into.
+    if (!before) await rm(join(folder, output), { recursive: true, force: true })
+    if (base !== undefined) await mkdir(join(folder, output), { recursive: true })
     const files = new Map<string, FileHandle>()
     const sizes: Record<string, number> = {}
     for (const name of new Set([...(base === undefined ? [output] : []), REJECTED_FILE, ...Object.keys(heads)])) {

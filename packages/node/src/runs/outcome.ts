@@ -13,8 +13,14 @@ export interface Written {
   readonly fingerprint?: string | undefined
 }
 
-/** The result of a record: something that is written, or the reason for its rejection. */
-export type Outcome = (Written | Rejection) & {
+/** Nothing yet: a person has to decide before the record can be finished. */
+export interface Waiting {
+  /** What waits, in words. */
+  readonly waiting: readonly string[]
+}
+
+/** The result of a record: something that is written, the reason for its rejection, or that it waits. */
+export type Outcome = (Written | Rejection | Waiting) & {
   readonly beside?: readonly Beside[]
   /** Called when the record's turn has come, in the order of the records. */
   readonly onTurn?: () => void

@@ -8,7 +8,8 @@ import type { Counts } from './counts.js'
 import { holderOf } from './lease.js'
 import type { SourceMark } from './source-mark.js'
 
-export type RunState = 'running' | 'done' | 'interrupted' | 'failed'
+/** `waiting`: a person has to decide before it can be finished. */
+export type RunState = 'running' | 'done' | 'waiting' | 'interrupted' | 'failed'
 
 /** The state of a file where it was published. */
 export interface Published {

@@ -1,9 +1,15 @@
 import { readFile } from 'node:fs/promises'
 import { appendTo } from '../output/files.js'
 
-/** What a person decided of a record, or an answer that was asked for since: one line of JSON each, never changed. */
+/** What a person decided of a record, or of a part of it (`L-7:heading`), or an answer that was asked for since: one line of JSON each, never changed. */
 export type ReviewLine = { readonly record: string; readonly row: number; readonly at: string } & (
-  | { readonly does: 'accept'; readonly answer: number }
+  | {
+      readonly does: 'accept'
+      readonly answer: number
+      /** For a part of an assembly: the accepted text, and the fingerprint of what the part was asked with. */
+      readonly text?: string
+      readonly inputs?: string
+    }
   | { readonly does: 'discard' }
   | {
       readonly does: 'add'
@@ -16,6 +22,9 @@ export type ReviewLine = { readonly record: string; readonly row: number; readon
       readonly byHand?: true
     }
 )
+
+/** The file of the decisions, in the run's folder. */
+export const REVIEW_FILE = 'review.jsonl'
 
 /** The decisions about a run, in its folder. What a process that was killed left half written is passed over. */
 export class ReviewLog {

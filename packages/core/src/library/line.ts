@@ -1,10 +1,18 @@
 import { attachmentTokens } from '../render/attachment-tokens.js'
-import { hashBytes } from '../library/fingerprint.js'
-import type { PreparedValues } from '../library/prepared-values.js'
-import type { Prompt } from '../library/prompt.js'
-import type { RenderOptions } from '../library/rendering.js'
-import type { BatchRecord } from './rows.js'
+import { hashBytes } from './fingerprint.js'
+import type { PreparedValues } from './prepared-values.js'
+import type { Prompt } from './prompt.js'
+import type { RenderOptions } from './rendering.js'
 import { jsonBytes, utf8Bytes } from '../render/json-bytes.js'
+import type { Turn } from '../render/render.js'
+
+/** The record that a line is written for. */
+export interface LineRecord {
+  readonly id: string
+  /** Its number in the table, from 1. */
+  readonly row: number
+  readonly cells: readonly unknown[]
+}
 
 export interface LineOptions {
   readonly seed?: number
@@ -30,7 +38,7 @@ export interface Line {
 export interface LineWriter {
   readonly options: LineOptions
   /** @throws ProblemError where the record cannot be rendered. */
-  line(record: BatchRecord, prepared: PreparedValues): Line
+  line(record: LineRecord, prepared: PreparedValues): Line
 }
 
 /** How one record of a batch is rendered. */
@@ -56,7 +64,7 @@ export class StandardWriter implements LineWriter {
     this.tail = options.full ? `,"settings":${utf8Bytes(JSON.stringify(settings))}` : ''
   }
 
-  line({ id, row }: BatchRecord, prepared: PreparedValues): Line {
+  line({ id, row }: LineRecord, prepared: PreparedValues): Line {
     const { full = false, hash = hashBytes, countTokens } = this.options
     const options = renderOptions(this.options, id)
     const turns = prepared.bytes(options)
@@ -77,8 +85,13 @@ export class StandardWriter implements LineWriter {
 
 /** The tokens of all turns' texts and of attached texts; those of other attachments are estimated. */
 export function promptTokens(prepared: PreparedValues, options: RenderOptions, count: (text: string) => number): number {
+  return turnTokens(prepared.turns(options), count)
+}
+
+/** The same of turns that are rendered already. */
+export function turnTokens(turns: readonly Turn[], count: (text: string) => number): number {
   let tokens = 0
-  for (const { text, parts } of prepared.turns(options)) {
+  for (const { text, parts } of turns) {
     tokens += count(text)
     for (const part of parts ?? []) tokens += part.kind === 'text' ? count(part.text) : attachmentTokens(part)
   }

@@ -1,13 +1,12 @@
 import { defined } from '../invariant.js'
 import type { EnvelopeModel, Role, Shape } from '../artefacts/artefacts.js'
-import type { EnvelopeName, TurnName } from '../library/batch-checks.js'
-import { hashBytes } from '../library/fingerprint.js'
-import type { Library } from '../library/library.js'
-import type { PreparedValues } from '../library/prepared-values.js'
-import type { Prompt } from '../library/prompt.js'
-import type { RenderOptions } from '../library/rendering.js'
-import { renderOptions, promptTokens, type Line, type LineOptions, type LineWriter } from './line.js'
-import type { BatchRecord } from './rows.js'
+import type { EnvelopeName, TurnName } from './batch-checks.js'
+import { hashBytes } from './fingerprint.js'
+import type { Library } from './library.js'
+import type { PreparedValues } from './prepared-values.js'
+import type { Prompt } from './prompt.js'
+import type { RenderOptions } from './rendering.js'
+import { renderOptions, promptTokens, type Line, type LineOptions, type LineRecord, type LineWriter } from './line.js'
 import { compileShape, jsonOf, type Piece } from './shape.js'
 import { problem, ProblemError } from '../problems/problem.js'
 import { jsonBytes } from '../render/json-bytes.js'
@@ -20,7 +19,7 @@ import { ANY, INTEGER, TEXT, type Declared, type ValueType } from '../values/typ
 
 /** What a line is written from. */
 interface Filling {
-  readonly record: BatchRecord
+  readonly record: LineRecord
   readonly prepared: PreparedValues
   readonly options: RenderOptions
   readonly turns: readonly ByteTurn[]
@@ -59,13 +58,13 @@ export class EnvelopeWriter implements LineWriter {
   }
 
   /** A record's line with these turns: those of its rendering, or further ones. */
-  of(record: BatchRecord, prepared: PreparedValues, turns: readonly ByteTurn[], fingerprint: string): string {
+  of(record: LineRecord, prepared: PreparedValues, turns: readonly ByteTurn[], fingerprint: string): string {
     const options = renderOptions(this.options, record.id)
     this.refuseLost(turns)
     return this.whole({ record, prepared, options, turns, fingerprint, tokens: undefined }) ?? 'null'
   }
 
-  line(record: BatchRecord, prepared: PreparedValues): Line {
+  line(record: LineRecord, prepared: PreparedValues): Line {
     const { hash = hashBytes, countTokens } = this.options
     const options = renderOptions(this.options, record.id)
     const turns = prepared.byteTurns(options)

@@ -1,0 +1,215 @@
+import { describe, expect, test } from '@jest/globals'
+import { libraryFrom, type AssemblyEvent, type Model, type ModelRequest } from 'dunelight'
+import { mockModel, previewAssembly } from 'dunelight/host'
+
+const GUIDE = {
+  'prompts/title.yaml': 'title: T\nvariables: { room: text }\nturns: [{ user: "A title for {room}." }]',
+  'prompts/thing.yaml':
+    'title: T\nvariables: { thing: { type: record, fields: { name: text } } }\nturns: [{ user: "About {thing.name}." }]',
+  'prompts/check.yaml':
+    'title: T\nvariables: { text: { type: text, untrusted: true } }\noutput: points\nturns: [{ user: "Check:\\n{text as fenced}" }]',
+  'prompts/better.yaml':
+    'title: T\nvariables: { text: { type: text, untrusted: true }, advice: { type: list of text, untrusted: true } }\nturns: [{ user: "Better:\\n{text as fenced}\\n{advice as bullets as fenced}" }]',
+  'prompts/judge.yaml':
+    'title: T\nvariables: { title: { type: text, untrusted: true } }\noutput: score\nturns: [{ user: "Score:\\n{title as fenced}" }]',
+  'outputs/points.yaml': 'kind: fields\nfields: { points: list of text }',
+  'outputs/score.yaml': 'kind: fields\nfields: { points: integer }',
+  'assemblies/guide.yaml': `title: A guide
+variables: { room: text, things: { type: list of record, fields: { name: text } } }
+parts:
+  final:
+    prompt: better
+    with: { text: intro, advice: check.points }
+    when: check.points is not empty
+    otherwise: intro
+  check: { prompt: check, with: { text: intro } }
+  intro: { prompt: title, set: { room: the hall } }
+  title: { prompt: title, candidates: 3, choose: { prompt: judge } }
+  about: { prompt: thing, each: thing in things keep thing.name is not "none" }
+text: |
+  # {title}: {room}
+
+  {final}
+  ~ each a in about
+
+  ## {a.thing.name}
+
+  {a.answer}
+  ~ end
+`,
+}
+const VALUES = { room: 'Dairy', things: [{ name: 'Churn' }, { name: 'none' }, { name: 'Yoke' }] }
+
+/** A model that answers by its prompt, and remembers what it was asked. */
+function scripted(replies: Readonly<Record<string, (request: ModelRequest) => string>>): { model: Model; requests: ModelRequest[] } {
+  const requests: ModelRequest[] = []
+  const model: Model = (request) => {
+    requests.push(request)
+    return Promise.resolve({ text: replies[request.prompt]?.(request) ?? '', finish: 'done' })
+  }
+  return { model, requests }
+}
+
+const told = (request: ModelRequest) => request.turns.map(({ text }) => text).join('\n')
+
+async function eventsOf(events: AsyncGenerator<AssemblyEvent>): Promise<AssemblyEvent[]> {
+  const all: AssemblyEvent[] = []
+  for await (const event of events) all.push(event)
+  return all
+}
+
+const REPLIES = {
+  title: (request: ModelRequest) => (told(request).includes('the hall') ? 'It is cool here.' : `Title ${request.candidate}`),
+  thing: (request: ModelRequest) => `${/About (.*)\./.exec(told(request))?.[1] ?? ''} it is.`,
+  check: () => '{"points":["say why"]}',
+  better: () => 'It is cool here, for the milk.',
+  judge: (request: ModelRequest) => `{"points":${told(request).includes('Title 2') ? 9 : 4}}`,
+}
+
+describe('an assembly', () => {
+  test('asks each part after those that it needs, chooses by score, and writes the document', async () => {
+    const { model, requests } = scripted(REPLIES)
+    const events = await eventsOf(libraryFrom(GUIDE).assembly('guide').ask(VALUES, { model }))
+    const last = events.at(-1)
+    expect(last).toMatchObject({
+      kind: 'document',
+      text: '# Title 2: Dairy\n\nIt is cool here, for the milk.\n\n## Churn\n\nChurn it is.\n\n## Yoke\n\nYoke it is.',
+      columns: {
+        title: 'Title 2',
+        final: 'It is cool here, for the milk.',
+        about: [
+          { thing: { name: 'Churn' }, answer: 'Churn it is.' },
+          { thing: { name: 'Yoke' }, answer: 'Yoke it is.' },
+        ],
+      },
+    })
+    const order = requests.map(({ prompt }) => prompt)
+    expect([order.indexOf('check') > order.indexOf('title'), order.indexOf('better') > order.indexOf('check')]).toEqual([true, true])
+    expect(order.filter((prompt) => prompt === 'judge')).toHaveLength(3)
+    expect(events.filter(({ kind }) => kind === 'answered').map((event) => 'key' in event && event.key)).toEqual(
+      expect.arrayContaining(['title', 'about.1', 'about.2', 'final']),
+    )
+  })
+
+  test('asks independent parts at the same time', async () => {
+    let [under, most] = [0, 0]
+    const model: Model = async (request) => {
+      most = Math.max(most, ++under)
+      await new Promise((resolve) => setTimeout(resolve, 5))
+      under--
+      return { text: REPLIES[request.prompt as keyof typeof REPLIES](request), finish: 'done' }
+    }
+    await eventsOf(libraryFrom(GUIDE).assembly('guide').ask(VALUES, { model }))
+    expect(most).toBeGreaterThanOrEqual(6)
+  })
+
+  test('leaves out a part whose condition does not hold, with what stands in for it', async () => {
+    const { model, requests } = scripted({ ...REPLIES, check: () => '{"points":[]}' })
+    const events = await eventsOf(libraryFrom(GUIDE).assembly('guide').ask(VALUES, { model }))
+    expect(events.at(-1)).toMatchObject({ kind: 'document', columns: { final: 'It is cool here.' } })
+    expect(requests.some(({ prompt }) => prompt === 'better')).toBe(false)
+  })
+
+  test('tells of a part without a usable answer, and asks what does not depend on it', async () => {
+    const { model } = scripted({ ...REPLIES, check: () => 'no list' })
+    const events = await eventsOf(libraryFrom(GUIDE).assembly('guide').ask(VALUES, { model, corrections: 0 }))
+    expect(events.filter(({ kind }) => kind === 'failed')).toMatchObject([{ key: 'check' }])
+    expect(events.some(({ kind }) => kind === 'document')).toBe(false)
+    expect(events.some((event) => event.kind === 'answered' && event.key === 'about.2')).toBe(true)
+  })
+
+  test('takes what was settled as it is, and asks nothing for it', async () => {
+    const { model, requests } = scripted(REPLIES)
+    const settled = ({ key }: { key: string }) => (key === 'intro' ? { answer: 'By hand.' } : undefined)
+    const events = await eventsOf(libraryFrom(GUIDE).assembly('guide').ask(VALUES, { model, settled }))
+    expect(events.some((event) => event.kind === 'settled' && event.key === 'intro')).toBe(true)
+    expect(told(requests.find(({ prompt }) => prompt === 'check')!)).toContain('By hand.')
+    expect(requests.some((request) => told(request).includes('the hall'))).toBe(false)
+  })
+
+  test('asks for more candidates where some are nearly the same, and for at most twice as many', async () => {
+    const files = {
+      'prompts/title.yaml': GUIDE['prompts/title.yaml'],
+      'assemblies/a.yaml': 'title: A\nvariables: { room: text }\nparts: { title: { prompt: title, candidates: 3, distinct: true } }',
+    }
+    const ask = async (reply: (candidate: number) => string) => {
+      const { model, requests } = scripted({ title: ({ candidate }) => reply(candidate) })
+      await eventsOf(libraryFrom(files).assembly('a').ask({ room: 'Dairy' }, { model }))
+      return requests.map(({ candidate }) => candidate)
+    }
+    expect(await ask((candidate) => `title number ${['seven', 'seven', 'eleven', 'thirteen'][candidate - 1]!}`)).toEqual([1, 2, 3, 4])
+    expect(await ask(() => 'always the same title')).toEqual([1, 2, 3, 4, 5, 6])
+    expect(await ask((candidate) => `quite another title ${candidate * 1000}`)).toEqual([1, 2, 3])
+  })
+
+  test('waits where a person has to choose', async () => {
+    const files = { ...GUIDE, 'assemblies/guide.yaml': GUIDE['assemblies/guide.yaml'].replace('{ prompt: judge }', 'person') }
+    const { model } = scripted(REPLIES)
+    const events = await eventsOf(libraryFrom(files).assembly('guide').ask(VALUES, { model }))
+    expect(events.filter(({ kind }) => kind === 'waiting')).toMatchObject([{ key: 'title', candidates: { length: 3 } }])
+    expect(events.some(({ kind }) => kind === 'document')).toBe(false)
+  })
+
+  test('shows what would be sent, with samples in the place of answers', () => {
+    const assembly = libraryFrom(GUIDE).assembly('guide')
+    const { parts, document } = previewAssembly(assembly, assembly.input.prepare(VALUES).values)
+    expect(parts.map(({ question, requests }) => [question.key, requests])).toEqual(
+      expect.arrayContaining([
+        ['title', 3],
+        ['about.1', 1],
+        ['about.2', 1],
+        ['final', 1],
+      ]),
+    )
+    expect(document.text).toContain('# [the answer of title]: Dairy'.replaceAll('[', '\\[').replaceAll(']', '\\]'))
+  })
+
+  test('is known by its name, its columns, and what a changed part leads to', () => {
+    const library = libraryFrom(GUIDE)
+    expect(() => library.assembly('giude')).toThrow(/unknown assembly "giude"/)
+    expect([library.assemblyNames(), library.canAsk('guide'), library.canAsk('giude')]).toEqual([['guide'], true, false])
+    const assembly = library.assembly('guide')
+    expect(assembly.answerColumns.map(({ name }) => name)).toEqual(['document', 'final', 'check', 'intro', 'title', 'about'])
+    expect(assembly.reachedBy('intro')).toEqual(['check', 'final'])
+    const changed = libraryFrom({ ...GUIDE, 'prompts/thing.yaml': GUIDE['prompts/thing.yaml'].replace('About', 'Of') })
+    expect(changed.assembly('guide').fingerprint).not.toBe(assembly.fingerprint)
+  })
+
+  test('reports an unknown prompt, value or field with the nearest name', () => {
+    const wrong = (old: string, now: string) =>
+      libraryFrom({ ...GUIDE, 'assemblies/guide.yaml': GUIDE['assemblies/guide.yaml'].replace(old, now) })
+        .problems.filter(({ severity }) => severity === 'error')
+        .map(({ message, hint, place }) => `${place?.line ?? 0}: ${message} (${hint ?? ''})`)
+    expect(wrong('prompt: thing', 'prompt: thign')).toEqual(['12: unknown prompt "thign" (did you mean "thing"?)'])
+    expect(wrong('advice: check.points', 'advice: check.poitns')).toEqual(['6: unknown field "poitns" of "check" (did you mean "points"?)'])
+    expect(wrong('text: intro, advice', 'text: intro, advise')).toEqual([
+      '5: the prompt "better" needs "advice" (write with: { advice: … })',
+      '6: the prompt "better" has no variable "advise" (did you mean "advice"?)',
+    ])
+    expect(wrong('thing in things', 'thing in room')).toEqual(['12: "each" cannot repeat for "room", which is text ()'])
+    expect(wrong('candidates: 3', 'candidates: 33')).toEqual(['11: "candidates" must be a whole number from 1 to 20, not 33 ()'])
+  })
+
+  test('asks the mock model whose answers follow from their questions alone', async () => {
+    const ask = async () =>
+      (
+        await eventsOf(
+          libraryFrom(GUIDE)
+            .assembly('guide')
+            .ask(VALUES, { model: mockModel({ delay: 0 }) }),
+        )
+      ).at(-1)
+    expect(await ask()).toEqual(await ask())
+  })
+})
+
+test('a problem code of an unknown assembly', () => {
+  const thrown = (() => {
+    try {
+      return libraryFrom(GUIDE).assembly('none')
+    } catch (fault) {
+      return fault as { problems: { code: string }[] }
+    }
+  })()
+  expect(thrown).toMatchObject({ problems: [{ code: 'assembly-unknown' }] })
+})
