@@ -31,23 +31,8 @@ async function shootPage() {
   await page.locator('.member', { hasText: 'label/write' }).first().hover()
   await wait(300)
   await page.screenshot({ path: `${OUT}/graph.png` })
-  const letters = join(profile, 'letters')
   const demo = 'demo/marram-house'
-  const loans = ['--replies', `${demo}/data/replies/loan-letters.jsonl`, '--records', `${demo}/data/loans.jsonl`]
-  // Some replies are invalid on purpose, so the exit code is not 0.
-  spawnSync(process.execPath, [
-    'packages/cli/bin/dunelight.js',
-    'read',
-    demo,
-    'loan/letter',
-    ...loans,
-    '--documents',
-    letters,
-    '--as',
-    'html',
-  ])
-  await page.goto(`file://${letters}/L-2026-11.html`)
-  await page.screenshot({ path: `${OUT}/letter.png` })
+  shootDossier(profile)
   spawnSync(process.execPath, [
     'packages/cli/bin/dunelight.js',
     'run',
@@ -78,6 +63,27 @@ async function shootPage() {
   await page.screenshot({ path: `${OUT}/compared.png` })
   await browser.close()
   rmSync(profile, { recursive: true, force: true })
+}
+
+/** A finished dossier as paper: the Word document of a loan, printed by LibreOffice. */
+function shootDossier(profile) {
+  const house = join(profile, 'house')
+  cpSync('demo/marram-house', house, { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
+  const command = (...words) => spawnSync(process.execPath, ['packages/cli/bin/dunelight.js', ...words])
+  command('ask', house, 'dossiers', '--record', 'L-8')
+  command('review', join(house, 'runs/dossiers-1'), '--accept', 'L-8:heading=1')
+  command('resume', join(house, 'runs/dossiers-1'))
+  const from = join(house, 'out/dossiers/L-8.docx')
+  execFileSync('soffice', [
+    '--headless',
+    `-env:UserInstallation=file://${profile}/office`,
+    '--convert-to',
+    'pdf',
+    '--outdir',
+    profile,
+    from,
+  ])
+  execFileSync('pdftoppm', ['-png', '-r', '70', '-f', '1', '-singlefile', join(profile, 'L-8.pdf'), `${OUT}/dossier`])
 }
 
 /** The desk: a sheet with its source while a sentence is changed, two personas side by side, a form, a reply. */
@@ -163,6 +169,30 @@ async function shootAsking(page) {
   await page.keyboard.press('2')
   await wait(500)
   await page.screenshot({ path: `${OUT}/desk-review.png` })
+  await shootAssemble(page)
+}
+
+/** An assembly: candidates of a part beside the document that they make. */
+async function shootAssemble(page) {
+  await page.getByRole('button', { name: '← Runs' }).click()
+  await page.getByRole('combobox', { name: 'assembly' }).click()
+  await page.getByRole('option', { name: 'dossiers', exact: true }).click()
+  await page.getByRole('button', { name: 'Estimate' }).click()
+  await page.locator('.estimate').waitFor()
+  await page.getByRole('button', { name: 'Start the run' }).click()
+  await page.getByText('… waits for a choice').waitFor()
+  await page.getByRole('button', { name: 'dossiers-1', exact: true }).click()
+  const parts = page.getByRole('listbox', { name: /^parts of the record/ })
+  await page.getByRole('article', { name: 'answer 2', exact: true }).waitFor()
+  await parts.focus()
+  await page.keyboard.press('2')
+  await parts.getByRole('option', { name: /^heading ✓ accepted/ }).waitFor()
+  await page.getByRole('button', { name: 'Ask for what follows' }).click()
+  await page.locator('.document-text').waitFor()
+  await page.keyboard.press('Tab')
+  await parts.getByRole('option', { name: /^heading/ }).click()
+  await wait(500)
+  await page.screenshot({ path: `${OUT}/desk-assemble.png` })
 }
 
 async function shootTerminal() {
@@ -203,10 +233,6 @@ async function shootTerminal() {
     ask: [
       `dunelight ask ${demo} label/write … --record MH-0007 --candidates 2; dunelight review …; dunelight ask … survey/grade; dunelight ask … label/write`,
       `cd ${folder}; node ${command} mock ${process.cwd()}/${demo} --delay 300 --faults busy=4%,dropped=3%,empty=4%,refusal=1% >/dev/null 2>&1 & sleep 1; export MARRAM_PASS=heron; cd ${folder}; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --record MH-0007 --candidates 2 --runs asked 2>/dev/null | fold -s -w 138; node ${command} review asked/label-write-1 --accept MH-0007=2; node ${command} review asked/label-write-1 2>/dev/null; echo; node ${command} ask ${process.cwd()}/${demo} survey/grade --records ${process.cwd()}/${demo}/data/objects.csv --faults wrong-label=15%,in-prose=10%,empty=8% --runs runs --to graded.csv --take 60; echo; touch finished; node ${command} ask ${process.cwd()}/${demo} label/write --records ${process.cwd()}/${demo}/data/objects.csv --model back-office --fresh --runs runs`,
-    ],
-    compare: [
-      `dunelight compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv`,
-      `node ${command} compare ${demo} survey/grade --other-persona night-watch --records ${demo}/data/objects.csv --runs ${join(folder, 'compared')}`,
     ],
     origins: [
       `dunelight show ${demo} label/write --records ${demo}/data/objects.csv --record MH-0128`,

@@ -18,6 +18,19 @@ const declaration = (name: string) => page.getByRole('group', { name, exact: tru
 describe('building without YAML', () => {
   beforeEach(() => openHouse(), 120_000)
 
+  test('gives the editor its cursor back when a dialog is closed, however slow the machine is', async () => {
+    await page.keyboard.press('Control+e')
+    await behind('Write the label for')
+    const slow = await page.context().newCDPSession(page)
+    await slow.send('Emulation.setCPUThrottlingRate', { rate: 12 })
+    await page.keyboard.press('Control+k')
+    await page.getByRole('dialog').getByRole('combobox').waitFor()
+    await page.keyboard.press('Escape')
+    await page.keyboard.type(' Here I am.')
+    await slow.send('Emulation.setCPUThrottlingRate', { rate: 1 })
+    await editor().getByText('Write the label for {item.object-no}. Here I am.').waitFor()
+  }, 240_000)
+
   test('inserts fields with their values, snippets and formats at the cursor', async () => {
     await page.keyboard.press('Control+e')
     await behind('Write the label for')

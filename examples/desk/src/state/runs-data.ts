@@ -1,6 +1,6 @@
 import type { ProblemRecord } from 'dunelight'
 
-export type RunState = 'running' | 'done' | 'interrupted' | 'failed' | 'crashed'
+export type RunState = 'running' | 'done' | 'waiting' | 'interrupted' | 'failed' | 'crashed'
 
 /** A run as the list shows it. */
 export interface ListedRun {
@@ -71,7 +71,34 @@ export interface ReviewedRecord {
   readonly accepted?: number
   readonly parts: readonly string[]
   readonly problems: readonly ProblemRecord[]
+  /** For a part of an assembly: its record, its key, and how its answer is chosen. */
+  readonly part?: {
+    readonly record: string
+    readonly key: string
+    readonly prompt: string
+    readonly chosenBy: 'first' | 'person' | 'score'
+  }
+  /** The answer that the assembly takes as long as nothing is accepted. */
+  readonly taken?: number
+  readonly isOutOfDate?: boolean
 }
+
+/** One record of an assembly: its parts, and the document as far as it is there. */
+export interface AssembledRecord {
+  readonly record: string
+  readonly parts: readonly ReviewedRecord[]
+  readonly document?: readonly DocumentSpan[]
+  readonly outOfDate: readonly string[]
+}
+
+/** A span of a document, with what wrote it. */
+export interface DocumentSpan {
+  readonly text: string
+  readonly kind: 'fixed' | 'value' | 'answer'
+  readonly path?: string
+}
+
+export type DocumentFormat = 'md' | 'html' | 'docx'
 
 export interface OpenRun {
   readonly run: string
@@ -82,6 +109,9 @@ export interface OpenRun {
   /** The columns that hold labels. */
   readonly labelled: readonly string[]
   readonly records: readonly ReviewedRecord[]
+  /** Whether the records are parts of documents. */
+  readonly isAssembly: boolean
+  readonly state: RunState
   readonly cut: boolean
 }
 
@@ -97,9 +127,9 @@ export interface Decided {
   readonly reviewed: ReviewedRecord
 }
 
-/** The answer that counts: the accepted one, else the last that could be read. */
-export function bestOf({ candidates, accepted }: ReviewedRecord): Candidate | undefined {
-  return candidates.find(({ number }) => number === accepted) ?? candidates.findLast(({ answer }) => answer !== undefined)
+/** The answer that counts: the accepted one, else the one that the assembly takes, else the last that could be read. */
+export function bestOf({ candidates, accepted, taken }: ReviewedRecord): Candidate | undefined {
+  return candidates.find(({ number }) => number === (accepted ?? taken)) ?? candidates.findLast(({ answer }) => answer !== undefined)
 }
 
 /** What a person should look at before an answer is accepted. */

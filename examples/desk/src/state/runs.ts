@@ -1,5 +1,17 @@
 import type { Desk } from './desk.js'
-import { bestOf, doubtsOf, type Decided, type Decision, type Estimate, type ListedRun, type OpenRun, type WantedRun } from './runs-data.js'
+import {
+  bestOf,
+  doubtsOf,
+  type AssembledRecord,
+  type Decided,
+  type Decision,
+  type DocumentFormat,
+  type Estimate,
+  type ListedRun,
+  type OpenRun,
+  type ReviewedRecord,
+  type WantedRun,
+} from './runs-data.js'
 import { ServiceFault } from './service.js'
 
 /** Which records of a run are listed. */
@@ -7,6 +19,8 @@ export type ReviewFilter = 'all' | 'open' | 'accepted' | 'discarded' | 'doubts' 
 
 export interface RunsState {
   readonly list: readonly ListedRun[] | undefined
+  /** A batch of an assembly that a run would be of, in place of the chosen prompt. */
+  readonly assembly: { readonly name: string; readonly batch: string } | undefined
   readonly model: string | undefined
   readonly take: number | undefined
   readonly estimate: Estimate | undefined
@@ -19,10 +33,13 @@ export interface RunsState {
   readonly record: string | undefined
   /** Records that are being asked for again. */
   readonly asking: ReadonlySet<string>
+  /** The record of the open run's assembly that is shown, with its document. */
+  readonly assembled: AssembledRecord | undefined
 }
 
 export const NO_RUNS: RunsState = {
   list: undefined,
+  assembly: undefined,
   model: undefined,
   take: undefined,
   estimate: undefined,
@@ -32,9 +49,15 @@ export const NO_RUNS: RunsState = {
   label: undefined,
   record: undefined,
   asking: new Set(),
+  assembled: undefined,
 }
 
-const ENDED: Readonly<Partial<Record<ListedRun['state'], string>>> = { done: 'done', interrupted: 'paused', failed: 'ended early' }
+const ENDED: Readonly<Partial<Record<ListedRun['state'], string>>> = {
+  done: 'done',
+  waiting: 'waits for a choice',
+  interrupted: 'paused',
+  failed: 'ended early',
+}
 
 /** Milliseconds between two looks at runs that are under way. */
 const PAUSE = 500
@@ -53,16 +76,17 @@ export class RunActions {
   get wanted(): WantedRun | undefined {
     const { selection, table, runs } = this.desk.state
     const { prompt, batch } = selection.wanted
-    if (batch === undefined && table.path === undefined) return undefined
+    if (!runs.assembly && batch === undefined && table.path === undefined) return undefined
     return {
-      prompt,
-      ...(batch !== undefined ? { batch } : { table: table.path ?? '' }),
+      ...(runs.assembly
+        ? { prompt: runs.assembly.name, batch: runs.assembly.batch }
+        : { prompt, ...(batch !== undefined ? { batch } : { table: table.path ?? '' }) }),
       ...(runs.model !== undefined && { model: runs.model }),
       ...(runs.take !== undefined && { take: runs.take }),
     }
   }
 
-  choose(choice: Partial<Pick<RunsState, 'model' | 'take'>>): void {
+  choose(choice: Partial<Pick<RunsState, 'model' | 'take' | 'assembly'>>): void {
     this.change({ ...choice, estimate: undefined })
   }
 
@@ -75,6 +99,8 @@ export class RunActions {
     const ended = list.find(
       ({ run, state }) => state !== 'running' && before?.some((other) => other.run === run && other.state === 'running'),
     )
+    const { open } = this.desk.state.runs
+    if (ended && open?.run === ended.run) await this.open(ended.run)
     if (ended)
       this.desk.change({ note: { message: `run ${ended.run}: ${ENDED[ended.state] ?? ended.state}`, bad: ended.state === 'failed' } })
     const isShown = this.desk.state.selection.view === 'runs'
@@ -110,12 +136,38 @@ export class RunActions {
   async open(run: string): Promise<void> {
     await this.doing(`reading ${run} …`, async () => {
       const open = await this.desk.service.openRun(run)
-      this.change({ open, filter: 'all', label: undefined, record: open.records[0]?.record })
+      this.change({ open, filter: 'all', label: undefined, record: open.records[0]?.record, assembled: undefined })
+      const first = open.records[0]?.part?.record
+      if (open.isAssembly && first !== undefined) await this.assemble(first)
     })
   }
 
+  /** Shows a record of the open assembly: its parts and its document. The chosen part stays, if the record has it. */
+  async assemble(record: string): Promise<void> {
+    const { open, record: chosen } = this.desk.state.runs
+    if (!open) return
+    try {
+      const assembled = await this.desk.service.assembled(open.run, record)
+      if (this.desk.state.runs.open?.run !== open.run) return
+      const [first] = assembled.parts
+      const isThere = assembled.parts.some((part) => part.record === chosen)
+      this.change({ assembled, record: isThere ? chosen : (assembled.parts.find(isToChoose) ?? first)?.record })
+    } catch (fault) {
+      this.tell(fault)
+    }
+  }
+
+  /** Saves the document of the shown record as a file. */
+  async exportDocument(as: DocumentFormat, allowOutOfDate: boolean): Promise<void> {
+    const { open, assembled } = this.desk.state.runs
+    if (!open || !assembled) return
+    const { record } = assembled
+    const blob = await this.desk.service.document(open.run, record, as, allowOutOfDate).catch((fault: unknown) => this.tell(fault))
+    if (blob) saveFile(blob, `${record}.${as}`)
+  }
+
   close(): void {
-    this.change({ open: undefined, record: undefined })
+    this.change({ open: undefined, record: undefined, assembled: undefined })
     void this.refresh()
   }
 
@@ -150,6 +202,8 @@ export class RunActions {
     try {
       const decided = await this.desk.service.decide(open.run, decision)
       this.take(decided)
+      const { assembled } = this.desk.state.runs
+      if (assembled) await this.assemble(assembled.record)
       return decided
     } catch (fault) {
       this.tell(fault)
@@ -185,12 +239,7 @@ export class RunActions {
     const { open } = this.desk.state.runs
     if (!open) return
     const blob = await this.desk.service.export(open.run, as).catch((fault: unknown) => this.tell(fault))
-    if (!blob) return
-    const link = document.createElement('a')
-    link.href = URL.createObjectURL(blob)
-    link.download = `${open.run}.${as}`
-    link.click()
-    URL.revokeObjectURL(link.href)
+    if (blob) saveFile(blob, `${open.run}.${as}`)
   }
 
   private take(decided: readonly Decided[]): void {
@@ -222,6 +271,19 @@ export class RunActions {
     this.desk.change({ note: { message: fault.message, bad: true } })
     return undefined
   }
+}
+
+/** Whether a person still has to choose an answer of this part. */
+export function isToChoose({ part, state }: ReviewedRecord): boolean {
+  return part?.chosenBy === 'person' && state !== 'accepted'
+}
+
+function saveFile(content: Blob, name: string): void {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(content)
+  link.download = name
+  link.click()
+  URL.revokeObjectURL(link.href)
 }
 
 /** The records of the open run that the filter lets through. */

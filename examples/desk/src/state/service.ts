@@ -3,7 +3,7 @@ import type { FileValue } from 'dunelight'
 import type { CaseRows } from 'dunelight/host'
 import type { ProblemRecord } from 'dunelight'
 import type { AskEvent, AskedRecord, Models, Question, SessionState } from './asked.js'
-import type { Decided, Decision, Estimate, ListedRun, OpenRun, WantedRun } from './runs-data.js'
+import type { AssembledRecord, Decided, Decision, DocumentFormat, Estimate, ListedRun, OpenRun, WantedRun } from './runs-data.js'
 
 /** What the desk's own server gives of a library. */
 export interface LibraryData {
@@ -136,6 +136,17 @@ export class Service {
   /** The answers of a run, with what was decided of them. */
   async openRun(run: string): Promise<OpenRun> {
     return this.json(`/api/runs/${run}`)
+  }
+
+  /** The parts of one record of an assembly, and its document. */
+  async assembled(run: string, record: string): Promise<AssembledRecord> {
+    return this.json(`/api/runs/${run}?${new URLSearchParams({ record }).toString()}`)
+  }
+
+  /** The finished document of a record. */
+  async document(run: string, record: string, as: DocumentFormat, allowOutOfDate: boolean): Promise<Blob> {
+    const query = new URLSearchParams({ record, as, ...(allowOutOfDate && { outOfDate: 'allow' }) })
+    return (await this.ask(`/api/runs/${run}/document?${query.toString()}`)).blob()
   }
 
   async decide(run: string, decision: Decision): Promise<readonly Decided[]> {

@@ -2,17 +2,20 @@ import { Button, Group, Modal } from '@mantine/core'
 import { diffLines } from 'diff'
 import type { Desk } from '../state/desk.js'
 import { useDesk } from './use-desk.js'
+import { useFocusBack } from './focus-back.js'
 import './conflict.css'
 
 /** Another program has written the file that was edited here: both texts are shown, and nothing is overwritten without a question. */
 export function ConflictDialog({ desk }: { desk: Desk }) {
   const conflict = useDesk(desk, (s) => s.library.conflict)
   const files = useDesk(desk, (s) => s.library.files)
+  useFocusBack(conflict !== undefined)
   if (!conflict) return null
   const { path, theirs, mark } = conflict
   return (
     <Modal
       opened
+      returnFocus={false}
       onClose={() => desk.editing.decideLater()}
       title={`${path} was changed on the disk meanwhile`}
       size="xl"

@@ -1,5 +1,6 @@
 import { Modal, TextInput } from '@mantine/core'
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react'
+import { useFocusBack } from './focus-back.js'
 import './palette.css'
 
 export interface Command {
@@ -27,20 +28,18 @@ export function Palette({
   const [words, setWords] = useState('')
   const [position, setPosition] = useState(0)
   const list = useRef<HTMLUListElement>(null)
-  const before = useRef<Element>(null)
+  const focusBack = useFocusBack(open)
   const matching = useMemo(() => {
     const wanted = words.toLowerCase().split(/\s+/)
     return commands.filter(({ name }) => wanted.every((word) => name.toLowerCase().includes(word)))
   }, [commands, words])
   useEffect(() => {
-    if (!open) return
-    setWords('')
-    before.current = document.activeElement
+    if (open) setWords('')
   }, [open])
   /** The focus goes back to where it was; a command may have one of its own. */
   const close = () => {
     onClose()
-    if (before.current instanceof HTMLElement) before.current.focus()
+    focusBack()
   }
   useEffect(() => setPosition(0), [words, open])
   useEffect(() => {

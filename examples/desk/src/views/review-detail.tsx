@@ -14,7 +14,7 @@ interface DetailProps {
 
 /** The answers of one record beside each other, and what can be done with them. */
 export function ReviewDetail({ desk, record, editing, onEditing }: DetailProps) {
-  const { record: id, candidates, accepted, parts, problems } = record
+  const { record: id, candidates, accepted, taken, parts, problems } = record
   const records = [id]
   const best = bestOf(record)
   return (
@@ -67,6 +67,7 @@ export function ReviewDetail({ desk, record, editing, onEditing }: DetailProps) 
             key={candidate.number}
             candidate={candidate}
             isAccepted={candidate.number === accepted}
+            isTaken={accepted === undefined && candidate.number === taken}
             onAccept={() => void desk.runs.decide({ does: 'accept', records, answer: candidate.number })}
           />
         ))}
@@ -78,13 +79,15 @@ export function ReviewDetail({ desk, record, editing, onEditing }: DetailProps) 
 interface CardProps {
   readonly candidate: Candidate
   readonly isAccepted: boolean
+  /** Whether the document has it, although nothing was accepted. */
+  readonly isTaken: boolean
   readonly onAccept: () => void
 }
 
-function CandidateCard({ candidate, isAccepted, onAccept }: CardProps) {
+function CandidateCard({ candidate, isAccepted, isTaken, onAccept }: CardProps) {
   const { number, text, answer, problems, repairs, unsupported, similarItems, similar, isRegenerated, isEdited, isMock } = candidate
   const marks = [
-    ...(isAccepted ? ['✓ accepted'] : []),
+    ...(isAccepted ? ['✓ accepted'] : isTaken ? ['in the document'] : []),
     ...(isEdited ? ['edited by hand'] : []),
     ...(isRegenerated ? [`${isRegenerated.part} regenerated, the rest of answer ${isRegenerated.of}`] : []),
     ...(similar === undefined ? [] : [`nearly the same as answer ${similar}`]),

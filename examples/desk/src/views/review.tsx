@@ -6,6 +6,7 @@ import { listedOf, type ReviewFilter } from '../state/runs.js'
 import { bestOf, doubtsOf, type OpenRun, type ReviewedRecord } from '../state/runs-data.js'
 import { Bars } from './bars.js'
 import { ReviewDetail } from './review-detail.js'
+import { reviewKey } from './review-keys.js'
 import { shown } from './reading.js'
 import { useDesk, useNumber } from './use-desk.js'
 import './review.css'
@@ -35,24 +36,9 @@ export function ReviewView({ desk, open }: { desk: Desk; open: OpenRun }) {
     setEditing(on)
     if (!on) document.querySelector<HTMLElement>('.review-list')?.focus()
   }
-  const act = (key: string): boolean => {
-    if (!record) return false
-    const records = [record.record]
-    const number = /^[1-9]$/.test(key) ? Number(key) : undefined
-    if (number !== undefined && number <= record.candidates.length) void desk.runs.decide({ does: 'accept', records, answer: number })
-    else if (key === 'j' || key === 'ArrowDown') desk.runs.step(1)
-    else if (key === 'k' || key === 'ArrowUp') desk.runs.step(-1)
-    else if (key === 'a') void accept(desk, record)
-    else if (key === 'r') void desk.runs.decide({ does: 'discard', records }).then(() => desk.runs.step(1))
-    else if (key === 'g') void desk.runs.decide({ does: 'regenerate', records })
-    else if (key === 'e') setEditing(true)
-    else return false
-    return true
-  }
   const onKey = (event: KeyboardEvent) => {
-    const isArrow = event.key.startsWith('Arrow')
-    if (event.ctrlKey || event.metaKey || event.altKey || (!keys && !isArrow)) return
-    if (act(isArrow ? event.key : event.key.toLowerCase())) event.preventDefault()
+    if (!keys && !event.key.startsWith('Arrow')) return
+    reviewKey(event, desk, record, { step: (by) => desk.runs.step(by), edit: () => setEditing(true) })
   }
   return (
     <section className="review" aria-label="review">
@@ -73,14 +59,6 @@ export function ReviewView({ desk, open }: { desk: Desk; open: OpenRun }) {
       </div>
     </section>
   )
-}
-
-/** Accepts the answer that counts, and goes on. */
-async function accept(desk: Desk, record: ReviewedRecord): Promise<void> {
-  const best = bestOf(record)
-  if (!best) return
-  await desk.runs.decide({ does: 'accept', records: [record.record], answer: best.number })
-  desk.runs.step(1)
 }
 
 interface ToolsProps {

@@ -1,8 +1,10 @@
 import { Button, Group, NumberInput, Progress, Select } from '@mantine/core'
-import { useEffect } from 'react'
+import type { Library } from 'dunelight'
+import { useEffect, useMemo } from 'react'
 import type { Desk } from '../state/desk.js'
 import { editedFiles } from '../state/page-state.js'
 import type { Estimate, ListedRun } from '../state/runs-data.js'
+import { AssembleView } from './assemble.js'
 import { ReviewView } from './review.js'
 import { useDesk, useNumber } from './use-desk.js'
 import './runs.css'
@@ -14,7 +16,7 @@ export function RunsView({ desk }: { desk: Desk }) {
     void desk.runs.refresh()
     void desk.asking.readModels()
   }, [desk])
-  if (open) return <ReviewView desk={desk} open={open} />
+  if (open) return open.isAssembly ? <AssembleView desk={desk} open={open} /> : <ReviewView desk={desk} open={open} />
   return (
     <section className="runs" aria-label="runs">
       <NewRun desk={desk} />
@@ -34,15 +36,31 @@ function NewRun({ desk }: { desk: Desk }) {
   const wanted = useDesk(desk, (s) => s.selection.wanted)
   const table = useDesk(desk, (s) => s.table)
   const models = useDesk(desk, (s) => s.asking.models)
-  const { model, take, estimate, doing } = useDesk(desk, (s) => s.runs)
+  const library = useDesk(desk, (s) => s.shown.library)
+  const { model, take, estimate, doing, assembly } = useDesk(desk, (s) => s.runs)
+  const batches = useMemo(() => assemblyBatches(library), [library])
   const edited = useDesk(desk, (s) => editedFiles(s.library).length)
   const canRun = desk.runs.wanted !== undefined
   return (
     <div className="new-run">
       <h2>
-        {wanted.prompt} <span className="quiet">for</span> {wanted.batch ?? table.path ?? 'no table of the library'}
+        {assembly?.name ?? wanted.prompt} <span className="quiet">for</span>{' '}
+        {assembly?.batch ?? wanted.batch ?? table.path ?? 'no table of the library'}
       </h2>
       <Group gap="xs" align="end">
+        {batches.length > 0 && (
+          <Select
+            size="xs"
+            label="assembly"
+            placeholder="none: the chosen prompt"
+            clearable
+            clearButtonProps={{ 'aria-label': 'no assembly' }}
+            w={220}
+            data={batches.map(({ batch }) => batch)}
+            value={assembly?.batch ?? null}
+            onChange={(name) => desk.runs.choose({ assembly: batches.find(({ batch }) => batch === name) })}
+          />
+        )}
         <Select
           size="xs"
           label="model"
@@ -82,6 +100,13 @@ function NewRun({ desk }: { desk: Desk }) {
   )
 }
 
+/** The batches whose records become documents of several prompts. */
+function assemblyBatches({ artefacts }: Library): readonly { readonly name: string; readonly batch: string }[] {
+  return [...artefacts.batches.values()].flatMap(({ name: batch, prompt }) =>
+    prompt && artefacts.assemblies.has(prompt.name) ? [{ name: prompt.name, batch }] : [],
+  )
+}
+
 function EstimateLine({ estimate }: { estimate: Estimate }) {
   const number = useNumber()
   const { records, fit, tokens, isEstimated, model, isMock, cost, seconds, left } = estimate
@@ -109,6 +134,7 @@ function EstimateLine({ estimate }: { estimate: Estimate }) {
 const STATE_WORDS: Readonly<Record<ListedRun['state'], string>> = {
   running: '▶ running',
   done: '✓ done',
+  waiting: '… waits for a choice',
   interrupted: '‖ paused',
   failed: '✕ failed',
   crashed: '✕ broken off',

@@ -110,8 +110,8 @@ function faultBy(random: number, faults: MockOptions['faults']): MockFault | und
   return undefined
 }
 
-function invented({ form, values, record }: Question, seed: number, fault: MockFault | undefined): { text: string; finish: Finish } {
-  const plain = form ? (form.sample(seed, { values }) ?? '') : plainReply(seed, values, record)
+function invented({ form, values }: Question, seed: number, fault: MockFault | undefined): { text: string; finish: Finish } {
+  const plain = form ? (form.sample(seed, { values }) ?? '') : plainReply(seed, values)
   const done = (text: string) => ({ text, finish: 'done' as const })
   switch (fault) {
     case 'cut-off':
@@ -138,8 +138,8 @@ const UNBOUNDED = 0x7fff_ffff
 /** Words of a reply that has no form. */
 const PLAIN_WORDS = { least: 12, most: 40 }
 
-function plainReply(seed: number, values: Question['values'], record: string): string {
-  return `About ${record}, invented: ${sentences(new SampleRandom(seed, values), PLAIN_WORDS.least, PLAIN_WORDS.most).join(' ')}`
+function plainReply(seed: number, values: Question['values']): string {
+  return `Invented: ${sentences(new SampleRandom(seed, values), PLAIN_WORDS.least, PLAIN_WORDS.most).join(' ')}`
 }
 
 /** A reply that is malformed in this way, or in the first way that the form has. */

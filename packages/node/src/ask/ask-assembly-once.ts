@@ -46,9 +46,13 @@ export interface AnsweredAssembly {
  * @returns The document and the parts' answers.
  * @throws ProblemError if a person has to choose: that needs a run.
  * @example
- * const library = await openLibrary('demo/marram-house')
- * const thrown = await askAssemblyOnce({ library, folder: scratch, assembly: 'none', prepared: undefined, record: '', model: undefined }).catch((error) => error)
- * thrown.problems[0].code // => 'prompt-unknown'
+ * const folder = 'demo/marram-house'
+ * const library = await openLibrary(folder)
+ * const values = { room: { code: 'D0', name: 'Dairy', light: 'dim' }, things: [] }
+ * const prepared = library.assembly('room-guide').input.prepare(values)
+ * const model = readyModel(library, 'room-guide')
+ * const { document } = await askAssemblyOnce({ library, folder: scratch, assembly: 'room-guide', prepared, record: 'D0', model })
+ * document.text.startsWith('# ') // => true
  */
 export async function askAssemblyOnce(options: AskAssemblyOnceOptions): Promise<AnsweredAssembly> {
   const { library, assembly: name, prepared, model, corrections = 2, locale, seed, record: id, onEvent } = options
