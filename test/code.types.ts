@@ -1,5 +1,15 @@
 /** Prompts in code that the compiler must refuse, and others that it must accept. Checked with the tests' types; nothing here is run. */
-import { makeExampleSet, makeLibrary, makeOutput, makePersona, makePrompt, makeSnippet, type TypesOf } from 'dunelight'
+import {
+  makeAssembly,
+  makeExampleSet,
+  makeLibrary,
+  makeOutput,
+  makePersona,
+  makePrompt,
+  makeSnippet,
+  type Model,
+  type TypesOf,
+} from 'dunelight'
 
 /** Equal, not only assignable: a type that has become `any` is equal to nothing else. */
 type Same<A, B> = [A] extends [B] ? ([B] extends [A] ? ([unknown] extends [A] ? false : true) : false) : false
@@ -227,3 +237,41 @@ makeOutput({ kind: 'row', row: '<a>' })
 makeOutput({ kind: 'one-of', of: ['a'], fields: { a: 'text' } })
 // @ts-expect-error a bound that is neither a number nor a slot
 makeOutput({ kind: 'fields', fields: { a: { type: 'text', 'max-words': 'sixty' } } })
+
+// ---------------------------------------------------------------- assemblies
+
+const heading = makePrompt({ title: 'H', variables: { loan: 'text' }, turns: [{ user: '{loan}' }] })
+const graded = makePrompt({ title: 'G', variables: { loan: 'text' }, output: label, turns: [{ user: '{loan}' }] })
+const written = makePrompt({ title: 'L', variables: { to: 'text' }, output: letter, turns: [{ user: '{to}' }] })
+const dossier = makeAssembly({
+  title: 'D',
+  variables: { loan: 'text', objects: 'list of text' },
+  parts: {
+    heading: { prompt: heading, candidates: 3, choose: { prompt: graded } },
+    graded: { prompt: graded, when: 'loan is not empty' },
+    letter: { prompt: written, set: { to: 'Ines' } },
+    each: { prompt: heading, each: 'item in objects', with: { loan: 'item' } },
+  },
+  text: '# {heading}',
+})
+const assembled = makeLibrary({ outputs: { label, letter }, prompts: { heading, graded, written }, assemblies: { dossier } })
+export async function asks(model: Model): Promise<void> {
+  const assembly = assembled.assembly('dossier')
+  for await (const event of assembly.ask({ loan: 'L-7', objects: [] }, { model })) {
+    if (event.kind !== 'document') continue
+    const { columns } = event
+    holds(true satisfies Same<(typeof columns)['heading'], string>)
+    holds(true satisfies Same<(typeof columns)['document'], string>)
+    holds(true satisfies Same<NonNullable<(typeof columns)['graded']>['heading'], string>)
+    holds(true satisfies Same<(typeof columns)['letter']['fee'], number>)
+    holds(true satisfies Same<(typeof columns)['each'][number]['answer'], string>)
+    // @ts-expect-error a part with a condition may be left out
+    holds(columns.graded.heading)
+  }
+  // @ts-expect-error "loan" is missing
+  assembly.ask({ objects: [] }, { model })
+  // @ts-expect-error the library has no assembly "dosier"
+  assembled.assembly('dosier')
+}
+// @ts-expect-error a part has no key "candidats"
+makeAssembly({ title: 'D', parts: { heading: { prompt: heading, candidats: 3 } } })

@@ -9,6 +9,14 @@ const { served } = useModels(house)
 const AT_ONCE = 4
 const FEW = 2
 const ROUNDS = 30
+/** A run has a few more of them. */
+const ANSWERS = 25
+
+/** The answers that a run has received, whole lines only; below 0 while it has no folder. */
+function answersOf(run: string): number {
+  if (!existsSync(`${run}/run.json`)) return -1
+  return existsSync(`${run}/answers.jsonl`) ? text(`${run}/answers.jsonl`).split('\n').length - 1 : 0
+}
 
 test('a run of assemblies that is killed at any moment asks nothing twice, and comes to the documents that its answers make', async () => {
   const server = await served('desk', { delay: 15, faults: { empty: 0.05 } }, [`concurrency: ${AT_ONCE}`])
@@ -36,11 +44,12 @@ test('a run of assemblies that is killed at any moment asks nothing twice, and c
     const run = house.pathOf(`${name}/room-guides-1`)
     const before = server.requests()
     const { child, ended } = start(...words(name, '--fresh'))
-    while (!existsSync(`${run}/run.json`) && child.exitCode === null) await pause(2)
-    await Promise.race([ended, pause(Math.random() * 700)])
+    // Killed after as many answers as chance wants, so that it does not depend on how quick the machine is.
+    const moment = Math.random() * ANSWERS
+    while (child.exitCode === null && answersOf(run) <= moment) await pause(1)
     child.kill('SIGKILL')
     await ended
-    const kept = existsSync(`${run}/answers.jsonl`) ? text(`${run}/answers.jsonl`).split('\n').length - 1 : 0
+    const kept = answersOf(run)
     const { code, err } = await start('resume', run).ended
     if (!err.includes('has finished')) {
       broken++
@@ -57,5 +66,5 @@ test('a run of assemblies that is killed at any moment asks nothing twice, and c
     expect(documents(`again-${k}`)).toEqual(documents(name))
     expect(documents(name).map(([file]) => file)).toEqual(['D0.md', 'L1.md'])
   }
-  expect(broken).toBeGreaterThan(rounds / 2 - 2)
+  expect(broken).toBeGreaterThanOrEqual(rounds / 2)
 }, 480_000)

@@ -107,6 +107,7 @@ describe('a run of an assembly', () => {
     expect(document).toMatch(/MH-0137 Bell from the wreck of the Corrie[^]*Handling[^]*Signed[^]*Mother Agnes Holm, for the chapel/)
     const keys = linesOf(`${run()}/answers.jsonl`).map(({ key }) => key)
     expect(new Set(keys).size).toBe(keys.length)
+    expect(review('--record', 'L-7').out).toMatch(/^# .*\n\nLoan L-7 to The Seamen's Chapel, Sandmouth, from 18 January 2027/)
     expect(dunelight('resume', run()).err).toContain('[run-finished]')
     // The same batch again replaces what the run has published, and nothing that somebody changed since.
     writeFileSync(`${house.house}/out/dossiers/L-8.docx`, 'mine')
@@ -131,6 +132,20 @@ describe('a run of an assembly', () => {
     expect(text(to).split('\n')[0]).toBe(
       'code,name,floor,light,humidity,document,draft,critique,introduction,title,paragraph,repairs,unsupported',
     )
+    const flat = house.pathOf('flat.jsonl')
+    const { code } = dunelight(
+      'ask',
+      house.house,
+      'room-guides',
+      '--keep',
+      'room.floor < 9 and room.code is "D0"',
+      '--to',
+      flat,
+      '--flatten',
+      'answer.paragraph',
+    )
+    const rows = linesOf(flat)
+    expect([code, rows.length, Object.keys(rows[0]!)]).toEqual([0, 10, expect.arrayContaining(['thing', 'answer', 'document']) as unknown])
   })
 
   test('estimates and bounds the tokens of all parts, and shows what would be sent', () => {

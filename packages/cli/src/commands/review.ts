@@ -11,6 +11,7 @@ import {
   rowWriting,
   type Candidate,
   type ReviewAction,
+  type ReviewedRecord,
   type ReviewResult,
 } from '@dunelight/node/host'
 import { addCases, setNamed } from '../cases/add-cases.js'
@@ -175,15 +176,7 @@ async function showAll(context: CommandContext, opened: Review, json: boolean): 
       record.candidates.findLast(({ answer }) => answer) ??
       record.candidates.at(-1)
     const message = best?.answer ? answerText(best) : c.yellow(record.problems[0]?.message ?? best?.problems[0]?.message ?? 'no answer')
-    const state =
-      record.state === 'accepted'
-        ? c.green(`accepted ${record.accepted ?? ''}`) + (record.isOutOfDate ? c.yellow(' out of date') : '')
-        : record.state === 'discarded'
-          ? c.red('discarded')
-          : record.part?.chosenBy === 'person'
-            ? c.yellow('to choose')
-            : 'open'
-    rows.push([record.record, state, String(record.candidates.length), clipped(message, room)])
+    rows.push([record.record, stateOf(record, c), String(record.candidates.length), clipped(message, room)])
   }
   if (shown > 0 && !json) stdout.write(columns(rows))
   if (shown > MOST_SHOWN && !json) stdout.write(c.dim(`… and ${plural(shown - MOST_SHOWN, 'record')} more: --json lists them all\n`))
@@ -196,6 +189,7 @@ async function showAll(context: CommandContext, opened: Review, json: boolean): 
 async function showOne(context: CommandContext, opened: Review, id: string, json: boolean): Promise<number> {
   const { stdout, stderr } = context
   const known = new KnownIds()
+  if (opened.isAssembly && (await opened.recordNames()).includes(id)) return showDocument(context, opened, id, json)
   for await (const record of opened.records()) {
     known.add(record.record)
     if (record.record !== id) continue
@@ -210,6 +204,27 @@ async function showOne(context: CommandContext, opened: Review, id: string, json
     return record.candidates.length === 0 ? EXIT.rejected : EXIT.done
   }
   throw new ProblemError([known.unknown(id)])
+}
+
+/** One record of an assembly: its document on stdout as far as it is there, and the state of its parts. */
+async function showDocument({ stdout, stderr, env }: CommandContext, opened: Review, id: string, json: boolean): Promise<number> {
+  const { parts, document, outOfDate } = await opened.assembled(id)
+  if (json) {
+    stdout.write(`${JSON.stringify({ record: id, document: document?.text ?? null, outOfDate, parts }, null, 2)}\n`)
+    return EXIT.done
+  }
+  if (document) stdout.write(document.text.endsWith('\n') ? document.text : `${document.text}\n`)
+  const c = colorsFor(stderr, env)
+  const rows = parts.map((part) => [part.record, stateOf(part, c), plural(part.candidates.length, 'answer')])
+  stderr.write(columns(rows))
+  return document ? EXIT.done : EXIT.rejected
+}
+
+/** What was decided of a record or of a part, in colour. */
+function stateOf({ state, accepted, isOutOfDate = false, part }: ReviewedRecord, c: Colors): string {
+  if (state === 'accepted') return c.green(`accepted ${accepted ?? ''}`) + (isOutOfDate ? c.yellow(' out of date') : '')
+  if (state === 'discarded') return c.red('discarded')
+  return part?.chosenBy === 'person' ? c.yellow('to choose') : 'open'
 }
 
 /** Adds the accepted answers to an example set. Returns whether all of them could be added. */

@@ -44,14 +44,19 @@ export type AssemblyEvent<A extends PartAnswer = PartAnswer, P extends object = 
 /** How a program asks for an assembly. */
 export interface AskAssemblyOptions extends AskSettings {
   readonly settled?: Answering<PartAnswer>['settled']
+  /** Requests in flight at the same time. Default: 8. */
+  readonly concurrency?: number
 }
+
+const CONCURRENCY = 8
 
 /** Asks a model for every part by the prompts' own calls. */
 export function answerParts(assembly: Assembly, values: AnyValues, options: AskAssemblyOptions): AsyncGenerator<AssemblyEvent> {
-  const { settled, ...settings } = options
+  const { settled, concurrency = CONCURRENCY, ...settings } = options
+  const gate = new Gate(concurrency)
   const answer = ({ prompt, prepared, problems }: PartQuestion, candidate: number): Promise<PartAnswer> =>
     prepared
-      ? prompt.askPrepared(prepared, { ...settings, candidate })
+      ? gate.run(() => prompt.askPrepared(prepared, { ...settings, candidate }))
       : Promise.resolve({ text: undefined, form: undefined, reply: undefined, problems })
   return askAssembly(assembly, values, { answer, ...(settled && { settled }) }, settings)
 }
@@ -242,6 +247,28 @@ class EventQueue<E> {
         this.wake = resolve
         if (this.waiting.length > 0 || this.fault || this.tasks.size === 0) resolve()
       })
+    }
+  }
+}
+
+/** Lets this many tasks run at the same time. */
+class Gate {
+  private readonly waiting: (() => void)[] = []
+  private free: number
+
+  constructor(most: number) {
+    this.free = Math.max(1, most)
+  }
+
+  async run<T>(task: () => Promise<T>): Promise<T> {
+    if (this.free > 0) this.free--
+    else await new Promise<void>((resolve) => this.waiting.push(resolve))
+    try {
+      return await task()
+    } finally {
+      const next = this.waiting.shift()
+      if (next) next()
+      else this.free++
     }
   }
 }

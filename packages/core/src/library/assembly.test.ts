@@ -101,6 +101,9 @@ describe('an assembly', () => {
     }
     await eventsOf(libraryFrom(GUIDE).assembly('guide').ask(VALUES, { model }))
     expect(most).toBeGreaterThanOrEqual(6)
+    most = 0
+    await eventsOf(libraryFrom(GUIDE).assembly('guide').ask(VALUES, { model, concurrency: 2 }))
+    expect(most).toBe(2)
   })
 
   test('leaves out a part whose condition does not hold, with what stands in for it', async () => {
@@ -167,6 +170,7 @@ describe('an assembly', () => {
   test('is known by its name, its columns, and what a changed part leads to', () => {
     const library = libraryFrom(GUIDE)
     expect(() => library.assembly('giude')).toThrow(/unknown assembly "giude"/)
+    expect(() => library.prompt('guide')).toThrow(/"guide" is an assembly, not a prompt/)
     expect([library.assemblyNames(), library.canAsk('guide'), library.canAsk('giude')]).toEqual([['guide'], true, false])
     const assembly = library.assembly('guide')
     expect(assembly.answerColumns.map(({ name }) => name)).toEqual(['document', 'final', 'check', 'intro', 'title', 'about'])

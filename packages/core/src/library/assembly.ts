@@ -113,7 +113,9 @@ export class Assembly<V extends object = AnyValues, P extends object = Readonly<
   get answerColumns(): readonly AnswerColumn[] {
     const ofPart = ({ declared: { name, type } }: PartPlan): AnswerColumn => {
       const nested = type.kind === 'list' ? ('list' as const) : type.kind === 'record' ? ('record' as const) : undefined
-      return { name, labels: undefined, ...(nested && { nested }) }
+      const item = type.kind === 'list' ? type.item : type
+      const fields = item.kind === 'record' ? item.fields?.map((field) => field.name) : undefined
+      return { name, labels: undefined, ...(nested && { nested }), ...(fields && { fields }) }
     }
     return [{ name: DOCUMENT, labels: undefined }, ...this.inOrder(this.parts).map(ofPart)]
   }

@@ -245,7 +245,10 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
   private promptNamed(name: string): Prompt {
     const known = this.#ready.get(name)
     if (known) return known
-    if (!this.#artefacts.prompts.has(name)) throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames() })])
+    if (!this.#artefacts.prompts.has(name)) {
+      const isAssembly = this.#artefacts.assemblies.has(name)
+      throw new ProblemError([problem('prompt-unknown', { name, known: this.promptNames(), ...(isAssembly && { isAssembly }) })])
+    }
     const member: Member = { kind: 'prompt', name }
     const { ready, problems } = this.#compiled.get(name) ?? { ready: undefined, problems: [] }
     const errors = this.errorsOf(member, problems)

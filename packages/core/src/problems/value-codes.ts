@@ -103,10 +103,13 @@ export const valueCodes = {
     'The number of wordings is limited: several "vary" multiply.',
     (d) => `there are more than ${d.limit} wordings`,
   ),
-  'prompt-unknown': error<{ name: string; known: readonly string[] }>(
+  'prompt-unknown': error<{ name: string; known: readonly string[]; isAssembly?: boolean }>(
     'The library has no prompt of this name.',
-    (d) => `unknown prompt "${d.name}"`,
-    (d) => suggestion(d.name, d.known, 'prompts'),
+    (d) => (d.isAssembly ? `"${d.name}" is an assembly, not a prompt` : `unknown prompt "${d.name}"`),
+    (d) =>
+      d.isAssembly
+        ? 'assemblies are for ask, run, show, fit and review; or name one of its prompts'
+        : suggestion(d.name, d.known, 'prompts'),
   ),
 }
 

@@ -3,6 +3,7 @@ import { ProblemError } from 'dunelight'
 import { problem, type Batch } from 'dunelight/host'
 import { cellText } from 'dunelight/parts'
 import { textBytes } from '../output/bytes.js'
+import { secrets } from '../output/secrets.js'
 import { commonFolder } from '../runs/safe-path.js'
 import { readEnding, rowWriting, type FinishedRow } from './finished-row.js'
 import { DOCUMENT_ENDINGS, writeDocument, type DocumentEnding } from './write-document.js'
@@ -65,7 +66,9 @@ export function finishedDocument(
   ending: DocumentEnding,
   { id, isMock, language }: { readonly id: string; readonly isMock: boolean; readonly language?: string },
 ): Promise<string | Uint8Array> {
-  const title = /^#+ +(.+)$/m.exec(text)?.[1] ?? id
-  const marked = isMock ? `> Mock: no model wrote this document.\n\n${text}` : text
+  const title = /^#+ +(.+)$/m.exec(secrets.redact(text))?.[1] ?? id
+  // Within a file that is compressed nothing could be found any more.
+  const safe = secrets.redact(text)
+  const marked = isMock ? `> Mock: no model wrote this document.\n\n${safe}` : safe
   return writeDocument(marked, ending, title, language)
 }

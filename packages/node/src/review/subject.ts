@@ -70,6 +70,8 @@ export function reviewedOf(subject: Subject, lines: readonly ReviewLine[]): Revi
   }
   const line = acceptedLine(lines)
   const accepted = line?.answer
+  // Without a decision the assembly chooses: a discarded choice is open again.
+  const isAutomatic = part !== undefined && part.chosenBy !== 'person'
   // An accepted answer stays, even if what it answered is no longer asked.
   if (line?.text !== undefined && reader && candidates.find(({ number }) => number === line.answer)?.text !== line.text)
     candidates.push(candidateOf(line.answer, line.text, reader, false))
@@ -80,7 +82,7 @@ export function reviewedOf(subject: Subject, lines: readonly ReviewLine[]): Revi
     row: record.row,
     ...(part && { part, taken, isOutOfDate: line?.inputs !== undefined && line.inputs !== inputs }),
     candidates: candidates.map((candidate, i) => ({ ...candidate, similar: similar[i] })),
-    state: accepted !== undefined ? 'accepted' : isDiscarded ? 'discarded' : 'open',
+    state: accepted !== undefined ? 'accepted' : isDiscarded && !isAutomatic ? 'discarded' : 'open',
     accepted,
     parts: partsOf(reader, best),
     problems: problems.length > 0 ? problems : (answers[0]?.problems ?? []),
