@@ -252,7 +252,7 @@ test('the mock server accepts requests only, and marks every answer as mock', as
   const answer = await post('/ask', JSON.stringify({ prompt: 'p', record: 'MH-1', turns: [{ text: 'Go on.' }] }))
   expect([answer.headers.get('x-mock'), await answer.json()]).toEqual([
     'yes',
-    { said: expect.stringContaining('MH-1') as unknown, why: 'done', meter: { sent: 2, received: expect.any(Number) as unknown } },
+    { said: expect.stringContaining('Invented: ') as unknown, why: 'done', meter: { sent: 2, received: expect.any(Number) as unknown } },
   ])
   expect(server.requests()).toBe(1)
   await server.close()
