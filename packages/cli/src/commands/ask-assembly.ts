@@ -36,6 +36,7 @@ export async function askForDocument(
     ...(flags.locale !== undefined && { locale: flags.locale }),
     ...(flags.seed !== undefined && { seed: flags.seed }),
     notice,
+    ...(context.signal && { signal: context.signal }),
     onRetry: (why) => stderr.write(`${c.dim(`retry: ${why}`)}\n`),
     onEvent: (event) => {
       const line = eventLine(event)

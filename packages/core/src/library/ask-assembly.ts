@@ -75,14 +75,18 @@ export async function* askAssembly<A extends PartAnswer>(
 ): AsyncGenerator<AssemblyEvent<A>> {
   const answers = new Map<string, unknown>()
   const begun = new Set<string>()
+  /** The questions of each part that have no answer yet: others can only follow once there are none. */
+  const open = new Map<string, number>()
   const events = new EventQueue<AssemblyEvent<A>>()
   let isStopped = false
   const begin = (): void => {
-    for (const question of assembly.questions(values, answers).questions) {
-      if (begun.has(question.key) || isStopped) continue
-      begun.add(question.key)
-      events.during(one(question))
+    if (isStopped) return
+    const next = assembly.questions(values, answers).questions.filter(({ key }) => !begun.has(key))
+    for (const { key, part } of next) {
+      begun.add(key)
+      open.set(part.name, (open.get(part.name) ?? 0) + 1)
     }
+    for (const question of next) events.during(one(question))
   }
   const one = async (question: PartQuestion): Promise<void> => {
     const { key } = question
@@ -96,7 +100,9 @@ export async function* askAssembly<A extends PartAnswer>(
       answers.set(key, chosen.answer)
       events.push({ kind: 'answered', key, ...chosen })
     }
-    begin()
+    const left = (open.get(question.part.name) ?? 0) - 1
+    open.set(question.part.name, left)
+    if (left === 0) begin()
   }
   try {
     begin()

@@ -121,6 +121,25 @@ describe('an assembly', () => {
     expect(events.some((event) => event.kind === 'answered' && event.key === 'about.2')).toBe(true)
   })
 
+  test('costs in proportion to its items, asked or settled', async () => {
+    const files = {
+      'prompts/thing.yaml': GUIDE['prompts/thing.yaml'],
+      'assemblies/a.yaml':
+        'title: A\nvariables: { things: { type: list of record, fields: { name: text } } }\nparts: { about: { prompt: thing, each: thing in things } }',
+    }
+    const assembly = libraryFrom(files).assembly('a')
+    const model: Model = () => Promise.resolve({ text: 'x', finish: 'done' })
+    const cost = async (count: number, isSettled: boolean) => {
+      const things = Array.from({ length: count }, (_, i) => ({ name: `Thing ${i}` }))
+      const before = process.cpuUsage().user
+      const events = await eventsOf(assembly.ask({ things }, { model, ...(isSettled && { settled: () => ({ answer: 'y' }) }) }))
+      expect(events.at(-1)?.kind).toBe('document')
+      return process.cpuUsage().user - before
+    }
+    await cost(200, false)
+    for (const isSettled of [false, true]) expect((await cost(2400, isSettled)) / (await cost(300, isSettled))).toBeLessThan(40)
+  })
+
   test('takes what was settled as it is, and asks nothing for it', async () => {
     const { model, requests } = scripted(REPLIES)
     const settled = ({ key }: { key: string }) => (key === 'intro' ? { answer: 'By hand.' } : undefined)
@@ -192,6 +211,26 @@ describe('an assembly', () => {
     ])
     expect(wrong('thing in things', 'thing in room')).toEqual(['12: "each" cannot repeat for "room", which is text ()'])
     expect(wrong('candidates: 3', 'candidates: 33')).toEqual(['11: "candidates" must be a whole number from 1 to 20, not 33 ()'])
+  })
+
+  test('takes no envelope from a batch: its line would have no turns', () => {
+    const files = {
+      ...GUIDE,
+      'envelopes/e.yaml': 'line: { t: "{turns}" }',
+      'batches/b.yaml': 'prompt: guide\nrecords: { from: ../data/x.csv, as: room }\nenvelope: e\n',
+    }
+    const codes = libraryFrom(files)
+      .problems.filter(({ severity }) => severity === 'error')
+      .map(({ code }) => code)
+    expect(codes).toEqual(['record-undeclared', 'key-inapplicable'])
+  })
+
+  test('looks at the values of each question once, however many there are', () => {
+    const assembly = libraryFrom(GUIDE).assembly('guide')
+    const things = Array.from({ length: 300 }, (_, i) => ({ name: `Thing ${i}` }))
+    const { questions } = assembly.questions({ room: 'Dairy', things }, new Map([['about.7', 'x']]))
+    expect(questions.filter(({ part }) => part.name === 'about')).toHaveLength(300)
+    expect(questions.find(({ key }) => key === 'about.7')?.prepared?.values).toEqual({ thing: { name: 'Thing 6' } })
   })
 
   test('asks the mock model whose answers follow from their questions alone', async () => {

@@ -228,28 +228,67 @@ export class Assembly<V extends object = AnyValues, P extends object = Readonly<
     const run = runWith(state)
     if (part.when && !part.when(run)) return { question: undefined, isOpen: false, value: part.otherwise?.(run) ?? null }
     const { judge } = part
-    const question: PartQuestion = {
-      ...this.call(key, part.model, part.call, run),
-      judge:
-        judge &&
-        ((answer) => ({
-          ...this.call(`${key} score`, part.model, judge, runWith(state.with(this.slotOf(part), answer))),
-          score: judge.score,
-        })),
-    }
+    const question = this.call(key, part.model, part.call, run)
+    const slot = this.slotOf(part)
+    question.judge = judge && ((answer) => this.judgeCall(key, part.model, judge, () => runWith(state.with(slot, answer))))
     return { question, isOpen: !answers.has(key), value: answers.get(key) ?? null }
   }
 
-  private call(key: string, part: PartModel, { prompt: name, values }: PlannedCall, run: Run): PartQuestion {
+  private judgeCall(key: string, part: PartModel, judge: NonNullable<PartPlan['judge']>, runOf: () => Run): JudgeQuestion {
+    const values = () => {
+      const run = runOf()
+      return Object.fromEntries(judge.values.map((value) => [value.name, value.get(run)]))
+    }
+    return new JudgeQuestion([`${key} score`, part, this.#material.promptNamed(judge.prompt), values], judge.score)
+  }
+
+  private call(key: string, part: PartModel, { prompt: name, values }: PlannedCall, run: Run): Question {
     const prompt = this.#material.promptNamed(name)
-    const plain = { key, part, prompt, judge: undefined }
+    return new Question(key, part, prompt, () => Object.fromEntries(values.map((value) => [value.name, value.get(run)])))
+  }
+}
+
+/** A question whose values are looked at when they are asked for: those of answered questions never are. */
+class Question implements PartQuestion {
+  judge: PartQuestion['judge']
+  #result: Pick<PartQuestion, 'prepared' | 'problems'> | undefined
+
+  constructor(
+    readonly key: string,
+    readonly part: PartModel,
+    readonly prompt: Prompt,
+    private readonly values: () => AnyValues,
+  ) {}
+
+  get prepared(): PreparedValues | undefined {
+    return this.result.prepared
+  }
+
+  get problems(): readonly Problem[] {
+    return this.result.problems
+  }
+
+  private get result(): Pick<PartQuestion, 'prepared' | 'problems'> {
+    return (this.#result ??= this.prepare())
+  }
+
+  private prepare(): Pick<PartQuestion, 'prepared' | 'problems'> {
     try {
-      const given = Object.fromEntries(values.map((value) => [value.name, value.get(run)]))
-      return { ...plain, prepared: prompt.prepare(given), problems: [] }
+      return { prepared: this.prompt.prepare(this.values()), problems: [] }
     } catch (fault) {
       if (!(fault instanceof ProblemError)) throw fault
-      return { ...plain, prepared: undefined, problems: fault.problems }
+      return { prepared: undefined, problems: fault.problems }
     }
+  }
+}
+
+/** A question that scores an answer, with the field of its own answer that is the score. */
+class JudgeQuestion extends Question {
+  constructor(
+    question: ConstructorParameters<typeof Question>,
+    readonly score: string,
+  ) {
+    super(...question)
   }
 }
 

@@ -187,6 +187,8 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
     if (!scope) return []
     const wrong: Problem[] = []
     checkBatch(batch, scope, this.#artefacts, this.#env, (p) => wrong.push(p))
+    if (!plan && batch.envelope)
+      wrong.push(problem('key-inapplicable', { key: 'envelope', type: 'an assembly', fits: [] }, batch.envelope.span))
     return wrong
   }
 
