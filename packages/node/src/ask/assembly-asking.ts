@@ -4,7 +4,7 @@ import type { FinishedRow } from '../replies/finished-row.js'
 import type { Outcome } from '../runs/outcome.js'
 import type { RecordStep } from '../runs/step.js'
 import { countQuestions } from './ask-counts.js'
-import { PartQuestions } from './part-questions.js'
+import { PartQuestions, type PartListener } from './part-questions.js'
 import type { Answered } from './question.js'
 import { RecordAsking, remarksOf, type AskingSetting } from './record-asking.js'
 import type { ReviewLog } from './review-log.js'
@@ -28,7 +28,7 @@ export class AssemblyAsking extends RecordAsking {
   private async ask(record: BatchRecord, headings: readonly string[]): Promise<Outcome> {
     const { counts, file, options } = this.setting
     const all: Answered[] = []
-    const answer: Parameters<PartQuestions['ask']>[2] = async (question, candidate) => {
+    const answer: PartListener['answer'] = async (question, candidate) => {
       const answered = await this.parts.answer(record, question, candidate)
       all.push(answered)
       return answered
@@ -36,8 +36,11 @@ export class AssemblyAsking extends RecordAsking {
     const waiting: string[] = []
     const problems: Problem[] = []
     const outOfDate: string[] = []
+    const onQuestion: PartListener['onQuestion'] = ({ key }, accepted) => {
+      if (accepted?.isOutOfDate) outOfDate.push(key)
+    }
     let columns: FinishedRow['answer'] | undefined
-    for await (const event of this.parts.ask(record, this.decisions, answer, outOfDate)) {
+    for await (const event of this.parts.ask(record, this.decisions, { answer, onQuestion })) {
       if (event.kind === 'waiting') waiting.push(event.key)
       else if (event.kind === 'failed') problems.push(partFailed(event.key, event.problems))
       else if (event.kind === 'document') columns = event.columns

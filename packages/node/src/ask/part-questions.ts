@@ -16,6 +16,14 @@ export function partName(record: string, key: string): string {
   return `${record}:${key}`
 }
 
+/** How the questions of one record are answered, and who hears of them. */
+export interface PartListener {
+  /** Answers in place of the model: what was recorded, or the model while answers are counted. */
+  readonly answer?: (question: PartQuestion, candidate: number) => Promise<Answered>
+  /** Hears of each question before it is asked, with the answer that a person accepted for it. */
+  readonly onQuestion?: (question: PartQuestion, accepted: AcceptedPart | undefined) => void
+}
+
 /** Asks for the parts of an assembly's records: each prompt by its own questions, all of one model. */
 export class PartQuestions {
   private readonly byPrompt = new Map<string, Questions>()
@@ -42,21 +50,12 @@ export class PartQuestions {
     return this.questionsFor(prompt.name).ask({ ...record, prepared }, prepared, [], { candidate, ...(retry && { retry }) })
   }
 
-  /** Asks for a record, and tells what happens. `answer` may count, or take answers from elsewhere. */
-  ask(
-    record: BatchRecord,
-    log: ReviewLog,
-    answer: (question: PartQuestion, candidate: number) => Promise<Answered> = (question, candidate) =>
-      this.answer(record, question, candidate),
-    /** Gets the keys of accepted answers whose inputs have changed since. */
-    outOfDate: string[] = [],
-    /** Hears of each question before it is asked. */
-    known: (question: PartQuestion) => void = () => undefined,
-  ): AsyncGenerator<AssemblyEvent<Answered>> {
+  /** Asks for a record, and tells what happens. What a person accepted is not asked for. */
+  ask(record: BatchRecord, log: ReviewLog, listener: PartListener = {}): AsyncGenerator<AssemblyEvent<Answered>> {
+    const answer = listener.answer ?? ((question, candidate) => this.answer(record, question, candidate))
     const settled = (question: PartQuestion) => {
-      known(question)
       const accepted = this.accepted(record, question, log)
-      if (accepted?.isOutOfDate) outOfDate.push(question.key)
+      listener.onQuestion?.(question, accepted)
       return accepted
     }
     const { seed } = this.batch.model

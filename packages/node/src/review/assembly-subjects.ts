@@ -1,7 +1,7 @@
 import type { PartQuestion } from 'dunelight'
 import { partFailed, type Batch, type BatchRecord, type OriginText } from 'dunelight/host'
 import type { AnswerSource } from '../ask/answer-source.js'
-import { PartQuestions, partName } from '../ask/part-questions.js'
+import { PartQuestions, partName, type PartListener } from '../ask/part-questions.js'
 import type { Answered } from '../ask/question.js'
 import type { ReviewLog } from '../ask/review-log.js'
 import type { ReadyModel } from '../models/ready-model.js'
@@ -46,13 +46,17 @@ export class AssemblySubjects {
     const replies = new Map<string, Answered[]>()
     const taken = new Map<string, number>()
     const outOfDate: string[] = []
+    const onQuestion: PartListener['onQuestion'] = (question, accepted) => {
+      questions.set(question.key, question)
+      if (accepted?.isOutOfDate) outOfDate.push(question.key)
+    }
     let result: Pick<AssembledRecord, 'document' | 'columns'> = nothing
     const answer = (question: PartQuestion, candidate: number): Promise<Answered> =>
       this.known.answer(record, question, candidate).catch((fault: unknown) => {
         if (fault instanceof Unanswered) return MISSING
         throw fault
       })
-    for await (const event of this.known.ask(record, this.log, answer, outOfDate, (question) => questions.set(question.key, question))) {
+    for await (const event of this.known.ask(record, this.log, { answer, onQuestion })) {
       if (event.kind === 'reply' && event.reply !== MISSING) replies.set(event.key, [...(replies.get(event.key) ?? []), event.reply])
       else if (event.kind === 'answered') taken.set(event.key, event.candidate)
       else if (event.kind === 'document') result = { document: event, columns: event.columns }

@@ -8,7 +8,7 @@ import { AnswerSource } from '../ask/answer-source.js'
 import { isAskRun, type AskRun } from '../ask/ask-run.js'
 import { RUN_LOG } from '../ask/ask-task.js'
 import { partName } from '../ask/part-questions.js'
-import { REVIEW_FILE, ReviewLog, type ReviewLine } from '../ask/review-log.js'
+import { REVIEW_FILE, ReviewLog } from '../ask/review-log.js'
 import type { ReadyModel } from '../models/ready-model.js'
 import { unchangedBatch } from '../runs/begin.js'
 import { writeRun } from '../runs/carry-out.js'
@@ -18,32 +18,9 @@ import { KnownIds } from '../runs/known-ids.js'
 import { Selection } from '../runs/selection.js'
 import { openSource, recordsOf, type RecordSource } from '../sources/records.js'
 import { AssemblySubjects } from './assembly-subjects.js'
-import { candidateOf, type Candidate } from './candidate.js'
+import { Decisions, type ReviewAction, type ReviewResult } from './decisions.js'
 import { PromptSubjects } from './prompt-subjects.js'
-import { nextNumber, reviewedOf, type ReviewedRecord, type Subject } from './subject.js'
-
-/** Something to be done with a record: by its name, or all that nothing was decided of (`open`), or that was not accepted (`unaccepted`). */
-export type ReviewAction = { readonly records: ReadonlySet<string> | 'open' | 'unaccepted' } & (
-  | { readonly does: 'accept'; readonly answer?: number }
-  | { readonly does: 'discard' }
-  | { readonly does: 'regenerate'; readonly part?: string }
-  /** A text by hand, as one more answer, which is accepted if it can be read. */
-  | { readonly does: 'edit'; readonly text: string }
-)
-
-/** What was done with one record, or why nothing was. */
-export interface ReviewResult {
-  readonly record: string
-  readonly does: ReviewAction['does']
-  readonly problems: readonly Problem[]
-  /** The answer that was accepted, or that came. */
-  readonly candidate: Candidate | undefined
-  /** The record as it is now. */
-  readonly reviewed: ReviewedRecord
-}
-
-/** What was done, before it is looked at what the record is now. */
-type Done = Omit<ReviewResult, 'reviewed'>
+import { reviewedOf, type ReviewedRecord, type Subject } from './subject.js'
 
 /** A record that can be exported. */
 export interface SettledRecord {
@@ -81,11 +58,13 @@ export class Review {
     private readonly options: ReviewOptions,
   ) {
     const { corrections, candidates = 1 } = file.asking
-    const { model } = options
+    const { model, signal } = options
+    this.decisions = new Decisions(log, model.name, signal)
     this.assemblies = batch.assembly ? new AssemblySubjects(batch, model, corrections, source, log) : undefined
     this.byRecord = this.assemblies ?? new PromptSubjects(batch, model, corrections, source, candidates)
   }
 
+  private readonly decisions: Decisions
   private readonly byRecord: Pick<PromptSubjects, 'of'>
   private readonly assemblies: AssemblySubjects | undefined
 
@@ -239,7 +218,7 @@ export class Review {
             : // A record with an action of its own is not part of the rest.
               !isOwn && atFirst.has(subject.name) && (records === 'open' ? before.state === 'open' : before.state !== 'accepted')
         if (!isMeant) continue
-        const done = await this.carryOut(subject, before, action)
+        const done = await this.decisions.carryOut(subject, before, action)
         if (!done) continue
         isChanged ||= done.problems.length === 0 && done.does !== 'regenerate'
         onDone({ ...done, reviewed: this.reviewed(subject) })
@@ -280,98 +259,6 @@ export class Review {
   /** Whether a name is that of a record, or of a part of it. */
   private isOf(name: string, record: string): boolean {
     return name === record || (this.assemblies !== undefined && name.startsWith(partName(record, '')))
-  }
-
-  private carryOut(subject: Subject, before: ReviewedRecord, action: ReviewAction): Promise<Done | undefined> {
-    if (action.does === 'regenerate') return this.regenerate(subject, before, action.part)
-    return action.does === 'edit' ? this.edit(subject, before, action.text) : this.settle(subject, before, action)
-  }
-
-  private async edit(subject: Subject, { candidates, row }: ReviewedRecord, text: string): Promise<Done> {
-    const { name: record, reader, answers } = subject
-    const refused = (problems: readonly Problem[]): Done => ({ record, does: 'edit', problems, candidate: undefined })
-    if (!reader?.read) return refused([problem('answer-unknown', { record, number: 1, count: 0 })])
-    const at = new Date().toISOString()
-    const line: ReviewLine = { record, row, at, does: 'add', text, model: '', byHand: true }
-    const candidate = candidateOf(nextNumber(answers, candidates), text, reader, false, line)
-    if (candidate.problems.length > 0) return refused(candidate.problems)
-    await this.log.add(line)
-    await this.accept(subject, candidate)
-    return { record, does: 'edit', problems: [], candidate }
-  }
-
-  private async settle(
-    subject: Subject,
-    { candidates, row, problems, taken }: ReviewedRecord,
-    action: ReviewAction & { does: 'accept' | 'discard' },
-  ): Promise<Done> {
-    const { name: record } = subject
-    const refused = (why: readonly Problem[]): Done => ({ record, does: action.does, problems: why, candidate: undefined })
-    if (action.does === 'discard') {
-      await this.log.add({ record, row, at: new Date().toISOString(), does: 'discard' })
-      return { record, does: 'discard', problems: [], candidate: undefined }
-    }
-    const readable = candidates.filter((candidate) => candidate.answer !== undefined)
-    const wanted = action.answer ?? taken
-    const candidate = wanted === undefined ? readable.at(-1) : candidates.find(({ number }) => number === wanted)
-    if (!candidate) {
-      const why =
-        action.answer === undefined ? problems : [problem('answer-unknown', { record, number: action.answer, count: candidates.length })]
-      return refused(why.length > 0 ? why : [problem('answer-unknown', { record, number: 1, count: candidates.length })])
-    }
-    if (!candidate.answer) return refused(candidate.problems)
-    await this.accept(subject, candidate)
-    return { record, does: 'accept', problems: [], candidate }
-  }
-
-  private accept({ name, record, inputs }: Subject, { number, text }: Candidate): Promise<void> {
-    const at = new Date().toISOString()
-    return this.log.add({
-      record: name,
-      row: record.row,
-      at,
-      does: 'accept',
-      answer: number,
-      ...(inputs !== undefined && { text, inputs }),
-    })
-  }
-
-  /** Asks once more: for the whole answer, or for a part of the one that was accepted, else of the last. */
-  private async regenerate(subject: Subject, before: ReviewedRecord, part: string | undefined): Promise<Done | undefined> {
-    if (this.options.signal?.aborted) return undefined
-    const { name: record, answers, problems: unfit, reader } = subject
-    const refused = (problems: readonly Problem[]): Done => ({ record, does: 'regenerate', problems, candidate: undefined })
-    if (unfit.length > 0) return refused(unfit)
-    const number = nextNumber(answers, before.candidates)
-    const from =
-      before.candidates.find((candidate) => candidate.number === before.accepted) ??
-      before.candidates.findLast((candidate) => candidate.answer !== undefined)
-    if (part !== undefined && !before.parts.includes(part)) return refused([problem('part-unknown', { part, known: before.parts })])
-    if (part !== undefined && !from) return refused([problem('answer-unknown', { record, number: 1, count: 0 })])
-    const answered = await subject.ask({
-      candidate: number,
-      ...(part !== undefined && { retry: { text: defined(from).text, part } }),
-    })
-    const { form, reply, text, problems } = answered
-    if (text === undefined || problems.length > 0) return refused(problems)
-    const whole =
-      part === undefined
-        ? text
-        : defined(form).write(defined(form).exchange(defined(form).read(defined(from).text).partial, defined(reply).value, part))
-    const isMock = answered.answers.some((answer) => answer.answer.isMock)
-    const line: ReviewLine = {
-      record,
-      row: before.row,
-      at: new Date().toISOString(),
-      does: 'add',
-      text: whole,
-      model: this.options.model.name,
-      ...(part !== undefined && { part, of: defined(from).number }),
-      ...(isMock && { isMock: true as const }),
-    }
-    await this.log.add(line)
-    const candidate = candidateOf(number, whole, reader ?? answered, isMock, line)
-    return { record, does: 'regenerate', problems: candidate.problems, candidate }
   }
 
   private reviewed(subject: Subject): ReviewedRecord {
