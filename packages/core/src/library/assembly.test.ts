@@ -1,4 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
+import fc from 'fast-check'
 import { libraryFrom, type AssemblyEvent, type Model, type ModelRequest } from 'dunelight'
 import { mockModel, previewAssembly } from 'dunelight/host'
 
@@ -244,6 +245,46 @@ describe('an assembly', () => {
       ).at(-1)
     expect(await ask()).toEqual(await ask())
   })
+})
+
+test('parts that need each other in any order are asked after what they need; a cycle is one problem, with the way around it', async () => {
+  const graph = fc.array(fc.array(fc.nat(9), { maxLength: 3 }), { minLength: 1, maxLength: 8 })
+  await fc.assert(
+    fc.asyncProperty(graph, fc.boolean(), async (needs, mayCircle) => {
+      const names = needs.map((_, i) => `p${i}`)
+      // Each part refers to some others; without a cycle only to those with a higher number, which stand behind it.
+      const others = needs.map((own, i) => [...new Set(own.map((n) => n % needs.length))].filter((n) => (mayCircle ? n !== i : n > i)))
+      const files = Object.fromEntries(
+        names.map((name, i) => {
+          const variables = (others[i] ?? []).map((n) => `p${n}: { type: text, untrusted: true }`).join(', ')
+          const texts = (others[i] ?? []).map((n) => `{p${n} as fenced}`).join('\\n')
+          return [`prompts/${name}.yaml`, `title: T\nvariables: { ${variables} }\nturns: [{ user: "${name}\\n${texts}" }]`]
+        }),
+      )
+      const parts = names.map((name) => `${name}: { prompt: ${name} }`).join(', ')
+      const text = names.map((name) => `{${name}}`).join(' ')
+      const library = libraryFrom({ ...files, 'assemblies/a.yaml': `title: A\nparts: { ${parts} }\ntext: "${text}"` })
+      const errors = library.problems.filter(({ severity }) => severity === 'error')
+      const reaches = (from: number, to: number, seen = new Set<number>()): boolean =>
+        (others[from] ?? []).some((next) => next === to || (!seen.has(next) && reaches(next, to, seen.add(next))))
+      if (names.some((_, i) => reaches(i, i))) {
+        expect(errors.map(({ code }) => code)).toEqual(['part-cycle'])
+        return
+      }
+      expect(errors).toEqual([])
+      const asked: string[] = []
+      const model: Model = async ({ prompt }) => {
+        for (const n of others[Number(prompt.slice(1))] ?? []) expect(asked).toContain(`p${n}`)
+        await Promise.resolve()
+        asked.push(prompt)
+        return { text: prompt, finish: 'done' }
+      }
+      const events = await eventsOf(library.assembly('a').ask({}, { model }))
+      expect(events.at(-1)).toMatchObject({ kind: 'document', text: names.join(' ') })
+      expect(asked.toSorted()).toEqual(names)
+    }),
+    { numRuns: 60 },
+  )
 })
 
 test('a problem code of an unknown assembly', () => {
