@@ -22,7 +22,7 @@ describe('building without YAML', () => {
     await page.keyboard.press('Control+e')
     await behind('Write the label for')
     const slow = await page.context().newCDPSession(page)
-    await slow.send('Emulation.setCPUThrottlingRate', { rate: 12 })
+    await slow.send('Emulation.setCPUThrottlingRate', { rate: 6 })
     await page.keyboard.press('Control+k')
     await page.getByRole('dialog').getByRole('combobox').waitFor()
     await page.keyboard.press('Escape')
