@@ -29,6 +29,8 @@ test('a run of assemblies that is killed at any moment asks nothing twice, and c
       'room.floor < 9 and room.code in ("D0", "L1")',
       '--model',
       'desk',
+      '--corrections',
+      '8',
       '--runs',
       house.pathOf(name),
     ],

@@ -114,9 +114,11 @@ export class AnswerSource {
   }
 
   private askAndKeep(key: string, request: ModelRequest, urgent: boolean): Promise<ModelAnswer> {
-    const keep = (answer: ModelAnswer) => {
+    // One after the other: what a run has is in the library's cache, too, whenever the process ends.
+    const keep = async (answer: ModelAnswer) => {
       const line = cachedAnswer(key, request, answer, this.model)
-      return Promise.all([this.log?.add(line), this.store?.add(line)])
+      await this.store?.add(line)
+      await this.log?.add(line)
     }
     return this.asker.ask(request, { urgent, keep })
   }
