@@ -5,7 +5,7 @@ import { dirname, join } from 'node:path'
 import { build } from 'esbuild'
 
 /** The entries of a package besides its first. */
-const DEPTHS = { core: ['parts', 'host'], node: ['host'] }
+const DEPTHS = { core: ['parts', 'host', 'editions/index'], node: ['host'] }
 
 for (const name of ['core', 'tables', 'node', 'editor']) {
   const dist = `packages/${name}/dist`
@@ -31,7 +31,10 @@ for (const name of ['core', 'tables', 'node', 'editor']) {
     }),
   })
   rmSync(`${dist}/all.js`)
-  for (const depth of depths) writeFileSync(`${out}/${depth}.js`, "module.exports = require('./all.js')\n")
+  for (const depth of depths) {
+    mkdirSync(dirname(`${out}/${depth}.js`), { recursive: true })
+    writeFileSync(`${out}/${depth}.js`, `module.exports = require('./${depth.includes('/') ? '../' : ''}all.js')\n`)
+  }
   writeFileSync(`${out}/package.json`, '{ "type": "commonjs" }\n')
   for (const file of readdirSync(dist, { recursive: true }).filter((path) => path.endsWith('.d.ts') && !path.startsWith('cjs'))) {
     mkdirSync(dirname(join(out, file)), { recursive: true })

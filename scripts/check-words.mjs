@@ -14,7 +14,8 @@ const REPLACED = [
   [/\bspeaks? of\b/i, 'needs, or mentions'],
   [/\b(is|are) no (whole|valid|name|number|record|JSON|table)\b/i, 'is not a …'],
   [/\bfrom outside\b/i, 'untrusted'],
-  [/(?<!-than )\bsigns?\b/i, 'character'],
+  // A key signs an edition; a text has characters.
+  [/\b(?:an?|no|the|one|each|every|this|\d+|of|other|more|invisible) signs?\b/i, 'character'],
   [/\b(?:somebody|nobody|whoever|wherever|whichever)\b/i, 'the actor'],
   [/\b(?:is|are|be) let be\b/i, 'ignored'],
   [/\bby lot\b/i, 'at random'],

@@ -1,10 +1,10 @@
 import { Writable } from 'node:stream'
 import { Option, type Command } from 'commander'
-import { libraryAround } from './flags/library-around.js'
+import { isLibrary, libraryAround } from './flags/library-around.js'
 import { WrongUse, type CommandContext } from './ui/context.js'
 
 /** The groups of commands in the help, in this order. */
-export const GROUPS = ['Write', 'Render', 'Ask', 'Runs', 'Export'] as const
+export const GROUPS = ['Write', 'Render', 'Ask', 'Runs', 'Production', 'Export'] as const
 
 /** An argument: its name in help, and what it is. */
 export type Argument = readonly [name: string, about: string]
@@ -25,7 +25,16 @@ interface Definition<A extends readonly Argument[], F> {
   /** The words after `dunelight`. */
   readonly examples: readonly string[]
   /** Returns the exit code. Writes data to stdout and messages to stderr. */
-  readonly run: (context: CommandContext, args: { readonly [K in keyof A]: string }, flags: F) => Promise<number>
+  readonly run: (context: CommandContext, args: ArgumentsOf<A>, flags: F) => Promise<number>
+}
+
+/** The values of arguments: a text each, which may be missing in square brackets, and a list for a name that ends in dots. */
+type ArgumentsOf<A extends readonly Argument[]> = {
+  readonly [K in keyof A]: A[K] extends readonly [`[${string}...]`, string]
+    ? readonly string[] | undefined
+    : A[K] extends readonly [`[${string}]`, string]
+      ? string | undefined
+      : string
 }
 
 /** A command whose arguments and options have been read by commander, which checks them. */
@@ -63,13 +72,22 @@ export function addCommand(
     if (flags.startsWith('--set ')) command.addOption(new Option(...SET_TEXT).argParser(list))
   }
   command.action(async (...passed: unknown[]) => {
-    const given = passed.slice(0, args.length).filter((value) => value !== undefined) as string[]
-    const values = mayLackLibrary && given.length === args.length - 1 ? [await libraryAround(), ...given] : given
-    const lacking = args[values.length]
+    const given = passed.slice(0, args.length).flatMap((value) => (value === undefined ? [] : (value as string | string[])))
+    const texts = mayLackLibrary && (await lacksLibrary(args, given)) ? [await libraryAround(), ...given] : given
+    const values = args.flatMap(([argument], i): unknown[] => (argument.includes('...') ? [texts.slice(i)] : texts.slice(i, i + 1)))
+    const lacking = args.slice(values.length).find(([argument]) => argument.startsWith('<'))
     if (lacking) throw new WrongUse(`missing argument ${lacking[0]}: ${lacking[1]}`, `dunelight ${name} --help shows how it is used`)
     const flags = withTexts(passed[args.length] as SetFlags & DetailFlags)
-    ended(await run(inDetail(context, flags), values, flags))
+    ended(await run(inDetail(context, flags), values as string[], flags))
   })
+}
+
+/** Whether the library was left out: by the number of arguments, or where some may be missing, by what the first one is. */
+async function lacksLibrary(args: readonly Argument[], given: readonly string[]): Promise<boolean> {
+  const optional = args.slice(1).filter(([argument]) => argument.startsWith('['))
+  if (optional.length === 0) return given.length === args.length - 1
+  const isFull = given.length === args.length && !optional.some(([argument]) => argument.includes('...'))
+  return !isFull && !(given[0] !== undefined && (await isLibrary(given[0])))
 }
 
 interface DetailFlags {

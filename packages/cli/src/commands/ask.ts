@@ -31,7 +31,7 @@ import { askForDocument } from './ask-assembly.js'
 import { collectItems } from './collect.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { readMockFaults } from '../flags/mock-faults.js'
-import { openToRun, promptOf } from '../flags/open-library.js'
+import { APPROVER_FLAGS, openNamed, promptOf, type ApproverFlags } from '../flags/open-library.js'
 import { namedValues } from '../flags/record.js'
 import { readSet } from '../flags/values.js'
 import { candidateText } from '../ui/candidate-text.js'
@@ -71,6 +71,7 @@ export const askCommand = defineCommand({
     FLATTEN,
     ['--keep-turns', 'keep the turns that are sent in the run’s folder: turns.jsonl.gz'],
     OVERWRITE_FOREIGN,
+    ...APPROVER_FLAGS,
     ...DETAIL_FLAGS,
   ],
   examples: [
@@ -82,7 +83,7 @@ export const askCommand = defineCommand({
   run: (context, [folder, what], flags: AskFlags) => ask(context, folder, what, flags),
 })
 
-export interface AskFlags extends BatchFlags {
+export interface AskFlags extends BatchFlags, ApproverFlags {
   readonly set?: string[]
   readonly record?: string
   readonly model?: string
@@ -101,8 +102,8 @@ export interface AskFlags extends BatchFlags {
 }
 
 /** Asks a model: for one record or set of values, its reply on stdout; for a table, into a run's folder. */
-async function ask(context: CommandContext, folder: string, what: string, flags: AskFlags): Promise<number> {
-  const library = await openToRun(folder, what)
+async function ask(context: CommandContext, folder: string, stated: string, flags: AskFlags): Promise<number> {
+  const { library, name: what } = await openNamed(context, folder, stated, flags)
   const isBatch = library.artefacts.batches.has(what)
   const prompt = promptOf(library, what)
   if (flags.collect !== undefined)

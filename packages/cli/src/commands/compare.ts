@@ -1,6 +1,7 @@
 import { basename, extname, resolve } from 'node:path'
 import type { Library, Prompt } from 'dunelight'
 import type { AnswerColumn } from 'dunelight/parts'
+import { readReference } from 'dunelight/editions'
 import { defined, problem } from 'dunelight/host'
 import { askBatch, readyModel } from '@dunelight/node'
 import {
@@ -15,6 +16,7 @@ import {
   type ComparedSide,
 } from '@dunelight/node/host'
 import { BATCH_FLAGS, defineCommand, DETAIL_FLAGS, fromOne, LIBRARY, list, OVERWRITE, TAKE, whole } from '../define-command.js'
+import { APPROVER_FLAGS, approversOf, type ApproverFlags } from '../flags/open-library.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
 import { resultFile, writeResult } from '../ui/result-file.js'
 import { RunReporter } from '../ui/run-reporter.js'
@@ -28,7 +30,7 @@ export const compareCommand = defineCommand({
   arguments: [LIBRARY, ['<prompt>', 'the first prompt']],
   options: [
     ...BATCH_FLAGS,
-    ['--other <prompt>', 'compare with this prompt'],
+    ['--other <prompt>', 'compare with this prompt, or another wording: label/write@7, @live, @git:HEAD~3'],
     ['--other-model <name>', 'compare with this model'],
     ['--other-persona <name>', 'compare with this persona'],
     ['--other-set <name=value>', 'a value of the second variant; can be repeated', list],
@@ -42,13 +44,17 @@ export const compareCommand = defineCommand({
     ['--to <file>', 'write a report: .html or .md'],
     ['--runs <folder>', 'the folder for run folders; default: runs/ in the library'],
     OVERWRITE,
+    ...APPROVER_FLAGS,
     ...DETAIL_FLAGS,
   ],
-  examples: ['compare demo/marram-house survey/grade --other-persona night-watch --records demo/marram-house/data/objects.csv --take 40'],
+  examples: [
+    'compare demo/marram-house survey/grade --other-persona night-watch --records demo/marram-house/data/objects.csv --take 40',
+    'compare demo/marram-house survey/grade@live --other survey/grade --records demo/marram-house/data/objects.csv --take 40',
+  ],
   run: (context, [folder, prompt], flags: CompareFlags) => compare(context, folder, prompt, flags),
 })
 
-interface CompareFlags extends BatchFlags {
+interface CompareFlags extends BatchFlags, ApproverFlags {
   readonly set?: string[]
   readonly otherSet?: string[]
   readonly other?: string
@@ -64,9 +70,9 @@ interface CompareFlags extends BatchFlags {
 }
 
 /** Asks two models or wordings about the same records, and compares the answers. */
-async function compare(context: CommandContext, folder: string, prompt: string, flags: CompareFlags): Promise<number> {
-  const { other = prompt, before, otherModel, otherPersona, otherSetting, otherSet, to } = flags
-  if (other === prompt && [before, otherModel, otherPersona, otherSetting, otherSet].every((item) => item === undefined))
+async function compare(context: CommandContext, folder: string, reference: string, flags: CompareFlags): Promise<number> {
+  const { other: otherReference = reference, before, otherModel, otherPersona, otherSetting, otherSet, to } = flags
+  if (otherReference === reference && [before, otherModel, otherPersona, otherSetting, otherSet].every((item) => item === undefined))
     throw new WrongUse(
       'both sides are the same',
       'name the difference: --other, --other-model, --other-persona, --other-set, --other-setting or --before',
@@ -77,12 +83,15 @@ async function compare(context: CommandContext, folder: string, prompt: string, 
   if (to !== undefined) (await resultFile(to, flags.overwrite ?? false, [flags.records])).destroy()
   const { stderr, stdout } = context
   const c = colorsFor(stderr, context.env)
-  const first = await openWithWording(folder, prompt, {})
-  const second = await openWithWording(before ?? folder, other, {
+  const trust = { approvers: approversOf(context, flags) }
+  const first = await openWithWording(folder, reference, {}, trust)
+  const wording = {
     ...(otherPersona !== undefined && { persona: otherPersona }),
     ...(otherSetting && { settings: settingsOf(otherSetting) }),
-  })
-  const names = namesOf(prompt, other, flags)
+  }
+  const second = await openWithWording(before ?? folder, otherReference, wording, trust)
+  const names = namesOf(reference, otherReference, flags)
+  const [prompt, other] = [readReference(reference).name, readReference(otherReference).name]
   const reporter = new RunReporter(context, 'answered')
   const askedSide = await askSide(context, reporter, flags, folder, {
     name: names[0],

@@ -4,7 +4,7 @@ import { readTable } from '@dunelight/node'
 import { fileReader, readPools, readyBatch, takesFiles, withNames } from '@dunelight/node/host'
 import { BATCH, BATCH_FLAGS, defineCommand, JSON_FLAG, LIBRARY, LOCALE, SET_FOR_ALL } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
-import { openToRun } from '../flags/open-library.js'
+import { openNamed } from '../flags/open-library.js'
 import { colorsFor, EXIT, paintFor, plural, type Colors, type CommandContext } from '../ui/context.js'
 import { columns as aligned } from '../ui/table.js'
 import { readSet } from '../flags/values.js'
@@ -26,8 +26,8 @@ export const fitCommand = defineCommand({
 })
 
 /** Shows how a table's columns become a prompt's variables, before anything runs. */
-async function fit(context: CommandContext, folder: string, what: string, flags: FitFlags): Promise<number> {
-  const library = await openToRun(folder, what)
+async function fit(context: CommandContext, folder: string, stated: string, flags: FitFlags): Promise<number> {
+  const { library, name: what } = await openNamed(context, folder, stated)
   const { model, records } = namedBatch(library, folder, what, flags)
   const prompt = library.inputOf(model.prompt?.name ?? '')
   const values = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })

@@ -3,6 +3,13 @@ import { askCommand } from './ask.js'
 import { checkCommand } from './check.js'
 import { completionCommand } from './completion.js'
 import { compareCommand } from './compare.js'
+import { historyCommand } from './history.js'
+import { diffCommand } from './diff.js'
+import { publishCommand } from './publish.js'
+import { channelCommand } from './channel.js'
+import { editionsCommand } from './editions.js'
+import { approveCommand } from './approve.js'
+import { keyCommand } from './key.js'
 import { examplesCommand } from './examples.js'
 import { examplesAddCommand } from './examples-add.js'
 import { fitCommand } from './fit.js'
@@ -46,6 +53,13 @@ export const COMMANDS: readonly CommandFile[] = [
   mockCommand,
   runsCommand,
   resumeCommand,
+  historyCommand,
+  diffCommand,
+  publishCommand,
+  editionsCommand,
+  approveCommand,
+  channelCommand,
+  keyCommand,
   typesCommand,
   schemaCommand,
   fileSchemasCommand,

@@ -6,7 +6,7 @@ import { defined } from 'dunelight/host'
 import { readReplies } from '@dunelight/node'
 import { labelRouter, readEnding, type DocumentEnding, type ReadRepliesResult } from '@dunelight/node/host'
 import { defineCommand, LIBRARY, PROMPT, FLATTEN, RAW_CELLS, SET_FOR_ALL } from '../define-command.js'
-import { openToRender } from '../flags/open-library.js'
+import { openNamed } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
 import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from '../ui/context.js'
 import { DOCUMENT_FLAGS, documentEndings, ownFolder, writeFinished } from '../ui/documents.js'
@@ -58,8 +58,8 @@ interface ReadFlags {
 }
 
 /** Reads a file of replies, and joins the answers with the records that they answer. */
-async function read(context: CommandContext, folder: string, name: string, flags: ReadFlags): Promise<number> {
-  const library = await openToRender(folder, name)
+async function read(context: CommandContext, folder: string, stated: string, flags: ReadFlags): Promise<number> {
+  const { library, name } = await openNamed(context, folder, stated)
   const prompt = library.prompt(name)
   const files = await openFiles(context, prompt, flags)
   const summary = new RepliesSummary(prompt.answerColumns)

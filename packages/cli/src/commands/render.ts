@@ -4,7 +4,7 @@ import { printProblem, type Library, type Prompt } from 'dunelight'
 import { renderTable, type TableFile } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, NAME, OVERWRITE, PROMPT, TABLE_FLAGS, TAKE, whole } from '../define-command.js'
 import { tableOf, type TableFlags } from '../flags/batch-flags.js'
-import { openToRender } from '../flags/open-library.js'
+import { APPROVER_FLAGS, openNamed, type ApproverFlags } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
 import { colorsFor, EXIT, paintFor, plural, WrongUse, type CommandContext } from '../ui/context.js'
 import { printTurns } from '../ui/print-turns.js'
@@ -29,6 +29,7 @@ export const renderCommand = defineCommand({
     ['--seed <n>', 'chooses between the wordings of vary', whole],
     LOCALE,
     ['--wordings', 'render every wording of vary'],
+    ...APPROVER_FLAGS,
     JSON_FLAG,
   ],
   examples: [
@@ -38,7 +39,7 @@ export const renderCommand = defineCommand({
   run: (context, [folder, name], flags: RenderFlags) => render(context, folder, name, flags),
 })
 
-interface RenderFlags extends TableFlags {
+interface RenderFlags extends TableFlags, ApproverFlags {
   readonly set?: string[]
   readonly record?: string
   readonly as?: string
@@ -56,13 +57,13 @@ interface RenderFlags extends TableFlags {
 const TABLE_ONLY = ['record', 'as', 'name', 'take', 'rejected'] as const
 
 /** Renders one set of values, or a table. */
-async function render(context: CommandContext, folder: string, name: string, flags: RenderFlags): Promise<number> {
+async function render(context: CommandContext, folder: string, stated: string, flags: RenderFlags): Promise<number> {
   const table = tableOf(flags)
   if (!table) {
     for (const flag of TABLE_ONLY)
       if (flags[flag] !== undefined) throw new WrongUse(`--${flag} needs --records`, 'name a table with --records FILE')
   } else if (flags.wordings) throw new WrongUse('--wordings renders one set of values, not a table', 'use --set instead of --records')
-  const library = await openToRender(folder, name)
+  const { library, name } = await openNamed(context, folder, stated, flags)
   const prompt = library.prompt(name)
   const values = await readSet(prompt, flags.set, { locale: flags.locale, limit: library.limits.attachmentBytes })
   const out = flags.to === undefined ? context.stdout : await resultFile(flags.to, flags.overwrite ?? false, [flags.records])

@@ -17,7 +17,7 @@ import {
   whole,
 } from '../define-command.js'
 import { namedBatch, type BatchFlags } from '../flags/batch-flags.js'
-import { openToRun } from '../flags/open-library.js'
+import { APPROVER_FLAGS, openNamed, type ApproverFlags } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
 import { colorsFor, EXIT, plural, WrongUse, type CommandContext } from '../ui/context.js'
 import { budgetLeft } from '../ui/budget-left.js'
@@ -46,13 +46,14 @@ export const runCommand = defineCommand({
     RUNS_FOLDER,
     RAW_CELLS,
     OVERWRITE_FOREIGN,
+    ...APPROVER_FLAGS,
     ...DETAIL_FLAGS,
   ],
   examples: ['run demo/marram-house tonight', 'run demo/marram-house label/write --records objects.csv --to labels.csv --workers 2'],
   run: (context, [folder, what], flags: RunFlags) => run(context, folder, what, flags),
 })
 
-interface RunFlags extends BatchFlags {
+interface RunFlags extends BatchFlags, ApproverFlags {
   readonly set?: string[]
   readonly locale?: string
   readonly workers?: number
@@ -72,8 +73,8 @@ function threads(text: string): number {
 }
 
 /** Runs a batch, or a prompt with a table, into a folder of its own. */
-async function run(context: CommandContext, folder: string, what: string, flags: RunFlags): Promise<number> {
-  const library = await openToRun(folder, what)
+async function run(context: CommandContext, folder: string, stated: string, flags: RunFlags): Promise<number> {
+  const { library, name: what } = await openNamed(context, folder, stated, flags)
   const { name, model, records, to } = namedBatch(library, folder, what, flags)
   const { set = [], locale, workers, runs, bare = false, overwrite = false, json = false } = flags
   if (json && to === '-') throw new WrongUse('--json and --to - cannot be combined', 'both write to standard output')

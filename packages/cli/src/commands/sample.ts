@@ -1,7 +1,7 @@
 import { ProblemError, type Form, type Prompt } from 'dunelight'
 import { problem, defined } from 'dunelight/host'
 import { defineCommand, LIBRARY, list, PROMPT, RECORD_FLAGS, whole } from '../define-command.js'
-import { openToRender } from '../flags/open-library.js'
+import { openNamed } from '../flags/open-library.js'
 import { namedValues, type ValueFlags } from '../flags/record.js'
 import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 
@@ -30,8 +30,8 @@ export const sampleCommand = defineCommand({
 })
 
 /** Prints made-up replies to a prompt, for tests of what reads them. */
-async function sample(context: CommandContext, folder: string, name: string, flags: SampleFlags): Promise<number> {
-  const library = await openToRender(folder, name)
+async function sample(context: CommandContext, folder: string, stated: string, flags: SampleFlags): Promise<number> {
+  const { library, name } = await openNamed(context, folder, stated)
   const { set, records, record } = flags
   const recordFlags = { ...(set && { set }), ...(records !== undefined && { records }), ...(record !== undefined && { record }) }
   const prompt = library.prompt(name)

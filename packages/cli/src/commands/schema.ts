@@ -2,7 +2,7 @@ import type { Prompt } from 'dunelight'
 import { schemaOf } from 'dunelight/parts'
 import { defined } from 'dunelight/host'
 import { defineCommand, LIBRARY, PROMPT } from '../define-command.js'
-import { openToRead } from '../flags/open-library.js'
+import { openNamed, openToRead } from '../flags/open-library.js'
 import { EXIT, WrongUse, type CommandContext } from '../ui/context.js'
 
 interface SchemaFlags {
@@ -28,8 +28,9 @@ export const schemaCommand = defineCommand({
 })
 
 /** The variables of a prompt as a JSON Schema, or what its replies are read as. */
-async function schema(context: CommandContext, folder: string, name: string, flags: SchemaFlags): Promise<number> {
-  const prompt = (await openToRead(folder)).prompt(name)
+async function schema(context: CommandContext, folder: string, stated: string, flags: SchemaFlags): Promise<number> {
+  const { library, name } = await openNamed(context, folder, stated, {}, openToRead)
+  const prompt = library.prompt(name)
   if (flags.answer) return answerSchema(context, prompt, flags)
   for (const flag of ['strict', 'call'] as const) if (flags[flag]) throw new WrongUse(`--${flag} needs --answer`, 'add --answer')
   context.stdout.write(`${JSON.stringify(schemaOf(prompt.variables, prompt.title, { marks: flags.marks ?? false }), null, 2)}\n`)

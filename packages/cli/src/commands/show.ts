@@ -1,7 +1,7 @@
 import type { Library, Prompt } from 'dunelight'
 import { describe, type Declared } from 'dunelight/parts'
 import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, RECORD_FLAGS, SHAPE_FLAGS } from '../define-command.js'
-import { openToRun, promptOf } from '../flags/open-library.js'
+import { APPROVER_FLAGS, openNamed, promptOf, type ApproverFlags } from '../flags/open-library.js'
 import { assemblyCard, previewJson, printAssembly, printPreview } from './show-assembly.js'
 import { inputRows } from './show-inputs.js'
 import { printOrigins } from '../ui/print-origins.js'
@@ -9,7 +9,7 @@ import { namedValues, type ValueFlags } from '../flags/record.js'
 import { colorsFor, EXIT, type Colors, type CommandContext } from '../ui/context.js'
 import { columns } from '../ui/table.js'
 
-interface ShowFlags extends ValueFlags {
+interface ShowFlags extends ValueFlags, ApproverFlags {
   readonly json?: boolean
 }
 
@@ -18,7 +18,14 @@ export const showCommand = defineCommand({
   group: 'Write',
   about: 'Show a prompt or an assembly: its variables and what it uses; with values, the origin of every span.',
   arguments: [LIBRARY, ['<name>', 'a prompt, an assembly, or a batch: a record as it joins it']],
-  options: [['--set <name=value>', 'a value; can be repeated', list], ...RECORD_FLAGS, ...SHAPE_FLAGS, LOCALE, JSON_FLAG],
+  options: [
+    ['--set <name=value>', 'a value; can be repeated', list],
+    ...RECORD_FLAGS,
+    ...SHAPE_FLAGS,
+    LOCALE,
+    ...APPROVER_FLAGS,
+    JSON_FLAG,
+  ],
   examples: [
     'show demo/marram-house label/write',
     'show demo/marram-house label/write --records demo/marram-house/data/objects.csv --record MH-0007',
@@ -28,8 +35,8 @@ export const showCommand = defineCommand({
 })
 
 /** Shows what a prompt takes and uses; with values, its finished turns and the origin of each span. */
-async function show(context: CommandContext, folder: string, what: string, flags: ShowFlags): Promise<number> {
-  const library = await openToRun(folder, what)
+async function show(context: CommandContext, folder: string, stated: string, flags: ShowFlags): Promise<number> {
+  const { library, name: what } = await openNamed(context, folder, stated, flags)
   const name = promptOf(library, what)
   const c = colorsFor(context.stdout, context.env)
   const given = await namedValues(library, folder, what, flags)

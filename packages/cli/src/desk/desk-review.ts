@@ -12,6 +12,7 @@ import {
   spreadsheet,
   type ReviewedRecord,
   type ReviewResult,
+  wordingOfRun,
 } from '@dunelight/node/host'
 import { addCases, setNamed } from '../cases/add-cases.js'
 import type { DeskRuns } from './desk-runs.js'
@@ -180,7 +181,7 @@ export class DeskReview {
     const folder = this.runs.folderOf(run)
     const file = await readRun(folder)
     if (!isAskRun(file)) throw new ProblemError([problem('run-without-answers', { run })])
-    const library = await openLibrary(this.root)
+    const library = await openLibrary(this.root, wordingOfRun(file))
     const model = this.session.counted(readyModel(library, file.prompt.name, file.asking.model, file.asking.mock))
     const review = await Review.open(folder, { library, model })
     try {

@@ -1,6 +1,6 @@
 import type { Library } from 'dunelight'
 import { readRun, type RunFile } from '@dunelight/node'
-import { libraryOf } from '@dunelight/node/host'
+import { libraryOf, wordingOfRun } from '@dunelight/node/host'
 import { openToRender } from './open-library.js'
 import { readSet } from './values.js'
 
@@ -8,7 +8,7 @@ import { readSet } from './values.js'
 export async function openRun(folder: string): Promise<{ file: RunFile; library: Library; values: Record<string, unknown> }> {
   const file = await readRun(folder)
   const { prompt, locale, set: stated } = file
-  const library = await openToRender(libraryOf(folder, file), prompt.name)
+  const library = await openToRender(libraryOf(folder, file), prompt.name, wordingOfRun(file))
   const values = await readSet(library.inputOf(prompt.name), stated, { locale, limit: library.limits.attachmentBytes })
   return { file, library, values }
 }

@@ -1,12 +1,9 @@
-import { execFile } from 'node:child_process'
 import { readFile } from 'node:fs/promises'
-import { basename, dirname, join } from 'node:path'
-import { promisify } from 'node:util'
 import { ProblemError, type BatchModel, type Library, type Prompt } from 'dunelight'
 import type { Member } from 'dunelight/parts'
 import { artefactFile, plainBatch, defined } from 'dunelight/host'
 import { compareTable, type Comparison } from '@dunelight/node'
-import { readPools, readyBatch, reason, tableFile } from '@dunelight/node/host'
+import { Git, readPools, readyBatch, reason, tableFile } from '@dunelight/node/host'
 import { membersNamed } from './members.js'
 import { openToRender } from '../flags/open-library.js'
 import { WrongUse } from '../ui/context.js'
@@ -53,7 +50,7 @@ export async function touchedBy(library: Library, folder: string, flags: Touched
     ),
   ]
   const file = artefactFile(library.artefacts, defined(members[0]))
-  const earlier = file === undefined ? undefined : await earlierText(join(folder, file), flags.before)
+  const earlier = file === undefined ? undefined : await earlierText(folder, file, flags.before)
   const before = earlier && (await openToRender(folder, undefined, { instead: { [defined(file)]: earlier.text } }))
   const touches: Touch[] = []
   for (const name of prompts.sort()) touches.push(await touch(name, library, before, folder, flags.records))
@@ -130,17 +127,21 @@ function validPrompt(library: Library, name: string): Prompt | undefined {
 }
 
 /** The file's earlier version: another file that the caller names, else the file of the last commit, if the folder is under version control. */
-async function earlierText(path: string, was: string | undefined): Promise<{ text: string; message: string } | undefined> {
+async function earlierText(folder: string, path: string, was: string | undefined): Promise<{ text: string; message: string } | undefined> {
   if (was !== undefined) {
     const text = await readFile(was, 'utf8').catch((fault: unknown) => {
       throw new WrongUse(`cannot read ${was}: ${reason(fault)}`)
     })
     return { text, message: was }
   }
+  const git = await Git.openIfAny(folder)
+  if (!git) return undefined
   try {
-    const { stdout } = await promisify(execFile)('git', ['show', `HEAD:./${basename(path)}`], { cwd: dirname(path), maxBuffer: 1 << 26 })
-    return { text: stdout, message: 'the last commit' }
-  } catch {
-    return undefined
+    const head = await git.head()
+    const tree = head === undefined ? undefined : await git.treeAt(head)
+    const id = tree === undefined ? undefined : (await git.filesOf(tree)).get(path)
+    return id === undefined ? undefined : { text: (await git.object(id)).toString('utf8'), message: 'the last commit' }
+  } finally {
+    git.close()
   }
 }

@@ -1,50 +1,33 @@
-import Table from 'cli-table3'
+import stringWidth from 'string-width'
 import { COLOUR, shown } from './streams.js'
 
-/** Nothing is drawn between the cells. */
-const NO_LINES = Object.fromEntries(
-  [
-    'top',
-    'top-mid',
-    'top-left',
-    'top-right',
-    'bottom',
-    'bottom-mid',
-    'bottom-left',
-    'bottom-right',
-    'left',
-    'left-mid',
-    'mid',
-    'mid-mid',
-    'right',
-    'right-mid',
-    'middle',
-  ].map((name) => [name, '']),
-)
+/** Spaces between two columns. */
+const GAP = 2
 
 /**
- * Rows as aligned columns, two spaces between them. Wide letters and emoji take the room that a terminal gives them.
+ * Rows as aligned columns. Wide letters and emoji take the room that a terminal gives them.
  *
  * @param indent Spaces before each row.
  * @param right The columns whose cells are aligned right.
  */
 export function columns(rows: readonly (readonly string[])[], { indent = 0, right = [] }: ColumnOptions = {}): string {
-  const count = Math.max(0, ...rows.map((row) => row.length))
-  const table = new Table({
-    chars: NO_LINES,
-    style: { 'padding-left': 0, 'padding-right': 2, head: [], border: [] },
-    colAligns: Array.from({ length: count }, (_, i) => (right.includes(i) ? 'right' : 'left')),
-  })
-  // The package measures colours as a terminal shows them; control characters of a value have been made visible.
-  for (const row of rows)
-    table.push(Array.from({ length: count }, (_, i) => shown((row[i] ?? '').replaceAll('\n', ' ')).replaceAll(COLOUR, '\u001b[')))
-  if (rows.length === 0) return ''
-  return table
-    .toString()
-    .split('\n')
-    .map((line) => `${' '.repeat(indent)}${line.trimEnd().replaceAll('\u001b[', COLOUR)}\n`)
-    .join('')
+  const cells = rows.map((row) => row.map((text) => shown(text.replaceAll('\n', ' '))))
+  const widths: number[] = []
+  for (const row of cells) for (const [i, text] of row.entries()) widths[i] = Math.max(widths[i] ?? 0, widthOf(text))
+  const padded = (text: string, i: number): string => {
+    const room = ' '.repeat((widths[i] ?? 0) - widthOf(text))
+    return right.includes(i) ? room + text : text + room
+  }
+  return cells.map((row) => `${' '.repeat(indent)}${row.map(padded).join(' '.repeat(GAP)).trimEnd()}\n`).join('')
 }
+
+/** How many columns of a terminal a text takes: colours take none. Control characters have been made visible. */
+function widthOf(text: string): number {
+  return PRINTABLE.test(text) ? text.length : stringWidth(text.replaceAll(COLOUR, '\u001b['))
+}
+
+/** Texts whose characters take one column each. */
+const PRINTABLE = /^[\x20-\x7e]*$/
 
 export interface ColumnOptions {
   readonly indent?: number

@@ -1,5 +1,6 @@
 import type { Label } from '../values/labels.js'
 import type { PersonalSettings } from '../values/personal/detector.js'
+import type { AuditModel } from './audit.js'
 import type { ScreenModel } from './screens.js'
 import type { PickRule } from '../examples/picker.js'
 import type { JsonSchema } from '../interop/to-schema.js'
@@ -27,7 +28,6 @@ export interface PromptModel extends Artefact {
   readonly title: string
   readonly about: string | undefined
   readonly tags: readonly string[]
-  readonly version: number | undefined
   readonly basedOn: Named | undefined
   readonly bind: readonly Bound[]
   readonly replace: readonly { readonly name: string; readonly span: Span; readonly turn: TurnModel }[]
@@ -370,6 +370,10 @@ export const DEFAULT_LIMITS: Limits = {
 
 /** dunelight.yaml */
 export interface LibraryModel {
+  /** What approvals and channels name the library by: random, and made once. */
+  readonly id: string | undefined
+  /** What is recorded of everything that is asked; undefined where nothing is. */
+  readonly audit: AuditModel | undefined
   readonly title: string | undefined
   readonly locale: string | undefined
   readonly settings: Readonly<Record<string, unknown>>

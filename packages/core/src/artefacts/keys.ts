@@ -40,6 +40,11 @@ const RENAMED: Readonly<Record<string, Readonly<Record<string, string>>>> = {
   'a screen': { before: 'applies-to: request', after: 'applies-to: reply', then: 'action', of: 'words', most: 'limit' },
 }
 
+/** Keys of earlier versions that have no successor, with what to do. */
+const GONE: Readonly<Record<string, Readonly<Record<string, string>>>> = {
+  'a prompt': { version: 'remove it: dunelight publish numbers the editions of a prompt' },
+}
+
 const DECLARED = { values: 'of', enum: 'of', options: 'of', choices: 'of', description: 'about' }
 /** Keys that other formats have, by what they are a key of here, with ours. */
 const FOREIGN: Readonly<Record<string, Readonly<Record<string, string>>>> = {
@@ -74,7 +79,14 @@ export class Keys<K extends string> {
         report(
           problem(
             'key-unknown',
-            { key, known: Object.keys(known), of, renamed: RENAMED[of]?.[key], ...(isCutText(key, value) && { cut: true }) },
+            {
+              key,
+              known: Object.keys(known),
+              of,
+              renamed: RENAMED[of]?.[key],
+              gone: GONE[of]?.[key],
+              ...(isCutText(key, value) && { cut: true }),
+            },
             keySpan,
           ),
         )

@@ -2,6 +2,7 @@ import { DEFAULT_PERSONAL, type PersonalSettings } from '../values/personal/dete
 import { isCountry } from '../values/personal/telephone.js'
 import { defined } from '../invariant.js'
 import { DEFAULT_LIMITS, type LibraryModel, type Limits } from './artefacts.js'
+import { readAudit } from './audit.js'
 import { Keys } from './keys.js'
 import { readScreens } from './screens.js'
 import { readSettings } from './settings.js'
@@ -10,6 +11,7 @@ import type { YamlNode } from '../source/yaml.js'
 import { localeOf } from '../values/locale.js'
 
 export const LIBRARY_KEYS = {
+  id: 'text',
   title: 'text',
   about: 'text',
   locale: 'text',
@@ -19,6 +21,7 @@ export const LIBRARY_KEYS = {
   screens: 'list',
   fence: 'map',
   'personal-data': 'map',
+  audit: 'map',
 } as const
 export const FENCE_KEYS = { nonce: 'boolean' } as const
 export const PERSONAL_KEYS = { 'min-score': 'number', names: 'list' } as const
@@ -32,12 +35,20 @@ export const LIMIT_KEYS = {
   aliases: 'integer',
 } as const
 
+/** What a library's id looks like. */
+const LIBRARY_ID = /^[A-Za-z0-9_-]{16,64}$/
+
 /** dunelight.yaml */
 export function readLibraryFile(root: YamlNode, report: Report): LibraryModel {
   const keys = new Keys(root, 'dunelight.yaml', LIBRARY_KEYS, report)
   const locale = keys.text('locale')
   if (locale !== undefined && !localeOf(locale)) report(problem('locale-unknown', { name: locale }, defined(keys.get('locale')).span))
+  const id = keys.text('id')
+  if (id !== undefined && !LIBRARY_ID.test(id))
+    report(problem('key-invalid', { key: 'id', expected: '16 to 64 letters and digits', found: JSON.stringify(id) }, keys.get('id')?.span))
   return {
+    id,
+    audit: readAudit(keys.get('audit'), report),
     title: keys.text('title'),
     locale,
     settings: readSettings(keys.get('settings'), report),

@@ -11,7 +11,6 @@ export const PROMPT_KEYS = {
   title: 'text',
   about: 'text',
   tags: 'list',
-  version: 'integer',
   'based-on': 'text',
   bind: 'map',
   replace: 'map',
@@ -54,7 +53,6 @@ export function readPrompt(reading: Reading): PromptModel {
     title,
     about: keys.text('about'),
     tags: keys.texts('tags') ?? [],
-    version: keys.number('version'),
     basedOn,
     bind: readBound(reader),
     replace: (keys.get('replace')?.entries() ?? []).flatMap(({ key, keySpan, value }) =>

@@ -63,35 +63,29 @@ export const WHAT_IN = Object.fromEntries(Object.entries(READERS).map(([folder, 
 }
 
 /** Folders of a library; what lies elsewhere is data or nothing. */
-export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs', 'answers'] as readonly string[]
+export const FOLDERS = [...Object.keys(READERS), 'data', 'out', 'runs', 'answers', 'editions', 'audit'] as readonly string[]
 /** Folders whose files are none of the library's own. */
-export const OTHER_FOLDERS: readonly string[] = ['data', 'out', 'runs', 'answers']
+export const OTHER_FOLDERS: readonly string[] = ['data', 'out', 'runs', 'answers', 'editions', 'audit']
 
 /**
  * Files that were read before: those whose text is the same are not read again. For callers that open one library after another while a single
  * file is being written.
  */
 export class FileCache {
-  private limits = ''
-  private readonly read = new Map<string, { readonly text: string; readonly artefact: unknown; readonly problems: readonly Problem[] }>()
+  /** By path, the limits, and the text. */
+  private readonly read = new Map<string, { readonly key: string; readonly artefact: unknown; readonly problems: readonly Problem[] }>()
 
-  /** The content of a file: the earlier reading if the text is unchanged. */
-  take(path: string, text: string, report: Report, read: (report: Report) => unknown): unknown {
-    let known = this.read.get(path)
-    if (known?.text !== text) {
+  /** The content of a file: the earlier reading if the text and the limits are unchanged. */
+  take<T>({ name, text }: Source, limits: Limits, report: Report, read: (report: Report) => T): T {
+    const key = `${JSON.stringify(limits)}\n${text}`
+    let known = this.read.get(name)
+    if (known?.key !== key) {
       const problems: Problem[] = []
       const artefact = read((p) => problems.push(p))
-      this.read.set(path, (known = { text, artefact, problems }))
+      this.read.set(name, (known = { key, artefact, problems }))
     }
     for (const problem of known.problems) report(problem)
-    return known.artefact
-  }
-
-  /** With other limits everything is read again. */
-  under(limits: Limits): void {
-    const text = JSON.stringify(limits)
-    if (text !== this.limits) this.read.clear()
-    this.limits = text
+    return known.artefact as T
   }
 }
 
@@ -99,9 +93,9 @@ export class FileCache {
 export function readLibraryFiles(files: Readonly<Record<string, string>>, report: Report, kept?: FileCache): LibraryFiles {
   const paths = Object.keys(files).sort()
   const main = paths.find((path) => path === 'dunelight.yaml' || path === 'dunelight.json')
-  const library = readMain(main, files, report)
-  const models = readModelsFile(files, report)
-  kept?.under(library.limits)
+  const cache: Cache = kept ?? { take: (_, __, hear, read) => read(hear) }
+  const library = readMain(main, files, report, cache)
+  const models = readModelsFile(files, report, cache)
   const shelves = eachFolder<unknown>()
   const taken = eachFolder<string>()
   const strangers = new Set<string>()
@@ -129,7 +123,7 @@ export function readLibraryFiles(files: Readonly<Record<string, string>>, report
       const root = openYaml(file, library.limits, hear)
       return root && READERS[kind].read({ name, file, root, report: hear, limits: library.limits } satisfies Reading)
     }
-    const artefact = kept ? kept.take(path, file.text, report, read) : read(report)
+    const artefact = cache.take<unknown>(file, library.limits, report, read)
     if (artefact) shelves[kind].set(name, artefact)
   }
   return { library, models, ...shelves } as unknown as LibraryFiles
@@ -151,14 +145,21 @@ function eachFolder<V>(): Record<Folder, Map<string, V>> {
   return Object.fromEntries(Object.keys(READERS).map((folder) => [folder, new Map<string, V>()])) as Record<Folder, Map<string, V>>
 }
 
-function readMain(path: string | undefined, files: Readonly<Record<string, string>>, report: Report): LibraryModel {
-  if (path !== undefined) {
-    const file = new Source(path, files[path] ?? '')
-    reportSecrets(file, report)
-    const root = openYaml(file, DEFAULT_LIMITS, report)
-    if (root) return readLibraryFile(root, report)
+type Cache = Pick<FileCache, 'take'>
+
+function readMain(path: string | undefined, files: Readonly<Record<string, string>>, report: Report, cache: Cache): LibraryModel {
+  const file = path === undefined ? undefined : new Source(path, files[path] ?? '')
+  const read = (hear: Report): LibraryModel | undefined => {
+    if (!file) return undefined
+    reportSecrets(file, hear)
+    const root = openYaml(file, DEFAULT_LIMITS, hear)
+    return root && readLibraryFile(root, hear)
   }
+  const model = file && cache.take(file, DEFAULT_LIMITS, report, read)
+  if (model) return model
   return {
+    id: undefined,
+    audit: undefined,
     title: undefined,
     locale: undefined,
     settings: {},
@@ -169,13 +170,15 @@ function readMain(path: string | undefined, files: Readonly<Record<string, strin
   }
 }
 
-function readModelsFile(files: Readonly<Record<string, string>>, report: Report): ModelList {
+function readModelsFile(files: Readonly<Record<string, string>>, report: Report, cache: Cache): ModelList {
   const text = files[MODELS_FILE]
   if (text === undefined) return NO_MODELS
   const file = new Source(MODELS_FILE, text)
-  reportSecrets(file, report)
-  const root = openYaml(file, DEFAULT_LIMITS, report)
-  return root ? readModels(root, report) : NO_MODELS
+  return cache.take(file, DEFAULT_LIMITS, report, (hear) => {
+    reportSecrets(file, hear)
+    const root = openYaml(file, DEFAULT_LIMITS, hear)
+    return root ? readModels(root, hear) : NO_MODELS
+  })
 }
 
 const MODELS_FILE = 'models.yaml'

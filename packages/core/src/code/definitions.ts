@@ -110,7 +110,6 @@ export type TurnInput =
 export interface PromptInput extends Described {
   readonly title: string
   readonly tags?: readonly string[]
-  readonly version?: number
   readonly variables?: Declarations
   readonly persona?: string | PersonaDefinition
   readonly output?: string | AnyOutput

@@ -81,7 +81,8 @@ test('every key of a schema has a description', () => {
 })
 
 test.each<[string, unknown, boolean]>([
-  ['prompt', { title: 'T', turns: [{ user: 'x' }], version: 3 }, true],
+  ['prompt', { title: 'T', turns: [{ user: 'x' }], tags: ['a'] }, true],
+  ['prompt', { title: 'T', turns: [{ user: 'x' }], version: 3 }, false],
   ['prompt', { title: 'T', turns: [] }, false],
   ['prompt', { title: 'T', turns: [{ user: 'x', assistant: 'y' }] }, false],
   ['prompt', { title: 'T', 'based-on': 'a/b', turns: [{ user: 'x' }] }, false],

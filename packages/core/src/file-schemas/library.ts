@@ -1,6 +1,7 @@
 import { listOf, mapOf, mapSchema, oneOf, SCALAR, texts, type KeyWords } from './keys.js'
 import { SETTINGS } from './prompt.js'
 import { DEFAULT_LIMITS } from '../artefacts/artefacts.js'
+import { AUDIT_KEYS } from '../artefacts/audit.js'
 import { FENCE_KEYS, LIBRARY_KEYS, LIMIT_KEYS, PERSONAL_KEYS } from '../artefacts/library-file.js'
 import { INNER_KEYS, MODEL_KEYS, MODELS_KEYS } from '../artefacts/models.js'
 import { SCREEN_ACTIONS, SCREEN_KEYS, SCREEN_SIDES, SCREENED, screenedOn } from '../artefacts/screens.js'
@@ -40,6 +41,7 @@ const screen: JsonSchema = {
 }
 
 export const librarySchema: JsonSchema = mapSchema(LIBRARY_KEYS, {
+  id: ['What approvals and channels name the library by. It never changes.', { pattern: '^[A-Za-z0-9_-]{16,64}$' }],
   title: 'The title of the library.',
   about: 'What the library is for.',
   locale: 'The language tag for writing numbers and dates.',
@@ -53,6 +55,14 @@ export const librarySchema: JsonSchema = mapSchema(LIBRARY_KEYS, {
     mapSchema(PERSONAL_KEYS, {
       'min-score': ['Findings below this score are left alone. Default: 0.5.', { minimum: 0, maximum: 1 }],
       names: ['Names and addresses to find.', texts],
+    }),
+  ],
+  audit: [
+    'Records everything that is asked, in the folder audit.',
+    mapSchema(AUDIT_KEYS, {
+      checkpoints: 'A file or an address for checkpoints: the log cannot be changed unnoticed before the last one.',
+      'store-values': 'Whether values and replies are stored. Default: false.',
+      retention: ['Days after which stored values, replies and cached answers are deleted.', { minimum: 1 }],
     }),
   ],
   limits: ['Limits on sizes and repetitions.', limits],

@@ -66,7 +66,6 @@ export const promptSchema: JsonSchema = {
     PROMPT_KEYS,
     {
       tags: ['Words to find it by.', texts],
-      version: "The author's own number; the fingerprint is computed.",
       'based-on': 'The prompt whose turns, variables and all else it takes.',
       bind: ['Texts for variables of the base, which are then no longer inputs.', mapOf(SCALAR)],
       replace: ['Turns that take the place of named turns of the base.', mapOf(ref('turn'))],

@@ -3,7 +3,7 @@ import { detectors, PersonalDetector } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { circles } from './circles.js'
 import { withoutEchoes } from './echoes.js'
-import { fingerprintOf } from './fingerprint.js'
+import { fingerprintOf, sharedOf } from './fingerprint.js'
 import { artefactOf, graphOf, type LibraryGraph, type Member } from './graph.js'
 import { caseNumber, hasError, inOrder, isError, unusedIn } from './library-problems.js'
 import { PromptJoiner } from './join.js'
@@ -213,6 +213,11 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
     return this.#outputs
   }
 
+  /** What approvals and channels name the library by. */
+  get id(): string | undefined {
+    return this.#artefacts.library.id
+  }
+
   get title(): string | undefined {
     return this.#artefacts.library.title
   }
@@ -332,13 +337,13 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
   fingerprint(member: Member): string | undefined {
     const artefact = artefactOf(this.#artefacts, member)
     if (!artefact) return undefined
-    const { locale, settings } = this.#artefacts.library
+    const shared = sharedOf(this.#artefacts.library)
     const orders = (name: string) => this.#compiled.get(name)?.ready?.plan.orders
     const beside =
       member.kind === 'prompt'
-        ? { locale, settings, orders: orders(member.name) }
+        ? { ...shared, orders: orders(member.name) }
         : member.kind === 'assembly'
-          ? { locale, settings, orders: this.#graph.uses(member).map(({ name }) => orders(name)) }
+          ? { ...shared, orders: this.#graph.uses(member).map(({ name }) => orders(name)) }
           : {}
     return fingerprintOf(member, this.#artefacts, this.#graph, { attachments: this.#attachments, tables: this.#tables }, beside)
   }

@@ -56,7 +56,6 @@ function promptOf(model: AssemblyModel, variables: readonly Declared[], text: Te
     title,
     about,
     tags,
-    version: undefined,
     basedOn: undefined,
     bind: [],
     changed: [],

@@ -19,11 +19,19 @@ export const fileCodes = {
     (d) => `"${d.key}" does not apply to ${d.type}`,
     (d) => (d.fits.length === 0 ? 'remove it' : `${d.type} takes ${d.fits.join(', ')}`),
   ),
-  'key-unknown': error<{ key: string; known: readonly string[]; of: string; renamed?: string | undefined; cut?: boolean }>(
+  'key-unknown': error<{
+    key: string
+    known: readonly string[]
+    of: string
+    renamed?: string | undefined
+    gone?: string | undefined
+    cut?: boolean
+  }>(
     'A key is unknown. It would otherwise be ignored without a word.',
     (d) => `unknown key "${d.key}" of ${d.of}`,
     (d) => {
       if (d.cut) return 'in { … } a comma ends a text: put the text before it in quotes'
+      if (d.gone !== undefined) return d.gone
       return d.renamed === undefined ? suggestion(d.key, d.known, 'keys') : `the key is now "${d.renamed}"`
     },
   ),

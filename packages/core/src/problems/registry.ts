@@ -1,5 +1,6 @@
 import { askingCodes } from './asking-codes.js'
 import { assemblyCodes } from './assembly-codes.js'
+import { editionCodes } from './edition-codes.js'
 import { fileCodes } from './file-codes.js'
 import { outputCodes } from './output-codes.js'
 import { replyCodes } from './reply-codes.js'
@@ -16,4 +17,5 @@ export const registry = {
   ...tableCodes,
   ...askingCodes,
   ...assemblyCodes,
+  ...editionCodes,
 }

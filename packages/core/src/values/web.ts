@@ -3,17 +3,21 @@
  * declared here.
  */
 interface Web {
-  readonly TextDecoder: new (label: string, options: { fatal: boolean }) => { decode(bytes: Uint8Array): string }
+  readonly TextDecoder: new (label: string, options: { fatal: boolean; ignoreBOM: boolean }) => { decode(bytes: Uint8Array): string }
   readonly TextEncoder: new () => { encode(text: string): Uint8Array }
   atob(data: string): string
   btoa(data: string): string
 }
 const web = globalThis as unknown as Web
 
-/** UTF-8 bytes as text; undefined where they are none. */
-export function decodeUtf8(bytes: Uint8Array): string | undefined {
+/**
+ * UTF-8 bytes as text; undefined where they are none.
+ *
+ * @param keepsMark - Whether a byte order mark stays at the beginning of the text.
+ */
+export function decodeUtf8(bytes: Uint8Array, keepsMark = false): string | undefined {
   try {
-    return new web.TextDecoder('utf-8', { fatal: true }).decode(bytes)
+    return new web.TextDecoder('utf-8', { fatal: true, ignoreBOM: keepsMark }).decode(bytes)
   } catch {
     return undefined
   }

@@ -205,7 +205,7 @@ export function comparedSections(comparison: AnswerComparison): Section[] {
 }
 
 /** Two texts, and what of each the other does not have. */
-function marked(first: string, other: string): { first: TextChunk[]; other: TextChunk[] } {
+export function marked(first: string, other: string): { first: TextChunk[]; other: TextChunk[] } {
   const parts = diffWordsWithSpace(first, other)
   const side = (leaves: 'added' | 'removed') =>
     parts.filter((part) => !part[leaves]).map((part) => ({ text: part.value, own: part.added || part.removed }))

@@ -4,9 +4,12 @@ import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 import { filesBelow } from '../output/files-below.js'
 import { writeNew } from '../output/files.js'
+import { newLibraryId } from '../snapshots/library-id.js'
+
+const MAIN = 'dunelight.yaml'
 
 /**
- * Makes a library as a copy of another, whole or not at all.
+ * Makes a library as a copy of another, whole or not at all, with an id of its own.
  *
  * @returns The paths of its files, below the folder.
  * @throws ProblemError if there is something at the folder already.
@@ -19,7 +22,8 @@ export async function copyLibrary(template: string, folder: string): Promise<rea
   const beside = `${target}.${process.pid}.new`
   try {
     for (const path of paths) {
-      await writeNew(join(beside, path), await readFile(join(template, path)))
+      const bytes = await readFile(join(template, path))
+      await writeNew(join(beside, path), path === MAIN ? `${bytes.toString('utf8').trimEnd()}\nid: ${newLibraryId()}\n` : bytes)
     }
     if (there) await moveInto(beside, target)
     else await rename(beside, target)

@@ -1,4 +1,5 @@
 import { countsTokens } from 'dunelight/host'
+import { readReference } from 'dunelight/editions'
 import type { Library } from 'dunelight'
 import { openLibrary, type OpenOptions } from './open-library.js'
 import { tokenCounter } from './tokens.js'
@@ -7,7 +8,7 @@ import { tokenCounter } from './tokens.js'
  * Opens a library to render one prompt. The tables of the token encoding are loaded only if that prompt counts tokens.
  *
  * @param folder - The library's folder.
- * @param prompt - The prompt's name, or a function that chooses it; undefined for all prompts.
+ * @param prompt - The prompt's name, a reference such as `label/write@live`, or a function that chooses it; undefined for all prompts.
  * @param options - As for `openLibrary`.
  * @returns The checked library.
  * @throws ProblemError if the folder cannot be read.
@@ -21,8 +22,9 @@ export async function openLibraryFor(
   options: OpenOptions = {},
 ): Promise<Library> {
   let counter: ((text: string) => number) | undefined
-  const library = await openLibrary(folder, { ...options, countTokens: (text) => counter?.(text) ?? 0 })
-  const name = typeof prompt === 'function' ? prompt(library) : prompt
+  const at = typeof prompt === 'string' && prompt.includes('@') ? prompt : options.at
+  const library = await openLibrary(folder, { ...options, ...(at !== undefined && { at }), countTokens: (text) => counter?.(text) ?? 0 })
+  const name = typeof prompt === 'function' ? prompt(library) : prompt && readReference(prompt).name
   const drawn =
     name === undefined
       ? library.graph.members

@@ -13,9 +13,11 @@ import {
   type LibraryFiles,
   countsTokens,
 } from 'dunelight/host'
-import { readCaseRows } from './case-tables.js'
+import { readCaseRows } from '../sources/case-tables.js'
 import { readFileValue } from '../sources/file-value.js'
 import { reason } from '../output/reason.js'
+import { readSnapshot, type Wording } from './snapshot.js'
+import type { ApproverOptions } from '../snapshots/trust.js'
 import { tokenCounter } from './tokens.js'
 
 const READ = /\.(?:yaml|json|md|txt)$/
@@ -31,9 +33,17 @@ export interface LibraryFolder {
   readonly artefacts: LibraryFiles
   readonly attachments: Readonly<Record<string, FileValue | string>>
   readonly tables: Readonly<Record<string, CaseRows | string>>
+  /** The bytes of files that are no texts of the library, where they are not on the disk: tables and attached files. */
+  readonly contents?: Readonly<Record<string, Uint8Array>>
+  /** Which wording it is, if it is not that of the working files. */
+  readonly wording?: Wording
 }
 
 export interface ReadFolderOptions {
+  /** A reference such as `label/write@7`, `label/write@live` or `label/write@git:HEAD~3`: the wording is taken from there. */
+  readonly at?: string
+  /** Whose approvals an edition needs. */
+  readonly approvers?: ApproverOptions
   /** Texts that replace those on the disk, by path below the library's folder: an earlier version, an unsaved edit. */
   readonly instead?: Readonly<Record<string, string>>
   /** Takes a folder in which no library has been begun. */
@@ -41,7 +51,7 @@ export interface ReadFolderOptions {
 }
 
 /** How a library's folder is opened. */
-export interface OpenOptions extends LibraryOptions, Pick<ReadFolderOptions, 'instead'> {}
+export interface OpenOptions extends LibraryOptions, Pick<ReadFolderOptions, 'instead' | 'at' | 'approvers'> {}
 
 /**
  * Opens a library folder. Problems of its files are in `library.problems`.
@@ -58,19 +68,36 @@ export async function openLibrary<P extends object = AnyPrompts, A extends objec
   folder: string,
   options: OpenOptions = {},
 ): Promise<Library<P, A>> {
-  const { artefacts, problems, attachments, tables } = await readLibraryFolder(folder, options)
+  const { artefacts, problems, attachments, tables, wording } = await readLibraryFolder(folder, options)
   const budgets = [...artefacts.examples.values(), ...artefacts.prompts.values()].some(countsTokens)
   const screened = artefacts.library.screens.some(({ finds }) => finds === 'tokens')
   const countTokens = options.countTokens ?? (budgets || screened ? await tokenCounter() : undefined)
   const schemas = [...artefacts.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
   const validator = options.validator ?? (schemas ? (await import('dunelight/json-schema')).validator : undefined)
-  return new Library<P, A>(artefacts, problems, {
+  const library = new Library<P, A>(artefacts, problems, {
     ...options,
     ...(validator && { validator }),
     attachments,
     tables,
     ...(countTokens && { countTokens }),
   })
+  if (wording) wordings.set(library, wording)
+  return library
+}
+
+/** Which wording a library was opened with. */
+const wordings = new WeakMap<object, Wording>()
+
+/**
+ * Which edition or commit the wording of a library comes from.
+ *
+ * @param library - A library that `openLibrary` opened.
+ * @returns The edition or commit; undefined for the working files.
+ * @example
+ * wordingOf(await openLibrary('demo/marram-house')) // => undefined
+ */
+export function wordingOf(library: object): Wording | undefined {
+  return wordings.get(library)
 }
 
 /**
@@ -78,14 +105,17 @@ export async function openLibrary<P extends object = AnyPrompts, A extends objec
  *
  * @throws ProblemError where the folder itself cannot be read.
  */
-export async function readLibraryFolder(folder: string, { instead, mayBeEmpty = false }: ReadFolderOptions = {}): Promise<LibraryFolder> {
+export async function readLibraryFolder(folder: string, options: ReadFolderOptions = {}): Promise<LibraryFolder> {
+  const { instead, mayBeEmpty = false, at, approvers = {} } = options
   const read = await readLibraryTexts(folder)
   const files = { ...read.files, ...instead }
   const problems = [...read.problems]
   const known = Object.keys(files).some((name) => name === 'dunelight.yaml' || FOLDERS.includes(name.split('/')[0] ?? ''))
   if (!known && problems.length === 0 && !mayBeEmpty) unreadable(folder, 'it has no library files (such as prompts/*.yaml)')
-  const artefacts = readLibraryFiles(files, (p) => problems.push(p))
   const { root } = read
+  const snapshot = at === undefined ? undefined : await readSnapshot(root, at, read.files, approvers, instead)
+  if (snapshot) return { root, ...snapshot }
+  const artefacts = readLibraryFiles(files, (p) => problems.push(p))
   return { root, files, problems, artefacts, attachments: await readAttached(root, artefacts), tables: await readTables(root, artefacts) }
 }
 

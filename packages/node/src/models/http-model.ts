@@ -53,10 +53,13 @@ export function httpModel(description: ModelDescription, env: Readonly<Record<st
   }
 }
 
+/** A value of the environment in a header. */
+const ENVIRONMENT = /\{env\.([A-Za-z_][A-Za-z0-9_]*)\}/g
+
 /** `{env.NAME}` is a value of the environment: secrets are nowhere else. */
 function headersOf({ name, headers }: ModelDescription, env: Readonly<Record<string, string | undefined>>): Record<string, string> {
   const filled = (text: string) =>
-    text.replace(/\{env\.([A-Za-z_][A-Za-z0-9_]*)\}/g, (_, key: string) => {
+    text.replace(ENVIRONMENT, (_, key: string) => {
       // A secret that was put there from a file has its line end with it.
       const value = env[key]?.trim()
       if (value === undefined || value === '') throw new ProblemError([problem('environment-missing', { name: key, model: name })])
@@ -64,6 +67,14 @@ function headersOf({ name, headers }: ModelDescription, env: Readonly<Record<str
       return value
     })
   return Object.fromEntries(Object.entries(headers).map(([key, text]) => [key.toLowerCase(), filled(text)]))
+}
+
+/** Has the values of the environment that models use redacted from now on, those that are set. */
+export function noteSecrets(models: Iterable<ModelDescription>, env: Readonly<Record<string, string | undefined>> = process.env): void {
+  for (const { headers } of models) {
+    for (const text of Object.values(headers))
+      for (const [, key = ''] of text.matchAll(ENVIRONMENT)) if (env[key] !== undefined) secrets.add(env[key].trim())
+  }
 }
 
 /** What is sent: the envelope's form of a request, or the standard one. */

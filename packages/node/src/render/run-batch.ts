@@ -12,6 +12,7 @@ import {
   type ResumeOptions,
   type RunOptions,
 } from '../runs/begin.js'
+import { wordingOf } from '../library/open-library.js'
 import { checkBudget } from '../runs/budget.js'
 import { carryOut, type RunResult, type Task } from '../runs/carry-out.js'
 import { publishOutput, refuseForeign } from '../runs/publish.js'
@@ -72,7 +73,7 @@ export async function runBatch(options: RenderOptions): Promise<RunResult<Render
       const rendering = await renderingOf(batch, { folder, records, to, bare }, options)
       await checkBudget(rendering, rendering.line)
       // They get ready while the table's mark is taken.
-      threads = await Threads.for(rendering, setting, folder)
+      threads = await Threads.for(rendering, setting, { folder, at: wordingOf(library)?.pinned })
       return rendering
     })
     const file: RenderRun = { ...run.file, ...setting, envelope: envelopeMark(library, model) }
@@ -99,7 +100,7 @@ export async function resumeRun(folder: string, options: ResumeOptions): Promise
   const changes = (batch: Batch, model: BatchModel) => envelopeChanges(file, batch, model)
   const { batch, home, records } = await unchangedBatch(folder, file, options, changes)
   const rendering = await renderingOf(batch, { folder: home, records, to: file.to, bare: file.bare }, options)
-  const threads = await Threads.for(rendering, file, home)
+  const threads = await Threads.for(rendering, file, { folder: home, at: file.prompt.at })
   try {
     return await carry(folder, file, rendering, threads, options)
   } finally {

@@ -33,7 +33,7 @@ export class Threads {
   static async for(
     rendering: Rendering,
     { workers, bare, to, output }: Pick<RenderRun, 'workers' | 'bare' | 'to' | 'output'>,
-    folder: string,
+    { folder, at }: Pick<WorkerStart, 'folder' | 'at'>,
   ): Promise<Threads | undefined> {
     const { batch, known: headings = [], named = null } = rendering
     const table = rendering.source as TableFile
@@ -47,6 +47,7 @@ export class Threads {
     const definition = model.content as WorkerStart['definition']
     const start: WorkerStart = {
       folder,
+      at,
       definition,
       values,
       locale,

@@ -6,6 +6,8 @@ import type { Cut } from '../sources/cutter.js'
 export interface WorkerStart {
   /** The library's folder. */
   readonly folder: string
+  /** Where the wording comes from, if not from its working files. */
+  readonly at: string | undefined
   readonly definition: Readonly<Record<string, unknown>>
   readonly values: Readonly<Record<string, unknown>>
   readonly locale: string | undefined

@@ -18,9 +18,9 @@ const start = workerData as WorkerStart
 
 /** What renders rows on this thread. */
 async function prepare() {
-  const { folder, values, locale, headings, named } = start
+  const { folder, at, values, locale, headings, named } = start
   const model = batchModel(start.definition)
-  const library = await openLibraryFor(folder, model.prompt?.name)
+  const library = await openLibraryFor(folder, model.prompt?.name, at === undefined ? {} : { at })
   const batch = batchOf(library, model, { values, ...(locale !== undefined && { locale }) })
   const pools = await readPools(batch, folder)
   const step = renderStep({ batch, form: outputForm(start.output, batch, headings), line: await lineOptions(batch, start.bare) })

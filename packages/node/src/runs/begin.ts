@@ -3,6 +3,7 @@ import { rm } from 'node:fs/promises'
 import { basename, join, relative, resolve } from 'node:path'
 import { batchModel, ProblemError, type BatchModel, type Library, type Problem } from 'dunelight'
 import { batchOf, problem, type Batch, type BatchOptions } from 'dunelight/host'
+import { wordingOf } from '../library/open-library.js'
 import { filesThatItSets } from '../library/set-files.js'
 import type { TableFile } from '../sources/open-table.js'
 import { tableFile } from '../sources/records.js'
@@ -96,7 +97,7 @@ export async function newRun<T>(
       library: relative(made.folder, resolve(folder)),
       batch: name,
       definition: model.content as RunFile['definition'],
-      prompt: { name: prompt.name, fingerprint: prompt.fingerprint },
+      prompt: { name: prompt.name, fingerprint: prompt.fingerprint, ...wordingMark(options.library) },
       values: fingerprintOf(values),
       set: stated,
       locale,
@@ -110,9 +111,21 @@ export async function newRun<T>(
   }
 }
 
+/** Where the wording of a run comes from, for the one that resumes it. */
+function wordingMark(library: Library): Pick<RunFile['prompt'], 'at' | 'edition'> {
+  const wording = wordingOf(library)
+  if (!wording) return {}
+  return { at: wording.pinned, ...(wording.edition && { edition: wording.edition.digest }) }
+}
+
 /** The library's folder of a run. */
 export function libraryOf(folder: string, file: RunFile): string {
   return resolve(folder, file.library)
+}
+
+/** How the library of a run is opened: in the wording that the run began with. */
+export function wordingOfRun({ prompt }: Pick<RunFile, 'prompt'>): { readonly at?: string } {
+  return prompt.at === undefined ? {} : { at: prompt.at }
 }
 
 /**

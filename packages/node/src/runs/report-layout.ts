@@ -11,6 +11,8 @@ export interface Section {
   readonly rows?: readonly (readonly string[])[]
   /** Counts as bars, in place of a table. */
   readonly chart?: Chart
+  /** Lines of a patch: those that begin with + were added, those with - removed. */
+  readonly lines?: readonly string[]
   /** Two texts to compare, with the differences marked. */
   readonly pairs?: readonly Pair[]
   /** Whether it takes the full width of the page. */
@@ -79,7 +81,7 @@ export function toMarkdown({ title, facts, sections: parts }: Report): string {
   }
   const sections = parts.map(
     (section) =>
-      `## ${section.title}\n\n${section.notes.map((message) => `${message}\n\n`).join('')}${table(section)}${(section.pairs ?? []).map(quoted).join('')}`,
+      `## ${section.title}\n\n${section.notes.map((message) => `${message}\n\n`).join('')}${table(section)}${section.lines ? `\`\`\`\`diff\n${section.lines.join('\n')}\n\`\`\`\`\n\n` : ''}${(section.pairs ?? []).map(quoted).join('')}`,
   )
   return `# ${title}\n\n${facts.map(([name, value]) => `- ${name}: ${value}`).join('\n')}\n\n${sections.join('')}`.trimEnd() + '\n'
 }
@@ -117,9 +119,16 @@ export async function toHtml({ title, facts, sections }: Report): Promise<string
 }
 
 function sectionHtml(section: Section, draw: ((chart: Chart) => string) | undefined): string {
-  const { title, notes, chart, pairs = [], wide } = section
+  const { title, notes, chart, pairs = [], lines = [], wide } = section
   const figure = chart && draw ? `<figure>${draw(chart)}</figure>` : tableHtml(section)
-  return `<section${wide ? ' class="wide"' : ''}><h2>${escapeHtml(title)}</h2>${notes.map((note) => `<p>${escapeHtml(note)}</p>`).join('')}${figure}${pairs.map(beside).join('')}</section>`
+  return `<section${wide ? ' class="wide"' : ''}><h2>${escapeHtml(title)}</h2>${notes.map((note) => `<p>${escapeHtml(note)}</p>`).join('')}${figure}${lines.length > 0 ? `<pre>${lines.map(patchLine).join('')}</pre>` : ''}${pairs.map(beside).join('')}</section>`
+}
+
+/** A line of a patch, on a line of its own. */
+function patchLine(line: string): string {
+  const tag = line.startsWith('+') ? 'ins' : line.startsWith('-') ? 'del' : undefined
+  const text = escapeHtml(line)
+  return `${tag === undefined ? text : `<${tag}>${text}</${tag}>`}\n`
 }
 
 function tableHtml({ head, rows }: Section): string {
@@ -150,6 +159,7 @@ td.words { white-space: pre-line; overflow-wrap: anywhere; width: 100%; }
 td.n, th.n { text-align: right; font-variant-numeric: tabular-nums; }
 figure { margin: 0; } .chart { display: block; width: 100%; max-width: 560px; height: auto; }
 p { margin: 0 0 8px; color: var(--soft); }
+pre { margin: 0; font: 13px/1.5 ui-monospace, monospace; white-space: pre-wrap; overflow-wrap: anywhere; }
 section.wide { grid-column: 1 / -1; }
 article { display: grid; grid-template-columns: 1fr 1fr; gap: 4px 24px; border-top: 1px solid var(--line); padding: 10px 0; }
 h3 { font-size: 14px; font-weight: 500; color: var(--soft); margin: 0; grid-column: 1 / -1; }

@@ -29,7 +29,14 @@ export interface RunFile {
   readonly batch: string | undefined
   /** The batch's file, overridden by the options. */
   readonly definition: Readonly<Record<string, unknown>>
-  readonly prompt: { readonly name: string; readonly fingerprint: string }
+  readonly prompt: {
+    readonly name: string
+    readonly fingerprint: string
+    /** Where the wording comes from if it is not that of the working files: `label/write@7`. */
+    readonly at?: string
+    /** The digest of the edition. */
+    readonly edition?: string
+  }
   /** SHA-256 over the values that are the same for all records. */
   readonly values: string
   /** The options that set those values, for a resumed run. */

@@ -31,9 +31,13 @@ export async function readFileValue(path: string, { limit = DEFAULT_LIMITS.attac
   const stats = await stat(path).catch(unreadable)
   if (!stats.isFile()) unreadable('it is a folder')
   if (stats.size > limit) throw new ProblemError([problem('attachment-over-limit', { name, size: stats.size, limit })])
+  return fileValueOf(name, new Uint8Array(await readFile(path).catch(unreadable)))
+}
+
+/** The value of a file's bytes: its media type follows from the name. */
+export async function fileValueOf(name: string, bytes: Uint8Array): Promise<FileValue> {
   // A package of the older module kind: bundled, it has its default alone.
   const { default: mime } = await import('mime-types')
-  const bytes = new Uint8Array(await readFile(path).catch(unreadable))
   const mediaType = defined((mime.contentType(name) || 'application/octet-stream').split(';')[0])
   const text = mediaType === 'application/pdf' ? await textOfPdf(bytes) : isText(mediaType, bytes) ? decode(bytes) : undefined
   return { name, mediaType, bytes, ...(text !== undefined && text !== '' && { text }) }

@@ -1,0 +1,12 @@
+import { readLibraryFiles } from 'dunelight/host'
+import { editionName, type Edition } from 'dunelight/editions'
+
+/** The tags that an edition's own file names: rules of approvers depend on them. */
+export function tagsOf(edition: Edition): readonly string[] {
+  const folder = edition.prompt === undefined ? 'assemblies' : 'prompts'
+  const name = editionName(edition)
+  const own = Object.entries(edition.files).filter(([path]) => path.startsWith(`${folder}/`))
+  const files = Object.fromEntries(own.map(([path, { text = '' }]) => [path, text]))
+  const { prompts, assemblies } = readLibraryFiles(files, () => undefined)
+  return (edition.prompt === undefined ? assemblies.get(name) : prompts.get(name))?.tags ?? []
+}
