@@ -1,11 +1,21 @@
 // Next to each library package's modules, one file for programs that still `require`, with its types: the compiler does not let such a program
 // take the types of a module.
-import { copyFileSync, mkdirSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
+import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { build } from 'esbuild'
 
 /** The entries of a package besides its first. */
 const DEPTHS = { core: ['parts', 'host', 'editions/index'], node: ['host'] }
+
+/** Packages that cannot be required: they become a part of the file. */
+const MODULES_ONLY = ['canonicalize']
+
+/** The packages that a program installs beside ours. */
+function external(name) {
+  const { dependencies = {}, peerDependencies = {} } = JSON.parse(readFileSync(`packages/${name}/package.json`, 'utf8'))
+  const names = Object.keys({ ...dependencies, ...peerDependencies }).filter((dependency) => !MODULES_ONLY.includes(dependency))
+  return names.flatMap((dependency) => [dependency, `${dependency}/*`])
+}
 
 for (const name of ['core', 'tables', 'node', 'editor']) {
   const dist = `packages/${name}/dist`
@@ -19,7 +29,7 @@ for (const name of ['core', 'tables', 'node', 'editor']) {
     entryPoints: [`${dist}/all.js`, ...(name === 'core' ? [`${dist}/json-schema.js`, `${dist}/file-schemas/index.js`] : [])],
     outdir: out,
     bundle: true,
-    packages: 'external',
+    external: [...external(name), 'node:*'],
     platform: name === 'node' ? 'node' : 'neutral',
     format: 'cjs',
     target: 'node20',

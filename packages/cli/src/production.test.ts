@@ -141,3 +141,35 @@ describe('approving', () => {
     expect(own('approve', 'label@2', '--yes', '--signing-key', place.pathOf('other/no-key.pem')).err).toContain('it is not a private key')
   }, 60_000)
 })
+
+describe('the audit', () => {
+  test('of what a command asked: who, what, and whether all lines are there', () => {
+    place.write('dunelight.yaml', `title: A small museum\nid: 0a1b2c3d4e5f60718293\naudit: { checkpoints: ../checkpoints.jsonl }\n`)
+    const asking = ['ask', 'labels', '--model', 'mock', '--to', place.pathOf('out/labels.jsonl')]
+    expect(own(...asking)).toMatchObject({ code: 1, err: expect.stringContaining('[audit-key-missing]') })
+    process.env['DUNELIGHT_AUDIT_KEY'] = 'a key of this test alone'
+    try {
+      expect(own(...asking, '--overwrite').code).toBe(0)
+      expect(own('run', 'labels', '--to', place.pathOf('out/prompts.jsonl')).code).toBe(0)
+      const shown = own('audit', '--prompt', 'label')
+      expect(shown.out.match(/ask {2}label {2}mock {2}1 request/g)).toHaveLength(3)
+      expect(shown.out).toMatch(/run {2}label .*begun .*labels-\d\n/)
+      expect(shown.err).toMatch(/^\d+ lines · 1 caller · 3 requests · /)
+      expect(own('audit', '--caller', 'barnaby').err).toBe('the audit has no such line\n')
+      expect(own('audit', '--since', 'yesterday').err).toContain('"yesterday" is not a time')
+      const verify = () => own('audit', '--verify', '--checkpoints', join(place.folder, '../checkpoints.jsonl'))
+      expect(verify()).toMatchObject({ code: 0, out: expect.stringMatching(/^valid · \d+ lines · 1 writer · \d checkpoints\n$/) })
+      const day = readdirSync(place.pathOf('audit')).find((name) => /^\d/.test(name))!
+      const file = `audit/${day}/${readdirSync(place.pathOf(`audit/${day}`)).find((name) => name.endsWith('.jsonl'))!}`
+      place.write(file, readFileSync(place.pathOf(file), 'utf8').replace('"requests":1', '"requests":0'))
+      expect(verify()).toMatchObject({
+        code: 1,
+        out: expect.stringContaining('not valid'),
+        err: expect.stringContaining('[audit-line-altered]'),
+      })
+      expect(own('audit', '--prune').err).toContain('names no retention time')
+    } finally {
+      delete process.env['DUNELIGHT_AUDIT_KEY']
+    }
+  })
+})

@@ -9,6 +9,7 @@ import { publishCommand } from './publish.js'
 import { channelCommand } from './channel.js'
 import { editionsCommand } from './editions.js'
 import { approveCommand } from './approve.js'
+import { auditCommand } from './audit.js'
 import { keyCommand } from './key.js'
 import { examplesCommand } from './examples.js'
 import { examplesAddCommand } from './examples-add.js'
@@ -59,6 +60,7 @@ export const COMMANDS: readonly CommandFile[] = [
   editionsCommand,
   approveCommand,
   channelCommand,
+  auditCommand,
   keyCommand,
   typesCommand,
   schemaCommand,

@@ -23,9 +23,7 @@ export async function committedTexts(root: string): Promise<Committed | undefine
     if (head === undefined || tree === undefined) return undefined
     const { time, subject } = await git.commit(head)
     const some = [...(await git.filesOf(tree))].filter(([path]) => isLibraryFile(path)).slice(0, MOST_FILES)
-    const texts = await Promise.all(
-      some.map(async ([path, id]): Promise<[string, string]> => [path, (await git.object(id)).toString('utf8')]),
-    )
+    const texts = await Promise.all(some.map(async ([path, id]): Promise<[string, string]> => [path, await git.text(id)]))
     return { at: time, title: subject, files: Object.fromEntries(texts) }
   } catch (fault) {
     // A damaged repository is no reason to show nothing.

@@ -140,7 +140,7 @@ async function earlierText(folder: string, path: string, was: string | undefined
     const head = await git.head()
     const tree = head === undefined ? undefined : await git.treeAt(head)
     const id = tree === undefined ? undefined : (await git.filesOf(tree)).get(path)
-    return id === undefined ? undefined : { text: (await git.object(id)).toString('utf8'), message: 'the last commit' }
+    return id === undefined ? undefined : { text: await git.text(id), message: 'the last commit' }
   } finally {
     git.close()
   }

@@ -4,7 +4,8 @@ import { hashBytes } from './fingerprint.js'
 import type { PreparedValues } from './prepared-values.js'
 import type { Prompt } from './prompt.js'
 import type { Rendering, RenderOptions } from './rendering.js'
-import type { Model, ModelAnswer } from '../asking/port.js'
+import type { AuditEvent, AuditSink } from '../asking/audit.js'
+import type { Model, ModelAnswer, Usage } from '../asking/port.js'
 import type { Screens } from '../asking/screens.js'
 import type { Form } from '../outputs/form.js'
 import { contained } from '../problems/contained.js'
@@ -38,6 +39,7 @@ export interface PromptAnswer<R = unknown> extends Exchanged {
 export interface AskTools {
   readonly screens: () => Screens
   readonly writerFor: (prompt: Prompt, envelope: string) => EnvelopeWriter
+  readonly audit: () => AuditSink | undefined
 }
 
 /**
@@ -53,11 +55,25 @@ export async function askPrepared<R>(
 ): Promise<PromptAnswer<R>> {
   const { model, corrections = 2, candidate = 1, signal = endless(), onText, more, ...options } = settings
   const answers: ModelAnswer[] = []
-  let rendering: Rendering
+  let rendering: Rendering | undefined
+  const audited = async (ended: Pick<AuditEvent, 'notes' | 'problems' | 'fault'>) =>
+    tools.audit()?.({
+      operation: 'ask',
+      prompt: prompt.name,
+      values: prepared.values,
+      fingerprint: rendering?.fingerprint,
+      turns: rendering?.turns ?? [],
+      reply: answers.at(-1)?.text,
+      requests: answers.length,
+      usage: usageOf(answers),
+      isMock: answers.some(({ isMock }) => isMock),
+      ...ended,
+    })
   try {
     rendering = contained(() => prepared.render(options))
   } catch (fault) {
     if (!(fault instanceof ProblemError)) throw fault
+    await audited({ notes: [], problems: fault.problems })
     return { ...unasked(fault.problems), answers }
   }
   const { form } = rendering
@@ -82,9 +98,24 @@ export async function askPrepared<R>(
     answers.push(answer)
     return answer
   }
-  const exchanged = await exchange(rendering, { ask, corrections, screens: tools.screens(), ...(more && { more }) })
+  let exchanged: Exchanged
+  try {
+    exchanged = await exchange(rendering, { ask, corrections, screens: tools.screens(), ...(more && { more }) })
+  } catch (fault) {
+    await audited({ notes: [], problems: [], fault })
+    throw fault
+  }
+  const { notes, problems } = exchanged
+  await audited({ notes, problems })
   const value = exchanged.problems.length > 0 ? undefined : (exchanged.reply?.value as R | undefined)
   return { ...exchanged, value, form: form as Form<R> | undefined, answers }
+}
+
+function usageOf(answers: readonly ModelAnswer[]): Usage | undefined {
+  const counted = answers.flatMap(({ usage }) => usage ?? [])
+  if (counted.length === 0) return undefined
+  const sum = (of: (usage: Usage) => number) => counted.reduce((total, usage) => total + of(usage), 0)
+  return { sent: sum(({ sent }) => sent), received: sum(({ received }) => received) }
 }
 
 function unasked(problems: readonly Problem[]): Omit<PromptAnswer<never>, 'answers'> {

@@ -4,6 +4,7 @@ import { defined } from '../invariant.js'
 import { circles } from './circles.js'
 import { withoutEchoes } from './echoes.js'
 import { fingerprintOf, sharedOf } from './fingerprint.js'
+import type { AuditSink } from '../asking/audit.js'
 import { artefactOf, graphOf, type LibraryGraph, type Member } from './graph.js'
 import { caseNumber, hasError, inOrder, isError, unusedIn } from './library-problems.js'
 import { PromptJoiner } from './join.js'
@@ -113,6 +114,7 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
     this.#env = shelves
     this.#tools = {
       screens: () => this.screens,
+      audit: () => this.#audit,
       countTokens: options.countTokens,
       writerFor: (prompt, name) => {
         const known = artefacts.envelopes
@@ -323,6 +325,15 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
     return this.#artefacts.assemblies.has(name) ? this.assemblyNamed(name).input : this.promptNamed(name)
   }
 
+  /**
+   * Tells a sink of every rendering by `prompt.render`, and of every reply before it is given to its caller.
+   *
+   * @param sink - Called with each; undefined ends it.
+   */
+  audit(sink: AuditSink | undefined): void {
+    this.#audit = sink
+  }
+
   /** Whether nothing keeps a model from being asked for this prompt or assembly. */
   canAsk(name: string): boolean {
     if (!this.#artefacts.assemblies.has(name)) return this.canRender(name)
@@ -399,6 +410,7 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
   }
 
   readonly #tools: PromptTools
+  #audit: AuditSink | undefined
 
   #screens: Screens | undefined
 

@@ -7,6 +7,7 @@ import { LazyTurn, type CheckedReply, type Rendering, type RenderOptions } from 
 import { allTurns, type JoinedPrompt, type LibraryModel } from '../artefacts/artefacts.js'
 import { TOKEN_ENCODINGS, type TokenEncoding } from '../artefacts/settings.js'
 import type { PreparedSet } from '../compile/example-set.js'
+import type { AuditSink } from '../asking/audit.js'
 import type { PickedCase } from '../examples/picker.js'
 import type { AnswerColumn } from '../outputs/columns.js'
 import type { Form, ReadOptions, Reply } from '../outputs/form.js'
@@ -138,7 +139,10 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
    */
   render(values: V, options: RenderOptions = {}): Rendering<R> {
     const accepted = this.accept(values)
-    return this.finish(accepted, options, chooserFor(options))
+    const rendering = this.finish(accepted, options, chooserFor(options))
+    const sink = this.#tools.audit()
+    if (sink) this.tell(sink, accepted, rendering)
+    return rendering
   }
 
   /**
@@ -252,6 +256,14 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     if (!placed) throw new ProblemError([problem('history-missing', { prompt: this.name })])
     const { countTokens } = this.#tools
     return new Conversation(this, placed.from.name, { ...(countTokens && { countTokens }), ...options })
+  }
+
+  private tell(sink: AuditSink, accepted: readonly unknown[], { fingerprint, turns }: Rendering): void {
+    const nothing = { reply: undefined, requests: 0, usage: undefined, isMock: false, notes: [], problems: [] }
+    const { values } = this.prepared(accepted)
+    const heard = sink({ operation: 'render', prompt: this.name, values, fingerprint, turns, ...nothing })
+    // Nothing waits for it: the sink itself has to keep its faults.
+    if (heard) heard.catch(() => undefined)
   }
 
   private accept(values: V): unknown[] {

@@ -195,6 +195,13 @@ const CASES: readonly Raised[] = [
 
 /** Codes that come up elsewhere than in opening a library and rendering, and the tests that raise them. */
 const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
+  'audit-key-missing': 'packages/node/src/audit/audit.test.ts',
+  'audit-line-altered': 'packages/node/src/audit/audit.test.ts',
+  'audit-lines-missing': 'packages/node/src/audit/audit.test.ts',
+  'audit-torn': 'packages/node/src/audit/audit.test.ts',
+  'audit-clock-back': 'packages/node/src/audit/audit.test.ts',
+  'checkpoint-invalid': 'packages/node/src/audit/audit.test.ts',
+  'checkpoint-unsent': 'packages/node/src/audit/audit.test.ts',
   'reference-invalid': 'packages/core/src/editions/editions.test.ts',
   'edition-unknown': 'packages/cli/src/production.test.ts',
   'channel-unknown': 'packages/cli/src/production.test.ts',

@@ -1,5 +1,6 @@
 import { askingCodes } from './asking-codes.js'
 import { assemblyCodes } from './assembly-codes.js'
+import { auditCodes } from './audit-codes.js'
 import { editionCodes } from './edition-codes.js'
 import { fileCodes } from './file-codes.js'
 import { outputCodes } from './output-codes.js'
@@ -18,4 +19,5 @@ export const registry = {
   ...askingCodes,
   ...assemblyCodes,
   ...editionCodes,
+  ...auditCodes,
 }

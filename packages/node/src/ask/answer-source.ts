@@ -6,7 +6,8 @@ import { lazyTokenCounter, type CountTokens } from '../library/tokens.js'
 import { AnswerLog } from './answer-log.js'
 import { QuestionLeases } from './question-leases.js'
 import { ModelQueue, type QueueListener } from '../models/model-queue.js'
-import { cachedAnswer } from './question.js'
+import { AuditLog } from '../audit/audit-log.js'
+import { cachedAnswer, type Answering } from './question.js'
 import type { ReadyModel } from '../models/ready-model.js'
 
 /** Answers of all runs of a library, so that none is paid for twice. */
@@ -28,6 +29,8 @@ export interface AnswerSourceOptions extends QueueListener {
   /** Requests in flight at a time; default: the model's `concurrency`. */
   readonly concurrency?: number
   readonly notice?: (problem: Problem) => void
+  /** Who asks, for the audit. Default: the user of the process. */
+  readonly caller?: string
 }
 
 export interface SourcedAnswer {
@@ -49,6 +52,8 @@ export class AnswerSource {
     private readonly fresh: boolean,
     /** Counts tokens, for callers that need them. */
     readonly counter: () => Promise<CountTokens>,
+    /** The audit of the library, if it has one. */
+    readonly audit: AuditLog | undefined,
   ) {}
 
   static async open({
@@ -59,6 +64,7 @@ export class AnswerSource {
     fresh = false,
     concurrency = model.concurrency,
     notice,
+    caller,
     ...listener
   }: AnswerSourceOptions): Promise<AnswerSource> {
     const own = log === undefined ? undefined : await AnswerLog.open(log, notice)
@@ -73,11 +79,12 @@ export class AnswerSource {
       store && !fresh ? await QuestionLeases.open(join(folder, LEASES)) : undefined,
       fresh,
       counter,
+      batch.library && AuditLog.of(folder, batch.library, { ...(caller !== undefined && { caller }), ...(notice && { notice }) }),
     )
   }
 
   /** The answer to a question; the same question at the same time is asked once, by all processes that use the library's cache. */
-  async answer(key: string, request: ModelRequest, urgent = false): Promise<SourcedAnswer> {
+  readonly answer: Answering = async (key, request, urgent) => {
     // No await before this: two equal questions must not both find nothing.
     const under = this.under.get(key)
     if (under) return { answer: (await under).answer, cached: true }
@@ -143,5 +150,6 @@ export class AnswerSource {
     await this.log?.close()
     await this.store?.close()
     await this.leases?.close()
+    await this.audit?.close()
   }
 }

@@ -63,7 +63,7 @@ export async function askAssemblyOnce(options: AskAssemblyOnceOptions): Promise<
   const source = await AnswerSource.open({ ...options, batch })
   const answers: Answered[] = []
   try {
-    const parts = new PartQuestions(batch, model, corrections, (...question) => source.answer(...question), source.counter)
+    const parts = new PartQuestions(batch, model, corrections, source)
     const record = loneRecord(id, prepared)
     const answer = async (question: PartQuestion, candidate: number) => {
       const answered = await parts.answer(record, question, candidate)

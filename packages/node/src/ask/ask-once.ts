@@ -43,7 +43,7 @@ export async function askOnce(options: AskOnceOptions): Promise<Answered> {
   const batch = loneBatch(library, prompt, { seed, locale })
   const source = await AnswerSource.open({ ...options, batch })
   try {
-    const questions = new Questions(batch, model, corrections, (...question) => source.answer(...question), source.counter)
+    const questions = new Questions(batch, model, corrections, source)
     return await questions.ask(loneRecord(id, prepared), prepared, [], { candidate })
   } finally {
     await source.close()

@@ -76,6 +76,7 @@ export async function askTask(folder: string, file: AskRun, source: RecordSource
     },
     selection: { take: batch.model.take, only: file.asking.only, base: writing.base },
     files: { output: file.output, base: writing.base, heads: { ...heads, ...router.heads() } },
+    audit: answers.audit,
     isWaiting: ({ waiting }) => waiting > 0,
     report: (ended, library, counts) => askReport(ended as AskRun, library, counts, model.price),
     publish: async (_, { written }) => {

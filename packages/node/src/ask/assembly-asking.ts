@@ -20,7 +20,7 @@ export class AssemblyAsking extends RecordAsking {
     super(setting)
     const { batch, options, file, answers } = setting
     const { corrections } = file.asking
-    this.parts = new PartQuestions(batch, options.model, corrections, (...question) => answers.answer(...question), answers.counter)
+    this.parts = new PartQuestions(batch, options.model, corrections, answers)
   }
 
   readonly step: RecordStep = (record, headings) => this.guarded(record, () => this.ask(record, headings))

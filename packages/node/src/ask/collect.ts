@@ -82,7 +82,7 @@ export async function collect(options: CollectOptions): Promise<Collected> {
   const source = await AnswerSource.open({ ...options, batch })
   try {
     const { corrections = 2 } = options
-    const questions = new Questions(batch, model, corrections, (...question) => source.answer(...question), source.counter)
+    const questions = new Questions(batch, model, corrections, source)
     const ask: Ask = (values, number, items) => {
       const prepared = prompt.prepare({ ...options.values, ...values })
       return questions.ask(loneRecord(`item ${number}`, prepared), prepared, [], { candidate: number, more: notThese(items) })

@@ -1,10 +1,9 @@
 import { ProblemError, type Assembly, type AssemblyEvent, type PartQuestion, type Settled } from 'dunelight'
 import { askAssembly, answerOf, defined, type Batch, type BatchRecord } from 'dunelight/host'
 import { loneBatch } from './lone-batch.js'
-import { Questions, type Answered, type Answering } from './question.js'
+import { Questions, type Answered, type QuestionSource } from './question.js'
 import type { ReviewLine, ReviewLog } from './review-log.js'
 import type { ReadyModel } from '../models/ready-model.js'
-import type { CountTokens } from '../library/tokens.js'
 
 /** An accepted answer of a part, and whether it was accepted for what the part is asked with now. */
 export interface AcceptedPart extends Settled {
@@ -33,8 +32,7 @@ export class PartQuestions {
     private readonly batch: Batch,
     private readonly model: ReadyModel,
     private readonly corrections: number,
-    private readonly answering: Answering,
-    private readonly counter: () => Promise<CountTokens>,
+    private readonly source: QuestionSource,
   ) {
     this.assembly = defined(batch.assembly)
   }
@@ -99,7 +97,7 @@ export class PartQuestions {
     if (!questions) {
       const { library, locale, model } = this.batch
       const batch = loneBatch(defined(library), prompt, { seed: model.seed, locale, tokens: model.tokens })
-      questions = new Questions(batch, this.model, this.corrections, this.answering, this.counter)
+      questions = new Questions(batch, this.model, this.corrections, this.source)
       this.byPrompt.set(prompt, questions)
     }
     return questions

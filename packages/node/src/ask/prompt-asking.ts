@@ -14,7 +14,7 @@ export class PromptAsking extends RecordAsking {
     super(setting)
     const { batch, options, file, answers } = setting
     const { corrections } = file.asking
-    this.questions = new Questions(batch, options.model, corrections, (...question) => answers.answer(...question), answers.counter)
+    this.questions = new Questions(batch, options.model, corrections, answers)
   }
 
   readonly step: RecordStep = (record, headings) => {

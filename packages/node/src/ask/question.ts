@@ -27,7 +27,9 @@ import {
   defined,
 } from 'dunelight/host'
 import { ModelUnreachable } from '../models/model-queue.js'
+import type { AuditEntry, AuditLog } from '../audit/audit-log.js'
 import { bytesText, sha256 } from '../output/bytes.js'
+import { WriteFault } from '../output/files.js'
 import type { CachedAnswer } from './answer-log.js'
 import type { ReadyModel } from '../models/ready-model.js'
 import type { CountTokens } from '../library/tokens.js'
@@ -67,6 +69,14 @@ export type Answering = (
   urgent: boolean,
 ) => Promise<{ readonly answer: ModelAnswer; readonly cached: boolean }>
 
+/** Where answers come from, and who hears of them. */
+export interface QuestionSource {
+  readonly answer: Answering
+  readonly counter: () => Promise<CountTokens>
+  /** The audit of the library, if it has one. */
+  readonly audit?: AuditLog | undefined
+}
+
 type ByteTurns = ReturnType<typeof bytesOf>
 
 /** Puts records to a model, reads what it replies, and has what its output refuses done again. */
@@ -80,8 +90,7 @@ export class Questions {
     private readonly batch: Batch,
     private readonly model: ReadyModel,
     private readonly again: number,
-    private readonly answering: Answering,
-    private readonly counter: () => Promise<CountTokens>,
+    private readonly source: QuestionSource,
   ) {
     this.screens = new Screens(batch.library?.artefacts.library.screens ?? [], {
       countTokens: (text) => defined(this.countTokens)(text),
@@ -93,7 +102,23 @@ export class Questions {
     this.settings = batch.prompt.settings
   }
 
+  /** Asks for one record. The answer is given only when the library's audit has a line of it. */
   async ask(record: BatchRecord, prepared: PreparedValues, headings: readonly string[], wanted: Wanted = {}): Promise<Answered> {
+    const { audit } = this.source
+    if (!audit) return this.exchange(record, prepared, headings, wanted)
+    await audit.ready()
+    const told = { prompt: this.batch.prompt.name, values: prepared.values, model: this.model.name }
+    try {
+      const answered = await this.exchange(record, prepared, headings, wanted)
+      await audit.write({ ...told, ...entryOf(answered) })
+      return answered
+    } catch (fault) {
+      if (!(fault instanceof WriteFault)) await audit.write({ ...told, operation: 'ask', status: 'failed' })
+      throw fault
+    }
+  }
+
+  private async exchange(record: BatchRecord, prepared: PreparedValues, headings: readonly string[], wanted: Wanted): Promise<Answered> {
     const { candidate = 1, retry, more = [] } = wanted
     const { locale, model: batchModel, prompt } = this.batch
     const options = {
@@ -125,7 +150,7 @@ export class Questions {
           enveloped: enveloped(record, bytes, fingerprint),
         }
         const key = this.keyOf({ ...request, record: '', enveloped: enveloped({ ...record, id: '', row: 0 }, bytes, fingerprint) })
-        const answered = await this.answering(key, request, !isFirst)
+        const answered = await this.source.answer(key, request, !isFirst)
         answers.push({ ...answered, ...(batchModel.tokens && { estimate: await this.tokensOf(turns) }) })
         return answered.answer
       }
@@ -135,7 +160,7 @@ export class Questions {
         more: [...(retry ? regeneratePart(retry) : []), ...more],
         screens: this.screens,
         readyToCount: async () => {
-          this.countTokens ??= await this.counter()
+          this.countTokens ??= await this.source.counter()
         },
       })
       return { ...exchanged, form, read, answers }
@@ -154,7 +179,7 @@ export class Questions {
   }
 
   private async tokensOf(turns: readonly Turn[]): Promise<number> {
-    const countTokens = (this.countTokens ??= await this.counter())
+    const countTokens = (this.countTokens ??= await this.source.counter())
     const files = turns.flatMap(({ parts = [] }) => parts.flatMap((part) => (part.kind === 'file' ? [attachmentTokens(part)] : [])))
     return [...textsOf(turns).map(countTokens), ...files].reduce((sum, count) => sum + count, 0)
   }
@@ -172,6 +197,27 @@ export class Questions {
       this.writers.set(name, writer)
     }
     return writer
+  }
+}
+
+/** What the audit tells of an answer. */
+function entryOf({ answers, notes, problems, turns = [] }: Answered): AuditEntry {
+  const sent = answers.filter(({ cached }) => !cached)
+  const usage = sent.flatMap(({ answer }) => answer.usage ?? [])
+  const reply = answers.at(-1)?.answer.text
+  return {
+    operation: 'ask',
+    fingerprint: sha256(byteList(bytesOf(turns))),
+    requests: sent.length,
+    ...(sent.length < answers.length && { cached: true }),
+    ...(usage.length > 0 && {
+      sent: usage.reduce((sum, each) => sum + each.sent, 0),
+      received: usage.reduce((sum, each) => sum + each.received, 0),
+    }),
+    ...(notes.length > 0 && { findings: notes.map(({ screen }) => screen) }),
+    ...(problems.length > 0 && { problems: problems.map(({ code }) => code) }),
+    status: problems.length > 0 ? 'rejected' : 'done',
+    exchange: { turns, ...(reply !== undefined && { reply }) },
   }
 }
 

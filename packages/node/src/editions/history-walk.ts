@@ -101,7 +101,7 @@ export class HistoryWalk {
     for (const [path, text] of Object.entries(files)) {
       const id = committed.get(path)
       // Git may have changed the line ends of a file: it is the same one.
-      const isSame = id !== undefined && lines((await this.git.object(id)).toString('utf8')) === lines(text)
+      const isSame = id !== undefined && lines(await this.git.text(id)) === lines(text)
       ids.set(path, isSame ? id : objectId(Buffer.from(text)))
     }
     for (const [path, rows] of Object.entries(tables)) ids.set(path, objectId(Buffer.from(JSON.stringify(rows))))

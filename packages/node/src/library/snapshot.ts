@@ -141,7 +141,7 @@ async function contentAt(root: string, name: string, revision: string, beside: R
 export async function textsOf(git: Git, files: TreeFiles, known = new Map<string, Promise<string>>()): Promise<Record<string, string>> {
   const wanted = [...files].filter(([path]) => TEXT_FILE.test(path) && !OTHER_FOLDERS.includes(defined(path.split('/')[0])))
   const read = (id: string): Promise<string> => {
-    const text = known.get(id) ?? git.object(id).then((bytes) => bytes.toString('utf8'))
+    const text = known.get(id) ?? git.text(id)
     known.set(id, text)
     return text
   }

@@ -12,6 +12,7 @@ import {
   type ResumeOptions,
   type RunOptions,
 } from '../runs/begin.js'
+import { AuditLog } from '../audit/audit-log.js'
 import { wordingOf } from '../library/open-library.js'
 import { checkBudget } from '../runs/budget.js'
 import { carryOut, type RunResult, type Task } from '../runs/carry-out.js'
@@ -77,7 +78,7 @@ export async function runBatch(options: RenderOptions): Promise<RunResult<Render
       return rendering
     })
     const file: RenderRun = { ...run.file, ...setting, envelope: envelopeMark(library, model) }
-    return await carry(run.folder, file, { ...run.prepared, source: run.records }, threads, options)
+    return await carry(run.folder, file, { ...run.prepared, source: run.records }, threads, { ...options, home: folder })
   } finally {
     await threads?.end()
   }
@@ -102,7 +103,7 @@ export async function resumeRun(folder: string, options: ResumeOptions): Promise
   const rendering = await renderingOf(batch, { folder: home, records, to: file.to, bare: file.bare }, options)
   const threads = await Threads.for(rendering, file, { folder: home, at: file.prompt.at })
   try {
-    return await carry(folder, file, rendering, threads, options)
+    return await carry(folder, file, rendering, threads, { ...options, home })
   } finally {
     await threads?.end()
   }
@@ -123,7 +124,12 @@ async function carry(
   file: RenderRun,
   rendering: Rendering,
   threads: Threads | undefined,
-  { also, overwrite = false, ...listener }: Omit<RenderOptions, keyof RunOptions | 'bare' | 'workers'> & ResumeOptions,
+  {
+    also,
+    overwrite = false,
+    home,
+    ...listener
+  }: Omit<RenderOptions, keyof RunOptions | 'bare' | 'workers'> & ResumeOptions & { home: string },
 ): Promise<RunResult<RenderCounts>> {
   const { batch } = rendering
   const blocks: Step['blocks'] = threads ? (selection) => threads.blocks(rendering.source as TableFile, selection) : onThisThread(rendering)
@@ -131,7 +137,9 @@ async function carry(
   const lines = linesFile(file.output)
   const same = new SamePrompts()
   const base = batch.perRecord ? commonFolder(batch.model.to?.path ?? '') : undefined
+  const audit = batch.library && AuditLog.of(home, batch.library)
   const task: Task<RenderCounts> = {
+    audit,
     step: (counts = newRenderCounts()): Step<RenderCounts> => ({
       blocks,
       counts,
@@ -150,6 +158,7 @@ async function carry(
       const published = await publishOutput({ folder, file, batch, overwrite })
       return published ? { published } : {}
     },
+    close: async () => audit?.close(),
     scratch: [SEEN_FILE, ...(lines === file.output ? [] : [lines])],
   }
   return carryOut(folder, file, () => Promise.resolve(task), listener)

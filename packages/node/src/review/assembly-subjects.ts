@@ -30,8 +30,8 @@ export class AssemblySubjects {
     source: AnswerSource,
     private readonly log: ReviewLog,
   ) {
-    this.asking = new PartQuestions(batch, model, corrections, (key, request) => source.answer(key, request), source.counter)
-    this.known = new PartQuestions(batch, model, corrections, recorded(source), source.counter)
+    this.asking = new PartQuestions(batch, model, corrections, source)
+    this.known = new PartQuestions(batch, model, corrections, recorded(source))
   }
 
   async of(record: BatchRecord, headings: readonly string[]): Promise<readonly Subject[]> {

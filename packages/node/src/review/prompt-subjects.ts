@@ -17,8 +17,8 @@ export class PromptSubjects {
     source: AnswerSource,
     private readonly candidates: number,
   ) {
-    this.asking = new Questions(batch, model, corrections, (key, request) => source.answer(key, request), source.counter)
-    this.known = new Questions(batch, model, corrections, recorded(source), source.counter)
+    this.asking = new Questions(batch, model, corrections, source)
+    this.known = new Questions(batch, model, corrections, recorded(source))
   }
 
   async of(record: BatchRecord, headings: readonly string[]): Promise<readonly Subject[]> {

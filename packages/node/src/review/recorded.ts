@@ -1,5 +1,5 @@
 import type { AnswerSource } from '../ask/answer-source.js'
-import type { Answering } from '../ask/question.js'
+import type { QuestionSource } from '../ask/question.js'
 
 /** A question that the run never got an answer to. */
 export class Unanswered extends Error {
@@ -7,11 +7,15 @@ export class Unanswered extends Error {
 }
 
 /** Answers from those of the run alone: nothing is asked to look at it. */
-export function recorded(source: AnswerSource): Answering {
-  return async (key) => {
-    const answer = await source.answered(key)
-    if (!answer) throw new Unanswered()
-    return { answer, cached: true }
+export function recorded(source: AnswerSource): QuestionSource {
+  const { counter } = source
+  return {
+    counter,
+    answer: async (key) => {
+      const answer = await source.answered(key)
+      if (!answer) throw new Unanswered()
+      return { answer, cached: true }
+    },
   }
 }
 

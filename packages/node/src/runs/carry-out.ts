@@ -25,9 +25,22 @@ export interface Task<C extends Counts = Counts> {
   readonly publish: (folder: string, counts: Counts) => Promise<Pick<RunFile, 'published' | 'sent'>>
   /** Whether records wait for a person's decision: then the run begins again once that is made, and what was answered is not asked again. */
   readonly isWaiting?: (counts: C) => boolean
+  /** The audit of the library, if it has one: it gets a line at the begin and at the end. */
+  readonly audit?: RunAudit | undefined
   /** Files that only an unfinished run needs. */
   readonly scratch?: readonly string[]
   readonly close?: () => Promise<void>
+}
+
+/** What an audit is told of a run. */
+interface RunAudit {
+  write(entry: {
+    readonly operation: 'run'
+    readonly run: string
+    readonly prompt: string
+    readonly fingerprint: string
+    readonly status: Exclude<RunState, 'running'> | 'begun'
+  }): Promise<void>
 }
 
 /** What came of a run. */
@@ -56,8 +69,16 @@ export async function carryOut<C extends Counts>(
     await writeRun(folder, { ...file, state: 'running' })
     listener.onBegun?.(file.run)
     const task = await open()
+    const audited = async (status: Exclude<RunState, 'running'> | 'begun') =>
+      task.audit?.write({ operation: 'run', run: file.run, prompt: file.prompt.name, fingerprint: file.prompt.fingerprint, status })
     try {
-      return await underLease(folder, file, task, listener)
+      await audited('begun')
+      const result = await underLease(folder, file, task, listener).catch(async (fault: unknown) => {
+        await audited('failed').catch(() => undefined)
+        throw fault
+      })
+      await audited(result.state === 'running' ? 'interrupted' : result.state)
+      return result
     } finally {
       await task.close?.()
     }

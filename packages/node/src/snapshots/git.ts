@@ -132,7 +132,7 @@ export class Git {
 
   /** The folder's tree at a commit; undefined where the folder did not exist. */
   async treeAt(commit: string): Promise<string | undefined> {
-    const object = await this.object(commit)
+    const object = await this.bytes(commit)
     let tree: string | undefined = /^tree ([\da-f]+)$/m.exec(object.toString('latin1', 0, 100))?.[1]
     for (const step of this.steps) {
       const entries: readonly TreeEntry[] = tree === undefined ? [] : await this.entries(tree)
@@ -155,7 +155,16 @@ export class Git {
   }
 
   /** The content of an object, by its id. */
-  object(id: string): Promise<Buffer> {
+  object(id: string): Promise<Uint8Array> {
+    return this.bytes(id)
+  }
+
+  /** The content of a file as text. */
+  async text(id: string): Promise<string> {
+    return (await this.bytes(id)).toString('utf8')
+  }
+
+  private bytes(id: string): Promise<Buffer> {
     this.objects ??= new ObjectReader(this.folder)
     return this.objects.read(id)
   }
@@ -171,7 +180,7 @@ export class Git {
   private entries(tree: string): Promise<readonly TreeEntry[]> {
     const known = this.trees.get(tree)
     if (known) return known
-    const entries = this.object(tree).then((bytes) => treeEntries(bytes, tree.length / 2))
+    const entries = this.bytes(tree).then((bytes) => treeEntries(bytes, tree.length / 2))
     this.trees.set(tree, entries)
     return entries
   }
