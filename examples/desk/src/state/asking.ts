@@ -182,7 +182,7 @@ export class AskActions {
     const { record } = this.sheet(variant)
     const saved = this.desk.state.library.data.files
     const files = Object.fromEntries(Object.entries(this.filesOf(variant)).filter(([path, text]) => saved[path] !== text))
-    return record && { record, wording, files }
+    return record && { record, wording, files: { ...wording.own, ...files } }
   }
 
   private filesOf(choice: VariantChoice): Readonly<Record<string, string>> {

@@ -10,6 +10,7 @@ import { LibraryActions } from './library.js'
 import { EMPTY } from '../model/sheet.js'
 import { NO_EDITING, NO_PASS, NO_SELECTION, NO_TABLE, type Change, type PageState } from './page-state.js'
 import { PassRunner } from './pass.js'
+import { NO_PRODUCTION, ProductionActions } from './production.js'
 import { NO_RUNS, RunActions } from './runs.js'
 import { SelectionActions } from './selection.js'
 import type { Service } from './service.js'
@@ -30,6 +31,7 @@ export class Desk {
   readonly editing: EditingActions
   readonly asking: AskActions
   readonly runs: RunActions
+  readonly production: ProductionActions
   readonly opener = new Opener()
   readonly kept: Kept
   readonly store: StoreApi<PageState>
@@ -60,6 +62,7 @@ export class Desk {
       pass: NO_PASS,
       asking: NO_ASKING,
       runs: NO_RUNS,
+      production: NO_PRODUCTION,
       isLost: false,
       note: undefined,
     }))
@@ -71,6 +74,7 @@ export class Desk {
     new DocumentLoader(this)
     this.asking = new AskActions(this)
     this.runs = new RunActions(this)
+    this.production = new ProductionActions(this)
     new Connection(this)
     this.store.subscribe((now, before) => this.keepPlace(now, before))
   }
@@ -80,7 +84,7 @@ export class Desk {
   }
 
   /** Makes a change with everything derived from it, and notifies the views once. */
-  change({ library, table, selection, editing, asking, runs, ...rest }: Change): void {
+  change({ library, table, selection, editing, asking, runs, production, ...rest }: Change): void {
     const before = this.state
     const now = {
       ...before,
@@ -90,6 +94,7 @@ export class Desk {
       ...(editing && { editing: { ...before.editing, ...editing } }),
       ...(asking && { asking: { ...before.asking, ...asking } }),
       ...(runs && { runs: { ...before.runs, ...runs } }),
+      ...(production && { production: { ...before.production, ...production } }),
       ...rest,
     }
     this.store.setState({ ...now, shown: derive(this.opener, now, before) }, true)

@@ -5,6 +5,7 @@ import type { Subject, Wanted } from '../model/subject.js'
 import type { DeskTable } from '../model/table.js'
 import type { AskingState } from './asking.js'
 import type { RunsState } from './runs.js'
+import type { ProductionState } from './production.js'
 import type { Committed, LibraryData } from './service.js'
 
 /** A place in a file of the library, in UTF-16 units. */
@@ -21,7 +22,7 @@ export interface Conflict {
   readonly mark: string | null
 }
 
-export type View = 'sheet' | 'beside' | 'hand' | 'reply' | 'ask' | 'runs'
+export type View = 'sheet' | 'beside' | 'hand' | 'reply' | 'ask' | 'runs' | 'history'
 
 /** The library's files: as they are on the disk, and as they are edited here. */
 export interface LibraryState {
@@ -95,6 +96,7 @@ export interface PageState {
   readonly pass: PassState
   readonly asking: AskingState
   readonly runs: RunsState
+  readonly production: ProductionState
   /** Whether the server does not answer. */
   readonly isLost: boolean
   readonly note: Note | undefined
@@ -109,6 +111,7 @@ export interface Change {
   readonly pass?: PassState
   readonly asking?: Partial<AskingState>
   readonly runs?: Partial<RunsState>
+  readonly production?: Partial<ProductionState>
   readonly isLost?: boolean
   readonly note?: Note | undefined
 }

@@ -3,6 +3,7 @@ import type { FileValue } from 'dunelight'
 import type { CaseRows } from 'dunelight/host'
 import type { ProblemRecord } from 'dunelight'
 import type { AskEvent, AskedRecord, Models, Question, SessionState } from './asked.js'
+import type { Difference, ProductionData } from './production.js'
 import type { AssembledRecord, Decided, Decision, DocumentFormat, Estimate, ListedRun, OpenRun, WantedRun } from './runs-data.js'
 
 /** What the desk's own server gives of a library. */
@@ -123,6 +124,24 @@ export class Service {
   /** Begins a run, and gives its name. */
   async begin(wanted: WantedRun): Promise<string> {
     return (await this.json<{ run: string }>('/api/runs', wanted)).run
+  }
+
+  /** The editions of a prompt, and its history. */
+  async production(prompt: string, history: boolean): Promise<ProductionData> {
+    return this.json(`/api/production?${new URLSearchParams({ prompt, ...(history && { history: 'yes' }) }).toString()}`)
+  }
+
+  async difference(from: string, to: string): Promise<Difference> {
+    return this.json(`/api/difference?${new URLSearchParams({ from, to }).toString()}`)
+  }
+
+  /** Makes an edition; gives what was done, in words. */
+  async publish(wanted: { readonly prompt: string; readonly note: string; readonly uncommitted: boolean }): Promise<string> {
+    return (await this.json<{ words: string }>('/api/publish', wanted)).words
+  }
+
+  async moveChannel(wanted: { readonly prompt: string; readonly channel: string; readonly edition: number }): Promise<string> {
+    return (await this.json<{ words: string }>('/api/channel', wanted)).words
   }
 
   async pause(run: string): Promise<void> {

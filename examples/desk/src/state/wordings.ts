@@ -8,6 +8,8 @@ export interface Wording {
   readonly value: string
   readonly label: string
   readonly files: (desk: Desk) => Readonly<Record<string, string>>
+  /** Files that it has whatever the disk has by now. */
+  readonly own?: Readonly<Record<string, string>>
 }
 
 export const EDITED: Wording = { value: 'edited', label: 'as edited', files: (desk) => desk.state.library.files }
@@ -19,6 +21,8 @@ export function otherWordings(desk: Desk): readonly Wording[] {
   const own = artefacts.prompts.get(desk.state.selection.wanted.prompt)
   if (!own) return [SAVED]
   const { committed } = desk.state.library
+  const { data } = desk.state.production
+  const editions = data?.prompt === own.name ? data.editions : []
   const sets = graph.drawsOn({ kind: 'prompt', name: own.name }).filter(({ kind }) => kind === 'example set')
   const changed = (file: string, change: (document: ReturnType<typeof parseDocument>) => void) => (desk: Desk) => {
     const document = parseDocument(desk.state.library.files[file] ?? '')
@@ -27,7 +31,13 @@ export function otherWordings(desk: Desk): readonly Wording[] {
   }
   return [
     SAVED,
-    ...(committed ? [{ value: 'committed', label: 'as committed', files: () => committed.files }] : []),
+    ...(committed ? [{ value: 'committed', label: 'as committed', files: () => committed.files, own: committed.files }] : []),
+    ...editions.map(({ number, files }) => ({
+      value: `edition ${number}`,
+      label: `edition ${number}`,
+      files: (desk: Desk) => ({ ...desk.state.library.files, ...files }),
+      own: files,
+    })),
     ...[...artefacts.personas.keys()].map((name) => ({
       value: `persona ${name}`,
       label: `persona ${name}`,

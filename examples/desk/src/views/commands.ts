@@ -10,6 +10,7 @@ export const VIEWS: readonly { readonly value: View; readonly label: string }[] 
   { value: 'reply', label: 'Reply' },
   { value: 'ask', label: 'Ask' },
   { value: 'runs', label: 'Runs' },
+  { value: 'history', label: 'History' },
 ]
 const FIRST_PROMPT = 'title: A first prompt\nvariables:\n  name: text\nturns:\n  - user: |\n      Say good day to {name}.\n'
 

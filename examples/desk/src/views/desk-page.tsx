@@ -11,6 +11,7 @@ import { ConflictDialog } from './conflict.js'
 import { Grid } from './grid.js'
 import { HandView } from './hand.js'
 import { Header } from './header.js'
+import { HistoryView } from './history.js'
 import { insertionsOf } from './insertions.js'
 import { Meter } from './meter.js'
 import { Palette, type Command } from './palette.js'
@@ -94,7 +95,7 @@ function Ready({ desk }: { desk: Desk }) {
     <NumberStyle.Provider value={numbers}>
       <div className={['desk', ...(isSourceOpen ? ['with-source'] : []), ...(WIDE[view] ?? [])].join(' ')}>
         <Header desk={desk} onPalette={openPalette} />
-        {view !== 'runs' && <Grid desk={desk} />}
+        {!ALONE.includes(view) && <Grid desk={desk} />}
         <main className="stage" aria-label={defined(VIEWS.find(({ value }) => value === view)).label}>
           {view === 'sheet' && <SheetView desk={desk} />}
           {view === 'beside' && <BesideView desk={desk} />}
@@ -107,6 +108,7 @@ function Ready({ desk }: { desk: Desk }) {
           {view === 'reply' && <ReplyView desk={desk} />}
           {view === 'ask' && <AskView desk={desk} />}
           {view === 'runs' && <RunsView desk={desk} />}
+          {view === 'history' && <HistoryView desk={desk} />}
         </main>
         {isSourceOpen && <SourceView desk={desk} onClose={() => desk.editing.open(undefined)} onInsert={openInsert} />}
         <footer className="desk-foot">
@@ -129,7 +131,9 @@ function Ready({ desk }: { desk: Desk }) {
 }
 
 /** How much of the width a view takes from the records. */
-const WIDE: Readonly<Partial<Record<View, readonly string[]>>> = { ask: ['asking'], runs: ['alone-view'] }
+const WIDE: Readonly<Partial<Record<View, readonly string[]>>> = { ask: ['asking'], runs: ['alone-view'], history: ['alone-view'] }
+/** Views without the records beside them. */
+const ALONE: readonly View[] = ['runs', 'history']
 
 /** Said while the server does not answer: nothing that is edited is lost. */
 function LostLine({ desk }: { desk: Desk }) {

@@ -23,6 +23,8 @@ import { askRoutes } from './ask-routes.js'
 import { committedTexts } from './committed.js'
 import { faultOf, ownHost, ownPage, withoutSecrets, type GuardOptions } from './guards.js'
 import { isLibraryFile } from './library-files.js'
+import { DeskProduction } from './desk-production.js'
+import { productionRoutes } from './production-routes.js'
 import { runRoutes } from './run-routes.js'
 import type { DeskRuns } from './desk-runs.js'
 import { DeskReview } from './desk-review.js'
@@ -85,6 +87,7 @@ export function deskApp({ root, pages, session, runs, ...guards }: DeskOptions):
     return c.json(await saveText(root, path, text, was))
   })
   app.route('/api', askRoutes(root, session))
+  app.route('/api', productionRoutes(new DeskProduction(root)))
   app.route('/api', runRoutes(runs, new DeskReview(root, runs, session)))
   app.get('*', (c) => {
     if (c.req.path === '/') {
