@@ -7,6 +7,7 @@ import { join } from 'node:path'
 import { chromium } from 'playwright-core'
 import { CHROMIUM_FLAGS, findChromium } from './chromium.mjs'
 import { generateObjects } from './generate.mjs'
+import { makeProductionDemo } from './production-demo.mjs'
 
 const OUT = 'docs/screenshots'
 const wanted = process.argv.slice(2)
@@ -15,6 +16,7 @@ const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms))
 
 if (does('page')) await shootPage()
 if (does('desk')) await shootDesk()
+if (does('desk') || does('history')) await shootHistory()
 if (does('terminal')) await shootTerminal()
 
 async function shootPage() {
@@ -118,7 +120,6 @@ async function shootDesk() {
   await page.getByText('child', { exact: true }).click()
   await page.getByRole('textbox', { name: 'title', exact: true }).fill('Diving helmet of the harbour’s last diver')
   await wait(300)
-  await page.screenshot({ path: `${OUT}/form.png` })
   await page.getByRole('button', { name: 'Back to the record' }).click()
   await page.getByText('Reply', { exact: true }).click()
   await page
@@ -128,6 +129,33 @@ async function shootDesk() {
     )
   await wait(300)
   await shootAsking(page)
+  await browser.close()
+  server.kill()
+  rmSync(folder, { recursive: true, force: true })
+}
+
+/** Editions, channels and history, and what an edition differs in from the files as they are now. */
+async function shootHistory() {
+  const folder = mkdtempSync(join(tmpdir(), 'shots-'))
+  const { house, env } = makeProductionDemo(folder)
+  const server = spawn(process.execPath, ['packages/cli/bin/dunelight.js', 'open', house, '--port', '0'], { env })
+  const address = await new Promise((resolve) => server.stdout.once('data', (line) => resolve(`${line}`.trim())))
+  const browser = await chromium.launchPersistentContext(join(folder, 'profile'), {
+    executablePath: findChromium(),
+    args: CHROMIUM_FLAGS,
+    viewport: { width: 1280, height: 800 },
+  })
+  const page = await browser.newPage()
+  await page.goto(address)
+  await page.getByText('History', { exact: true }).click()
+  await page.keyboard.press('Control+k')
+  await page.getByRole('combobox', { name: 'find a command' }).fill('Prompt: label/write')
+  await page.keyboard.press('Enter')
+  await page.locator('.timeline li').first().waitFor()
+  await page.locator('.editions .history-row').nth(1).click()
+  await page.getByText(/^Records: /).waitFor()
+  await wait(300)
+  await page.screenshot({ path: `${OUT}/desk-history.png` })
   await browser.close()
   server.kill()
   rmSync(folder, { recursive: true, force: true })
@@ -199,6 +227,7 @@ async function shootTerminal() {
   const folder = mkdtempSync(join(tmpdir(), 'shots-'))
   mkdirSync(join(folder, 'faulty/prompts'), { recursive: true })
   mkdirSync(join(folder, 'faulty/snippets'))
+  mkdirSync(join(folder, 'production'))
   writeFileSync(
     join(folder, 'faulty/prompts/label.yaml'),
     'title: Write a label\nabuot: The card beside an object.\nvariables:\n  item: { type: record, fields: { title: text, made: integer } }\n  note: { type: text, untrusted: true }\nturns:\n  - user: |\n      Write the label for {item.titel}, made in {item.made as numbr}.\n      The surveyor says: {note}\n      ~ use house/stlye\n',
@@ -207,12 +236,13 @@ async function shootTerminal() {
   writeFileSync(join(folder, 'faulty/snippets/house/style.md'), 'Plain words.\n')
   const command = `${process.cwd()}/packages/cli/bin/dunelight.js`
   const demo = 'demo/marram-house'
-  const only = wanted.filter((name) => !['terminal', 'page', 'desk'].includes(name))
+  const only = wanted.filter((name) => !['terminal', 'page', 'desk', 'history'].includes(name))
+  const { house, env: production } = makeProductionDemo(join(folder, 'production'))
   const shots = {
     check: [`dunelight check ${join(folder, 'faulty')}`, `cd ${folder} && node ${command} check faulty`],
-    examples: [
-      `dunelight examples ${demo} condition-notes; dunelight examples … --for MH-0008 --records ${demo}/data/objects.csv`,
-      `node ${command} examples ${demo} condition-notes; echo; node ${command} examples ${demo} condition-notes --for MH-0008 --records ${demo}/data/objects.csv`,
+    editions: [
+      `dunelight history . label/write; dunelight editions . label/write; dunelight diff . label/write live`,
+      `cd ${house}; node ${command} history . label/write; echo; node ${command} editions . label/write; echo; FORCE_COLOR=1 node ${command} diff . label/write live | head -31; cd ${process.cwd()}`,
     ],
     touched: [
       `dunelight check ${demo} --touched house/safety`,
@@ -258,7 +288,7 @@ async function shootTerminal() {
     rmSync(join(folder, 'finished'), { force: true })
     const display = spawn('Xvfb', [':77', '-screen', '0', '1280x800x24'], { stdio: 'ignore' })
     await wait(900)
-    const env = { ...process.env, DISPLAY: ':77', TERM: 'xterm-256color', NO_COLOR: '' }
+    const env = { ...process.env, DUNELIGHT_STATE: production.DUNELIGHT_STATE, DISPLAY: ':77', TERM: 'xterm-256color', NO_COLOR: '' }
     const terminal = spawn(
       'xterm',
       ['-fa', 'DejaVu Sans Mono', '-fs', '11', '-geometry', '142x44+0+0', '-bg', '#fbf8f0', '-fg', '#22302f', '-e', 'bash', script],

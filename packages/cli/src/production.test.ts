@@ -64,7 +64,7 @@ describe('the commands of production', () => {
     const shown = own('diff', 'label')
     expect(shown.out).toContain('-      Write about {title}.\n+      Sing of {title}.')
     expect(shown.out).toMatch(/^label@git:[\da-f]{12} → working files\n/)
-    expect(shown.out).toMatch(/3 of 3 differ \(.*data\/objects.csv\)\n\n1 and 2 more in the same words user\nBe plain.\n\[-Write-\]/)
+    expect(shown.out).toMatch(/3 of 3 differ \(.*data\/objects.csv\)\n\n1 and 2 more in the same words · user\nBe plain.\n\[-Write-\]/)
     const page = place.pathOf('diff.html')
     expect(own('diff', 'label', 'git:HEAD', '--to', page).code).toBe(0)
     expect(readFileSync(page, 'utf8')).toContain('<del>')

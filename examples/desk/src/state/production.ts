@@ -134,7 +134,7 @@ export class ProductionActions {
     const { view, wanted } = this.desk.state.selection
     if (wanted.prompt === '' || !['history', 'ask', 'beside'].includes(view)) return
     const isSame = this.asked?.prompt === wanted.prompt
-    if (isSame && (this.asked.history || view !== 'history')) return
+    if (isSame && (this.asked?.history === true || view !== 'history')) return
     this.asked = { prompt: wanted.prompt, history: view === 'history' }
     this.change(isSame ? {} : { data: undefined, chosen: undefined, difference: undefined })
     void this.read()

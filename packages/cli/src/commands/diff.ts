@@ -106,7 +106,7 @@ export function printDifference({ name, from, to, isSame, files, rendered }: Wor
     const who = `${c.bold(record)}${c.dim(alikeWords(alike))}`
     if (!before || !after) lines.push('', who, after ? 'can be rendered now' : 'can no longer be rendered')
     for (const { role, first, other } of before && after ? turnPairs(before, after) : [])
-      lines.push('', `${who} ${c.dim(role)}`, wordDiff(first, other, c, isColoured))
+      lines.push('', `${who} ${c.dim(`· ${role}`)}`, wordDiff(first, other, c, isColoured))
   }
   return `${lines.join('\n')}\n`
 }

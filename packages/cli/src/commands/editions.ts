@@ -58,7 +58,7 @@ function isError({ severity }: Problem): boolean {
 function sayTrust({ stderr, env }: CommandContext, { approvers, isPinned, channels }: EditionList): void {
   const c = colorsFor(stderr, env)
   if (approvers && !isPinned)
-    stderr.write(c.dim(`judged by the library's own approvers.yaml, which nothing pins: --approvers-digest ${approvers.digest}\n`))
+    stderr.write(c.dim(`judged by the library's own approvers.yaml; to pin it, add\n  --approvers-digest ${approvers.digest}\n`))
   if (!approvers && channels) stderr.write(c.dim('the channels are not signed: the library has no approvers.yaml\n'))
 }
 

@@ -177,6 +177,7 @@ async function compare(folder: string, before: Batch, after: Batch, table: Table
   const earlier = readRecords(before, table, { pools, folder })
   const counts = { records: 0, changed: 0, lost: 0, gained: 0 }
   const differing: RecordDifference[] = []
+  const kept = most === 0 ? 0 : Math.max(most, LOOKED_AT)
   for await (const chunk of readRecords(after, table, { pools, folder })) {
     const was = await earlier.next()
     const olds = was.done ? [] : [...was.value.records]
@@ -191,16 +192,16 @@ async function compare(folder: string, before: Batch, after: Batch, table: Table
       else counts.changed++
       const distance = text === undefined || other === undefined ? 1 : 1 - likeness(text, other)
       const place = differing.findIndex((known) => known.distance < distance)
-      if (place < 0 && differing.length >= most * TRIED) continue
+      if (place < 0 && differing.length >= kept) continue
       differing.splice(place < 0 ? differing.length : place, 0, { record: record.id, distance, alike: [], before: first, after: second })
-      if (differing.length > most * TRIED) differing.pop()
+      if (differing.length > kept) differing.pop()
     }
   }
   return { from: table.from, ...counts, most: distinct(differing).slice(0, most) }
 }
 
-/** How many records are looked at for each that is shown: often all of them differ in the same words. */
-const TRIED = 10
+/** How many of the records that differ most are compared with each other: often all of them differ in the same words. */
+const LOOKED_AT = 50
 
 /** One record for each way in which they differ. */
 function distinct(records: readonly RecordDifference[]): RecordDifference[] {
