@@ -3,7 +3,8 @@ import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import type { Channels } from 'dunelight/editions'
-import { publishEditions } from '@dunelight/node'
+import { build } from 'esbuild'
+import { approveEdition, publishEditions } from '@dunelight/node'
 import { choose, faults, house, openHouse, page, violations } from './desk-page.js'
 import { gitIn } from './repository.js'
 import { approversText, makeKey } from './signing.js'
@@ -29,6 +30,43 @@ function commit(path: string, from: string, to: string, subject: string): void {
   writeFileSync(join(house, path), text.replace(from, to))
   gitIn(house, 'add', '-A')
   gitIn(house, 'commit', '-qm', subject)
+}
+
+/** Verifies in the page what Node has signed. */
+async function standingInPage(approvers: string): Promise<unknown> {
+  const { outputFiles } = await build({
+    stdin: { contents: "export * from 'dunelight/editions'", resolveDir: process.cwd() },
+    bundle: true,
+    format: 'iife',
+    globalName: 'editions',
+    platform: 'browser',
+    conditions: ['@dunelight/source'],
+    write: false,
+    logLevel: 'silent',
+  })
+  const folder = join(house, 'editions/label/write')
+  const texts = Object.fromEntries(readdirSync(folder).map((name) => [name, readFileSync(join(folder, name), 'utf8')]))
+  await page.evaluate(outputFiles[0]!.text.replace('var editions', 'window.editions'))
+  return page.evaluate(
+    ({ texts, approvers }) => {
+      const e = (window as unknown as { editions: typeof import('dunelight/editions') }).editions
+      const [name, text] = Object.entries(texts).find(([file]) => /^1-\w+\.json$/.test(file))!
+      const edition = e.readEdition(text)
+      if (typeof edition === 'string') return edition
+      const digest = e.digestOf(new TextEncoder().encode(text))
+      const statements = Object.keys(texts).flatMap((file) => (file === name ? [] : [e.readStatement(texts[file]!)])) as Parameters<
+        typeof e.standingOf
+      >[1]
+      const judge = (number: number) =>
+        e.standingOf(
+          { library: edition.library, name: 'label/write', number, digest, tags: [] },
+          statements,
+          e.readApprovers(approvers, 'approvers.yaml'),
+        )
+      return [judge(1), judge(2)].map(({ isApproved, publisher }) => [isApproved, publisher])
+    },
+    { texts, approvers },
+  )
 }
 
 async function openHistory(): Promise<void> {
@@ -108,4 +146,10 @@ test('where approvers decide, the page shows the commands that sign, and signs n
   await page.getByText('0 of 1 approvals').waitFor()
   expect(await command().inputValue()).toBe(`dunelight approve ${house} label/write@1 --signing-key FILE`)
   expect(await violations(page)).toEqual([])
+  await approveEdition(house, 'label/write', 1, keys.registrar)
+  // The page's own library verifies the same signatures: for this edition, and for no other.
+  expect(await standingInPage(readFileSync(join(house, 'approvers.yaml'), 'utf8'))).toEqual([
+    [true, 'director'],
+    [false, undefined],
+  ])
 }, 240_000)

@@ -1,7 +1,7 @@
 import { basename, extname, resolve } from 'node:path'
 import type { Library, Prompt } from 'dunelight'
 import type { AnswerColumn } from 'dunelight/parts'
-import { readReference } from 'dunelight/editions'
+import { meansEdition, readReference } from 'dunelight/editions'
 import { defined, problem } from 'dunelight/host'
 import { askBatch, readyModel } from '@dunelight/node'
 import {
@@ -83,13 +83,13 @@ async function compare(context: CommandContext, folder: string, reference: strin
   if (to !== undefined) (await resultFile(to, flags.overwrite ?? false, [flags.records])).destroy()
   const { stderr, stdout } = context
   const c = colorsFor(stderr, context.env)
-  const trust = { approvers: approversOf(context, flags) }
-  const first = await openWithWording(folder, reference, {}, trust)
+  const trust = (side: string) => (meansEdition(side) ? { approvers: approversOf(context, flags) } : {})
+  const first = await openWithWording(folder, reference, {}, trust(reference))
   const wording = {
     ...(otherPersona !== undefined && { persona: otherPersona }),
     ...(otherSetting && { settings: settingsOf(otherSetting) }),
   }
-  const second = await openWithWording(before ?? folder, otherReference, wording, trust)
+  const second = await openWithWording(before ?? folder, otherReference, wording, trust(otherReference))
   const names = namesOf(reference, otherReference, flags)
   const [prompt, other] = [readReference(reference).name, readReference(otherReference).name]
   const reporter = new RunReporter(context, 'answered')

@@ -2,6 +2,7 @@ import { printProblem } from 'dunelight'
 import { wordingHistory, type HistoryEntry, type WordingChange } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY, whole } from '../define-command.js'
 import { colorsFor, EXIT, paintFor, type Colors, type CommandContext } from '../ui/context.js'
+import { changeWords } from '../ui/change-words.js'
 import { columns } from '../ui/table.js'
 
 export const historyCommand = defineCommand({
@@ -42,12 +43,6 @@ function rowsOf({ commit, changes }: HistoryEntry, name: string | undefined, c: 
     const what = name === undefined ? [c.bold(change.name)] : []
     return [...(i === 0 ? head : ['', '', '', '']), ...what, changeWords(change), c.green(editionWords(change))]
   })
-}
-
-/** What changed a wording: `added`, `snippet house/style`, `renamed from label/old`. */
-export function changeWords({ does, before, by }: WordingChange): string {
-  const words = does === 'renamed' ? [`renamed from ${before ?? ''}`, ...by] : does === 'changed' ? by : [does]
-  return does === 'broken' ? 'cannot be read' : words.join(', ')
 }
 
 export function editionWords({ editions }: Pick<WordingChange, 'editions'>): string {

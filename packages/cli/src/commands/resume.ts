@@ -22,7 +22,7 @@ interface ResumeFlags {
 }
 
 async function resume(context: CommandContext, folder: string, { overwrite = false, json = false }: ResumeFlags): Promise<number> {
-  const { file, library, values } = await openRun(folder)
+  const { file, library, values } = await openRun(folder, context.env)
   if (!isAskRun(file)) return reportRun(context, json, ({ listener }) => resumeRun(folder, { library, values, overwrite, ...listener }))
   const model = readyModel(library, file.prompt.name, file.asking.model, file.asking.mock)
   const several = file.asking.candidates !== undefined

@@ -77,7 +77,7 @@ interface ReviewFlags {
 /** Picks from the answers of a run: keeps, rejects, asks again, and passes on what is settled. */
 async function review(context: CommandContext, folder: string, flags: ReviewFlags): Promise<number> {
   const ending = readEnding(flags.to)
-  const { file: run, library, values: passed } = await openRun(folder)
+  const { file: run, library, values: passed } = await openRun(folder, context.env)
   if (!isAskRun(run)) throw new ProblemError([problem('run-without-answers', { run: run.run })])
   const home = libraryOf(folder, run)
   const model = readyModel(library, run.prompt.name, run.asking.model, run.asking.mock)

@@ -2,8 +2,8 @@ import { problem } from 'dunelight/host'
 import { ProblemError } from 'dunelight'
 import { changeChannel, listEditions, publishEditions, wordingDiff, wordingHistory, type ListedEdition } from '@dunelight/node'
 import { renderedWords, requiredId, turnPairs } from '@dunelight/node/host'
-import { changeWords } from '../commands/history.js'
 import { openToRead } from '../flags/open-library.js'
+import { changeWords } from '../ui/change-words.js'
 
 /** Editions and history of the library as the page shows them. It publishes and moves channels; it signs nothing. */
 export class DeskProduction {

@@ -16,6 +16,7 @@ import {
 } from '@dunelight/node/host'
 import { addCases, setNamed } from '../cases/add-cases.js'
 import type { DeskRuns } from './desk-runs.js'
+import { environmentApprovers } from '../flags/open-library.js'
 import type { Session } from './session.js'
 
 /** A record of a run as the page shows it: problems as data. */
@@ -181,7 +182,7 @@ export class DeskReview {
     const folder = this.runs.folderOf(run)
     const file = await readRun(folder)
     if (!isAskRun(file)) throw new ProblemError([problem('run-without-answers', { run })])
-    const library = await openLibrary(this.root, wordingOfRun(file))
+    const library = await openLibrary(this.root, wordingOfRun(file, environmentApprovers(process.env)))
     const model = this.session.counted(readyModel(library, file.prompt.name, file.asking.model, file.asking.mock))
     const review = await Review.open(folder, { library, model })
     try {

@@ -14,6 +14,7 @@ import {
   type RunProgress,
 } from '@dunelight/node'
 import { countsOfTable, costOf, isAskRun, readyBatch, secrets, tableFile, type TableCounts, wordingOfRun } from '@dunelight/node/host'
+import { environmentApprovers } from '../flags/open-library.js'
 import type { Session } from './session.js'
 
 /** Which table is asked for, and how. */
@@ -111,7 +112,7 @@ export class DeskRuns {
     const folder = this.folderOf(run)
     const file = await readRun(folder)
     if (!isAskRun(file)) throw new ProblemError([problem('run-without-answers', { run })])
-    const library = await openLibrary(this.root, wordingOfRun(file))
+    const library = await openLibrary(this.root, wordingOfRun(file, environmentApprovers(process.env)))
     const { asking } = file
     const model = this.session.counted(readyModel(library, file.prompt.name, asking.model, asking.mock))
     return this.watch((listener) => resumeAsking(folder, { library, model, ...listener }))

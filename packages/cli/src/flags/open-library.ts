@@ -1,5 +1,5 @@
 import type { Library } from 'dunelight'
-import { readReference } from 'dunelight/editions'
+import { meansEdition, readReference } from 'dunelight/editions'
 import { openLibrary, openLibraryFor, wordingOf, type OpenOptions, type Wording } from '@dunelight/node'
 import type { Flag } from '../define-command.js'
 import { colorsFor, type CommandContext } from '../ui/context.js'
@@ -42,8 +42,11 @@ export async function openNamed(
     openLibraryFor(home, (library) => promptOf(library, readReference(stated).name), options),
 ): Promise<Named> {
   const { name, snapshot } = readReference(stated)
-  if (!snapshot) return { library: await open(folder, {}), name }
-  const library = await open(folder, { at: stated, approvers: approversOf(context, flags) })
+  // Options that name approvers ask for an edition; the environment's are for whatever edition is used.
+  const isNamed = flags.approvers !== undefined || flags.approversDigest !== undefined
+  const approvers = isNamed || meansEdition(stated) ? approversOf(context, flags) : {}
+  if (!snapshot) return { library: await open(folder, { approvers }), name }
+  const library = await open(folder, { at: stated, approvers })
   const wording = wordingOf(library)
   if (wording && snapshot.kind !== 'edition')
     context.stderr.write(`${colorsFor(context.stderr, context.env).dim(`${stated} is ${wordingWords(wording)}`)}\n`)
@@ -52,7 +55,16 @@ export async function openNamed(
 
 /** Whose approvals are needed: by the options, else by the environment. */
 export function approversOf({ env }: CommandContext, { approvers, approversDigest }: ApproverFlags): NonNullable<OpenOptions['approvers']> {
-  const [file, digest] = [approvers ?? env['DUNELIGHT_APPROVERS'], approversDigest ?? env['DUNELIGHT_APPROVERS_DIGEST']]
+  return environmentApprovers({
+    ...env,
+    ...(approvers !== undefined && { DUNELIGHT_APPROVERS: approvers }),
+    ...(approversDigest !== undefined && { DUNELIGHT_APPROVERS_DIGEST: approversDigest }),
+  })
+}
+
+/** Whose approvals are needed by the environment. */
+export function environmentApprovers(env: NodeJS.ProcessEnv): NonNullable<OpenOptions['approvers']> {
+  const { DUNELIGHT_APPROVERS: file, DUNELIGHT_APPROVERS_DIGEST: digest } = env
   return { ...(file !== undefined && file !== '' && { file }), ...(digest !== undefined && digest !== '' && { digest }) }
 }
 

@@ -12,7 +12,7 @@ export {
   makeEdition,
   type NewEdition,
 } from './edition-library.js'
-export { CHANNEL_NAME, readReference, type Reference, type Snapshot } from './reference.js'
+export { CHANNEL_NAME, meansEdition, readReference, type Reference, type Snapshot } from './reference.js'
 export { digestOf, isSignedBy, type PublicKey, type Purpose, readPublicKey, signedBytes } from './signed.js'
 export { type JudgedStatement, type Standing, standingOf, type Subject } from './standing.js'
 export { readStatement, type SignedStatement, type Statement, type StatedAction, statementText } from './statement.js'

@@ -15,6 +15,12 @@ export interface Reference {
 /** A channel is named as the things of a library are. */
 export const CHANNEL_NAME = /^\p{L}[\p{L}\p{N}_-]*$/u
 
+/** Whether a reference means an edition, by its number or by a channel. */
+export function meansEdition(text: string): boolean {
+  const kind = readReference(text).snapshot?.kind
+  return kind === 'edition' || kind === 'channel'
+}
+
 /**
  * Reads `label/write@7`, `label/write@live`, `label/write@git:HEAD~3`, or a name alone.
  *

@@ -208,6 +208,7 @@ const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
   'edition-altered': 'packages/node/src/editions/editions.test.ts',
   'edition-twice': 'packages/node/src/editions/editions.test.ts',
   'edition-unapproved': 'packages/node/src/editions/editions.test.ts',
+  'edition-required': 'packages/node/src/editions/editions.test.ts',
   'edition-revoked': 'packages/node/src/editions/editions.test.ts',
   'edition-secret': 'packages/node/src/editions/editions.test.ts',
   'statement-invalid': 'packages/node/src/editions/editions.test.ts',

@@ -37,6 +37,11 @@ export const editionCodes = {
     (d) => `edition ${d.number} of "${d.name}" is not approved: ${d.missing.join('; ')}`,
     (d) => `dunelight approve LIBRARY ${d.name}@${d.number} --signing-key FILE`,
   ),
+  'edition-required': error<{ reference: string | undefined }>(
+    'Approvers are named, and approvers decide about editions only: anyone can change the working files.',
+    (d) => `approvers are named, and ${d.reference === undefined ? 'no edition is' : `"${d.reference}" is not an edition`}`,
+    () => 'name an edition or a channel: label/write@7, label/write@live',
+  ),
   'edition-revoked': error<{ name: string; number: number; by: string }>(
     'The edition was approved once, and the approval was taken back, or the publisher’s channel statement revokes it.',
     (d) => `edition ${d.number} of "${d.name}" was revoked by ${d.by}`,

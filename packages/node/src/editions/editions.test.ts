@@ -237,6 +237,8 @@ describe('approvals', () => {
   test('are needed as soon as approvers are named, and only then', async () => {
     expect(await text('label@1')).toContain('Be plain.')
     expect(await refused(text('label@1', trust))).toContain('edition-unapproved: edition 1 of "label" is not approved: 0 of 1 approvals')
+    for (const other of ['label', 'label@git:HEAD'])
+      expect(await refused(text(other, trust))).toContain('edition-required: approvers are named, and ')
     await approve(1)
     expect(await text('label@1', trust)).toContain('Be plain.')
     await approve(1, 'thea', 'revoke')

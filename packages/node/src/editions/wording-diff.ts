@@ -1,3 +1,4 @@
+import { meansEdition } from 'dunelight/editions'
 import { createTwoFilesPatch, diffWordsWithSpace } from 'diff'
 import { batchModel, ProblemError, type BatchModel, type Library } from 'dunelight'
 import { contained, likeness, plainBatch, type Batch, type BatchRecord } from 'dunelight/host'
@@ -95,7 +96,7 @@ interface Side {
 }
 
 async function side(folder: string, reference: string, { approvers }: DiffOptions): Promise<Side> {
-  const trust = approvers ? { approvers } : {}
+  const trust = approvers && meansEdition(reference) ? { approvers } : {}
   const library = await openLibraryFor(folder, reference, trust)
   const wording = wordingOf(library)
   const name = wording?.name ?? reference

@@ -13,6 +13,7 @@ import {
   type LibraryFiles,
   countsTokens,
 } from 'dunelight/host'
+import { meansEdition } from 'dunelight/editions'
 import { readCaseRows } from '../sources/case-tables.js'
 import { readFileValue } from '../sources/file-value.js'
 import { reason } from '../output/reason.js'
@@ -107,6 +108,7 @@ export function wordingOf(library: object): Wording | undefined {
  */
 export async function readLibraryFolder(folder: string, options: ReadFolderOptions = {}): Promise<LibraryFolder> {
   const { instead, mayBeEmpty = false, at, approvers = {} } = options
+  refuseUnlessEdition(at, approvers)
   const read = await readLibraryTexts(folder)
   const files = { ...read.files, ...instead }
   const problems = [...read.problems]
@@ -117,6 +119,12 @@ export async function readLibraryFolder(folder: string, options: ReadFolderOptio
   if (snapshot) return { root, ...snapshot }
   const artefacts = readLibraryFiles(files, (p) => problems.push(p))
   return { root, files, problems, artefacts, attachments: await readAttached(root, artefacts), tables: await readTables(root, artefacts) }
+}
+
+/** With approvers, only editions may be used: nothing else has an approval. */
+function refuseUnlessEdition(at: string | undefined, { file, digest }: ApproverOptions): void {
+  if (file === undefined && digest === undefined) return
+  if (at === undefined || !meansEdition(at)) throw new ProblemError([problem('edition-required', { reference: at })])
 }
 
 /**

@@ -3,8 +3,10 @@ import { rm } from 'node:fs/promises'
 import { basename, join, relative, resolve } from 'node:path'
 import { batchModel, ProblemError, type BatchModel, type Library, type Problem } from 'dunelight'
 import { batchOf, problem, type Batch, type BatchOptions } from 'dunelight/host'
-import { wordingOf } from '../library/open-library.js'
+import { meansEdition } from 'dunelight/editions'
+import { wordingOf, type OpenOptions } from '../library/open-library.js'
 import { filesThatItSets } from '../library/set-files.js'
+import type { ApproverOptions } from '../snapshots/trust.js'
 import type { TableFile } from '../sources/open-table.js'
 import { tableFile } from '../sources/records.js'
 import type { RunListener } from './engine.js'
@@ -123,9 +125,11 @@ export function libraryOf(folder: string, file: RunFile): string {
   return resolve(folder, file.library)
 }
 
-/** How the library of a run is opened: in the wording that the run began with. */
-export function wordingOfRun({ prompt }: Pick<RunFile, 'prompt'>): { readonly at?: string } {
-  return prompt.at === undefined ? {} : { at: prompt.at }
+/** How the library of a run is opened: in the wording that the run began with, which may have been revoked since. */
+export function wordingOfRun({ prompt }: Pick<RunFile, 'prompt'>, approvers: ApproverOptions): Pick<OpenOptions, 'at' | 'approvers'> {
+  const { at } = prompt
+  if (at === undefined) return {}
+  return meansEdition(at) ? { at, approvers } : { at }
 }
 
 /**
