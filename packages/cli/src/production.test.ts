@@ -147,6 +147,7 @@ describe('the audit', () => {
     place.write('dunelight.yaml', `title: A small museum\nid: 0a1b2c3d4e5f60718293\naudit: { checkpoints: ../checkpoints.jsonl }\n`)
     const asking = ['ask', 'labels', '--model', 'mock', '--to', place.pathOf('out/labels.jsonl')]
     expect(own(...asking)).toMatchObject({ code: 1, err: expect.stringContaining('[audit-key-missing]') })
+    expect(own('runs').out).toBe('')
     process.env['DUNELIGHT_AUDIT_KEY'] = 'a key of this test alone'
     try {
       expect(own(...asking, '--overwrite').code).toBe(0)

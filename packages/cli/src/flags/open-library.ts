@@ -1,8 +1,8 @@
-import type { Library } from 'dunelight'
+import { printProblem, type Library } from 'dunelight'
 import { meansEdition, readReference } from 'dunelight/editions'
 import { openLibrary, openLibraryFor, wordingOf, type OpenOptions, type Wording } from '@dunelight/node'
 import type { Flag } from '../define-command.js'
-import { colorsFor, type CommandContext } from '../ui/context.js'
+import { colorsFor, paintFor, type CommandContext } from '../ui/context.js'
 
 /** Whose approvals an edition needs. */
 export interface ApproverFlags {
@@ -48,8 +48,9 @@ export async function openNamed(
   if (!snapshot) return { library: await open(folder, { approvers }), name }
   const library = await open(folder, { at: stated, approvers })
   const wording = wordingOf(library)
-  if (wording && snapshot.kind !== 'edition')
-    context.stderr.write(`${colorsFor(context.stderr, context.env).dim(`${stated} is ${wordingWords(wording)}`)}\n`)
+  const c = colorsFor(context.stderr, context.env)
+  for (const p of library.problems) if (p.code === 'channels-expired') context.stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  if (wording && snapshot.kind !== 'edition') context.stderr.write(`${c.dim(`${stated} is ${wordingWords(wording)}`)}\n`)
   return { library, name }
 }
 

@@ -1,6 +1,7 @@
 import { join, resolve } from 'node:path'
 import type { Problem } from 'dunelight'
 import { problem } from 'dunelight/host'
+import { AuditLog } from '../audit/audit-log.js'
 import type { ReadyModel } from '../models/ready-model.js'
 import { lineOptions } from '../render/line-options.js'
 import { sha256 } from '../output/bytes.js'
@@ -65,6 +66,7 @@ export type AskResult = RunResult<AskCounts>
  */
 export async function askBatch(options: AskOptions): Promise<AskResult> {
   const { library, folder, batch: model, overwrite = false } = options
+  AuditLog.of(folder, library)?.check()
   const batch = await readyBatch(library, model, folder, options)
   const runs = runsFolder(options)
   const to = outputPath(options)

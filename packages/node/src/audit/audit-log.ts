@@ -93,6 +93,16 @@ export class AuditLog {
   }
 
   /**
+   * Refuses a library that cannot be audited here: before anything is begun.
+   *
+   * @throws ProblemError if the library has no id, or the environment has no key.
+   */
+  check(): void {
+    requiredId(this.library.id)
+    AuditKey.fromEnvironment()
+  }
+
+  /**
    * Takes a place among the writers: before anything is asked that the log could not tell of.
    *
    * @throws ProblemError if the library has no id, or the environment has no key.

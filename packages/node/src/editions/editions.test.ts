@@ -307,11 +307,16 @@ describe('approvals', () => {
       'channels-rolled-back: the channel statement has the serial 2, but 3 was seen before',
     )
     // Where nothing was seen, it is the newest that is known.
+    process.env['DUNELIGHT_STATE'] = place.pathOf('dunelight.yaml')
+    expect(await refused(text('label@live', trust))).toContain('cannot write')
     process.env['DUNELIGHT_STATE'] = `${place.folder}-other-state`
     expect(await text('label@live', trust)).toContain('Be plain.')
   })
 
   test('a channel statement revokes an edition for all, and one that has expired is named', async () => {
+    await point(1, { expires: new Date(Date.now() - 1000) })
+    expect((await openLibraryFor(place.folder, 'label@live')).problems.map(({ code }) => code)).toContain('channels-expired')
+    expect((await openLibraryFor(place.folder, 'label@1')).problems.map(({ code }) => code)).not.toContain('channels-expired')
     await changeChannel(place.folder, 'label', { does: 'revoke', edition: 1 }, { library: LIBRARY, expires: new Date(Date.now() - 1000) })
     expect(await refused(text('label@1'))).toContain('edition-revoked: edition 1 of "label" was revoked by editions/channels.json')
     expect(await refused(point(1))).toContain('edition-revoked')

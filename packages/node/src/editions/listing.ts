@@ -3,7 +3,7 @@ import { Library, ProblemError, type Problem } from 'dunelight'
 import { problem } from 'dunelight/host'
 import { contentOf, faultOfChannels, faultOfWording, type Approvers, type Channels, type Standing } from 'dunelight/editions'
 import { caseRowsOf } from '../sources/case-tables.js'
-import { standingIn, trustedChannels } from '../snapshots/choose-edition.js'
+import { expiryOf, standingIn, trustedChannels } from '../snapshots/choose-edition.js'
 import { CHANNELS_FILE, channelsOf, editionsOf, namesWithEditions, objectOf, type StoredEdition } from '../snapshots/edition-folder.js'
 import { tagsOf } from '../snapshots/tags.js'
 import { statedApprovers, trustedApprovers, type ApproverOptions } from '../snapshots/trust.js'
@@ -96,8 +96,8 @@ async function channelsIn(
     const channels = await trustedChannels(root, signed?.channels.library, isPinned ? approvers : undefined)
     const fault = signed && approvers && faultOfChannels(signed, signed.channels.library, approvers)
     if (fault !== undefined) problems.push(problem('channels-invalid', { file: CHANNELS_FILE, why: fault }))
-    if (channels?.expires !== undefined && Date.parse(channels.expires) < Date.now())
-      problems.push(problem('channels-expired', { expires: channels.expires.slice(0, 10) }))
+    const expires = expiryOf(channels)
+    if (expires !== undefined) problems.push(problem('channels-expired', { expires }))
     return channels
   } catch (fault) {
     if (!(fault instanceof ProblemError)) throw fault

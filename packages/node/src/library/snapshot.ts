@@ -3,7 +3,7 @@ import { attachedFiles, canonical, caseTables, defined, OTHER_FOLDERS, problem, 
 import { contentOf, faultOfWording, readReference, type EditionContent, type Snapshot } from 'dunelight/editions'
 import { caseRowsOf } from '../sources/case-tables.js'
 import { fileValueOf } from '../sources/file-value.js'
-import { chooseEdition, refuseUnapproved, trustedChannels } from '../snapshots/choose-edition.js'
+import { chooseEdition, expiryOf, refuseUnapproved, trustedChannels } from '../snapshots/choose-edition.js'
 import { objectOf } from '../snapshots/edition-folder.js'
 import { Git, type TreeFiles } from '../snapshots/git.js'
 import { trustedApprovers, type ApproverOptions } from '../snapshots/trust.js'
@@ -104,7 +104,9 @@ async function contentOfEdition(
     edition: { number, digest, fingerprint: edition.fingerprint },
     ...(snapshot.kind === 'channel' && { channel: snapshot.name }),
   }
-  return { ...content, wording }
+  // Only what a channel points at can be out of date.
+  const expires = snapshot.kind === 'channel' ? expiryOf(channels) : undefined
+  return { ...content, problems: expires === undefined ? problems : [...problems, problem('channels-expired', { expires })], wording }
 }
 
 async function contentAt(root: string, name: string, revision: string, beside: Readonly<Record<string, string>>): Promise<SnapshotContent> {

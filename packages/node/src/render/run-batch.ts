@@ -58,6 +58,7 @@ type Setting = Pick<RenderRun, 'workers' | 'bare' | 'output' | 'to'>
  */
 export async function runBatch(options: RenderOptions): Promise<RunResult<RenderCounts>> {
   const { library, folder, batch: model, overwrite = false, workers = 1, bare = false } = options
+  AuditLog.of(folder, library)?.check()
   const batch = await readyBatch(library, model, folder, options)
   const text = outputPath(options)
   const to = text === undefined || text === '-' ? undefined : text

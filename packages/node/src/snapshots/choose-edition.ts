@@ -28,6 +28,12 @@ export async function trustedChannels(
   return signed.channels
 }
 
+/** The day on which the channels expired; undefined while they have not. */
+export function expiryOf(channels: Channels | undefined): string | undefined {
+  const expires = channels?.expires
+  return expires !== undefined && Date.parse(expires) < Date.now() ? expires.slice(0, 10) : undefined
+}
+
 /**
  * The id that editions must have: without one, those of another library with the same approvers would pass.
  *

@@ -5,6 +5,8 @@ import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 import type { Channels } from 'dunelight/editions'
 import { channelsText, digestOf } from 'dunelight/editions'
+import { WriteFault } from '../output/files.js'
+import { reason } from '../output/reason.js'
 import { shortDigest } from './edition-folder.js'
 
 /**
@@ -39,7 +41,12 @@ export async function rememberChannels(channels: Channels, signature: string | u
   if (serial < newest || same.some(({ start }) => start !== digest))
     throw new ProblemError([problem('channels-rolled-back', { serial, seen: newest })])
   if (same.length > 0) return
-  await mkdir(folder, { recursive: true })
-  await (await open(join(folder, `${serial}-${digest}`), 'a')).close()
-  for (const { name } of seen) await rm(join(folder, name), { force: true })
+  try {
+    await mkdir(folder, { recursive: true })
+    await (await open(join(folder, `${serial}-${digest}`), 'a')).close()
+    for (const { name } of seen) await rm(join(folder, name), { force: true })
+  } catch (fault) {
+    // Without a memory an older statement would pass the next time.
+    throw new WriteFault(folder, reason(fault), { cause: fault })
+  }
 }
