@@ -9,7 +9,7 @@ import { readLibraryFolder, readLibraryTexts } from '../library/open-library.js'
 import { besideTexts, textsOf, type KnownFiles } from '../library/snapshot.js'
 import { filesBelow } from '../output/files-below.js'
 import { objectId, type Commit, type Git } from '../snapshots/git.js'
-import type { Delta, DeltaCache } from './delta-cache.js'
+import type { Delta, HistoryCache } from './history-cache.js'
 import { memberNamed } from './wording-files.js'
 
 /** What is known of every prompt and assembly at one state of the library. */
@@ -54,7 +54,7 @@ export class HistoryWalk {
 
   constructor(
     private readonly git: Git,
-    private readonly known: DeltaCache,
+    private readonly known: HistoryCache,
   ) {}
 
   /** What each commit changed, in the order of the commits. */

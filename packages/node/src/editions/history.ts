@@ -5,7 +5,7 @@ import { contentOf } from 'dunelight/editions'
 import { caseRowsOf } from '../sources/case-tables.js'
 import { editionsOf, objectOf } from '../snapshots/edition-folder.js'
 import { Git, type Commit } from '../snapshots/git.js'
-import { DeltaCache, type Delta } from './delta-cache.js'
+import { HistoryCache, type Delta } from './history-cache.js'
 import { hashed, HistoryWalk, workingFiles } from './history-walk.js'
 import { memberNamed } from './wording-files.js'
 
@@ -54,8 +54,8 @@ export async function wordingHistory(folder: string, name?: string): Promise<His
   const git = await Git.open(root)
   try {
     // Git works while the files are read.
-    const listed = git.head().then((head) => (head === undefined ? [] : git.log(head)))
-    const [commits, cache, working] = await Promise.all([listed, DeltaCache.open(root), workingFiles(root)])
+    const [head, cache, working] = await Promise.all([git.head(), HistoryCache.open(root), workingFiles(root)])
+    const commits = head === undefined ? [] : await cache.commitsTo(head, git)
     const walk = new HistoryWalk(git, cache)
     const deltas = await walk.deltas(commits)
     const uncommitted = await walk.workingDelta(working, commits[0]?.id)

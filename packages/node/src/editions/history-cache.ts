@@ -1,7 +1,8 @@
 import { createHash } from 'node:crypto'
 import { mkdir, readFile } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
-import { appendTo } from '../output/files.js'
+import { appendTo, replaceFile } from '../output/files.js'
+import type { Commit, Git } from '../snapshots/git.js'
 import { stateFolder } from '../snapshots/state.js'
 
 /** What differs between two states of a library, by name; `null`: the name is gone. */
@@ -20,15 +21,15 @@ export interface WordingDelta {
 const FORMAT = 2
 
 /** What was found before, by the states on both sides: outside the library, and never wrong, since the id of a commit is that of its content. */
-export class DeltaCache {
+export class HistoryCache {
   private readonly deltas = new Map<string, Delta>()
   private readonly added: string[] = []
 
   private constructor(private readonly path: string) {}
 
-  static async open(root: string): Promise<DeltaCache> {
+  static async open(root: string): Promise<HistoryCache> {
     const name = createHash('sha256').update(root).digest('hex').slice(0, 24)
-    const cache = new DeltaCache(join(stateFolder(), 'history', `${name}.jsonl`))
+    const cache = new HistoryCache(join(stateFolder(), 'history', `${name}.jsonl`))
     const text = await readFile(cache.path, 'utf8').catch(() => '')
     for (const line of text.split('\n')) {
       try {
@@ -39,6 +40,23 @@ export class DeltaCache {
       }
     }
     return cache
+  }
+
+  /** The commits up to one: Git lists them slowly, and they are the same for ever. A shallow clone may get more of them. */
+  async commitsTo(head: string, git: Git): Promise<readonly Commit[]> {
+    if (git.isShallow) return git.log(head)
+    const path = this.path.replace(/\.jsonl$/, '-commits.json')
+    try {
+      const known = JSON.parse(await readFile(path, 'utf8')) as { format: number; head: string; commits: readonly Commit[] }
+      if (known.format === FORMAT && known.head === head) return known.commits
+    } catch {
+      // It is not there yet.
+    }
+    const commits = await git.log(head)
+    await mkdir(dirname(path), { recursive: true })
+      .then(() => replaceFile(path, JSON.stringify({ format: FORMAT, head, commits }), { durable: false }))
+      .catch(() => undefined)
+    return commits
   }
 
   has(key: string): boolean {
