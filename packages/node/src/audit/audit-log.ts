@@ -167,7 +167,7 @@ export class AuditLog {
       previous: this.chain.hash,
       time: now,
       ...(isBack && { clock: this.chain.time }),
-      caller: this.options.caller ?? userInfo().username,
+      caller: this.options.caller ?? userName(),
       ...told,
       ...(pinned !== undefined && told.prompt !== undefined && { at: pinned }),
       ...(edition && told.prompt !== undefined && { edition: edition.digest }),
@@ -189,6 +189,8 @@ export class AuditLog {
   async close(): Promise<void> {
     const begun = await this.begun?.catch(() => undefined)
     if (!begun) return
+    // What is written later takes a place of its own.
+    this.begun = undefined
     await this.writing
     if (this.sinceCheckpoint > 0 && !this.fault) await this.checkpoint(begun)
     await this.file?.handle.close()
@@ -246,6 +248,15 @@ export class AuditLog {
   private async checkpoint({ library, writer, sender }: Begun): Promise<void> {
     this.sinceCheckpoint = 0
     if (this.written && sender) await sender.send({ library, writer: writer.name, ...this.written, time: new Date().toISOString() })
+  }
+}
+
+/** The user of the process; by number where the system knows no name, as in many containers. */
+function userName(): string {
+  try {
+    return userInfo().username
+  } catch {
+    return `user ${process.getuid?.() ?? 'unknown'}`
   }
 }
 

@@ -90,6 +90,10 @@ describe('a program that audits', () => {
     expect(JSON.stringify(told)).not.toContain('Storm')
     await log.close()
     expect(await verify()).toMatchObject({ lines: 2, writers: 1, checkpoints: 1, uncovered: 0, problems: [] })
+    // A log that was closed takes a place again.
+    await library.prompt('label').ask({ title: 'Bell' }, { model })
+    await log.close()
+    expect(await verify()).toMatchObject({ lines: 3, writers: 1, checkpoints: 2, problems: [] })
   })
 
   test('a model that fails, a reply that cannot be used, values that cannot be rendered', async () => {

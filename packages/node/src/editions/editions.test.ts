@@ -144,6 +144,12 @@ describe('publishing', () => {
   })
 })
 
+test('a name that leads out of the folder has no editions', async () => {
+  await publish()
+  for (const name of ['../editions/label', 'label/', './label', ''])
+    expect((await listEditions(place.folder, { names: [name] })).editions).toEqual([])
+})
+
 describe('two at once', () => {
   test('publish one number each: ten at a time lose nothing', async () => {
     const all = await Promise.all(

@@ -89,6 +89,8 @@ export async function editionsOf(root: string, name: string): Promise<EditionsOf
   const editions: StoredEdition[] = []
   const statements: StoredStatement[] = []
   const problems: Problem[] = []
+  // A name that leads elsewhere has no editions.
+  if (name.split('/').some((step) => ['', '.', '..'].includes(step))) return { editions, statements, problems }
   const folder = `${EDITIONS}/${name}`
   const entries = await readdir(join(root, folder), { withFileTypes: true }).catch(() => [])
   for (const entry of entries.sort((a, b) => (a.name < b.name ? -1 : 1))) {
