@@ -41,7 +41,7 @@ const RENAMED: Readonly<Record<string, Readonly<Record<string, string>>>> = {
 }
 
 /** Keys of earlier versions that have no successor, with what to do. */
-const GONE: Readonly<Record<string, Readonly<Record<string, string>>>> = {
+const DROPPED: Readonly<Record<string, Readonly<Record<string, string>>>> = {
   'a prompt': { version: 'remove it: dunelight publish numbers the editions of a prompt' },
 }
 
@@ -73,6 +73,11 @@ export class Keys<K extends string> {
         if (value.kind !== 'empty' && this.fits(key, known[key as K], value)) this.nodes.set(key, value)
         continue
       }
+      const help = DROPPED[of]?.[key]
+      if (help !== undefined) {
+        report(problem('key-dropped', { key, of, help }, keySpan))
+        continue
+      }
       const foreign = FOREIGN[of]?.[key]
       if (foreign !== undefined) report(problem('foreign-word', { written: `${key}:`, meant: `${foreign}:` }, keySpan))
       else
@@ -84,7 +89,6 @@ export class Keys<K extends string> {
               known: Object.keys(known),
               of,
               renamed: RENAMED[of]?.[key],
-              gone: GONE[of]?.[key],
               ...(isCutText(key, value) && { cut: true }),
             },
             keySpan,

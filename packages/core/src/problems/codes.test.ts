@@ -100,6 +100,7 @@ const CASES: readonly Raised[] = [
   ['fence-misplaced', onePrompt('{a as fenced as upper}', '{ a: text }')],
   ['yaml-invalid', { 'prompts/p.yaml': 'title: [T' }],
   ['key-unknown', prompt(`abuot: x\n${TURN}`)],
+  ['key-dropped', prompt(`version: 3\n${TURN}`)],
   ['key-missing', { 'prompts/p.yaml': TURN }],
   ['key-invalid', prompt(`tags: one\n${TURN}`)],
   ['type-unknown', onePrompt('{a}', '{ a: txet }')],

@@ -24,16 +24,19 @@ export const fileCodes = {
     known: readonly string[]
     of: string
     renamed?: string | undefined
-    gone?: string | undefined
     cut?: boolean
   }>(
     'A key is unknown. It would otherwise be ignored without a word.',
     (d) => `unknown key "${d.key}" of ${d.of}`,
     (d) => {
       if (d.cut) return 'in { … } a comma ends a text: put the text before it in quotes'
-      if (d.gone !== undefined) return d.gone
       return d.renamed === undefined ? suggestion(d.key, d.known, 'keys') : `the key is now "${d.renamed}"`
     },
+  ),
+  'key-dropped': warning<{ key: string; of: string; help: string }>(
+    'A key of earlier versions has no effect any more. Files of earlier commits have it, and can still be opened.',
+    (d) => `the key "${d.key}" of ${d.of} has no effect any more`,
+    (d) => d.help,
   ),
   'key-missing': error<{ key: string; of: string }>(
     'A required key is missing.',

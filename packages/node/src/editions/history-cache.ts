@@ -18,7 +18,7 @@ export interface WordingDelta {
 }
 
 /** Changed where deltas come to mean something else. */
-const FORMAT = 2
+const FORMAT = 3
 
 /** What was found before, by the states on both sides: outside the library, and never wrong, since the id of a commit is that of its content. */
 export class HistoryCache {

@@ -2,7 +2,17 @@ import { createHash } from 'node:crypto'
 import { stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import { Library } from 'dunelight'
-import { artefactFile, contentTexts, defined, FileCache, graphOf, readLibraryFiles, type LibraryFiles } from 'dunelight/host'
+import {
+  artefactFile,
+  canonical,
+  contentTexts,
+  defined,
+  FileCache,
+  graphOf,
+  readLibraryFiles,
+  sharedOf,
+  type LibraryFiles,
+} from 'dunelight/host'
 import type { LibraryGraph } from 'dunelight/parts'
 import { filesOf } from 'dunelight/editions'
 import { readLibraryFolder, readLibraryTexts } from '../library/open-library.js'
@@ -205,13 +215,15 @@ function changersOf(
   after: State,
 ): readonly string[] {
   const paths = [...new Set([...old.keys(), ...now.keys()])].filter((path) => old.get(path) !== now.get(path))
+  // Not everything in the library's own file decides how a prompt is rendered.
+  const isSameMain = canonical(sharedOf(before.artefacts.library)) === canonical(sharedOf(after.artefacts.library))
   const words = (path: string): string => {
     const member = [after, before].flatMap((state) => state.graph.members.filter((one) => artefactFile(state.artefacts, one) === path))[0]
     if (!member) return path
     if ((member.kind === 'prompt' || member.kind === 'assembly') && member.name === name) return 'its own file'
     return `${member.kind} ${member.name}`
   }
-  return [...new Set(paths.map(words))].sort()
+  return [...new Set(paths.filter((path) => path !== 'dunelight.yaml' || !isSameMain).map(words))].sort()
 }
 
 export function hashed(text: string): string {

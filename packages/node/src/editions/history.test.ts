@@ -30,9 +30,11 @@ describe('the history of a wording', () => {
     const prompt = 'title: A label\ntags: [print]\nvariables: { title: text, note: { type: text, optional: true } }\n'
     place.write('snippets/style.md', 'Be plain and short.\n')
     place.commit('Shorten the style')
+    place.write('dunelight.yaml', 'title: Another title\nid: 0a1b2c3d4e5f60718293\n')
     place.write('prompts/label.yaml', `# A comment\n${prompt}turns:\n  - user: |\n      ~ use style\n      Write about {title}.\n`)
     place.write('README.md', 'A museum')
     place.commit('Say what this is')
+    place.write('dunelight.yaml', 'title: A small museum\nid: 0a1b2c3d4e5f60718293\n')
     place.write('prompts/label.yaml', `${prompt}turns:\n  - user: |\n      ~ use style\n      Write a label for {title}.\n`)
     place.commit('Ask for a label')
     await publishEditions(place.folder, ['label'])
