@@ -88,11 +88,9 @@ function shootDossier(profile) {
   execFileSync('pdftoppm', ['-png', '-r', '70', '-f', '1', '-singlefile', join(profile, 'L-8.pdf'), `${OUT}/dossier`])
 }
 
-/** The desk: a sheet with its source while a sentence is changed, two personas side by side, a form, a reply. */
-async function shootDesk() {
-  const folder = mkdtempSync(join(tmpdir(), 'shots-'))
-  cpSync('demo/marram-house', join(folder, 'marram-house'), { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
-  const server = spawn(process.execPath, ['packages/cli/bin/dunelight.js', 'open', join(folder, 'marram-house'), '--port', '0'])
+/** The desk of a library in Chromium; `close` ends both. */
+async function openDesk(house, folder, env = process.env) {
+  const server = spawn(process.execPath, ['packages/cli/bin/dunelight.js', 'open', house, '--port', '0'], { env })
   const address = await new Promise((resolve) => server.stdout.once('data', (line) => resolve(`${line}`.trim())))
   const browser = await chromium.launchPersistentContext(join(folder, 'profile'), {
     executablePath: findChromium(),
@@ -101,6 +99,18 @@ async function shootDesk() {
   })
   const page = await browser.newPage()
   await page.goto(address)
+  const close = async () => {
+    await browser.close()
+    server.kill()
+  }
+  return { page, close }
+}
+
+/** The desk: a sheet with its source while a sentence is changed, two personas side by side, a form, a reply. */
+async function shootDesk() {
+  const folder = mkdtempSync(join(tmpdir(), 'shots-'))
+  cpSync('demo/marram-house', join(folder, 'marram-house'), { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
+  const { page, close } = await openDesk(join(folder, 'marram-house'), folder)
   await page.locator('.grid-row', { hasText: 'MH-0007' }).click({ position: { x: 200, y: 10 } })
   await page.keyboard.press('Control+e')
   await page.locator('.cm-line', { hasText: 'Write the label for' }).first().click()
@@ -129,8 +139,7 @@ async function shootDesk() {
     )
   await wait(300)
   await shootAsking(page)
-  await browser.close()
-  server.kill()
+  await close()
   rmSync(folder, { recursive: true, force: true })
 }
 
@@ -138,15 +147,7 @@ async function shootDesk() {
 async function shootHistory() {
   const folder = mkdtempSync(join(tmpdir(), 'shots-'))
   const { house, env } = makeProductionDemo(folder)
-  const server = spawn(process.execPath, ['packages/cli/bin/dunelight.js', 'open', house, '--port', '0'], { env })
-  const address = await new Promise((resolve) => server.stdout.once('data', (line) => resolve(`${line}`.trim())))
-  const browser = await chromium.launchPersistentContext(join(folder, 'profile'), {
-    executablePath: findChromium(),
-    args: CHROMIUM_FLAGS,
-    viewport: { width: 1280, height: 800 },
-  })
-  const page = await browser.newPage()
-  await page.goto(address)
+  const { page, close } = await openDesk(house, folder, env)
   await page.getByText('History', { exact: true }).click()
   await page.keyboard.press('Control+k')
   await page.getByRole('combobox', { name: 'find a command' }).fill('Prompt: label/write')
@@ -156,8 +157,7 @@ async function shootHistory() {
   await page.getByText(/^Records: /).waitFor()
   await wait(300)
   await page.screenshot({ path: `${OUT}/desk-history.png` })
-  await browser.close()
-  server.kill()
+  await close()
   rmSync(folder, { recursive: true, force: true })
 }
 
