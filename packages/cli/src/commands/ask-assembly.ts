@@ -1,10 +1,10 @@
-import { printProblem, problemRecord, type AssemblyEvent, type Library } from 'dunelight'
+import { problemRecord, type AssemblyEvent, type Library } from 'dunelight'
 import { problem } from 'dunelight/host'
 import { askAssemblyOnce, type AnsweredAssembly, type ReadyModel } from '@dunelight/node'
 import { unsupportedText, type Answered } from '@dunelight/node/host'
 import type { AskFlags } from './ask.js'
 import { namedValues } from '../flags/record.js'
-import { colorsFor, EXIT, paintFor, plural, type CommandContext } from '../ui/context.js'
+import { colorsFor, EXIT, plural, type CommandContext, sayProblems } from '../ui/context.js'
 import { RunReporter } from '../ui/run-reporter.js'
 
 /** Asks for an assembly with one set of values: its document on stdout, what happens to its parts on stderr. */
@@ -45,7 +45,7 @@ export async function askForDocument(
   })
   if (flags.json) stdout.write(documentJson(record, result))
   else if (result.document) stdout.write(result.document.text.endsWith('\n') ? result.document.text : `${result.document.text}\n`)
-  for (const p of result.problems) stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  sayProblems(context, result.problems)
   const unsupported = result.answers.flatMap(({ reply }) => (reply?.unsupported ?? []).map(unsupportedText))
   if (unsupported.length > 0) stderr.write(`${c.yellow('unsupported')}: ${unsupported.join(c.dim(' · '))}\n`)
   const answers = result.answers.flatMap((answered) => answered.answers)

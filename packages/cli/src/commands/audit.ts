@@ -1,9 +1,8 @@
-import { printProblem } from 'dunelight'
 import { auditLines, verifyAudit, type AuditLine } from '@dunelight/node'
 import { formatNumber, pruneAudit } from '@dunelight/node/host'
 import { defineCommand, JSON_FLAG, LIBRARY, whole } from '../define-command.js'
 import { openToRead } from '../flags/open-library.js'
-import { colorsFor, EXIT, paintFor, plural, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
+import { colorsFor, EXIT, plural, sayProblems, WrongUse, type Colors, type CommandContext } from '../ui/context.js'
 import { columns } from '../ui/table.js'
 
 export const auditCommand = defineCommand({
@@ -118,13 +117,10 @@ function timeOf(text: string): string {
   return time.toISOString()
 }
 
-async function sayVerdict(
-  { stdout, stderr, env }: CommandContext,
-  folder: string,
-  options: Parameters<typeof verifyAudit>[1],
-): Promise<number> {
+async function sayVerdict(context: CommandContext, folder: string, options: Parameters<typeof verifyAudit>[1]): Promise<number> {
+  const { stdout } = context
   const { writers, lines, checkpoints, uncovered, problems } = await verifyAudit(folder, options)
-  for (const p of problems) stderr.write(`${printProblem(p, paintFor(colorsFor(stderr, env)))}\n`)
+  sayProblems(context, problems)
   const isValid = problems.every(({ severity }) => severity !== 'error')
   stdout.write(
     `${isValid ? 'valid' : 'not valid'} · ${plural(lines, 'line')} · ${plural(writers, 'writer')} · ${plural(checkpoints, 'checkpoint')}\n`,

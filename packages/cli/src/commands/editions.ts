@@ -1,8 +1,8 @@
-import { printProblem, type Problem } from 'dunelight'
+import type { Problem } from 'dunelight'
 import { listEditions, wordingDiff, type EditionList, type ListedEdition } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
 import { APPROVER_FLAGS, approversOf, openToRead, type ApproverFlags } from '../flags/open-library.js'
-import { colorsFor, EXIT, paintFor, type Colors, type CommandContext } from '../ui/context.js'
+import { colorsFor, EXIT, sayProblems, type Colors, type CommandContext } from '../ui/context.js'
 import { columns } from '../ui/table.js'
 
 export const editionsCommand = defineCommand({
@@ -43,8 +43,7 @@ async function editions(context: CommandContext, folder: string, name: string | 
     if (listed.editions.length === 0)
       stderr.write(`there are no editions${name === undefined ? '' : ` of ${name}`} yet: dunelight publish makes one\n`)
   }
-  const c = colorsFor(stderr, env)
-  for (const p of listed.problems) stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  sayProblems(context, listed.problems)
   sayTrust(context, listed)
   if (verify && listed.problems.length === 0) stderr.write(`${listed.editions.length} verified: files, digests, fingerprints, signatures\n`)
   return listed.problems.some(isError) ? EXIT.problems : EXIT.done

@@ -1,11 +1,11 @@
 import { readFile } from 'node:fs/promises'
-import { printProblem, ProblemError } from 'dunelight'
+import { ProblemError } from 'dunelight'
 import { variablesFromSchema, type JsonSchema } from 'dunelight/parts'
 import { problem } from 'dunelight/host'
 import { reason } from '@dunelight/node/host'
 import { stringify } from 'yaml'
 import { defineCommand } from '../define-command.js'
-import { colorsFor, EXIT, paintFor, type CommandContext } from '../ui/context.js'
+import { EXIT, type CommandContext, sayProblems } from '../ui/context.js'
 
 export const fromSchemaCommand = defineCommand({
   name: 'from-schema',
@@ -33,7 +33,6 @@ async function fromSchema(context: CommandContext, file: string): Promise<number
   }
   const converted = variablesFromSchema((data ?? {}) as JsonSchema)
   context.stdout.write(stringify({ variables: converted.variables }, { lineWidth: 0 }))
-  const c = colorsFor(context.stderr, context.env)
-  for (const p of converted.problems) context.stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  sayProblems(context, converted.problems)
   return converted.problems.length > 0 ? EXIT.problems : EXIT.done
 }

@@ -1,7 +1,6 @@
-import { printProblem } from 'dunelight'
 import { wordingHistory, type HistoryEntry, type WordingChange } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY, whole } from '../define-command.js'
-import { colorsFor, EXIT, paintFor, type Colors, type CommandContext } from '../ui/context.js'
+import { colorsFor, EXIT, sayProblems, type Colors, type CommandContext } from '../ui/context.js'
 import { changeWords } from '../ui/change-words.js'
 import { columns } from '../ui/table.js'
 
@@ -30,7 +29,7 @@ async function history(context: CommandContext, folder: string, name: string | u
     stdout.write(columns(entries.flatMap((entry) => rowsOf(entry, name, c))))
     if (entries.length === 0) stderr.write('no commit has changed a prompt\n')
   }
-  for (const p of problems) stderr.write(`${printProblem(p, paintFor(colorsFor(stderr, env)))}\n`)
+  sayProblems(context, problems)
   return EXIT.done
 }
 

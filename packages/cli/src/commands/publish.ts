@@ -1,9 +1,8 @@
-import { printProblem, type Problem } from 'dunelight'
 import { listEditions, publishEditions, renumberEditions, type Published } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY } from '../define-command.js'
 import { APPROVER_FLAGS, approversOf, type ApproverFlags } from '../flags/open-library.js'
 import { SIGNING_KEY, signingKeyOf, type KeyFlags } from '../flags/signing-key.js'
-import { colorsFor, EXIT, paintFor, WrongUse, type CommandContext } from '../ui/context.js'
+import { colorsFor, EXIT, sayProblems, WrongUse, type CommandContext } from '../ui/context.js'
 
 export const publishCommand = defineCommand({
   name: 'publish',
@@ -78,13 +77,7 @@ async function renumber(context: CommandContext, folder: string, names: readonly
   const renumbered = await renumberEditions(folder, [...new Set(twice.map((p) => p.data.name))])
   for (const { name, from, to } of renumbered) context.stderr.write(`edition ${from} of ${name} is now edition ${to}\n`)
   if (renumbered.length === 0) context.stderr.write('no two editions have the same number\n')
-  return sayAll(
-    context,
-    problems.filter((p) => p.code === 'edition-altered'),
-  )
-}
-
-function sayAll({ stderr, env }: CommandContext, problems: readonly Problem[]): number {
-  for (const p of problems) stderr.write(`${printProblem(p, paintFor(colorsFor(stderr, env)))}\n`)
-  return problems.length > 0 ? EXIT.problems : EXIT.done
+  const altered = problems.filter((p) => p.code === 'edition-altered')
+  sayProblems(context, altered)
+  return altered.length > 0 ? EXIT.problems : EXIT.done
 }

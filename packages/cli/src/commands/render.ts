@@ -1,12 +1,12 @@
 import { stat } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
-import { printProblem, type Library, type Prompt } from 'dunelight'
+import { type Library, type Prompt } from 'dunelight'
 import { renderTable, type TableFile } from '@dunelight/node'
 import { defineCommand, JSON_FLAG, LIBRARY, list, LOCALE, NAME, OVERWRITE, PROMPT, TABLE_FLAGS, TAKE, whole } from '../define-command.js'
 import { tableOf, type TableFlags } from '../flags/batch-flags.js'
 import { APPROVER_FLAGS, openNamed, type ApproverFlags } from '../flags/open-library.js'
 import { readSet } from '../flags/values.js'
-import { colorsFor, EXIT, paintFor, plural, WrongUse, type CommandContext } from '../ui/context.js'
+import { colorsFor, EXIT, plural, WrongUse, type CommandContext, sayProblems } from '../ui/context.js'
 import { printTurns } from '../ui/print-turns.js'
 import { closed, resultFile } from '../ui/result-file.js'
 import { RunReporter } from '../ui/run-reporter.js'
@@ -84,7 +84,7 @@ function renderOne(context: CommandContext, out: Writable, prompt: Prompt, value
   const c = colorsFor(flags.to === undefined ? context.stdout : {}, context.env)
   const all = flags.wordings ? prompt.renderAll(values, options) : [{ wording: '', rendering: prompt.render(values, options) }]
   for (const { wording, rendering } of all) {
-    for (const p of rendering.problems) context.stderr.write(`${printProblem(p, paintFor(colorsFor(context.stderr, context.env)))}\n`)
+    sayProblems(context, rendering.problems)
     const masked = Object.keys(rendering.masked).length > 0 ? { masked: rendering.masked } : {}
     if (flags.json)
       out.write(`${JSON.stringify({ prompt: prompt.name, ...(wording !== '' && { wording }), turns: rendering.turns, ...masked })}\n`)

@@ -1,8 +1,8 @@
-import { printProblem, type Library } from 'dunelight'
+import type { Library } from 'dunelight'
 import { meansEdition, readReference } from 'dunelight/editions'
 import { openLibrary, openLibraryFor, wordingOf, type OpenOptions, type Wording } from '@dunelight/node'
 import type { Flag } from '../define-command.js'
-import { colorsFor, paintFor, type CommandContext } from '../ui/context.js'
+import { colorsFor, sayProblems, type CommandContext } from '../ui/context.js'
 
 /** Whose approvals an edition needs. */
 export interface ApproverFlags {
@@ -49,7 +49,10 @@ export async function openNamed(
   const library = await open(folder, { at: stated, approvers })
   const wording = wordingOf(library)
   const c = colorsFor(context.stderr, context.env)
-  for (const p of library.problems) if (p.code === 'channels-expired') context.stderr.write(`${printProblem(p, paintFor(c))}\n`)
+  sayProblems(
+    context,
+    library.problems.filter(({ code }) => code === 'channels-expired'),
+  )
   if (wording && snapshot.kind !== 'edition') context.stderr.write(`${c.dim(`${stated} is ${wordingWords(wording)}`)}\n`)
   return { library, name }
 }

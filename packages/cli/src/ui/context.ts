@@ -1,5 +1,6 @@
 import type { Readable, Writable } from 'node:stream'
 import pc from 'picocolors'
+import { printProblem, type Problem } from 'dunelight'
 import { COLOUR, shown } from './streams.js'
 import type { Paint } from 'dunelight/parts'
 
@@ -34,6 +35,12 @@ export function colorsFor(stream: { isTTY?: boolean }, env: CommandContext['env'
 
 export function paintFor(c: Colors): Paint {
   return { error: c.red, warning: c.yellow, dim: c.dim, bold: c.bold }
+}
+
+/** Writes problems to standard error, each with its place and its fix. */
+export function sayProblems({ stderr, env }: CommandContext, problems: readonly Problem[]): void {
+  const paint = paintFor(colorsFor(stderr, env))
+  for (const p of problems) stderr.write(`${printProblem(p, paint)}\n`)
 }
 
 /** The command was called wrongly: a message on stderr, exit code 2. */
