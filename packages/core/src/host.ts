@@ -61,6 +61,7 @@ export { Fit, type FitReport, type FittedJoin, type FittedVariable } from './bat
 export { DEFAULT_PERSONAL, PersonalDetector, type PersonalSettings } from './values/personal/detector.js'
 export { restorePlaceholders } from './values/personal/placeholders.js'
 export { type Answering, askAssembly, candidatesOf, partFailed, valueOf } from './library/ask-assembly.js'
+export { usageOf } from './library/ask-prompt.js'
 export { exchange, type Exchanged, textsOf } from './library/exchange.js'
 export { answerOf } from './outputs/answer-type.js'
 export { DistinctTexts } from './values/distinct.js'

@@ -111,7 +111,8 @@ export async function askPrepared<R>(
   return { ...exchanged, value, form: form as Form<R> | undefined, answers }
 }
 
-function usageOf(answers: readonly ModelAnswer[]): Usage | undefined {
+/** The tokens of several answers; undefined where no service counted any. */
+export function usageOf(answers: readonly ModelAnswer[]): Usage | undefined {
   const counted = answers.flatMap(({ usage }) => usage ?? [])
   if (counted.length === 0) return undefined
   const sum = (of: (usage: Usage) => number) => counted.reduce((total, usage) => total + of(usage), 0)

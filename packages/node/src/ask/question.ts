@@ -18,6 +18,7 @@ import {
   Screens,
   ScreenStop,
   textsOf,
+  usageOf,
   DEFAULT_PERSONAL,
   PersonalDetector,
   type ScreenFinding,
@@ -27,7 +28,7 @@ import {
   defined,
 } from 'dunelight/host'
 import { ModelUnreachable } from '../models/model-queue.js'
-import type { AuditEntry, AuditLog } from '../audit/audit-log.js'
+import { replyEntry, type AuditEntry, type AuditLog } from '../audit/audit-log.js'
 import { bytesText, sha256 } from '../output/bytes.js'
 import { WriteFault } from '../output/files.js'
 import type { CachedAnswer } from './answer-log.js'
@@ -203,21 +204,13 @@ export class Questions {
 /** What the audit tells of an answer. */
 function entryOf({ answers, notes, problems, turns = [] }: Answered): AuditEntry {
   const sent = answers.filter(({ cached }) => !cached)
-  const usage = sent.flatMap(({ answer }) => answer.usage ?? [])
-  const reply = answers.at(-1)?.answer.text
+  const usage = usageOf(sent.map(({ answer }) => answer))
   return {
     operation: 'ask',
     fingerprint: sha256(byteList(bytesOf(turns))),
     requests: sent.length,
     ...(sent.length < answers.length && { cached: true }),
-    ...(usage.length > 0 && {
-      sent: usage.reduce((sum, each) => sum + each.sent, 0),
-      received: usage.reduce((sum, each) => sum + each.received, 0),
-    }),
-    ...(notes.length > 0 && { findings: notes.map(({ screen }) => screen) }),
-    ...(problems.length > 0 && { problems: problems.map(({ code }) => code) }),
-    status: problems.length > 0 ? 'rejected' : 'done',
-    exchange: { turns, ...(reply !== undefined && { reply }) },
+    ...replyEntry({ usage, notes, problems, turns, reply: answers.at(-1)?.answer.text }),
   }
 }
 

@@ -268,10 +268,24 @@ function entryOf(event: AuditEvent): AuditEntry {
     values,
     ...(fingerprint !== undefined && { fingerprint }),
     ...(operation === 'ask' && { requests, ...(isMock && { model: 'mock' }) }),
+    ...replyEntry({ usage, notes, problems, turns, reply }),
+    ...(fault !== undefined && { status: 'failed' }),
+  }
+}
+
+/** What a line tells of what was sent and what came back. */
+export function replyEntry({
+  usage,
+  notes,
+  problems,
+  turns,
+  reply,
+}: Pick<AuditEvent, 'usage' | 'notes' | 'problems' | 'turns' | 'reply'>): Omit<AuditEntry, 'operation'> {
+  return {
     ...(usage && { sent: usage.sent, received: usage.received }),
     ...(notes.length > 0 && { findings: notes.map(({ screen }) => screen) }),
     ...(problems.length > 0 && { problems: problems.map(({ code }) => code) }),
-    status: fault !== undefined ? 'failed' : problems.length > 0 ? 'rejected' : 'done',
+    status: problems.length > 0 ? 'rejected' : 'done',
     exchange: { turns, ...(reply !== undefined && { reply }) },
   }
 }

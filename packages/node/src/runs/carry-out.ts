@@ -69,8 +69,10 @@ export async function carryOut<C extends Counts>(
     await writeRun(folder, { ...file, state: 'running' })
     listener.onBegun?.(file.run)
     const task = await open()
+    const { run, prompt } = file
+    const { name, fingerprint } = prompt
     const audited = async (status: Exclude<RunState, 'running'> | 'begun') =>
-      task.audit?.write({ operation: 'run', run: file.run, prompt: file.prompt.name, fingerprint: file.prompt.fingerprint, status })
+      task.audit?.write({ operation: 'run', run, prompt: name, fingerprint, status })
     try {
       await audited('begun')
       const result = await underLease(folder, file, task, listener).catch(async (fault: unknown) => {
