@@ -19,10 +19,9 @@ export async function committedTexts(root: string): Promise<Committed | undefine
   if (!git) return undefined
   try {
     const head = await git.head()
-    const tree = head === undefined ? undefined : await git.treeAt(head)
-    if (head === undefined || tree === undefined) return undefined
+    if (head === undefined || (await git.treeAt(head)) === undefined) return undefined
     const { time, subject } = await git.commit(head)
-    const some = [...(await git.filesOf(tree))].filter(([path]) => isLibraryFile(path)).slice(0, MOST_FILES)
+    const some = [...(await git.filesAt(head))].filter(([path]) => isLibraryFile(path)).slice(0, MOST_FILES)
     const texts = await Promise.all(some.map(async ([path, id]): Promise<[string, string]> => [path, await git.text(id)]))
     return { at: time, title: subject, files: Object.fromEntries(texts) }
   } catch (fault) {

@@ -138,8 +138,7 @@ async function earlierText(folder: string, path: string, was: string | undefined
   if (!git) return undefined
   try {
     const head = await git.head()
-    const tree = head === undefined ? undefined : await git.treeAt(head)
-    const id = tree === undefined ? undefined : (await git.filesOf(tree)).get(path)
+    const id = (await git.filesAt(head)).get(path)
     return id === undefined ? undefined : { text: await git.text(id), message: 'the last commit' }
   } finally {
     git.close()

@@ -1,4 +1,4 @@
-import { ProblemError } from 'dunelight'
+import { ProblemError, type PreparedValues } from 'dunelight'
 import { contained, type Batch, type BatchRecord } from 'dunelight/host'
 import type { TableSource } from '../sources/open-table.js'
 import { readRecords, type RecordsOptions } from '../sources/records.js'
@@ -40,14 +40,11 @@ const MOST_EXAMPLES = 5
  * comparison.changed // => 0
  */
 export async function compareTable({ before, after, records, pools = [] }: CompareOptions): Promise<Comparison> {
-  const earlier = readRecords(before, records, { pools })
   const count = { records: 0, changed: 0, lost: 0, won: 0, rejected: 0 }
   const examples: string[] = []
-  for await (const chunk of readRecords(after, records, { pools })) {
-    const was = await earlier.next()
-    const old = was.done ? [] : [...was.value.records]
-    for (const [i, record] of [...chunk.records].entries()) {
-      const [text, other] = [old[i] && turnsOf(old[i]), turnsOf(record)]
+  for await (const pairs of recordPairs(before, after, records, { pools })) {
+    for (const [old, record] of pairs) {
+      const [text, other] = [old && rendered(old, bytesOf), rendered(record, bytesOf)]
       count.records++
       if (text === undefined && other === undefined) count.rejected++
       else if (other === undefined) count.lost++
@@ -59,10 +56,29 @@ export async function compareTable({ before, after, records, pools = [] }: Compa
   return { ...count, examples }
 }
 
-/** A record's turns as one text; undefined where it cannot be rendered. */
-function turnsOf({ prepared, id }: BatchRecord): string | undefined {
+/** The records of a table as two batches take them, side by side, as many at a time as are read. */
+export async function* recordPairs(
+  before: Batch,
+  after: Batch,
+  records: TableSource,
+  options: RecordsOptions,
+): AsyncGenerator<readonly (readonly [BatchRecord | undefined, BatchRecord])[]> {
+  const earlier = readRecords(before, records, options)
+  for await (const chunk of readRecords(after, records, options)) {
+    const was = await earlier.next()
+    const old = was.done ? [] : [...was.value.records]
+    yield [...chunk.records].map((record, i) => [old[i], record] as const)
+  }
+}
+
+function bytesOf(prepared: PreparedValues, record: string): string {
+  return prepared.bytes({ record })
+}
+
+/** What a record is rendered to; undefined where it cannot be. */
+export function rendered<T>({ prepared, id }: BatchRecord, render: (prepared: PreparedValues, record: string) => T): T | undefined {
   try {
-    return contained(() => prepared?.bytes({ record: id }))
+    return prepared && contained(() => render(prepared, id))
   } catch (fault) {
     if (fault instanceof ProblemError) return undefined
     throw fault

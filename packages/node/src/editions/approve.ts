@@ -1,6 +1,6 @@
 import { realpath } from 'node:fs/promises'
 import { chooseEdition, standingIn } from '../snapshots/choose-edition.js'
-import { editionsOf, type StoredEdition } from '../snapshots/edition-folder.js'
+import type { StoredEdition } from '../snapshots/edition-folder.js'
 import { tagsOf } from '../snapshots/tags.js'
 import { statedApprovers, type ApproverOptions } from '../snapshots/trust.js'
 import { editing } from './editing.js'
@@ -28,15 +28,15 @@ export interface ToApprove {
  */
 export async function editionToApprove(folder: string, name: string, number: number, approvedBy: ApproverOptions = {}): Promise<ToApprove> {
   const root = await realpath(folder)
-  const { chosen } = await chooseEdition(root, name, { kind: 'edition', number }, undefined)
-  const [all, approvers] = [await editionsOf(root, name), await statedApprovers(root, approvedBy)]
+  const { chosen, all } = await chooseEdition(root, name, { kind: 'edition', number }, undefined)
+  const approvers = await statedApprovers(root, approvedBy)
   const earlier = all.editions.filter((stored) => stored.number < number)
   const approved = earlier.findLast((stored) => approvers && standingIn(all, stored, tagsOf(stored.edition), approvers).isApproved)
   return { edition: chosen, before: approved }
 }
 
 /**
- * Approves an edition, or takes the own approval back: signs the exact bytes of its file.
+ * Approves an edition, or takes your own approval back, by a signature over the bytes of its file.
  *
  * @param folder - The library's folder.
  * @param name - The prompt or assembly.

@@ -28,12 +28,12 @@ export type ChannelChange =
   | { readonly does: 'revoke'; readonly edition: number }
 
 /**
- * Moves a channel of a prompt: signs a new statement of all channels, with the next serial. Going back is the same call.
+ * Moves a channel of a prompt. The new statement of all channels has the next serial number. To go back, move it again.
  *
  * @param folder - The library's folder.
  * @param name - The prompt.
  * @param change - What is changed.
- * @param options - The library's id, and the key that signs.
+ * @param options - The library's id, and the publisher's key.
  * @returns The new statement.
  * @throws ProblemError if there is no such edition, if the key is no publisher's, or if another process is publishing.
  * @example

@@ -1,6 +1,6 @@
-import { createHash } from 'node:crypto'
 import { mkdir, readFile } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
+import { sha256, textBytes } from '../output/bytes.js'
 import { appendTo, replaceFile } from '../output/files.js'
 import type { Commit, Git } from '../snapshots/git.js'
 import { stateFolder } from '../snapshots/state.js'
@@ -28,7 +28,7 @@ export class HistoryCache {
   private constructor(private readonly path: string) {}
 
   static async open(root: string): Promise<HistoryCache> {
-    const name = createHash('sha256').update(root).digest('hex').slice(0, 24)
+    const name = sha256(textBytes(root)).slice(0, 24)
     const cache = new HistoryCache(join(stateFolder(), 'history', `${name}.jsonl`))
     const text = await readFile(cache.path, 'utf8').catch(() => '')
     for (const line of text.split('\n')) {

@@ -17,6 +17,7 @@ import type { LibraryGraph } from 'dunelight/parts'
 import { filesOf } from 'dunelight/editions'
 import { readLibraryFolder, readLibraryTexts } from '../library/open-library.js'
 import { besideTexts, textsOf, type KnownFiles } from '../library/snapshot.js'
+import { sha256, textBytes } from '../output/bytes.js'
 import { filesBelow } from '../output/files-below.js'
 import { objectId, type Commit, type Git } from '../snapshots/git.js'
 import type { Delta, HistoryCache } from './history-cache.js'
@@ -44,11 +45,11 @@ export class ContentHashes {
   private known: string | undefined
 
   constructor(private readonly texts: ReturnType<typeof contentTexts>) {
-    this.written = hashed(texts.written)
+    this.written = sha256(textBytes(texts.written))
   }
 
   get content(): string {
-    return (this.known ??= hashed(this.texts.content()))
+    return (this.known ??= sha256(textBytes(this.texts.content())))
   }
 }
 
@@ -79,12 +80,7 @@ export class HistoryWalk {
   /** Asks Git for all trees at once, where a delta is not known. */
   private async prefetch(commits: readonly Commit[]): Promise<void> {
     const unknown = commits.filter(({ id }, i) => !this.known.has(keyOf(commits[i + 1]?.id, id)))
-    await Promise.all(
-      unknown.map(async ({ id }) => {
-        const tree = await this.git.treeAt(id)
-        if (tree !== undefined) await textsOf(this.git, await this.git.filesOf(tree), this.texts)
-      }),
-    )
+    await Promise.all(unknown.map(async ({ id }) => textsOf(this.git, await this.git.filesAt(id), this.texts)))
   }
 
   private delta(before: string | undefined, after: string): Promise<Delta> {
@@ -105,14 +101,12 @@ export class HistoryWalk {
 
   private async workingState(root: string, commit: string | undefined): Promise<State> {
     const { files, artefacts, attachments, tables } = await readLibraryFolder(root, { mayBeEmpty: true })
-    const tree = commit === undefined ? undefined : await this.git.treeAt(commit)
-    const committed = tree === undefined ? new Map<string, string>() : await this.git.filesOf(tree)
+    const committed = await this.git.filesAt(commit)
     const ids = new Map<string, string>()
     for (const [path, text] of Object.entries(files)) {
       const id = committed.get(path)
-      // Git may have changed the line ends of a file: it is the same one.
-      const isSame = id !== undefined && lines(await this.git.text(id)) === lines(text)
-      ids.set(path, isSame ? id : objectId(Buffer.from(text)))
+      const bytes = Buffer.from(text)
+      ids.set(path, id !== undefined && (await this.git.has(id, bytes)) ? id : objectId(bytes))
     }
     for (const [path, rows] of Object.entries(tables)) ids.set(path, objectId(Buffer.from(JSON.stringify(rows))))
     return this.state(artefacts, ids, { attachments, tables })
@@ -224,12 +218,4 @@ function changersOf(
     return `${member.kind} ${member.name}`
   }
   return [...new Set(paths.filter((path) => path !== 'dunelight.yaml' || !isSameMain).map(words))].sort()
-}
-
-export function hashed(text: string): string {
-  return createHash('sha256').update(text).digest('hex')
-}
-
-function lines(text: string): string {
-  return text.replaceAll('\r\n', '\n')
 }

@@ -1,12 +1,12 @@
 import { realpath } from 'node:fs/promises'
 import { ProblemError, type Problem } from 'dunelight'
 import { contentTexts, defined, graphOf, problem } from 'dunelight/host'
-import { contentOf } from 'dunelight/editions'
-import { caseRowsOf } from '../sources/case-tables.js'
-import { editionsOf, objectOf } from '../snapshots/edition-folder.js'
+import { sha256, textBytes } from '../output/bytes.js'
+import { storedContent } from '../snapshots/edition-content.js'
+import { editionsOf } from '../snapshots/edition-folder.js'
 import { Git, type Commit } from '../snapshots/git.js'
 import { HistoryCache, type Delta } from './history-cache.js'
-import { hashed, HistoryWalk, workingFiles } from './history-walk.js'
+import { HistoryWalk, workingFiles } from './history-walk.js'
 import { memberNamed } from './wording-files.js'
 
 /** A change of a prompt's wording. */
@@ -143,10 +143,10 @@ class Entries {
     if (known) return known
     const numbers = new Map<string, number[]>()
     for (const { number, edition } of (await editionsOf(this.root, name)).editions) {
-      const content = await contentOf(edition, { object: (digest) => objectOf(this.root, digest), readTable: caseRowsOf })
+      const content = await storedContent(this.root, edition)
       if (typeof content === 'string') continue
       const { artefacts } = content
-      const hash = hashed(contentTexts(memberNamed({ artefacts }, name), artefacts, graphOf(artefacts), content).content())
+      const hash = sha256(textBytes(contentTexts(memberNamed({ artefacts }, name), artefacts, graphOf(artefacts), content).content()))
       numbers.set(hash, [...(numbers.get(hash) ?? []), number])
     }
     this.editions.set(name, numbers)

@@ -1,10 +1,10 @@
 import { realpath } from 'node:fs/promises'
-import { Library, ProblemError, type Problem } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
 import { problem } from 'dunelight/host'
-import { contentOf, faultOfChannels, faultOfWording, type Approvers, type Channels, type Standing } from 'dunelight/editions'
-import { caseRowsOf } from '../sources/case-tables.js'
+import { faultOfChannels, type Approvers, type Channels, type Standing } from 'dunelight/editions'
 import { expiryOf, standingIn, trustedChannels } from '../snapshots/choose-edition.js'
-import { CHANNELS_FILE, channelsOf, editionsOf, namesWithEditions, objectOf, type StoredEdition } from '../snapshots/edition-folder.js'
+import { CHANNELS_FILE, channelsOf, editionsOf, namesWithEditions, type StoredEdition } from '../snapshots/edition-folder.js'
+import { verifiedContent } from '../snapshots/edition-content.js'
 import { tagsOf } from '../snapshots/tags.js'
 import { statedApprovers, trustedApprovers, type ApproverOptions } from '../snapshots/trust.js'
 
@@ -70,8 +70,8 @@ export async function listEditions(
           problems.push(problem('statement-invalid', { file: `${stored.path} (${action} by ${key.slice(7, 19)})`, why: fault }))
       const pointing = targets.filter(([, target]) => target.digest === stored.digest).map(([channel]) => channel)
       editions.push({ ...stored, channels: pointing, isRevoked: channels?.revoked.includes(stored.digest) ?? false, standing })
-      const fault = verify ? await faultOf(root, stored) : undefined
-      if (fault !== undefined) problems.push(problem('edition-altered', { file: stored.path, why: fault }))
+      const content = verify ? await verifiedContent(root, stored.edition) : undefined
+      if (typeof content === 'string') problems.push(problem('edition-altered', { file: stored.path, why: content }))
     }
     for (const [channel, { edition, digest }] of targets)
       if (!all.editions.some((stored) => stored.digest === digest))
@@ -104,12 +104,4 @@ async function channelsIn(
     problems.push(...fault.problems)
     return undefined
   }
-}
-
-/** Why an edition would not open; undefined if it does. */
-async function faultOf(root: string, { edition }: StoredEdition): Promise<string | undefined> {
-  const content = await contentOf(edition, { object: (digest) => objectOf(root, digest), readTable: caseRowsOf })
-  if (typeof content === 'string') return content
-  const { artefacts, problems, attachments, tables } = content
-  return faultOfWording(edition, new Library(artefacts, problems, { attachments, tables, countTokens: () => 0 }))
 }

@@ -7,7 +7,7 @@ import { readLibraryFolder, type LibraryFolder } from '../library/open-library.j
 import { noteSecrets } from '../models/http-model.js'
 import { secrets } from '../output/secrets.js'
 import { channelsOf, editionPath, editionsOf, objectPath, type EditionsOf, type StoredEdition } from '../snapshots/edition-folder.js'
-import { Git, objectId, type TreeFiles } from '../snapshots/git.js'
+import { Git } from '../snapshots/git.js'
 import { requiredId } from '../snapshots/library-id.js'
 import { statedApprovers, type ApproverOptions } from '../snapshots/trust.js'
 import { changeHeld, refuseChannelName } from './channel.js'
@@ -178,24 +178,18 @@ async function commitOf(
   if (!git) return { commit: undefined, author, changed: new Set() }
   try {
     const commit = await git.head()
-    const tree = commit === undefined ? undefined : await git.treeAt(commit)
-    const files: TreeFiles = tree === undefined ? new Map() : await git.filesOf(tree)
+    const files = await git.filesAt(commit)
     const changed = new Set<string>()
     for (const { contents } of drafts)
-      for (const [path, bytes] of Object.entries(contents)) if (!(await isCommitted(git, files.get(path), bytes))) changed.add(path)
+      for (const [path, bytes] of Object.entries(contents)) {
+        const id = files.get(path)
+        if (id === undefined || !(await git.has(id, bytes))) changed.add(path)
+      }
     if (changed.size > 0 && !uncommitted) throw new ProblemError([problem('publish-uncommitted', { files: [...changed].sort() })])
     return { commit, author: author ?? (await git.author()), changed }
   } finally {
     git.close()
   }
-}
-
-/** Whether a file is in the commit as it is now; line ends, which Git may change, make no difference. */
-async function isCommitted(git: Git, id: string | undefined, bytes: Uint8Array): Promise<boolean> {
-  if (id === undefined) return false
-  if (id === objectId(bytes, id.length === 64 ? 'sha256' : 'sha1')) return true
-  const plain = (content: Uint8Array) => Buffer.from(content).toString('latin1').replaceAll('\r\n', '\n')
-  return plain(await git.object(id)) === plain(bytes)
 }
 
 /**

@@ -1,14 +1,15 @@
 import { meansEdition } from 'dunelight/editions'
 import { createTwoFilesPatch, diffWordsWithSpace } from 'diff'
-import { batchModel, ProblemError, type BatchModel, type Library } from 'dunelight'
-import { contained, likeness, plainBatch, type Batch, type BatchRecord } from 'dunelight/host'
+import { batchModel, ProblemError, type BatchModel, type Library, type PreparedValues } from 'dunelight'
+import { defined, likeness, plainBatch, type Batch } from 'dunelight/host'
 import type { Turn } from 'dunelight'
-import { readLibraryFolder, wordingOf, type OpenOptions } from '../library/open-library.js'
+import { recordPairs, rendered } from '../compare/compare-table.js'
+import { folderOf, wordingOf, type OpenOptions } from '../library/open-library.js'
 import { openLibraryFor } from '../library/open-for.js'
 import { readyBatch } from '../runs/begin.js'
 import type { TableFile } from '../sources/open-table.js'
-import { readPools, readRecords, tableFile } from '../sources/records.js'
-import { contentsOf } from './wording-files.js'
+import { readPools, tableFile } from '../sources/records.js'
+import { contentsOf, memberNamed } from './wording-files.js'
 
 /** One file that two wordings do not have in common. */
 export interface FileDifference {
@@ -82,8 +83,7 @@ export async function wordingDiff(folder: string, from: string, to: string, opti
   const { name } = after
   const files = fileDifferences(before.contents, after.contents)
   const isSame = before.fingerprint === after.fingerprint
-  const rendered = await renderedDifference(folder, before, after, options)
-  return { name, from: before.at, to: after.at, isSame, files, rendered }
+  return { name, from: before.at, to: after.at, isSame, files, rendered: await renderedDifference(folder, before, after, options) }
 }
 
 interface Side {
@@ -102,14 +102,12 @@ async function side(folder: string, reference: string, { approvers }: DiffOption
   const name = wording?.name ?? reference
   // A prompt with errors has no text to compare.
   library.inputOf(name)
-  const read = await readLibraryFolder(folder, { ...trust, ...(wording && { at: reference }) })
-  const kind = library.artefacts.assemblies.has(name) ? 'assembly' : 'prompt'
   return {
     name,
     at: wording?.pinned ?? name,
     library,
-    contents: await contentsOf(read, library, name),
-    fingerprint: library.fingerprint({ kind, name }),
+    contents: await contentsOf(defined(folderOf(library)), library, name),
+    fingerprint: library.fingerprint(memberNamed(library, name)),
   }
 }
 
@@ -175,16 +173,12 @@ function batchFor(
 
 async function compare(folder: string, before: Batch, after: Batch, table: TableFile, most: number): Promise<RenderedDifference> {
   const pools = await readPools(after, folder)
-  const earlier = readRecords(before, table, { pools, folder })
   const counts = { records: 0, changed: 0, lost: 0, gained: 0 }
   const differing: RecordDifference[] = []
   const kept = most === 0 ? 0 : Math.max(most, LOOKED_AT)
-  for await (const chunk of readRecords(after, table, { pools, folder })) {
-    const was = await earlier.next()
-    const olds = was.done ? [] : [...was.value.records]
-    for (const [i, record] of [...chunk.records].entries()) {
-      const old = olds[i]
-      const [first, second] = [old && turnsOf(old), turnsOf(record)]
+  for await (const pairs of recordPairs(before, after, table, { pools, folder })) {
+    for (const [old, record] of pairs) {
+      const [first, second] = [old && rendered(old, turnsOf), rendered(record, turnsOf)]
       counts.records++
       const [text, other] = [first && textOfTurns(first), second && textOfTurns(second)]
       if (text === other) continue
@@ -217,13 +211,8 @@ function distinct(records: readonly RecordDifference[]): RecordDifference[] {
   return [...ways.values()]
 }
 
-function turnsOf({ prepared, id }: BatchRecord): readonly Turn[] | undefined {
-  try {
-    return contained(() => prepared?.render({ record: id }).turns)
-  } catch (fault) {
-    if (fault instanceof ProblemError) return undefined
-    throw fault
-  }
+function turnsOf(prepared: PreparedValues, record: string): readonly Turn[] {
+  return prepared.render({ record }).turns
 }
 
 function textOfTurns(turns: readonly Turn[]): string {

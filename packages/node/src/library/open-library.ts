@@ -69,7 +69,8 @@ export async function openLibrary<P extends object = AnyPrompts, A extends objec
   folder: string,
   options: OpenOptions = {},
 ): Promise<Library<P, A>> {
-  const { artefacts, problems, attachments, tables, wording } = await readLibraryFolder(folder, options)
+  const read = await readLibraryFolder(folder, options)
+  const { artefacts, problems, attachments, tables } = read
   const budgets = [...artefacts.examples.values(), ...artefacts.prompts.values()].some(countsTokens)
   const screened = artefacts.library.screens.some(({ finds }) => finds === 'tokens')
   const countTokens = options.countTokens ?? (budgets || screened ? await tokenCounter() : undefined)
@@ -82,12 +83,17 @@ export async function openLibrary<P extends object = AnyPrompts, A extends objec
     tables,
     ...(countTokens && { countTokens }),
   })
-  if (wording) wordings.set(library, wording)
+  folders.set(library, read)
   return library
 }
 
-/** Which wording a library was opened with. */
-const wordings = new WeakMap<object, Wording>()
+/** What each library was opened from. */
+const folders = new WeakMap<object, LibraryFolder>()
+
+/** The folder that a library was opened from, as it was read: nothing has to be read again. */
+export function folderOf(library: object): LibraryFolder | undefined {
+  return folders.get(library)
+}
 
 /**
  * Which edition or commit the wording of a library comes from.
@@ -98,7 +104,7 @@ const wordings = new WeakMap<object, Wording>()
  * wordingOf(await openLibrary('demo/marram-house')) // => undefined
  */
 export function wordingOf(library: object): Wording | undefined {
-  return wordings.get(library)
+  return folderOf(library)?.wording
 }
 
 /**

@@ -1,10 +1,10 @@
-import { Library, ProblemError, type Problem } from 'dunelight'
+import { ProblemError, type Problem } from 'dunelight'
 import { attachedFiles, canonical, caseTables, defined, OTHER_FOLDERS, problem, readLibraryFiles, type LibraryFiles } from 'dunelight/host'
-import { contentOf, faultOfWording, readReference, type EditionContent, type Snapshot } from 'dunelight/editions'
+import { readReference, type EditionContent, type Snapshot } from 'dunelight/editions'
 import { caseRowsOf } from '../sources/case-tables.js'
 import { fileValueOf } from '../sources/file-value.js'
 import { chooseEdition, expiryOf, refuseUnapproved, trustedChannels } from '../snapshots/choose-edition.js'
-import { objectOf } from '../snapshots/edition-folder.js'
+import { verifiedContent } from '../snapshots/edition-content.js'
 import { Git, type TreeFiles } from '../snapshots/git.js'
 import { trustedApprovers, type ApproverOptions } from '../snapshots/trust.js'
 import { tagsOf } from '../snapshots/tags.js'
@@ -92,12 +92,9 @@ async function contentOfEdition(
   const { chosen, all } = await chooseEdition(root, name, snapshot, channels)
   const { number, digest, path, edition } = chosen
   refuseUnapproved(all, chosen, tagsOf(edition), { library: library.id, channels, approvers })
-  const altered = (why: string) => new ProblemError([problem('edition-altered', { file: path, why })])
-  const content = await contentOf(edition, { object: (id) => objectOf(root, id), readTable: caseRowsOf, beside })
-  if (typeof content === 'string') throw altered(content)
-  const { artefacts, problems, attachments, tables } = content
-  const fault = faultOfWording(edition, new Library(artefacts, problems, { attachments, tables, countTokens: () => 0 }))
-  if (fault !== undefined) throw altered(fault)
+  const content = await verifiedContent(root, edition, beside)
+  if (typeof content === 'string') throw new ProblemError([problem('edition-altered', { file: path, why: content })])
+  const { problems } = content
   const wording: Wording = {
     name,
     pinned: `${name}@${number}`,

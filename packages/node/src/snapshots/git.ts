@@ -154,6 +154,19 @@ export class Git {
     return files
   }
 
+  /** The files of the folder at a commit; none where it did not exist, or before the first commit. */
+  async filesAt(commit: string | undefined): Promise<TreeFiles> {
+    const tree = commit === undefined ? undefined : await this.treeAt(commit)
+    return tree === undefined ? new Map() : this.filesOf(tree)
+  }
+
+  /** Whether an object is a file with these bytes; line ends, which Git may change, make no difference. */
+  async has(id: string, bytes: Uint8Array): Promise<boolean> {
+    if (id === objectId(bytes, id.length === 64 ? 'sha256' : 'sha1')) return true
+    const plain = (content: Uint8Array) => Buffer.from(content).toString('latin1').replaceAll('\r\n', '\n')
+    return plain(await this.bytes(id)) === plain(bytes)
+  }
+
   /** The content of an object, by its id. */
   object(id: string): Promise<Uint8Array> {
     return this.bytes(id)
