@@ -75,7 +75,7 @@ export interface QuestionSource {
   readonly answer: Answering
   readonly counter: () => Promise<CountTokens>
   /** The audit of the library, if it has one. */
-  readonly audit?: AuditLog | undefined
+  readonly audit?: Pick<AuditLog, 'ready' | 'write'> | undefined
 }
 
 type ByteTurns = ReturnType<typeof bytesOf>

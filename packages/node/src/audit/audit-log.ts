@@ -25,6 +25,13 @@ export interface AuditOptions {
   readonly notice?: (problem: Problem) => void
 }
 
+/** Who asks, and from which library. */
+export interface AuditSource {
+  readonly caller: string
+  /** The library that was used; `at` and `edition` of its lines are those of its wording. */
+  readonly library: Library
+}
+
 /** What a line tells, beside its place in the chain. */
 export interface AuditEntry extends Omit<AuditLine, 'seq' | 'previous' | 'time' | 'clock' | 'caller' | 'values' | 'stored'> {
   readonly values?: Readonly<Record<string, unknown>>
@@ -150,7 +157,15 @@ export class AuditLog {
     await this.add(await (this.begun ??= this.begin()), entry)
   }
 
-  private async add(begun: Begun, entry: AuditEntry): Promise<void> {
+  /** The same log for one caller of several, and for one library of several. */
+  of(source: AuditSource): Pick<AuditLog, 'ready' | 'write'> {
+    return {
+      ready: () => this.ready(),
+      write: async (entry) => this.add(await (this.begun ??= this.begin()), entry, source),
+    }
+  }
+
+  private async add(begun: Begun, entry: AuditEntry, source?: AuditSource): Promise<void> {
     if (this.fault) throw this.fault
     const { root, key, writer } = begun
     const { values, exchange, ...told } = entry
@@ -161,13 +176,13 @@ export class AuditLog {
     const day = this.chain.day !== undefined && today < this.chain.day ? this.chain.day : today
     const seq = this.chain.seq + 1
     const stored = exchange && this.model.storesValues ? secrets.redact(`${JSON.stringify(exchange)}\n`) : undefined
-    const { edition, pinned } = wordingOf(this.library) ?? {}
+    const { edition, pinned } = wordingOf(source?.library ?? this.library) ?? {}
     const line: AuditLine = {
       seq,
       previous: this.chain.hash,
       time: now,
       ...(isBack && { clock: this.chain.time }),
-      caller: this.options.caller ?? userName(),
+      caller: source?.caller ?? this.options.caller ?? userName(),
       ...told,
       ...(pinned !== undefined && told.prompt !== undefined && { at: pinned }),
       ...(edition && told.prompt !== undefined && { edition: edition.digest }),

@@ -88,7 +88,7 @@ async function contentOfEdition(
   trust: ApproverOptions,
 ): Promise<SnapshotContent> {
   const approvers = await trustedApprovers(root, trust)
-  const channels = await trustedChannels(root, library.id, approvers)
+  const channels = await trustedChannels(root, library.id, approvers, trust.state)
   const { chosen, all } = await chooseEdition(root, name, snapshot, channels)
   const { number, digest, path, edition } = chosen
   refuseUnapproved(all, chosen, tagsOf(edition), { library: library.id, channels, approvers })

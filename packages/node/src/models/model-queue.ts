@@ -43,7 +43,10 @@ export class RequestCancelled extends Interrupted {
   override readonly name: string = 'NotAsked'
 }
 
-interface AskingSetting {
+/** Who hears of one request alone, and may give it up. */
+type OwnListener = Pick<QueueListener, 'onText' | 'signal'>
+
+interface AskingSetting extends OwnListener {
   readonly urgent?: boolean
   readonly keep?: (answer: ModelAnswer) => Promise<unknown>
 }
@@ -92,11 +95,11 @@ export class ModelQueue {
    *
    * @throws ProblemError where there is no answer, NotAsked where it is no longer wanted.
    */
-  async ask(request: ModelRequest, { urgent = false, keep }: AskingSetting = {}): Promise<ModelAnswer> {
+  async ask(request: ModelRequest, { urgent = false, keep, ...own }: AskingSetting = {}): Promise<ModelAnswer> {
     return this.queue.add(
       async () => {
-        if (this.cancelled) throw new RequestCancelled()
-        const answer = await this.try(request)
+        if (this.cancelled || own.signal?.aborted) throw new RequestCancelled()
+        const answer = await this.try(request, own)
         await keep?.(answer)
         return answer
       },
@@ -110,10 +113,12 @@ export class ModelQueue {
     for (const abortController of this.waiting) abortController.abort(new RequestCancelled())
   }
 
-  private async try(request: ModelRequest): Promise<ModelAnswer> {
+  private async try(request: ModelRequest, own: OwnListener): Promise<ModelAnswer> {
     const { attempts } = this.rules
     const waits = new AbortController()
     this.waiting.add(waits)
+    const giveUp = () => waits.abort(new RequestCancelled())
+    own.signal?.addEventListener('abort', giveUp, { once: true })
     let made = 0
     try {
       const answer = await pRetry(
@@ -124,7 +129,7 @@ export class ModelQueue {
           this.waiting.delete(waits)
           made++
           try {
-            return await this.once(request)
+            return await this.once(request, own)
           } finally {
             this.waiting.add(waits)
           }
@@ -154,6 +159,7 @@ export class ModelQueue {
         throw new ModelUnreachable([problem('model-unreachable', { model: this.name, why: fault.message, count: this.failures })])
       throw new ProblemError([problem('model-without-answer', { model: this.name, why: fault.message, tries: made })])
     } finally {
+      own.signal?.removeEventListener('abort', giveUp)
       this.waiting.delete(waits)
     }
   }
@@ -176,15 +182,16 @@ export class ModelQueue {
     await taken(this.tokens, Math.min(count, defined(this.rules.perMinute.tokens)), signal)
   }
 
-  private async once(request: ModelRequest): Promise<ModelAnswer> {
+  private async once(request: ModelRequest, own: OwnListener): Promise<ModelAnswer> {
     const over = new AbortController()
-    const { onText, signal: given } = this.listener
-    const signal = given ? AbortSignal.any([over.signal, given]) : over.signal
+    const onText = own.onText ?? this.listener.onText
+    const given = [this.listener.signal, own.signal].filter((signal) => signal !== undefined)
+    const signal = given.length > 0 ? AbortSignal.any([over.signal, ...given]) : over.signal
     const clock = setTimeout(() => over.abort(new Error('too long')), Math.min(this.rules.timeout * 1000, LONGEST_TIMER))
     try {
       return await this.model(request, { signal, ...(onText && { onText }) })
     } catch (fault) {
-      if (given?.aborted) throw new RequestCancelled()
+      if (given.some(({ aborted }) => aborted)) throw new RequestCancelled()
       if (fault instanceof ModelFault || fault instanceof ProblemError) throw fault
       if (over.signal.aborted) throw new ModelFault(`it took longer than ${this.rules.timeout} seconds`, { retry: true })
       throw fault

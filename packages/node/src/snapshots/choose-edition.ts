@@ -15,6 +15,7 @@ export async function trustedChannels(
   root: string,
   library: string | undefined,
   approvers: Approvers | undefined,
+  state?: string,
 ): Promise<Channels | undefined> {
   const signed = await channelsOf(root)
   if (!signed) return undefined
@@ -23,7 +24,7 @@ export async function trustedChannels(
   if (approvers) {
     const fault = faultOfChannels(signed, ownId(library, approvers), approvers)
     if (fault !== undefined) throw refuse(fault)
-    await rememberChannels(signed.channels, signed.signature)
+    await rememberChannels(signed.channels, signed.signature, state)
   }
   return signed.channels
 }

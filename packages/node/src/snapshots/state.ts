@@ -27,9 +27,9 @@ const SEEN = /^(\d+)-([\da-f]{12})$/
  *
  * @throws ProblemError for an older one, or another one with the same serial.
  */
-export async function rememberChannels(channels: Channels, signature: string | undefined): Promise<void> {
+export async function rememberChannels(channels: Channels, signature: string | undefined, state = stateFolder()): Promise<void> {
   const { library, serial } = channels
-  const folder = join(stateFolder(), 'channels', library)
+  const folder = join(state, 'channels', library)
   const digest = shortDigest(digestOf(Buffer.from(channelsText({ channels, signature }))))
   const names = await readdir(folder).catch((): string[] => [])
   const seen = names.flatMap((name) => {

@@ -14,6 +14,8 @@ export interface ApproverOptions {
   readonly file?: string
   /** The digest that the file must have. */
   readonly digest?: string
+  /** The folder that remembers the newest channel statement. Default: `DUNELIGHT_STATE`, else one of the user. */
+  readonly state?: string
 }
 
 /**
