@@ -21,6 +21,11 @@ export default tseslint.config(
     },
   },
   {
+    // The protocol's low-level server is for advanced use, and so it is here.
+    files: ['packages/serve/src/mcp/**'],
+    rules: { '@typescript-eslint/no-deprecated': 'off' },
+  },
+  {
     // What is missing in a test fails it, whatever it is called.
     files: ['**/*.test.ts', '**/*.test.tsx', 'test/**'],
     rules: { '@typescript-eslint/no-non-null-assertion': 'off' },

@@ -4,6 +4,7 @@ import { Application, ReflectionKind } from 'typedoc'
 const ENTRIES = [
   ['dunelight', 'packages/core/src/index.ts', 'Open a library, render its prompts, read replies.'],
   ['@dunelight/node', 'packages/node/src/index.ts', 'Libraries in folders, tables, runs, models.'],
+  ['@dunelight/serve', 'packages/serve/src/index.ts', 'A library as a service.'],
   ['dunelight/parts', 'packages/core/src/parts.ts', 'For tools that work on libraries: the parser and printer, pickers, schemas.'],
 ]
 const GROUPS = [
@@ -38,7 +39,7 @@ export async function apiDocs() {
   const intro = `# API reference
 
 Generated from the docstrings (\`npm run docs\`). The examples run in the tests. In an example, \`scratch\` is an empty folder, and all names
-of the three packages are imported.
+of the packages are imported.
 
 \`dunelight/host\` and \`@dunelight/node/host\` are for Dunelight's own packages and change without notice.
 

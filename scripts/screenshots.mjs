@@ -1,5 +1,5 @@
 // Takes the pictures in docs/screenshots: the page through Chromium, the command in a terminal (xterm under Xvfb, ImageMagick's import).
-//   node scripts/screenshots.mjs [page] [desk] [terminal [NAME …]]
+//   node scripts/screenshots.mjs [page] [desk] [history] [service] [terminal [NAME …]]
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { cpSync, existsSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -8,6 +8,7 @@ import { chromium } from 'playwright-core'
 import { CHROMIUM_FLAGS, findChromium } from './chromium.mjs'
 import { generateObjects } from './generate.mjs'
 import { makeProductionDemo } from './production-demo.mjs'
+import { COMMAND, makeServiceDemo } from './service-demo.mjs'
 
 const OUT = 'docs/screenshots'
 const wanted = process.argv.slice(2)
@@ -17,6 +18,7 @@ const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms))
 if (does('page')) await shootPage()
 if (does('desk')) await shootDesk()
 if (does('desk') || does('history')) await shootHistory()
+if (does('service')) await shootService()
 if (does('terminal')) await shootTerminal()
 
 async function shootPage() {
@@ -124,8 +126,6 @@ async function shootDesk() {
   await page.getByText('Compare', { exact: true }).click()
   await page.getByRole('combobox', { name: 'compared with' }).click()
   await page.getByRole('option', { name: 'persona storyteller' }).click()
-  await wait(300)
-  await page.screenshot({ path: `${OUT}/side-by-side.png` })
   await page.getByText('Form', { exact: true }).click()
   await page.getByText('child', { exact: true }).click()
   await page.getByRole('textbox', { name: 'title', exact: true }).fill('Diving helmet of the harbour’s last diver')
@@ -244,14 +244,6 @@ async function shootTerminal() {
       `dunelight history . label/write; dunelight editions . label/write; dunelight diff . label/write live`,
       `cd ${house}; node ${command} history . label/write; echo; node ${command} editions . label/write; echo; FORCE_COLOR=1 node ${command} diff . label/write live | head -31; cd ${process.cwd()}`,
     ],
-    touched: [
-      `dunelight check ${demo} --touched house/safety`,
-      `node ${command} check ${join(folder, 'changed')} --touched house/safety --before ${demo}/snippets/house/safety.md | sed 's#${folder}/changed#${demo}#g'`,
-    ],
-    read: [
-      `dunelight read ${demo} survey/grade … --to graded.csv --route grade; dunelight read … loan/letter …`,
-      `cd ${folder}; node ${command} read ${process.cwd()}/${demo} survey/grade --replies ${process.cwd()}/${demo}/data/replies/grades.jsonl --records ${process.cwd()}/${demo}/data/objects.csv --answered --to graded.csv --route grade; echo; node ${command} read ${process.cwd()}/${demo} loan/letter --replies ${process.cwd()}/${demo}/data/replies/loan-letters.jsonl --records ${process.cwd()}/${demo}/data/loans.jsonl --to letters.jsonl --documents letters --as docx; ls letters; cd ${process.cwd()}`,
-    ],
     fit: [
       `dunelight fit ${demo} label/write --records register-from-the-office.csv`,
       `cd ${folder}; node ${command} fit ${process.cwd()}/${demo} label/write --records register-from-the-office.csv; cd ${process.cwd()}`,
@@ -275,9 +267,6 @@ async function shootTerminal() {
     .replace('Survey note,Surveyed', 'Survey notes,Surveyed')
   writeFileSync(join(folder, 'register-from-the-office.csv'), office.replace(/,(20\d\d)-(\d\d)-(\d\d),/g, ',$3.$2.$1,'))
   await generateObjects(500_000, join(folder, 'half-a-million.csv'))
-  cpSync(demo, join(folder, 'changed'), { recursive: true })
-  const safety = join(folder, 'changed/snippets/house/safety.md')
-  writeFileSync(safety, readFileSync(safety, 'utf8').replace('ring or taste', 'ring, taste or sit on'))
   for (const [name, [shown, run]] of Object.entries(shots)) {
     if (only.length > 0 && !only.includes(name)) continue
     const script = join(folder, `${name}.sh`)
@@ -302,5 +291,38 @@ async function shootTerminal() {
     display.kill()
     await wait(300)
   }
+  rmSync(folder, { recursive: true, force: true })
+}
+
+/** The pages of the service: the catalogue with an answer, and one prompt with its turns. */
+async function shootService() {
+  const folder = mkdtempSync(join(tmpdir(), 'shots-'))
+  const { house, env, callers, token } = makeServiceDemo(folder)
+  const words = ['serve', house, '--channel', 'live', '--callers', callers, '--model', 'mock', '--port', '0']
+  const server = spawn(process.execPath, [COMMAND, ...words], { env, stdio: ['ignore', 'pipe', 'ignore'] })
+  const address = await new Promise((resolve) => server.stdout.once('data', (data) => resolve(String(data).trim())))
+  const browser = await chromium.launchPersistentContext(join(folder, 'profile'), {
+    executablePath: findChromium(),
+    args: CHROMIUM_FLAGS,
+    viewport: { width: 1280, height: 800 },
+  })
+  const page = await browser.newPage()
+  await page.goto(`${address}#${encodeURIComponent('survey/grade')}`)
+  await page.getByLabel('Token').fill(token)
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.getByLabel('survey-note').fill('Rust on the lower hinge, and it spreads under the paint.')
+  await page.getByLabel('object-no').fill('MH-0007')
+  await page.getByRole('button', { name: 'Ask' }).click()
+  await page.getByText('mock answer').waitFor()
+  await page.screenshot({ path: `${OUT}/catalogue.png` })
+  await page.goto(`${address}#${encodeURIComponent('label/write')}`)
+  await page.getByText('The card beside an object').waitFor()
+  await page.getByRole('button', { name: 'Render' }).click()
+  await page.getByText('fingerprint').waitFor()
+  await page.mouse.move(0, 0)
+  await page.screenshot({ path: `${OUT}/catalogue-prompt.png` })
+  await browser.close()
+  server.kill('SIGINT')
+  await new Promise((resolve) => server.once('exit', resolve))
   rmSync(folder, { recursive: true, force: true })
 }

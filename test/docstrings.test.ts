@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
 import * as node from '@dunelight/node'
+import * as serve from '@dunelight/serve'
 import * as nodeHost from '@dunelight/node/host'
 import * as dunelight from 'dunelight'
 import * as host from 'dunelight/host'
@@ -37,7 +38,12 @@ function examplesIn(folder: string): Example[] {
   })
 }
 
-const examples = [...examplesIn('packages/core/src'), ...examplesIn('packages/node/src'), ...examplesIn('packages/tables/src')]
+const examples = [
+  ...examplesIn('packages/core/src'),
+  ...examplesIn('packages/node/src'),
+  ...examplesIn('packages/tables/src'),
+  ...examplesIn('packages/serve/src'),
+]
 
 describe('examples in docstrings', () => {
   test('exist', () => expect(examples.length).toBeGreaterThan(60))
@@ -54,6 +60,7 @@ describe('examples in docstrings', () => {
         ...host,
         ...node,
         ...nodeHost,
+        ...serve,
         ...own,
         createWriteStream,
         join,

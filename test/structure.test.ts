@@ -40,7 +40,8 @@ const ORDER: Readonly<Record<string, readonly string[]>> = {
     'compare',
     'editions',
   ],
-  cli: ['ui', 'flags', 'graph', 'cases', 'desk', 'commands'],
+  serve: ['faults', 'callers', 'wordings', 'operations', 'observe', 'service', 'http', 'mcp'],
+  cli: ['ui', 'flags', 'graph', 'cases', 'desk', 'service', 'commands'],
   editor: [],
 }
 /** Files at the top of a package that all of its folders may import. */
@@ -131,14 +132,14 @@ describe('the packages for Node', () => {
       'packages/cli/src/ui/result-file.ts',
     ]
     const writing = /import \{[^}]*\b(?:writeFile|appendFile|createWriteStream|writeFileSync|appendFileSync)\b[^}]*\} from 'node:fs/
-    const elsewhere = ['packages/node/src', 'packages/cli/src']
+    const elsewhere = ['packages/node/src', 'packages/serve/src', 'packages/cli/src']
       .flatMap(sourceFiles)
       .filter((path) => !path.includes('/output/') && !allowed.includes(path) && writing.test(readFileSync(path, 'utf8')))
     expect(elsewhere).toEqual([])
   })
 
   test('write to the terminal through the guarded streams alone', () => {
-    const direct = ['packages/node/src', 'packages/cli/src']
+    const direct = ['packages/node/src', 'packages/serve/src', 'packages/cli/src']
       .flatMap(sourceFiles)
       .filter((path) => /process\.(?:stdout|stderr)|console\./.test(readFileSync(path, 'utf8')))
     expect(direct).toEqual([])

@@ -1,6 +1,6 @@
 import { Button, CloseButton, Group, Loader, Select, TextInput } from '@mantine/core'
 import { useMemo } from 'react'
-import { endedNow } from '../model/coming.js'
+import { endedNow } from 'dunelight/host'
 import type { AskedRecord } from '../state/asked.js'
 import type { Variant } from '../state/asking.js'
 import type { Desk } from '../state/desk.js'

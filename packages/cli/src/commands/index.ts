@@ -11,6 +11,9 @@ import { editionsCommand } from './editions.js'
 import { approveCommand } from './approve.js'
 import { auditCommand } from './audit.js'
 import { keyCommand } from './key.js'
+import { callerCommand } from './caller.js'
+import { callerAddCommand } from './caller-add.js'
+import { serveCommand } from './serve.js'
 import { examplesCommand } from './examples.js'
 import { examplesAddCommand } from './examples-add.js'
 import { fitCommand } from './fit.js'
@@ -62,6 +65,9 @@ export const COMMANDS: readonly CommandFile[] = [
   channelCommand,
   auditCommand,
   keyCommand,
+  serveCommand,
+  callerCommand,
+  callerAddCommand,
   typesCommand,
   schemaCommand,
   fileSchemasCommand,

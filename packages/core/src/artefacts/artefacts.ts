@@ -43,6 +43,10 @@ export interface PromptModel extends Artefact {
   readonly personal: readonly Named[]
   /** Fields that the texts mention and do not insert, on purpose: `item.donor`. */
   readonly onlyMentioned: readonly Named[]
+  /** Whether a service offers it as a tool that models may call. */
+  readonly isTool: boolean
+  /** Whether callers of a service may supply free text that is not declared untrusted. */
+  readonly isTrusted: boolean
   readonly settings: Readonly<Record<string, unknown>>
 }
 

@@ -23,6 +23,8 @@ export const PROMPT_KEYS = {
   output: 'text',
   personal: 'list',
   'only-mentioned': 'list',
+  tool: 'boolean',
+  trusted: 'boolean',
   settings: 'map',
 } satisfies Record<string, KeyKind>
 type Reader = ArtefactReader<keyof typeof PROMPT_KEYS>
@@ -67,6 +69,8 @@ export function readPrompt(reading: Reading): PromptModel {
     locale: reader.textAt('locale'),
     personal: namesIn(keys.get('personal')),
     onlyMentioned: namesIn(keys.get('only-mentioned')),
+    isTool: keys.boolean('tool') ?? false,
+    isTrusted: keys.boolean('trusted') ?? false,
     settings: readSettings(keys.get('settings'), report),
   }
 }

@@ -116,6 +116,8 @@ export interface PromptInput extends Described {
   readonly locale?: string
   readonly personal?: readonly string[]
   readonly 'only-mentioned'?: readonly string[]
+  readonly tool?: boolean
+  readonly trusted?: boolean
   readonly settings?: Readonly<Record<string, unknown>>
   readonly turns?: readonly TurnInput[]
   readonly 'based-on'?: string | AnyPrompt

@@ -78,6 +78,8 @@ export const promptSchema: JsonSchema = {
       output: 'The form of the answer: a text that comes out as the name of an output.',
       'only-mentioned': ['Fields that the texts mention and do not insert, on purpose: item.donor.', texts],
       personal: ['Paths to values that are replaced by placeholders everywhere: item.donor.', texts],
+      tool: 'Whether a service offers it as a tool that models may call.',
+      trusted: 'Whether callers of a service may supply free text that is not declared untrusted.',
       settings: ['Settings for the model, passed on unchanged.', SETTINGS],
     },
     ['title'],

@@ -66,6 +66,8 @@ function promptOf(model: AssemblyModel, variables: readonly Declared[], text: Te
     locale: undefined,
     personal: [],
     onlyMentioned: [],
+    isTool: false,
+    isTrusted: false,
     settings: {},
   }
 }

@@ -196,6 +196,9 @@ const CASES: readonly Raised[] = [
 
 /** Codes that come up elsewhere than in opening a library and rendering, and the tests that raise them. */
 const ELSEWHERE: Partial<Record<ProblemCode, string>> = {
+  'callers-invalid': 'packages/serve/src/callers/callers.test.ts',
+  'state-taken': 'packages/serve/src/service.test.ts',
+  'text-trusted': 'packages/serve/src/service.test.ts',
   'audit-key-missing': 'packages/node/src/audit/audit.test.ts',
   'audit-line-altered': 'packages/node/src/audit/audit.test.ts',
   'audit-lines-missing': 'packages/node/src/audit/audit.test.ts',

@@ -5,6 +5,7 @@ import { editionCodes } from './edition-codes.js'
 import { fileCodes } from './file-codes.js'
 import { outputCodes } from './output-codes.js'
 import { replyCodes } from './reply-codes.js'
+import { serviceCodes } from './service-codes.js'
 import { textCodes } from './text-codes.js'
 import { tableCodes, valueCodes } from './value-codes.js'
 
@@ -20,4 +21,5 @@ export const registry = {
   ...assemblyCodes,
   ...editionCodes,
   ...auditCodes,
+  ...serviceCodes,
 }

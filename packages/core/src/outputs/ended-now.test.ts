@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { endedNow } from './coming.js'
+import { endedNow } from './ended-now.js'
 
 test('JSON that breaks off anywhere can be read as far as it has come', () => {
   fc.assert(

@@ -1,0 +1,210 @@
+import { Hono, type Context } from 'hono'
+import type { Caller, Operation } from '../callers/caller.js'
+import { faultOf, ServiceFault } from '../faults/fault.js'
+import { promptRequest, readRequest } from '../operations/request.js'
+import type { AskListener, Service } from '../service/service.js'
+import type { WordingRequest } from '../wordings/wordings.js'
+import type { Admission } from './admission.js'
+import { bodyText } from './body.js'
+import { editionRoutes } from './edition-routes.js'
+import { askStream } from './event-stream.js'
+import type { Idempotency, KeptResult } from './idempotency.js'
+import { openApiOf } from './openapi.js'
+import type { PageSessions } from './page-sessions.js'
+import { Pages } from './pages.js'
+import { jsonReply, keptReply, problemReply, reply } from './replies.js'
+
+export interface AppOptions {
+  readonly service: Service
+  readonly admission: Admission
+  readonly sessions: PageSessions
+  readonly idempotency: Idempotency
+  readonly limits: HttpLimits
+  /** The title of the library. */
+  readonly title: string
+  /** Answers requests of the Model Context Protocol. */
+  readonly protocol: (request: Request, caller: Caller, body: string | undefined) => Promise<Response>
+}
+
+/** What a request over HTTP may have. */
+export interface HttpLimits {
+  /** Bytes of a body. */
+  readonly body: number
+}
+
+/** What a request needs beside its prompt. */
+const POSTS: readonly Operation[] = ['render', 'ask', 'read']
+
+/** The service over HTTP. Every request is looked at in one order: host, origin, content type, token, right, limits. */
+export function serviceApp(options: AppOptions): Hono {
+  const { service, admission, sessions, limits, title, protocol } = options
+  const pages = new Pages()
+  const app = new Hono()
+
+  app.use(async (c, next) => {
+    admission.place(c.req.raw)
+    const origin = c.req.header('origin')
+    const isListed = origin !== undefined && admission.isListed(origin)
+    if (isListed && c.req.method === 'OPTIONS') return preflight(origin)
+    if (c.req.method === 'POST') admission.json(c.req.raw)
+    await next()
+    if (isListed) {
+      c.res.headers.set('access-control-allow-origin', origin)
+      c.res.headers.set('vary', 'origin')
+    }
+    return undefined
+  })
+  app.onError((thrown) => {
+    const fault = faultOf(thrown, (cause) => service.unexpected(cause))
+    service.metrics.turnedAway(fault)
+    return problemReply(fault)
+  })
+  app.notFound(() => {
+    throw new ServiceFault('not-found', 'there is nothing here')
+  })
+
+  app.get('/prompts', (c) => jsonReply({ prompts: service.list(admission.caller(c.req.raw), searchIn(c)) }))
+  app.get('/prompts/*', async (c) => jsonReply(await service.describe(admission.caller(c.req.raw), nameIn(c), wordingIn(c))))
+  for (const operation of POSTS) app.post(`/${operation}/*`, (c) => answer(c, operation, options))
+  app.post('/trace/*', async (c) => {
+    const caller = admission.caller(c.req.raw)
+    return jsonReply(await service.trace(caller, nameIn(c), promptRequest(await bodyText(c.req.raw, limits.body))))
+  })
+  app.route('/', editionRoutes(service, admission))
+  app.get('/openapi.json', (c) =>
+    jsonReply(openApiOf(service.wordings.forCaller(admission.caller(c.req.raw), c.req.query('channel')), title)),
+  )
+  app.get('/health', (c) => health(c, service, admission))
+  app.get('/metrics', async (c) => {
+    const caller = admission.known(c.req.raw)
+    if (!caller.operations.includes('metrics')) throw new ServiceFault('not-allowed', `${caller.name} may not read metrics`)
+    const { text, mediaType } = await service.metrics.text()
+    return reply(200, text, mediaType)
+  })
+
+  app.get('/session', (c) => {
+    const { name, operations, channels, editions } = admission.known(c.req.raw)
+    return jsonReply({
+      caller: name,
+      operations,
+      channels,
+      editions,
+      title,
+      serves: service.wordings.isWorking ? 'working files' : 'editions',
+    })
+  })
+  app.post('/session', (c) => {
+    const caller = admission.caller(c.req.raw)
+    return jsonReply({ caller: caller.name }, { 'set-cookie': sessions.begin(caller.id, isSecure(c)) })
+  })
+  app.delete('/session', (c) => jsonReply({}, { 'set-cookie': sessions.end(c.req.header('cookie') ?? null, isSecure(c)) }))
+
+  app.all('/mcp', async (c) => {
+    const caller = admission.caller(c.req.raw)
+    return protocol(c.req.raw, caller, c.req.method === 'POST' ? await bodyText(c.req.raw, limits.body) : undefined)
+  })
+  app.get('/reference', (c) => c.redirect('/reference/'))
+  app.get('/reference/*', (c) => pages.viewerFile(c.req.path.slice('/reference/'.length)))
+  app.get('*', (c) => pages.catalogueFile(c.req.path))
+  app.all('*', () => {
+    throw new ServiceFault('method-wrong', 'this address does not take the method')
+  })
+  return app
+}
+
+/** Renders, asks or reads, once for each idempotency key. */
+async function answer(c: Context, operation: Operation, { service, admission, idempotency, limits }: AppOptions): Promise<Response> {
+  const caller = admission.caller(c.req.raw)
+  const name = nameIn(c)
+  const body = await bodyText(c.req.raw, limits.body)
+  const run = async (listener?: AskListener): Promise<KeptResult> => {
+    try {
+      return { status: 200, body: JSON.stringify(await done(service, caller, operation, name, body, listener)) }
+    } catch (thrown) {
+      const fault = faultOf(thrown, (cause) => service.unexpected(cause))
+      if (!listener && !key) throw fault
+      return { status: fault.status, body: JSON.stringify(fault.details) }
+    }
+  }
+  const key = c.req.header('idempotency-key')
+  const once = async (listener?: AskListener): Promise<KeptResult> =>
+    key === undefined ? run(listener) : idempotency.once(caller, c.req.path, key, body, () => run(listener))
+  if (operation !== 'ask' || !(c.req.header('accept') ?? '').includes('text/event-stream')) return keptReply(await once())
+  return askStream((listener) =>
+    once(listener).catch((thrown: unknown) => {
+      const fault = faultOf(thrown, (cause) => service.unexpected(cause))
+      return { status: fault.status, body: JSON.stringify(fault.details) }
+    }),
+  )
+}
+
+function done(
+  service: Service,
+  caller: Caller,
+  operation: Operation,
+  name: string,
+  body: string,
+  listener?: AskListener,
+): Promise<unknown> {
+  if (operation === 'read') return service.read(caller, name, readRequest(body))
+  const request = promptRequest(body)
+  return operation === 'ask' ? service.ask(caller, name, request, listener) : service.render(caller, name, request)
+}
+
+/** Up or down for everyone; the state of the last change for callers. */
+function health(c: Context, service: Service, admission: Admission): Response {
+  const { isUp, refusal } = service.health
+  const { serial, expires, refused, channels } = service.wordings.current
+  const hasToken = c.req.header('authorization') !== undefined || c.req.header('cookie') !== undefined
+  const mayKnow = hasToken && admission.known(c.req.raw).operations.includes('metrics')
+  const state = {
+    serves: service.wordings.isWorking ? 'working files, for development' : 'editions',
+    prompts: new Set([...channels.values()].flatMap((byName) => [...byName.keys()])).size,
+    serial,
+    expires,
+    lastChange: refusal ? { taken: false, why: refusal.message } : { taken: true },
+    refused: refused.map(({ name, channel, why }) => ({ prompt: name, channel, why: why.message })),
+  }
+  return reply(isUp ? 200 : 503, JSON.stringify({ status: isUp ? 'up' : 'down', ...(mayKnow && state) }), 'application/json')
+}
+
+function preflight(origin: string): Response {
+  return new Response(null, {
+    status: 204,
+    headers: {
+      'access-control-allow-origin': origin,
+      'access-control-allow-methods': 'GET, POST',
+      'access-control-allow-headers': 'authorization, content-type, idempotency-key, if-none-match',
+      'access-control-expose-headers': 'etag, retry-after',
+      'access-control-max-age': '600',
+      vary: 'origin',
+    },
+  })
+}
+
+/** The name of a prompt in an address: all behind the first step. */
+export function nameIn(c: Context): string {
+  const [, , ...steps] = new URL(c.req.url).pathname.split('/')
+  try {
+    return steps.map(decodeURIComponent).join('/')
+  } catch {
+    throw new ServiceFault('request-invalid', 'the address is not valid')
+  }
+}
+
+function searchIn(c: Context): { tag?: string; q?: string; channel?: string } {
+  const [tag, q, channel] = [c.req.query('tag'), c.req.query('q'), c.req.query('channel')]
+  return { ...(tag !== undefined && { tag }), ...(q !== undefined && { q }), ...(channel !== undefined && { channel }) }
+}
+
+function wordingIn(c: Context): WordingRequest {
+  const [edition, channel] = [c.req.query('edition'), c.req.query('channel')]
+  if (edition !== undefined && !/^[1-9]\d{0,8}$/.test(edition))
+    throw new ServiceFault('request-invalid', '"edition" must be a whole number from 1')
+  return { ...(edition !== undefined && { edition: Number(edition) }), ...(channel !== undefined && { channel }) }
+}
+
+/** Behind a proxy that speaks HTTPS, a cookie must not travel without it. */
+function isSecure(c: Context): boolean {
+  return c.req.url.startsWith('https:') || c.req.header('x-forwarded-proto') === 'https'
+}

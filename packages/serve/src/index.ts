@@ -1,0 +1,12 @@
+// A library as a service: over HTTP, over the Model Context Protocol, and within a program.
+export { createService, type HttpService, type HttpServiceOptions } from './create-service.js'
+export { listen, type Listening, type ListenOptions } from './listen.js'
+export type { AskListener, Service, ServiceLogLine, ServiceOptions } from './service/service.js'
+export type { Caller, Operation } from './callers/caller.js'
+export { addCaller, type NewCaller } from './callers/add-caller.js'
+export { type FaultKind, type ProblemDetails, ServiceFault, type ShownProblem } from './faults/fault.js'
+export type { HttpLimits } from './http/app.js'
+export type { PromptRequest, ReadRequest } from './operations/request.js'
+export type { AskResult, ReadResult, RenderResult, TraceResult } from './operations/results.js'
+export type { DescribedPrompt, ListedPrompt } from './operations/catalogue.js'
+export type { Piece } from './operations/partial.js'

@@ -1,0 +1,29 @@
+import { join } from 'node:path'
+import { AnswerLog, type CachedAnswer } from '@dunelight/node/host'
+import type { Caller } from '../callers/caller.js'
+
+/** Cached answers in the state folder: those of each caller for itself, and one cache for the callers that share. */
+export class AnswerCaches {
+  private readonly logs = new Map<string, Promise<AnswerLog>>()
+
+  constructor(private readonly state: string) {}
+
+  async get(caller: Caller, key: string): Promise<CachedAnswer | undefined> {
+    return (await this.logOf(caller)).get(key)
+  }
+
+  async add(caller: Caller, answer: CachedAnswer): Promise<void> {
+    await (await this.logOf(caller)).add(answer)
+  }
+
+  async close(): Promise<void> {
+    for (const log of this.logs.values()) await (await log).close()
+  }
+
+  private logOf({ id, shareCache }: Caller): Promise<AnswerLog> {
+    const name = shareCache ? 'shared' : id
+    const known = this.logs.get(name) ?? AnswerLog.open(join(this.state, 'answers', `${name}.jsonl`))
+    this.logs.set(name, known)
+    return known
+  }
+}
