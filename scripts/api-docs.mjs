@@ -5,6 +5,7 @@ const ENTRIES = [
   ['dunelight', 'packages/core/src/index.ts', 'Open a library, render its prompts, read replies.'],
   ['@dunelight/node', 'packages/node/src/index.ts', 'Libraries in folders, tables, runs, models.'],
   ['@dunelight/serve', 'packages/serve/src/index.ts', 'A library as a service.'],
+  ['@dunelight/client', 'packages/client/src/index.ts', 'The prompts of a service, in browsers and in Node.'],
   ['dunelight/parts', 'packages/core/src/parts.ts', 'For tools that work on libraries: the parser and printer, pickers, schemas.'],
 ]
 const GROUPS = [

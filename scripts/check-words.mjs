@@ -35,11 +35,17 @@ const docs = [
     .filter((name) => name.endsWith('.md'))
     .map((name) => join('docs', name)),
 ]
-const sources = ['packages/core/src', 'packages/tables/src', 'packages/node/src', 'packages/serve/src', 'packages/cli/src'].flatMap(
-  (folder) =>
-    readdirSync(folder, { recursive: true, withFileTypes: true })
-      .filter((entry) => entry.isFile() && entry.name.endsWith('.ts') && !entry.name.endsWith('.test.ts'))
-      .map((entry) => join(entry.parentPath, entry.name)),
+const sources = [
+  'packages/core/src',
+  'packages/tables/src',
+  'packages/node/src',
+  'packages/serve/src',
+  'packages/client/src',
+  'packages/cli/src',
+].flatMap((folder) =>
+  readdirSync(folder, { recursive: true, withFileTypes: true })
+    .filter((entry) => entry.isFile() && entry.name.endsWith('.ts') && !entry.name.endsWith('.test.ts'))
+    .map((entry) => join(entry.parentPath, entry.name)),
 )
 
 /** The texts in quotes of a line of code; comments have none. */

@@ -2,6 +2,7 @@
 //   node scripts/screenshots.mjs [page] [desk] [history] [service] [terminal [NAME …]]
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { cpSync, existsSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium } from 'playwright-core'
@@ -294,11 +295,29 @@ async function shootTerminal() {
   rmSync(folder, { recursive: true, force: true })
 }
 
-/** The pages of the service: the catalogue with an answer, and one prompt with its turns. */
+/** The pages of the service: the catalogue with an answer, one prompt with its turns, and an application whose wording has just changed. */
 async function shootService() {
   const folder = mkdtempSync(join(tmpdir(), 'shots-'))
-  const { house, env, callers, token } = makeServiceDemo(folder)
-  const words = ['serve', house, '--channel', 'live', '--callers', callers, '--model', 'mock', '--port', '0']
+  const { house, env, callers, token, command } = makeServiceDemo(folder)
+  const built = join(folder, 'desk')
+  execFileSync(process.execPath, [
+    'node_modules/vite/bin/vite.js',
+    'build',
+    'examples/visitor-desk',
+    '--outDir',
+    built,
+    '--logLevel',
+    'error',
+  ])
+  const types = { html: 'text/html', js: 'text/javascript', css: 'text/css' }
+  const files = createServer(({ url }, response) => {
+    const path = url === '/' ? '/index.html' : url
+    response.setHeader('content-type', types[path.split('.').at(-1)] ?? 'text/plain')
+    response.end(readFileSync(join(built, path)))
+  }).listen(0, '127.0.0.1')
+  await new Promise((resolve) => files.once('listening', resolve))
+  const desk = `http://127.0.0.1:${files.address().port}`
+  const words = ['serve', house, '--channel', 'live', '--callers', callers, '--model', 'mock', '--port', '0', '--origin', desk]
   const server = spawn(process.execPath, [COMMAND, ...words], { env, stdio: ['ignore', 'pipe', 'ignore'] })
   const address = await new Promise((resolve) => server.stdout.once('data', (data) => resolve(String(data).trim())))
   const browser = await chromium.launchPersistentContext(join(folder, 'profile'), {
@@ -314,6 +333,8 @@ async function shootService() {
   await page.getByLabel('object-no').fill('MH-0007')
   await page.getByRole('button', { name: 'Ask' }).click()
   await page.getByText('mock answer').waitFor()
+  await wait(600)
+  await page.mouse.move(0, 0)
   await page.screenshot({ path: `${OUT}/catalogue.png` })
   await page.goto(`${address}#${encodeURIComponent('label/write')}`)
   await page.getByText('The card beside an object').waitFor()
@@ -321,7 +342,24 @@ async function shootService() {
   await page.getByText('fingerprint').waitFor()
   await page.mouse.move(0, 0)
   await page.screenshot({ path: `${OUT}/catalogue-prompt.png` })
+  await page.goto(desk)
+  await page.getByLabel('Service').fill(address)
+  await page.getByLabel('Token').fill(token)
+  await page.getByRole('button', { name: 'Open the desk' }).click()
+  await page.getByRole('button', { name: 'Answer' }).waitFor()
+  await page.getByText('edition 1', { exact: true }).waitFor()
+  const prompt = join(house, 'prompts/visitor/answer.yaml')
+  writeFileSync(prompt, readFileSync(prompt, 'utf8').replace('You answer the slips', 'You answer, kindly and in one breath, the slips'))
+  command('publish', house, 'visitor/answer', '--uncommitted', '--note', 'kinder', '--channel', 'live')
+  await page.getByText('edition 2', { exact: true }).waitFor()
+  await wait(1000)
+  await page.getByRole('button', { name: 'Answer' }).click()
+  await page.getByText('mock answer').waitFor()
+  await page.mouse.move(0, 0)
+  await wait(600)
+  await page.screenshot({ path: `${OUT}/visitor-desk.png` })
   await browser.close()
+  files.close()
   server.kill('SIGINT')
   await new Promise((resolve) => server.once('exit', resolve))
   rmSync(folder, { recursive: true, force: true })

@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
 import * as node from '@dunelight/node'
+import * as client from '@dunelight/client'
 import * as serve from '@dunelight/serve'
 import * as nodeHost from '@dunelight/node/host'
 import * as dunelight from 'dunelight'
@@ -43,6 +44,7 @@ const examples = [
   ...examplesIn('packages/node/src'),
   ...examplesIn('packages/tables/src'),
   ...examplesIn('packages/serve/src'),
+  ...examplesIn('packages/client/src'),
 ]
 
 describe('examples in docstrings', () => {
@@ -61,6 +63,7 @@ describe('examples in docstrings', () => {
         ...node,
         ...nodeHost,
         ...serve,
+        ...client,
         ...own,
         createWriteStream,
         join,

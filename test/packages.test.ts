@@ -23,7 +23,7 @@ const USE = `libraryFrom(${LIBRARY}).prompt('hello').render({ who: 'Ines' }).tur
 
 beforeAll(() => {
   writeFileSync(pathOf('package.json'), '{ "name": "program", "private": true, "version": "1.0.0" }')
-  const workspaces = ['core', 'tables', 'node', 'serve', 'cli', 'editor'].flatMap((name) => ['-w', `packages/${name}`])
+  const workspaces = ['core', 'tables', 'node', 'serve', 'client', 'cli', 'editor'].flatMap((name) => ['-w', `packages/${name}`])
   const { stdout } = spawnSync('npm', ['pack', '--json', '--pack-destination', folder, ...workspaces], { cwd: ROOT, encoding: 'utf8' })
   const packed = (JSON.parse(stdout) as { filename: string }[]).map(({ filename }) => `./${filename}`)
   run('npm', 'install', '--no-audit', '--no-fund', '--omit=dev', '--prefer-offline', ...packed)

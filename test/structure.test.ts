@@ -41,6 +41,7 @@ const ORDER: Readonly<Record<string, readonly string[]>> = {
     'editions',
   ],
   serve: ['faults', 'callers', 'wordings', 'operations', 'observe', 'service', 'http', 'mcp'],
+  client: ['remote', 'local'],
   cli: ['ui', 'flags', 'graph', 'cases', 'desk', 'service', 'commands'],
   editor: [],
 }

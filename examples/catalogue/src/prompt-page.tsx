@@ -75,7 +75,7 @@ export function PromptPage({ name, mayAsk }: { readonly name: string; readonly m
           )}
         </Group>
       </form>
-      <section className="outcome" aria-live="polite">
+      <section className="outcome" aria-live="polite" aria-label="Outcome" tabIndex={0}>
         <Tabs defaultValue="result" keepMounted={false}>
           <Tabs.List>
             <Tabs.Tab value="result">Result</Tabs.Tab>

@@ -82,11 +82,11 @@ async function serveHttp(context: CommandContext, options: HttpServiceOptions, f
 
 function sayWhatIsServed(context: CommandContext, { wordings }: Service): void {
   const c = colorsFor(context.stderr, context.env)
-  const { channels, serial, refused } = wordings.current
+  const { channels, statement, refused } = wordings.current
   const count = new Set([...channels.values()].flatMap((byName) => [...byName.keys()])).size
   const what = wordings.isWorking
     ? 'the working files, for development: name --channel for editions'
-    : `editions${serial === undefined ? '' : `, channels of serial ${serial}`}`
+    : `editions${statement ? `, channels of serial ${statement.serial}` : ''}`
   context.stderr.write(c.dim(`${count} prompts of ${what}; Ctrl+C stops it\n`))
   const shown = context.isVerbose ? refused : refused.slice(0, SHOWN_REFUSALS)
   for (const { why } of shown) say(context, { level: 'warning', message: why.message })

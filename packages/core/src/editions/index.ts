@@ -15,4 +15,5 @@ export {
 export { CHANNEL_NAME, meansEdition, readReference, type Reference, type Snapshot } from './reference.js'
 export { digestOf, isSignedBy, type PublicKey, type Purpose, readPublicKey, signedBytes } from './signed.js'
 export { type JudgedStatement, type Standing, standingOf, type Subject } from './standing.js'
+export { tagsOf } from './tags.js'
 export { readStatement, type SignedStatement, type Statement, type StatedAction, statementText } from './statement.js'

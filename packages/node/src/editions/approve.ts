@@ -1,7 +1,7 @@
 import { realpath } from 'node:fs/promises'
 import { chooseEdition, standingIn } from '../snapshots/choose-edition.js'
 import type { StoredEdition } from '../snapshots/edition-folder.js'
-import { tagsOf } from '../snapshots/tags.js'
+import { tagsOf } from 'dunelight/editions'
 import { statedApprovers, type ApproverOptions } from '../snapshots/trust.js'
 import { editing } from './editing.js'
 import { sign } from './sign.js'

@@ -5,7 +5,7 @@ import { faultOfChannels, type Approvers, type Channels, type Standing } from 'd
 import { expiryOf, standingIn, trustedChannels } from '../snapshots/choose-edition.js'
 import { CHANNELS_FILE, channelsOf, editionsOf, namesWithEditions, type StoredEdition } from '../snapshots/edition-folder.js'
 import { verifiedContent } from '../snapshots/edition-content.js'
-import { tagsOf } from '../snapshots/tags.js'
+import { tagsOf } from 'dunelight/editions'
 import { statedApprovers, trustedApprovers, type ApproverOptions } from '../snapshots/trust.js'
 
 /** An edition as it is listed. */

@@ -3,7 +3,7 @@ import { problem } from 'dunelight/host'
 import { statementText, type Approvers, type SignedStatement, type StatedAction } from 'dunelight/editions'
 import { standingIn } from '../snapshots/choose-edition.js'
 import { statementPath, type EditionsOf, type StoredEdition } from '../snapshots/edition-folder.js'
-import { tagsOf } from '../snapshots/tags.js'
+import { tagsOf } from 'dunelight/editions'
 import { store } from './editing.js'
 import type { SigningKey } from './signing.js'
 

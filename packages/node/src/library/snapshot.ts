@@ -7,7 +7,7 @@ import { chooseEdition, expiryOf, refuseUnapproved, trustedChannels } from '../s
 import { verifiedContent } from '../snapshots/edition-content.js'
 import { Git, type TreeFiles } from '../snapshots/git.js'
 import { trustedApprovers, type ApproverOptions } from '../snapshots/trust.js'
-import { tagsOf } from '../snapshots/tags.js'
+import { tagsOf } from 'dunelight/editions'
 
 /** A wording that is not the working files' own. */
 export interface Wording {

@@ -154,14 +154,14 @@ function done(
 /** Up or down for everyone; the state of the last change for callers. */
 function health(c: Context, service: Service, admission: Admission): Response {
   const { isUp, refusal } = service.health
-  const { serial, expires, refused, channels } = service.wordings.current
+  const { statement, refused, channels } = service.wordings.current
   const hasToken = c.req.header('authorization') !== undefined || c.req.header('cookie') !== undefined
   const mayKnow = hasToken && admission.known(c.req.raw).operations.includes('metrics')
   const state = {
     serves: service.wordings.isWorking ? 'working files, for development' : 'editions',
     prompts: new Set([...channels.values()].flatMap((byName) => [...byName.keys()])).size,
-    serial,
-    expires,
+    serial: statement?.serial,
+    expires: statement?.expires,
     lastChange: refusal ? { taken: false, why: refusal.message } : { taken: true },
     refused: refused.map(({ name, channel, why }) => ({ prompt: name, channel, why: why.message })),
   }

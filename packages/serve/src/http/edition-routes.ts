@@ -2,58 +2,81 @@ import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { Hono } from 'hono'
-import { CHANNELS_FILE, editionsOf, objectOf } from '@dunelight/node/host'
+import { tagsOf } from 'dunelight/editions'
+import { CHANNELS_FILE, editionsOf, objectOf, type EditionsOf, type StoredEdition } from '@dunelight/node/host'
+import { mayUse, type Caller } from '../callers/caller.js'
 import { ServiceFault } from '../faults/fault.js'
 import type { Service } from '../service/service.js'
 import type { Admission } from './admission.js'
-import { reply } from './replies.js'
+import { fileReply, reply } from './replies.js'
 
 /**
- * The files of editions as they are stored, for clients that render in their own process: they verify what they get, and ask again by its
- * ETag. Nothing here can be trusted by the way it came.
+ * The files of editions as they are stored, for clients that render in their own process. Clients verify what they get: so an edition that was
+ * revoked is sent too, with the statement that says so.
  */
 export function editionRoutes(service: Service, admission: Admission): Hono {
   const app = new Hono()
-  const { root } = service
-  const tagged = (request: Request, bytes: Uint8Array, mediaType: string): Response => {
-    const etag = `"${createHash('sha256').update(bytes).digest('base64url')}"`
-    const isKnown = request.headers.get('if-none-match') === etag
-    if (isKnown) return new Response(null, { status: 304, headers: { etag } })
-    return reply(200, new TextDecoder().decode(bytes), mediaType, { etag, 'cache-control': 'no-cache' })
-  }
+  const { root, wordings } = service
   app.get('/channels', async (c) => {
     admission.caller(c.req.raw)
     const bytes = await readFile(join(root, CHANNELS_FILE)).catch(() => undefined)
     if (!bytes) throw new ServiceFault('not-found', 'the library has no channels')
     return tagged(c.req.raw, bytes, 'application/json')
   })
+  app.get('/approvers', async (c) => {
+    admission.caller(c.req.raw)
+    const text = await wordings.approversText()
+    if (text === undefined) throw new ServiceFault('not-found', 'the service has no approvers')
+    return tagged(c.req.raw, Buffer.from(text), 'application/yaml')
+  })
   app.get('/editions/*', async (c) => {
     const caller = admission.caller(c.req.raw)
-    const [, , ...steps] = c.req.path.split('/').map(decodeURIComponent)
-    const number = Number(steps.pop())
-    const name = steps.join('/')
-    const wording = await service.wordings.fetchable(caller, name, number)
-    const { editions, statements } = await editionsOf(root, name)
-    const stored = editions.find(({ digest }) => digest === wording.edition?.digest)
-    if (!stored) throw new ServiceFault('edition-unknown', `"${name}" has no edition ${number}`)
-    const about = statements.filter(({ path }) => path.startsWith(stored.path.replace(/json$/, ''))).map(({ signed }) => signed)
+    const { stored, all } = await editionAt(service, caller, stepsOf(c.req.path))
+    const about = all.statements.filter(({ path }) => path.startsWith(stored.path.replace(/json$/, '')))
     const text = await readFile(join(root, stored.path), 'utf8')
-    return tagged(c.req.raw, Buffer.from(JSON.stringify({ text, statements: about })), 'application/json')
+    const statements = about.map(({ signed: { statement, signature } }) => ({ ...statement, signature }))
+    return tagged(c.req.raw, Buffer.from(JSON.stringify({ text, statements })), 'application/json')
   })
   app.get('/objects/*', async (c) => {
     const caller = admission.caller(c.req.raw)
-    const digest = `sha256:${c.req.path.split('/')[2] ?? ''}`
-    if (!/^sha256:[\da-f]{64}$/.test(digest) || !service.wordings.hasObject(caller, digest))
-      throw new ServiceFault('not-found', 'there is no such file')
-    const bytes = await objectOf(root, digest)
+    const steps = stepsOf(c.req.path)
+    const digest = `sha256:${steps.pop() ?? ''}`
+    const { stored } = await editionAt(service, caller, steps)
+    const isOfEdition = Object.values(stored.edition.files).some((file) => file.size !== undefined && file.digest === digest)
+    const bytes = isOfEdition ? await objectOf(root, digest) : undefined
     if (!bytes) throw new ServiceFault('not-found', 'there is no such file')
-    return new Response(new Uint8Array(bytes), {
-      headers: {
-        'content-type': 'application/octet-stream',
-        'cache-control': 'max-age=31536000, immutable',
-        'x-content-type-options': 'nosniff',
-      },
-    })
+    return fileReply(bytes)
   })
   return app
+}
+
+/** The edition that an address names: its prompt, then its number. */
+async function editionAt(
+  { root, wordings }: Service,
+  caller: Caller,
+  steps: readonly string[],
+): Promise<{ readonly stored: StoredEdition; readonly all: EditionsOf }> {
+  const number = Number(steps.at(-1))
+  const name = steps.slice(0, -1).join('/')
+  const unknown = new ServiceFault('edition-unknown', `"${name}" has no edition ${number}`)
+  if (!Number.isSafeInteger(number) || name === '') throw unknown
+  const digests = wordings.digestsFor(caller, name)
+  const all = await editionsOf(root, name)
+  const stored = all.editions.find((edition) => edition.number === number && (caller.editions || digests.includes(edition.digest)))
+  if (!stored || !mayUse(caller, { name, tags: tagsOf(stored.edition) })) throw unknown
+  return { stored, all }
+}
+
+function stepsOf(path: string): string[] {
+  try {
+    return path.split('/').slice(2).map(decodeURIComponent)
+  } catch {
+    throw new ServiceFault('request-invalid', 'the address is not valid')
+  }
+}
+
+function tagged(request: Request, bytes: Uint8Array, mediaType: string): Response {
+  const etag = `"${createHash('sha256').update(bytes).digest('base64url')}"`
+  if (request.headers.get('if-none-match') === etag) return new Response(null, { status: 304, headers: { etag } })
+  return reply(200, new TextDecoder().decode(bytes), mediaType, { etag, 'cache-control': 'no-cache' })
 }

@@ -21,6 +21,12 @@ export function jsonReply(data: unknown, headers?: Readonly<Record<string, strin
   return reply(200, JSON.stringify(data), 'application/json', headers)
 }
 
+/** A file that never changes, whatever it is: browsers must not guess. */
+export function fileReply(bytes: Uint8Array): Response {
+  const headers = { ...HEADERS, 'content-type': 'application/octet-stream', 'cache-control': 'max-age=31536000, immutable' }
+  return new Response(new Uint8Array(bytes), { headers })
+}
+
 /** A result that was kept, or will be. */
 export function keptReply({ status, body }: KeptResult): Response {
   return reply(status, body, status < 300 ? 'application/json' : PROBLEM)

@@ -87,7 +87,7 @@ export class Service {
   ) {
     this.metrics = new Metrics(
       () => this.inFlight,
-      () => this.wordings.current.serial,
+      () => this.wordings.current.statement?.serial,
     )
     this.wordings.onChange(() => this.tellChange())
   }
@@ -303,7 +303,7 @@ export class Service {
     this.metrics.reloaded(refusal === undefined)
     const message = refusal
       ? `the change was not taken: ${refusal.message}`
-      : `the wordings changed${current.serial === undefined ? '' : `: serial ${current.serial}`}`
+      : `the wordings changed${current.statement ? `: serial ${current.statement.serial}` : ''}`
     this.options.log?.({ level: refusal ? 'warning' : 'info', message })
   }
 }

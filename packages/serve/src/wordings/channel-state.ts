@@ -1,14 +1,6 @@
 import { ProblemError } from 'dunelight'
-import type { Approvers, Channels } from 'dunelight/editions'
-import {
-  chooseEdition,
-  refuseUnapproved,
-  standingIn,
-  tagsOf,
-  trustedApprovers,
-  trustedChannels,
-  type ApproverOptions,
-} from '@dunelight/node/host'
+import { tagsOf, type Approvers, type Channels } from 'dunelight/editions'
+import { chooseEdition, refuseUnapproved, standingIn, trustedApprovers, trustedChannels, type ApproverOptions } from '@dunelight/node/host'
 import { openEdition } from './open-wording.js'
 import type { RefusedWording, Wording, WordingState } from './wording.js'
 
@@ -47,7 +39,7 @@ export async function channelState(reading: ChannelReading, before: WordingState
       const byName = channels.get(channel) ?? new Map<string, Wording>()
       channels.set(channel, byName.set(name, wording))
     }
-  return { channels, refused, serial: statement?.serial, expires: statement?.expires }
+  return { channels, refused, statement }
 }
 
 interface Trusted {

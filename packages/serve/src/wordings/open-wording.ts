@@ -14,9 +14,8 @@ export async function openEdition(
   standing: Standing | undefined,
 ): Promise<Wording> {
   const library = await openLibrary(root, { at: `${name}@${number}`, approvers })
-  const { created, author, note, files } = edition
-  const objects = new Set(Object.values(files).flatMap(({ digest: of, size }) => (size === undefined ? [] : [of])))
-  return wordingOf(library, name, beside, { number, digest, created, author, note, approval: standing && approvalIn(standing), objects })
+  const { created, author, note } = edition
+  return wordingOf(library, name, beside, { number, digest, created, author, note, approval: standing && approvalIn(standing) })
 }
 
 function approvalIn({ publisher, statements }: Standing): NonNullable<WordingEdition['approval']> {

@@ -1,4 +1,5 @@
 import type { Library, Prompt } from 'dunelight'
+import type { Channels } from 'dunelight/editions'
 
 /** A prompt in one wording, ready to be used. A request uses one of them from its beginning to its end. */
 export interface Wording {
@@ -21,8 +22,6 @@ export interface WordingEdition {
   readonly note: string | undefined
   /** Who published it and who approved it, by the approvers that are trusted; undefined without approvers. */
   readonly approval: { readonly publisher: string | undefined; readonly by: readonly string[] } | undefined
-  /** The digests of its files that lie beside the editions. */
-  readonly objects: ReadonlySet<string>
 }
 
 /** What is in use at one time: it is replaced as a whole. */
@@ -31,10 +30,8 @@ export interface WordingState {
   readonly channels: ReadonlyMap<string, ReadonlyMap<string, Wording>>
   /** Why something is not in use, or not as it should be. */
   readonly refused: readonly RefusedWording[]
-  /** The number of the channel statement. */
-  readonly serial: number | undefined
-  /** When the channel statement expires. */
-  readonly expires: string | undefined
+  /** The channel statement; undefined for working files. */
+  readonly statement: Channels | undefined
 }
 
 /** A prompt that is not served, or that is served in an earlier wording, and why. */

@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto'
+import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { ProblemError } from 'dunelight'
 import { nearest, readLibraryFiles } from 'dunelight/host'
-import { readLibraryTexts, type ApproverOptions } from '@dunelight/node/host'
+import { APPROVERS_FILE, readLibraryTexts, type ApproverOptions } from '@dunelight/node/host'
 import { watch, type FSWatcher } from 'chokidar'
 import { LRUCache } from 'lru-cache'
 import { mayUse, type Caller } from '../callers/caller.js'
@@ -82,7 +83,7 @@ export class Wordings {
   }
 
   get isPastExpiry(): boolean {
-    const { expires } = this.state
+    const expires = this.state.statement?.expires
     return expires !== undefined && Date.parse(expires) < Date.now()
   }
 
@@ -104,7 +105,8 @@ export class Wordings {
    * @throws ServiceFault if there is none, or if the caller may not use it.
    */
   async find(caller: Caller, name: string, { edition, channel }: WordingRequest = {}): Promise<Wording> {
-    if (this.isExpired) throw new ServiceFault('unavailable', `the channels expired on ${this.state.expires?.slice(0, 10) ?? ''}`)
+    if (this.isExpired)
+      throw new ServiceFault('unavailable', `the channels expired on ${this.state.statement?.expires?.slice(0, 10) ?? ''}`)
     if (edition === undefined) return this.inChannel(caller, name, channel)
     if (channel !== undefined) throw new ServiceFault('request-invalid', 'a request names an edition or a channel, not both')
     if (!caller.editions) throw new ServiceFault('not-allowed', `${caller.name} may not name editions by number`)
@@ -112,25 +114,17 @@ export class Wordings {
     return this.byNumber(caller, name, edition)
   }
 
-  /**
-   * An edition whose file a caller may have: one that a channel of its own points at, or any that it may name.
-   *
-   * @throws ServiceFault if there is none, or if the caller may not use it.
-   */
-  async fetchable(caller: Caller, name: string, edition: number): Promise<Wording> {
-    const inChannels = this.ownWordings(caller).find((wording) => wording.name === name && wording.edition?.number === edition)
-    return inChannels ?? this.find(caller, name, { edition })
+  /** The text of the file of approvers; undefined without one. Clients trust it by its digest. */
+  async approversText(): Promise<string | undefined> {
+    const { root, approvers } = this.options
+    return readFile(approvers.file ?? join(root, APPROVERS_FILE), 'utf8').catch(() => undefined)
   }
 
-  /** Whether a file that lies beside the editions belongs to one that a caller may use. */
-  hasObject(caller: Caller, digest: string): boolean {
-    const numbered = caller.editions ? [...this.numbered.values()].filter((wording) => mayUse(caller, wording)) : []
-    return [...this.ownWordings(caller), ...numbered].some(({ edition }) => edition?.objects.has(digest))
-  }
-
-  private ownWordings(caller: Caller): Wording[] {
-    const channels = caller.channels.length > 0 ? caller.channels : [undefined]
-    return channels.flatMap((channel) => this.forCaller(caller, channel))
+  /** The digests of a prompt's editions that the channels of a caller point at, whether they may be used or not. */
+  digestsFor(caller: Caller, name: string): readonly string[] {
+    const targets = new Map(Object.entries(this.state.statement?.channels ?? {})).get(name) ?? {}
+    const own = this.channelsOf(caller)
+    return Object.entries(targets).flatMap(([channel, { digest }]) => (own.includes(channel) ? [digest] : []))
   }
 
   /** Reads everything again. What cannot be trusted or has errors changes nothing, and is told by `refusal`. */
@@ -183,9 +177,13 @@ export class Wordings {
     }
   }
 
+  private channelsOf({ channels }: Caller): readonly string[] {
+    return channels.length > 0 ? channels : [this.options.channel ?? WORKING]
+  }
+
   private channelFor(caller: Caller, channel: string | undefined): string {
     if (this.isWorking) return WORKING
-    const own = caller.channels.length > 0 ? caller.channels : [this.options.channel ?? WORKING]
+    const own = this.channelsOf(caller)
     if (channel !== undefined && !own.includes(channel))
       throw new ServiceFault('not-allowed', `${caller.name} may not use the channel "${channel}"`)
     return channel ?? own[0] ?? WORKING

@@ -18,7 +18,7 @@ export async function workingState(root: string, beside: string, before: Wording
     if (wording instanceof ProblemError) refused.push({ name, channel: WORKING, why: wording })
     else wordings.set(name, wording)
   }
-  return { channels: new Map([[WORKING, wordings]]), refused, serial: undefined, expires: undefined }
+  return { channels: new Map([[WORKING, wordings]]), refused, statement: undefined }
 }
 
 function tried(library: Library, name: string, beside: string): Wording | ProblemError {

@@ -1,5 +1,5 @@
-import { readLibraryFiles } from 'dunelight/host'
-import { editionName, type Edition } from 'dunelight/editions'
+import { readLibraryFiles } from '../artefacts/read.js'
+import { editionName, type Edition } from './edition.js'
 
 /** The tags that an edition's own file names: rules of approvers depend on them. */
 export function tagsOf(edition: Edition): readonly string[] {
