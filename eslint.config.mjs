@@ -42,6 +42,8 @@ export default tseslint.config(
         clearTimeout: 'readonly',
         Buffer: 'readonly',
         AbortController: 'readonly',
+        Response: 'readonly',
+        fetch: 'readonly',
       },
     },
   },

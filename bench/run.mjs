@@ -1,4 +1,4 @@
-// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading] [--asking] [--desk]
+// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading] [--asking] [--desk] [--service]
 import { spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { closeSync, existsSync, mkdirSync, openSync, readSync, rmSync, statSync } from 'node:fs'
@@ -12,6 +12,7 @@ import { benchStages } from './stages.mjs'
 import { linesOfObjects } from './lines.mjs'
 import { benchTypes } from './types.mjs'
 import { benchDesk } from './desk.mjs'
+import { benchService } from './service.mjs'
 
 const args = process.argv.slice(2)
 const number = (name, usual) => {
@@ -24,7 +25,7 @@ const say = (text) => process.stdout.write(`${text}\n`)
 const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1]
 
 say(`Node ${process.versions.node}, ${cpus().length} cores, ${cpus()[0].model}`)
-const only = ['--functions', '--table', '--stages', '--types', '--picking', '--reading', '--asking', '--desk'].filter((flag) =>
+const only = ['--functions', '--table', '--stages', '--types', '--picking', '--reading', '--asking', '--desk', '--service'].filter((flag) =>
   args.includes(flag),
 )
 const does = (flag) => only.length === 0 || only.includes(flag)
@@ -36,6 +37,7 @@ if (does('--reading')) await benchReading(say)
 if (does('--asking')) await benchAsking(say, Math.min(rows, 10_000))
 if (does('--desk')) await benchDesk(say)
 if (does('--types')) benchTypes(say)
+if (does('--service')) await benchService(say, rows)
 
 /** The script of the same work by hand, and the library on one and on two threads, taking turns. */
 async function benchTable() {

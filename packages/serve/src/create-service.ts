@@ -31,7 +31,7 @@ export interface HttpServiceOptions extends ServiceOptions {
 /** A library as a service. */
 export interface HttpService {
   /** Answers a request: a web-standard handler, for any host. */
-  readonly fetch: (request: Request) => Promise<Response>
+  readonly fetch: (request: Request, environment?: object) => Promise<Response>
   /** The service itself, whatever protocol it is called by. */
   readonly service: Service
   /** Completes what is in flight, and ends. */
@@ -97,7 +97,7 @@ export async function createService(options: HttpServiceOptions): Promise<HttpSe
   }
   let closed: Promise<void> | undefined
   return {
-    fetch: async (request) => app.fetch(request),
+    fetch: async (request, environment) => app.fetch(request, environment),
     service,
     close: () => (closed ??= close()),
   }

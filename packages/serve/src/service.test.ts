@@ -2,6 +2,8 @@ import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { describe, expect, test } from '@jest/globals'
+import { trace } from '@opentelemetry/api'
+import { BasicTracerProvider, InMemorySpanExporter, SimpleSpanProcessor } from '@opentelemetry/sdk-trace-base'
 import { ModelFault } from 'dunelight'
 import { eventually, readAuditLinesOf, SERVED, eventsIn, send, testModel, useService } from '../../../test/service.js'
 import { useWorkplace } from '../../../test/repository.js'
@@ -431,6 +433,33 @@ describe('the operator', () => {
     place.write('prompts/grade.yaml', SERVED['prompts/grade.yaml'].replace('Grade a note', 'Judge a note'))
     await service.service.wordings.reload()
     expect((await send(service, '/prompts/grade')).data).toMatchObject({ title: 'Judge a note' })
+  })
+
+  test('has spans of the program’s own SDK, with the attributes of a convention that is asked for, and nothing of the values', async () => {
+    const exporter = new InMemorySpanExporter()
+    trace.setGlobalTracerProvider(new BasicTracerProvider({ spanProcessors: [new SimpleSpanProcessor(exporter)] }))
+    try {
+      const service = await served.open({ library: place.folder, noToken: true, model: answering('sound'), genAiConventions: '1.37' })
+      await send(service, '/ask/grade', { body: { values: { note: 'Woodworm-in-the-frame' } } })
+      await send(service, '/render/grade', { body: { values: {} } })
+      const spans = exporter.getFinishedSpans().map(({ name, attributes, status }) => ({ name, attributes, status }))
+      expect(spans).toMatchObject([
+        {
+          name: 'dunelight.ask',
+          attributes: {
+            'dunelight.prompt': 'grade',
+            'dunelight.edition': 'working',
+            'gen_ai.request.model': 'test',
+            'gen_ai.usage.input_tokens': 10,
+          },
+        },
+        { name: 'dunelight.render', status: { message: 'ServiceFault' } },
+      ])
+      expect(JSON.stringify(spans)).not.toContain('Woodworm')
+    } finally {
+      trace.disable()
+    }
+    await expect(served.open({ library: place.folder, noToken: true, genAiConventions: '9' })).rejects.toThrow('known: 1.37')
   })
 
   test('cannot begin a second service in the same state folder', async () => {

@@ -1,5 +1,6 @@
 import { mkdir, open, readdir, readFile, rm, type FileHandle } from 'node:fs/promises'
 import { join } from 'node:path'
+import { defined } from 'dunelight/host'
 import { append } from '@dunelight/node/host'
 import { ServiceFault } from '../faults/fault.js'
 import type { Caller } from './caller.js'
@@ -24,6 +25,9 @@ export interface Reservation {
 export class TokenBudgets {
   private readonly used = new Map<string, number>()
   private question = 0
+  private readonly waiting: string[] = []
+  private writing: Promise<void> = Promise.resolve()
+  private next: Promise<void> | undefined
   private file: { readonly day: string; readonly handle: FileHandle } | undefined
   private opening: Promise<FileHandle> | undefined
 
@@ -43,10 +47,11 @@ export class TokenBudgets {
    * @throws ServiceFault if the caller has spent its tokens of the day.
    */
   async reserve({ id, name, tokensADay }: Caller, tokens: number): Promise<Reservation> {
+    if (tokensADay === undefined) return UNLIMITED
     const day = today()
-    const handle = await this.fileOf(day)
+    await this.fileOf(day)
     const used = this.used.get(id) ?? 0
-    if (tokensADay !== undefined && used + tokens > tokensADay) {
+    if (used + tokens > tokensADay) {
       const retryAfter = Math.ceil((Date.parse(`${day}T24:00:00Z`) - Date.now()) / 1000)
       throw new ServiceFault('budget-spent', `${name} has used ${used} of ${tokensADay} tokens today, and needs about ${tokens} more`, {
         retryAfter,
@@ -54,31 +59,37 @@ export class TokenBudgets {
     }
     this.used.set(id, used + tokens)
     const question = ++this.question
-    await this.write(handle, { caller: id, question, tokens })
+    await this.write({ caller: id, question, tokens })
     return {
       settle: async (taken) => {
         // A question that ends after midnight is counted on the day on which it began.
         if (this.file?.day === day) {
           this.used.set(id, (this.used.get(id) ?? 0) + taken - tokens)
-          await this.write(handle, { caller: id, question, tokens: taken })
+          await this.write({ caller: id, question, tokens: taken })
         }
       },
     }
   }
 
-  /** The tokens that a caller has used today. */
-  usedBy(id: string): number {
-    return this.file?.day === today() ? (this.used.get(id) ?? 0) : 0
-  }
-
   async close(): Promise<void> {
+    await this.writing.catch(() => undefined)
     await this.file?.handle.close()
     this.file = undefined
   }
 
-  private async write(handle: FileHandle, line: BudgetLine): Promise<void> {
-    await append(handle, `${JSON.stringify(line)}\n`, this.folder)
-    await handle.datasync()
+  /** Lines that come at the same time are written, and made durable, at once. */
+  private write(line: BudgetLine): Promise<void> {
+    this.waiting.push(`${JSON.stringify(line)}\n`)
+    return (this.next ??= this.writing.catch(() => undefined).then(() => this.writeWaiting()))
+  }
+
+  private writeWaiting(): Promise<void> {
+    // A line that was begun before midnight may be counted after it.
+    const handle = defined(this.file).handle
+    const lines = this.waiting.splice(0).join('')
+    this.next = undefined
+    this.writing = append(handle, lines, this.folder).then(() => handle.datasync())
+    return this.writing
   }
 
   private async fileOf(day: string): Promise<FileHandle> {
@@ -108,11 +119,15 @@ export class TokenBudgets {
     if (lines.at(-1) !== '') await append(handle, '\n', path)
     const before = this.file
     this.file = { day, handle }
+    await this.writing.catch(() => undefined)
     await before?.handle.close()
     for (const name of await readdir(this.folder)) if (name < `${day}.jsonl`) await rm(join(this.folder, name), { force: true })
     return handle
   }
 }
+
+/** A caller without a limit: nothing is counted. */
+const UNLIMITED: Reservation = { settle: () => Promise.resolve() }
 
 function today(): string {
   return new Date().toISOString().slice(0, 10)

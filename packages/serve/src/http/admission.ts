@@ -2,6 +2,7 @@ import type { Caller } from '../callers/caller.js'
 import type { Callers } from '../callers/callers.js'
 import type { Rates } from '../callers/rates.js'
 import { ServiceFault } from '../faults/fault.js'
+import type { HeaderReader } from './headers.js'
 import type { PageSessions } from './page-sessions.js'
 
 /** Who may send requests, and from where. */
@@ -30,10 +31,10 @@ export class Admission {
    *
    * @throws ServiceFault
    */
-  place(request: Request): void {
-    const host = request.headers.get('host') ?? new URL(request.url).host
+  place(headers: HeaderReader, url: string): void {
+    const host = headers.get('host') ?? new URL(url).host
     if (!this.hosts.has(nameOf(host))) throw new ServiceFault('host-refused', 'this host name is not served')
-    const origin = request.headers.get('origin')
+    const origin = headers.get('origin')
     if (origin === null || this.isListed(origin) || origin === `http://${host}` || origin === `https://${host}`) return
     throw new ServiceFault('origin-refused', 'pages of this origin may not call the service')
   }
@@ -44,8 +45,8 @@ export class Admission {
   }
 
   /** Refuses a body that is not JSON: a page of another origin can send a form, or a text, without asking first. */
-  json(request: Request): void {
-    const type = (request.headers.get('content-type') ?? '').split(';')[0]?.trim().toLowerCase()
+  json(headers: HeaderReader): void {
+    const type = (headers.get('content-type') ?? '').split(';')[0]?.trim().toLowerCase()
     if (type !== 'application/json') throw new ServiceFault('content-type', 'the body must have the type application/json')
   }
 
@@ -54,22 +55,22 @@ export class Admission {
    *
    * @throws ServiceFault if there is none, or if it has sent too many.
    */
-  caller(request: Request): Caller {
-    const caller = this.known(request)
+  caller(headers: HeaderReader): Caller {
+    const caller = this.known(headers)
     this.options.rates.take(caller)
     return caller
   }
 
   /** The same without counting: for what is asked often, and tells little. */
-  known(request: Request): Caller {
+  known(headers: HeaderReader): Caller {
     const { callers, withoutToken, sessions } = this.options
-    const header = request.headers.get('authorization')
+    const header = headers.get('authorization')
     if (header !== null) {
       const [, token] = /^Bearer ([\x21-\x7e]{1,200})$/i.exec(header) ?? []
       if (token === undefined) throw new ServiceFault('token-invalid', 'the header must be "Authorization: Bearer TOKEN"')
       return callers().of(token)
     }
-    const id = sessions.callerIn(request.headers.get('cookie'))
+    const id = sessions.callerIn(headers.get('cookie'))
     const caller = id === undefined ? undefined : callers().again(id)
     if (caller ?? withoutToken) return (caller ?? withoutToken) as Caller
     throw new ServiceFault('token-missing', 'send the header "Authorization: Bearer TOKEN"')

@@ -6,6 +6,7 @@ import type { AskListener, Service } from '../service/service.js'
 import type { WordingRequest } from '../wordings/wordings.js'
 import type { Admission } from './admission.js'
 import { bodyText } from './body.js'
+import { headersOf } from './headers.js'
 import { editionRoutes } from './edition-routes.js'
 import { askStream } from './event-stream.js'
 import type { Idempotency, KeptResult } from './idempotency.js'
@@ -42,11 +43,12 @@ export function serviceApp(options: AppOptions): Hono {
   const app = new Hono()
 
   app.use(async (c, next) => {
-    admission.place(c.req.raw)
-    const origin = c.req.header('origin')
+    const headers = headersOf(c)
+    admission.place(headers, c.req.url)
+    const origin = headers.get('origin') ?? undefined
     const isListed = origin !== undefined && admission.isListed(origin)
     if (isListed && c.req.method === 'OPTIONS') return preflight(origin)
-    if (c.req.method === 'POST') admission.json(c.req.raw)
+    if (c.req.method === 'POST') admission.json(headers)
     await next()
     if (isListed) {
       c.res.headers.set('access-control-allow-origin', origin)
@@ -63,27 +65,27 @@ export function serviceApp(options: AppOptions): Hono {
     throw new ServiceFault('not-found', 'there is nothing here')
   })
 
-  app.get('/prompts', (c) => jsonReply({ prompts: service.list(admission.caller(c.req.raw), searchIn(c)) }))
-  app.get('/prompts/*', async (c) => jsonReply(await service.describe(admission.caller(c.req.raw), nameIn(c), wordingIn(c))))
+  app.get('/prompts', (c) => jsonReply({ prompts: service.list(admission.caller(headersOf(c)), searchIn(c)) }))
+  app.get('/prompts/*', async (c) => jsonReply(await service.describe(admission.caller(headersOf(c)), nameIn(c), wordingIn(c))))
   for (const operation of POSTS) app.post(`/${operation}/*`, (c) => answer(c, operation, options))
   app.post('/trace/*', async (c) => {
-    const caller = admission.caller(c.req.raw)
-    return jsonReply(await service.trace(caller, nameIn(c), promptRequest(await bodyText(c.req.raw, limits.body))))
+    const caller = admission.caller(headersOf(c))
+    return jsonReply(await service.trace(caller, nameIn(c), promptRequest(await bodyText(c, limits.body))))
   })
   app.route('/', editionRoutes(service, admission))
   app.get('/openapi.json', (c) =>
-    jsonReply(openApiOf(service.wordings.forCaller(admission.caller(c.req.raw), c.req.query('channel')), title)),
+    jsonReply(openApiOf(service.wordings.forCaller(admission.caller(headersOf(c)), c.req.query('channel')), title)),
   )
   app.get('/health', (c) => health(c, service, admission))
   app.get('/metrics', async (c) => {
-    const caller = admission.known(c.req.raw)
+    const caller = admission.known(headersOf(c))
     if (!caller.operations.includes('metrics')) throw new ServiceFault('not-allowed', `${caller.name} may not read metrics`)
     const { text, mediaType } = await service.metrics.text()
     return reply(200, text, mediaType)
   })
 
   app.get('/session', (c) => {
-    const { name, operations, channels, editions } = admission.known(c.req.raw)
+    const { name, operations, channels, editions } = admission.known(headersOf(c))
     return jsonReply({
       caller: name,
       operations,
@@ -94,14 +96,14 @@ export function serviceApp(options: AppOptions): Hono {
     })
   })
   app.post('/session', (c) => {
-    const caller = admission.caller(c.req.raw)
+    const caller = admission.caller(headersOf(c))
     return jsonReply({ caller: caller.name }, { 'set-cookie': sessions.begin(caller.id, isSecure(c)) })
   })
   app.delete('/session', (c) => jsonReply({}, { 'set-cookie': sessions.end(c.req.header('cookie') ?? null, isSecure(c)) }))
 
   app.all('/mcp', async (c) => {
-    const caller = admission.caller(c.req.raw)
-    return protocol(c.req.raw, caller, c.req.method === 'POST' ? await bodyText(c.req.raw, limits.body) : undefined)
+    const caller = admission.caller(headersOf(c))
+    return protocol(c.req.raw, caller, c.req.method === 'POST' ? await bodyText(c, limits.body) : undefined)
   })
   app.get('/reference', (c) => c.redirect('/reference/'))
   app.get('/reference/*', (c) => pages.viewerFile(c.req.path.slice('/reference/'.length)))
@@ -114,9 +116,9 @@ export function serviceApp(options: AppOptions): Hono {
 
 /** Renders, asks or reads, once for each idempotency key. */
 async function answer(c: Context, operation: Operation, { service, admission, idempotency, limits }: AppOptions): Promise<Response> {
-  const caller = admission.caller(c.req.raw)
+  const caller = admission.caller(headersOf(c))
   const name = nameIn(c)
-  const body = await bodyText(c.req.raw, limits.body)
+  const body = await bodyText(c, limits.body)
   const run = async (listener?: AskListener): Promise<KeptResult> => {
     try {
       return { status: 200, body: JSON.stringify(await done(service, caller, operation, name, body, listener)) }
@@ -126,10 +128,10 @@ async function answer(c: Context, operation: Operation, { service, admission, id
       return { status: fault.status, body: JSON.stringify(fault.details) }
     }
   }
-  const key = c.req.header('idempotency-key')
+  const key = headersOf(c).get('idempotency-key') ?? undefined
   const once = async (listener?: AskListener): Promise<KeptResult> =>
     key === undefined ? run(listener) : idempotency.once(caller, c.req.path, key, body, () => run(listener))
-  if (operation !== 'ask' || !(c.req.header('accept') ?? '').includes('text/event-stream')) return keptReply(await once())
+  if (operation !== 'ask' || !(headersOf(c).get('accept') ?? '').includes('text/event-stream')) return keptReply(await once())
   return askStream((listener) =>
     once(listener).catch((thrown: unknown) => {
       const fault = faultOf(thrown, (cause) => service.unexpected(cause))
@@ -156,7 +158,7 @@ function health(c: Context, service: Service, admission: Admission): Response {
   const { isUp, refusal } = service.health
   const { statement, refused, channels } = service.wordings.current
   const hasToken = c.req.header('authorization') !== undefined || c.req.header('cookie') !== undefined
-  const mayKnow = hasToken && admission.known(c.req.raw).operations.includes('metrics')
+  const mayKnow = hasToken && admission.known(headersOf(c)).operations.includes('metrics')
   const state = {
     serves: service.wordings.isWorking ? 'working files, for development' : 'editions',
     prompts: new Set([...channels.values()].flatMap((byName) => [...byName.keys()])).size,
@@ -184,7 +186,7 @@ function preflight(origin: string): Response {
 
 /** The name of a prompt in an address: all behind the first step. */
 export function nameIn(c: Context): string {
-  const [, , ...steps] = new URL(c.req.url).pathname.split('/')
+  const [, , ...steps] = c.req.path.split('/')
   try {
     return steps.map(decodeURIComponent).join('/')
   } catch {

@@ -1,31 +1,47 @@
+import type { Context } from 'hono'
 import { ServiceFault } from '../faults/fault.js'
+import { headersOf } from './headers.js'
 
 /**
  * The text of a body, at most this many bytes, compressed or not.
  *
  * @throws ServiceFault if it is larger, no UTF-8, or compressed in an unknown way.
  */
-export async function bodyText(request: Request, most: number): Promise<string> {
-  const { body, headers } = request
+export async function bodyText(c: Context, most: number): Promise<string> {
+  const headers = headersOf(c)
+  const request = c.req.raw
   const tooLarge = () => new ServiceFault('body-too-large', `the body may have ${most} bytes`)
-  if (Number(headers.get('content-length') ?? 0) > most) throw tooLarge()
-  if (!body) return ''
-  const chunks: Uint8Array[] = []
-  let size = 0
-  const reader = decompressed(body, headers.get('content-encoding')).getReader()
+  const [length, encoding] = [headers.get('content-length'), headers.get('content-encoding')]
+  if (Number(length ?? 0) > most) throw tooLarge()
   try {
-    for (let part = await reader.read(); !part.done; part = await reader.read()) {
-      size += part.value.length
-      if (size > most) throw tooLarge()
-      chunks.push(part.value)
-    }
-    return new TextDecoder('utf-8', { fatal: true }).decode(chunks.length === 1 ? chunks[0] : Buffer.concat(chunks))
+    // A length that is known is kept by the parser of the protocol: such a body is read at once.
+    const bytes = length === null || encoding !== null ? await limitedBytes(request, encoding, most) : await request.arrayBuffer()
+    if (bytes.byteLength > most) throw tooLarge()
+    return utf8.decode(bytes)
   } catch (fault) {
-    await reader.cancel().catch(() => undefined)
     if (fault instanceof ServiceFault) throw fault
     throw new ServiceFault('request-invalid', 'the body cannot be read: it must be UTF-8, and compressed as its header says', {
       cause: fault,
     })
+  }
+}
+
+const utf8 = new TextDecoder('utf-8', { fatal: true })
+
+/** The bytes of a body, as they come, until there are too many. */
+async function limitedBytes({ body }: Request, encoding: string | null, most: number): Promise<Uint8Array> {
+  if (!body) return new Uint8Array()
+  const chunks: Uint8Array[] = []
+  let size = 0
+  const reader = decompressed(body, encoding).getReader()
+  try {
+    for (let part = await reader.read(); !part.done && size <= most; part = await reader.read()) {
+      size += part.value.length
+      chunks.push(part.value)
+    }
+    return Buffer.concat(chunks)
+  } finally {
+    await reader.cancel().catch(() => undefined)
   }
 }
 

@@ -8,6 +8,7 @@ import { mayUse, type Caller } from '../callers/caller.js'
 import { ServiceFault } from '../faults/fault.js'
 import type { Service } from '../service/service.js'
 import type { Admission } from './admission.js'
+import { headersOf } from './headers.js'
 import { fileReply, reply } from './replies.js'
 
 /**
@@ -18,19 +19,19 @@ export function editionRoutes(service: Service, admission: Admission): Hono {
   const app = new Hono()
   const { root, wordings } = service
   app.get('/channels', async (c) => {
-    admission.caller(c.req.raw)
+    admission.caller(headersOf(c))
     const bytes = await readFile(join(root, CHANNELS_FILE)).catch(() => undefined)
     if (!bytes) throw new ServiceFault('not-found', 'the library has no channels')
     return tagged(c.req.raw, bytes, 'application/json')
   })
   app.get('/approvers', async (c) => {
-    admission.caller(c.req.raw)
+    admission.caller(headersOf(c))
     const text = await wordings.approversText()
     if (text === undefined) throw new ServiceFault('not-found', 'the service has no approvers')
     return tagged(c.req.raw, Buffer.from(text), 'application/yaml')
   })
   app.get('/editions/*', async (c) => {
-    const caller = admission.caller(c.req.raw)
+    const caller = admission.caller(headersOf(c))
     const { stored, all } = await editionAt(service, caller, stepsOf(c.req.path))
     const about = all.statements.filter(({ path }) => path.startsWith(stored.path.replace(/json$/, '')))
     const text = await readFile(join(root, stored.path), 'utf8')
@@ -38,7 +39,7 @@ export function editionRoutes(service: Service, admission: Admission): Hono {
     return tagged(c.req.raw, Buffer.from(JSON.stringify({ text, statements })), 'application/json')
   })
   app.get('/objects/*', async (c) => {
-    const caller = admission.caller(c.req.raw)
+    const caller = admission.caller(headersOf(c))
     const steps = stepsOf(c.req.path)
     const digest = `sha256:${steps.pop() ?? ''}`
     const { stored } = await editionAt(service, caller, steps)

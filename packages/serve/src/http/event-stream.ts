@@ -16,11 +16,16 @@ export function askStream(ask: (listener: AskListener) => Promise<KeptResult>): 
       }
       // The caller learns at once that it was admitted.
       send(': admitted\n\n')
-      const answered = ask({ signal: gone.signal, onPiece: (piece) => send(eventText('text', JSON.stringify(piece))) })
-      void answered.then(({ status, body: result }) => {
+      const answer = async () => {
+        const { status, body: result } = await ask({
+          signal: gone.signal,
+          onPiece: (piece) => send(eventText('text', JSON.stringify(piece))),
+        })
         send(eventText(status < 300 ? 'answer' : 'problem', result))
         if (!gone.signal.aborted) out.close()
-      })
+      }
+      // Many callers at once all hear first that they were admitted.
+      setImmediate(() => void answer())
     },
     cancel: () => gone.abort(),
   })

@@ -1,9 +1,9 @@
 import { mkdir, realpath } from 'node:fs/promises'
 import { join } from 'node:path'
-import { ProblemError, type CheckedReply, type Rendering, type Reply } from 'dunelight'
-import { problem } from 'dunelight/host'
+import { ProblemError, type CheckedReply, type Rendering, type Reply, type Turn } from 'dunelight'
+import { byteList, bytesOf, problem } from 'dunelight/host'
 import { AuditLog, type ReadyModel } from '@dunelight/node'
-import { Lease, ModelUnreachable, RequestCancelled, stateFolder, type ApproverOptions } from '@dunelight/node/host'
+import { Lease, ModelUnreachable, RequestCancelled, sha256, stateFolder, type ApproverOptions } from '@dunelight/node/host'
 import type { Caller, Operation } from '../callers/caller.js'
 import { TokenBudgets } from '../callers/token-budget.js'
 import { faultOf, ServiceFault } from '../faults/fault.js'
@@ -159,7 +159,9 @@ export class Service {
   /** Values in, turns out. */
   render(caller: Caller, name: string, request: PromptRequest): Promise<RenderResult> {
     return this.work(caller, 'render', name, request, async (wording) => {
-      const { turns, fingerprint } = await this.audited(caller, wording, request)
+      const turns = withValues(request, () => wording.prompt.turns(request.values, renderOptions(request)))
+      const fingerprint = sha256(byteList(bytesOf(turns)))
+      await this.audited(caller, wording, request, turns, fingerprint)
       return { turns, fingerprint, ...editionIn(wording) }
     })
   }
@@ -167,28 +169,22 @@ export class Service {
   /** The same with the origins of each turn's text: for pages that show them. */
   trace(caller: Caller, name: string, request: PromptRequest): Promise<TraceResult> {
     return this.work(caller, 'render', name, request, async (wording) => {
-      const { turns, fingerprint, problems } = await this.audited(caller, wording, request)
+      const { turns, fingerprint, problems } = rendered(wording, request)
+      await this.audited(caller, wording, request, turns, fingerprint)
       const withOrigins = turns.map((turn) => ({ ...turn, origins: turn.origins }))
       return { turns: withOrigins, fingerprint, warnings: messagesOf(problems), ...editionIn(wording) }
     })
   }
 
-  private async audited(caller: Caller, wording: Wording, request: PromptRequest): Promise<Rendering> {
-    const rendering = rendered(wording, request)
-    const { audit } = this.parts
-    if (!audit) return rendering
-    const { name: prompt, library } = wording
-    const { fingerprint, turns } = rendering
-    const entry = {
-      operation: 'render' as const,
-      prompt,
-      values: request.values,
-      fingerprint,
-      status: 'done' as const,
-      exchange: { turns },
-    }
-    await audit.of({ caller: caller.name, library }).write(entry)
-    return rendering
+  private async audited(
+    caller: Caller,
+    { name: prompt, library }: Wording,
+    { values }: PromptRequest,
+    turns: readonly Turn[],
+    fingerprint: string,
+  ): Promise<void> {
+    const entry = { operation: 'render' as const, prompt, values, fingerprint, status: 'done' as const, exchange: { turns } }
+    await this.parts.audit?.of({ caller: caller.name, library }).write(entry)
   }
 
   /** Renders, screens, asks a model, and reads its reply. */
@@ -316,11 +312,16 @@ async function takeState(state: string): Promise<Lease> {
 }
 
 function rendered(wording: Wording, request: PromptRequest): Rendering {
+  return withValues(request, () => wording.prompt.render(request.values, renderOptions(request)))
+}
+
+/** Renders; what is wrong with the values is told by where it is in them. */
+function withValues<T>({ values }: PromptRequest, render: () => T): T {
   try {
-    return wording.prompt.render(request.values, renderOptions(request))
+    return render()
   } catch (fault) {
     if (!(fault instanceof ProblemError)) throw fault
-    throw new ServiceFault('values-invalid', 'the values do not match the prompt', { problems: fault.problems, values: request.values })
+    throw new ServiceFault('values-invalid', 'the values do not match the prompt', { problems: fault.problems, values })
   }
 }
 

@@ -1,7 +1,7 @@
 import { ProblemError, type Library } from 'dunelight'
 import type { Standing } from 'dunelight/editions'
 import { openLibrary } from '@dunelight/node'
-import type { ApproverOptions, StoredEdition } from '@dunelight/node/host'
+import { noteSecrets, type ApproverOptions, type StoredEdition } from '@dunelight/node/host'
 import { openTextOf } from './free-text.js'
 import type { Wording, WordingEdition } from './wording.js'
 
@@ -30,6 +30,8 @@ function approvalIn({ publisher, statements }: Standing): NonNullable<WordingEdi
  */
 export function wordingOf(library: Library, name: string, beside: string, edition?: WordingEdition): Wording {
   const prompt = library.prompt(name)
+  // A model may send its secret back, and so may a caller.
+  noteSecrets(library.artefacts.models.models.values())
   const openText = openTextOf(library, name)
   if (openText) throw new ProblemError([openText])
   const model = library.artefacts.prompts.get(name)
