@@ -10,8 +10,9 @@ const chosen = () => list().getByRole('option', { selected: true })
 const run = (name: string) => page.getByRole('table', { name: 'runs of this library' }).getByRole('row', { name: new RegExp(`^${name}`) })
 const lines = (path: string) =>
   readFileSync(join(house, path), 'utf8')
-    .trim()
     .split('\n')
+    // A run that is paused at once has no answer yet.
+    .filter(Boolean)
     .map((line) => JSON.parse(line) as Record<string, unknown>)
 const models: MockServer[] = []
 afterEach(async () => {

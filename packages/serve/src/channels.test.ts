@@ -4,7 +4,7 @@ import { describe, expect, test } from '@jest/globals'
 import { approveEdition, changeChannel, publishEditions } from '@dunelight/node'
 import type { HttpService } from '@dunelight/serve'
 import { useWorkplace } from '../../../test/repository.js'
-import { SERVED, send, testModel, useService } from '../../../test/service.js'
+import { readAuditLinesOf, SERVED, send, testModel, useService } from '../../../test/service.js'
 import { approversText, makeKey } from '../../../test/signing.js'
 
 const place = useWorkplace(SERVED)
@@ -75,6 +75,20 @@ describe('a channel', () => {
     await until(service, '2')
     go()
     expect((await asked).data).toMatchObject({ edition: 1, answer: { label: 'sound' } })
+  })
+
+  test('may be made after the service began, which is down until then, and audits from the first rendering', async () => {
+    process.env['DUNELIGHT_AUDIT_KEY'] = 'a key of this test alone'
+    place.write('dunelight.yaml', `${SERVED['dunelight.yaml']}audit: { retention: 30 }\n`)
+    place.write('.gitignore', 'audit\n')
+    const service = await served.open({ library: place.folder, channel: 'live', noToken: true })
+    expect(await send(service, '/health')).toMatchObject({ status: 503, data: { status: 'down' } })
+    expect((await send(service, '/render/grade', { body: NOTE })).status).toBe(404)
+    await publish('First words.')
+    expect(await until(service, '1')).toBe('1: First words.')
+    expect((await send(service, '/health')).status).toBe(200)
+    expect(readAuditLinesOf(place.folder)).toMatchObject([{ operation: 'render', prompt: 'grade', at: 'grade@1' }])
+    delete process.env['DUNELIGHT_AUDIT_KEY']
   })
 
   test('is named by callers that may, and editions by number', async () => {

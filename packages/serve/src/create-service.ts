@@ -39,6 +39,7 @@ export interface HttpService {
 }
 
 const THIS_MACHINE = ['127.0.0.1', 'localhost', '::1']
+const HOUR = 3_600_000
 const LIMITS: HttpLimits = { body: 4 * 1024 * 1024 }
 
 /**
@@ -67,6 +68,9 @@ export async function createService(options: HttpServiceOptions): Promise<HttpSe
     rates: new Rates(),
     sessions,
   })
+  const idempotency = await Idempotency.open(service.state)
+  const cleaning = setInterval(() => void idempotency.removeOld().catch(() => undefined), HOUR)
+  cleaning.unref()
   let protocol: Promise<ProtocolSessions> | undefined
   // The protocol's own package is large: it is loaded with the first request.
   const protocolSessions = () => (protocol ??= import('./mcp/sessions.js').then(({ ProtocolSessions: Sessions }) => new Sessions(service)))
@@ -74,7 +78,7 @@ export async function createService(options: HttpServiceOptions): Promise<HttpSe
     service,
     admission,
     sessions,
-    idempotency: await Idempotency.open(service.state),
+    idempotency,
     limits: { ...LIMITS, ...limits },
     title: service.title,
     protocol: async (request, caller, body) => (await protocolSessions()).handle(request, caller, body),
@@ -91,6 +95,7 @@ export async function createService(options: HttpServiceOptions): Promise<HttpSe
     )
   })
   const close = async () => {
+    clearInterval(cleaning)
     await watcher?.close()
     await (await protocol)?.close()
     await service.close()

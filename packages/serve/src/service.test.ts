@@ -271,6 +271,19 @@ describe('callers', () => {
     expect((await ask(second, 'one')).data).toMatchObject({ cached: true })
   })
 
+  test('that ask the same at the same time pay once', async () => {
+    let asked = 0
+    const model = testModel(async () => {
+      asked++
+      await new Promise((resolve) => setTimeout(resolve, 30))
+      return { text: 'sound', finish: 'done' }
+    })
+    const service = await served.open({ library: place.folder, noToken: true, model })
+    const answers = await Promise.all(Array.from({ length: 20 }, () => send(service, '/ask/grade', { body: { values: { note: 'x' } } })))
+    expect(answers.map(({ status }) => status)).toEqual(Array.from({ length: 20 }, () => 200))
+    expect(asked).toBe(1)
+  })
+
   test('do not share cached answers, unless they say so', async () => {
     let asked = 0
     const model = testModel(() => Promise.resolve({ text: asked++ % 2 === 0 ? 'sound' : 'watch', finish: 'done' }))
@@ -460,6 +473,12 @@ describe('the operator', () => {
       trace.disable()
     }
     await expect(served.open({ library: place.folder, noToken: true, genAiConventions: '9' })).rejects.toThrow('known: 1.37')
+  })
+
+  test('may have a folder of prompts with any name: each change of it counts', async () => {
+    const service = await served.open({ library: place.folder, noToken: true })
+    place.write('prompts/audit/out.yaml', 'title: Out\nturns: [{ user: Hello. }]\n')
+    await eventually(async () => (await send(service, '/prompts/audit/out')).status === 200)
   })
 
   test('cannot begin a second service in the same state folder', async () => {

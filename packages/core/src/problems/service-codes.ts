@@ -3,7 +3,7 @@ import { error } from './code.js'
 /** Problems of a service. */
 export const serviceCodes = {
   'callers-invalid': error<{ file: string; why: string }>(
-    'The file of the callers of a service is invalid. No caller is admitted by a file with an error.',
+    'The file of the callers of a service is invalid. A service does not begin with it; one that runs keeps the callers that it had.',
     (d) => `${d.file} is invalid: ${d.why}`,
   ),
   'state-taken': error<{ folder: string; process: number; host: string }>(

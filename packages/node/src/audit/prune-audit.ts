@@ -16,7 +16,11 @@ const DAY_MS = 24 * 60 * 60_000
 export async function pruneAudit(folder: string, days: number): Promise<{ readonly exchanges: number; readonly answers: number }> {
   const root = await realpath(folder)
   const exchanges = await removeStored(root, days)
-  const path = join(root, CACHE)
+  return { exchanges, answers: await pruneAnswers(join(root, CACHE), days) }
+}
+
+/** Deletes the cached answers of a file after their retention time; returns how many. No process may have the file open. */
+export async function pruneAnswers(path: string, days: number): Promise<number> {
   const text = await readFile(path, 'utf8').catch((fault: unknown) => {
     if ((fault as NodeJS.ErrnoException).code === 'ENOENT') return ''
     throw fault
@@ -25,7 +29,7 @@ export async function pruneAudit(folder: string, days: number): Promise<{ readon
   const lines = text.split('\n').filter(Boolean)
   const kept = lines.filter((line) => (timeOf(line) ?? oldest) >= oldest)
   if (kept.length < lines.length) await replaceFile(path, kept.map((line) => `${line}\n`).join(''))
-  return { exchanges, answers: lines.length - kept.length }
+  return lines.length - kept.length
 }
 
 function timeOf(line: string): string | undefined {

@@ -1,12 +1,16 @@
 import { join } from 'node:path'
-import { AnswerLog, type CachedAnswer } from '@dunelight/node/host'
+import { AnswerLog, pruneAnswers, type CachedAnswer } from '@dunelight/node/host'
 import type { Caller } from '../callers/caller.js'
 
 /** Cached answers in the state folder: those of each caller for itself, and one cache for the callers that share. */
 export class AnswerCaches {
   private readonly logs = new Map<string, Promise<AnswerLog>>()
 
-  constructor(private readonly state: string) {}
+  /** @param retention Days after which an answer is deleted, when its file is opened; undefined keeps it. */
+  constructor(
+    private readonly state: string,
+    private readonly retention: number | undefined,
+  ) {}
 
   async get(caller: Caller, key: string): Promise<CachedAnswer | undefined> {
     return (await this.logOf(caller)).get(key)
@@ -22,8 +26,13 @@ export class AnswerCaches {
 
   private logOf({ id, shareCache }: Caller): Promise<AnswerLog> {
     const name = shareCache ? 'shared' : id
-    const known = this.logs.get(name) ?? AnswerLog.open(join(this.state, 'answers', `${name}.jsonl`))
+    const known = this.logs.get(name) ?? this.open(join(this.state, 'answers', `${name}.jsonl`))
     this.logs.set(name, known)
     return known
+  }
+
+  private async open(path: string): Promise<AnswerLog> {
+    if (this.retention !== undefined) await pruneAnswers(path, this.retention)
+    return AnswerLog.open(path)
   }
 }

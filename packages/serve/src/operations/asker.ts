@@ -67,11 +67,10 @@ export class Asker {
       const cached = model.isMock ? undefined : await this.options.caches.get(caller, key)
       if (cached) return { answer: cached, cached: true }
       const same = `${caller.shareCache ? 'shared' : caller.id} ${key}`
-      const asked = await this.under.get(same)?.catch((fault: unknown) => {
-        // Who asked first has given it up; this caller has not.
-        if (!(fault instanceof RequestCancelled) || signal?.aborted) throw fault
-      })
+      const under = this.under.get(same)
+      const asked = under && (await this.unlessGivenUp(under, signal))
       if (asked) return { answer: asked, cached: true }
+      // No await before this: two equal questions must not both find nothing.
       const asking = this.askModel(caller, wording, model, key, request, { urgent, ...(onText && { onText }), ...(signal && { signal }) })
       this.under.set(same, asking)
       try {
@@ -88,6 +87,16 @@ export class Asker {
   /** What waits for its turn is not asked any more. */
   cancelQueued(): void {
     for (const queue of this.queues.values()) queue.cancelQueued()
+  }
+
+  /** The answer to the same question of before; undefined if who asked it has given it up, and this caller has not. */
+  private async unlessGivenUp(asking: Promise<ModelAnswer>, signal: AbortSignal | undefined): Promise<ModelAnswer | undefined> {
+    try {
+      return await asking
+    } catch (fault) {
+      if (fault instanceof RequestCancelled && !signal?.aborted) return undefined
+      throw fault
+    }
   }
 
   private async askModel(

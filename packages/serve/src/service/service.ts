@@ -2,7 +2,7 @@ import { mkdir, realpath } from 'node:fs/promises'
 import { join } from 'node:path'
 import { ProblemError, type CheckedReply, type Rendering, type Reply, type Turn } from 'dunelight'
 import { byteList, bytesOf, problem } from 'dunelight/host'
-import { AuditLog, type ReadyModel } from '@dunelight/node'
+import { AuditLog, openLibrary, type ReadyModel } from '@dunelight/node'
 import { Lease, ModelUnreachable, RequestCancelled, sha256, stateFolder, type ApproverOptions } from '@dunelight/node/host'
 import type { Caller, Operation } from '../callers/caller.js'
 import { TokenBudgets } from '../callers/token-budget.js'
@@ -77,6 +77,7 @@ export class Service {
     readonly wordings: Wordings,
     private readonly asker: Asker,
     private readonly parts: {
+      readonly title: string
       readonly root: string
       readonly state: string
       readonly lease: Lease
@@ -104,17 +105,18 @@ export class Service {
     const { channel, approvers = {}, strictExpiry = false, model } = options
     if (channel === undefined && (approvers.file !== undefined || approvers.digest !== undefined))
       throw new TypeError('approvers need a channel: the working files have no approvals')
-    const state = options.state ?? join(stateFolder(), 'service', Buffer.from(root).toString('base64url').slice(-60))
+    const state = options.state ?? join(stateFolder(), 'service', sha256(Buffer.from(root).toString('latin1')).slice(0, 24))
     const lease = await takeState(state)
     try {
       const wordings = await Wordings.open({ root, channel, approvers: { state, ...approvers }, strictExpiry })
-      const first = [...wordings.current.channels.values()].flatMap((byName) => [...byName.values()])[0]
-      const audit = first && AuditLog.of(root, first.library, { notice: (p) => options.log?.({ level: 'warning', message: p.message }) })
+      // What is audited, and for how long it is kept, is said by the library as it is now, whatever is served of it.
+      const own = await openLibrary(root, { countTokens: () => 0 })
+      const audit = AuditLog.of(root, own, { notice: (p) => options.log?.({ level: 'warning', message: p.message }) })
       await audit?.ready()
-      const [budgets, caches] = [await TokenBudgets.open(state), new AnswerCaches(state)]
+      const [budgets, caches] = [await TokenBudgets.open(state), new AnswerCaches(state, own.artefacts.library.audit?.retention)]
       const asker = new Asker({ caches, budgets, audit, model })
       await wordings.watch()
-      return new Service(options, wordings, asker, { root, state, lease, budgets, caches, audit })
+      return new Service(options, wordings, asker, { title: own.title ?? 'Prompts', root, state, lease, budgets, caches, audit })
     } catch (fault) {
       await lease.release()
       throw fault
@@ -128,8 +130,7 @@ export class Service {
 
   /** The title of the library. */
   get title(): string {
-    const first = [...this.wordings.current.channels.values()].flatMap((byName) => [...byName.values()])[0]
-    return first?.library.title ?? 'Prompts'
+    return this.parts.title
   }
 
   /** The folder of what outlasts the process. */

@@ -35,7 +35,7 @@ const SETTLING = 80
 /** Files of a library beside its prompts that decide how they are asked. */
 const BESIDE = /^(?:dunelight|models)\.yaml$|^envelopes\//
 /** Folders of a library whose files are none of its wording. */
-const NOT_WATCHED = /(?:^|\/)(?:runs|out|answers|audit|node_modules|\.[^/]+)(?:\/|$)/
+const NOT_WATCHED = /^\/(?:runs|out|answers|audit)(?:\/|$)|(?:^|\/)(?:node_modules|\.[^/]+)(?:\/|$)/
 
 /** The wordings that are in use. They change while the service runs: each request uses one of them from its beginning to its end. */
 export class Wordings {
