@@ -1,5 +1,5 @@
 // The viewer of the OpenAPI document, with the session of the page. It loads nothing from elsewhere.
-/* global window, fetch, document */
+/* global window, document */
 fetch('/openapi.json').then(async (response) => {
   if (response.status === 401) {
     document.getElementById('reference').innerHTML =
