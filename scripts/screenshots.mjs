@@ -2,14 +2,15 @@
 //   node scripts/screenshots.mjs [page] [desk] [history] [service] [terminal [NAME …]]
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { cpSync, existsSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { createServer } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium } from 'playwright-core'
 import { CHROMIUM_FLAGS, findChromium } from './chromium.mjs'
 import { generateObjects } from './generate.mjs'
 import { makeProductionDemo } from './production-demo.mjs'
-import { COMMAND, makeServiceDemo } from './service-demo.mjs'
+import { COMMAND } from './demo-copy.mjs'
+import { serveFiles } from './serve-files.mjs'
+import { makeServiceDemo } from './service-demo.mjs'
 
 const OUT = 'docs/screenshots'
 const wanted = process.argv.slice(2)
@@ -309,14 +310,8 @@ async function shootService() {
     '--logLevel',
     'error',
   ])
-  const types = { html: 'text/html', js: 'text/javascript', css: 'text/css' }
-  const files = createServer(({ url }, response) => {
-    const path = url === '/' ? '/index.html' : url
-    response.setHeader('content-type', types[path.split('.').at(-1)] ?? 'text/plain')
-    response.end(readFileSync(join(built, path)))
-  }).listen(0, '127.0.0.1')
-  await new Promise((resolve) => files.once('listening', resolve))
-  const desk = `http://127.0.0.1:${files.address().port}`
+  const files = await serveFiles(built)
+  const desk = files.address
   const words = ['serve', house, '--channel', 'live', '--callers', callers, '--model', 'mock', '--port', '0', '--origin', desk]
   const server = spawn(process.execPath, [COMMAND, ...words], { env, stdio: ['ignore', 'pipe', 'ignore'] })
   const address = await new Promise((resolve) => server.stdout.once('data', (data) => resolve(String(data).trim())))

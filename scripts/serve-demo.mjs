@@ -3,7 +3,8 @@ import { spawn } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { COMMAND, makeServiceDemo } from './service-demo.mjs'
+import { COMMAND } from './demo-copy.mjs'
+import { makeServiceDemo } from './service-demo.mjs'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-service-'))
 const { house, env, callers, token } = makeServiceDemo(folder)

@@ -1,14 +1,13 @@
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
 import { once } from 'node:events'
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { createServer, type Server } from 'node:http'
 import { createRequire } from 'node:module'
-import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
-import { extname, join } from 'node:path'
+import { join } from 'node:path'
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals'
 import { chromium, type BrowserContext, type Page } from 'playwright-core'
 import { CHROMIUM_FLAGS, findChromium } from '../scripts/chromium.mjs'
+import { serveFiles } from '../scripts/serve-files.mjs'
 import { makeServiceDemo, type ServiceDemo } from '../scripts/service-demo.mjs'
 import { COMMAND } from './command.js'
 import { eventually } from './service.js'
@@ -18,12 +17,11 @@ import { eventually } from './service.js'
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-pages-'))
 const built = join(folder, 'visitor-desk')
 const AXE = createRequire(import.meta.url).resolve('axe-core/axe.min.js')
-const TYPES: Readonly<Record<string, string>> = { '.html': 'text/html', '.js': 'text/javascript', '.css': 'text/css' }
 const faults: string[] = []
 let demo: ServiceDemo
 let service: ChildProcess
 let address: string
-let files: Server
+let files: Awaited<ReturnType<typeof serveFiles>>
 let desk: string
 let browser: BrowserContext
 let page: Page
@@ -39,13 +37,8 @@ beforeAll(async () => {
     '--logLevel',
     'error',
   ])
-  files = createServer((request, response) => {
-    const path = request.url === '/' ? '/index.html' : (request.url ?? '')
-    response.setHeader('content-type', TYPES[extname(path)] ?? 'text/plain')
-    response.end(readFileSync(join(built, path)))
-  }).listen(0, '127.0.0.1')
-  await once(files, 'listening')
-  desk = `http://127.0.0.1:${(files.address() as AddressInfo).port}`
+  files = await serveFiles(built)
+  desk = files.address
   const words = ['serve', demo.house, '--channel', 'live', '--callers', demo.callers, '--model', 'mock', '--port', '0', '--origin', desk]
   service = spawn(process.execPath, [COMMAND, ...words], { env: demo.env, stdio: ['ignore', 'pipe', 'ignore'] })
   const [line] = (await once(service.stdout!, 'data')) as [Buffer]
@@ -118,6 +111,7 @@ describe('the catalogue', () => {
     await page.getByRole('button', { name: 'Ask' }).click()
     await page.getByText('mock answer').waitFor()
     await page.getByText('"grade"').waitFor()
+    await isAccessible()
     await page.getByRole('tab', { name: 'Call it' }).click()
     await page.getByText(`curl ${address}render/survey/grade`.replace('//render', '/render')).waitFor()
   })

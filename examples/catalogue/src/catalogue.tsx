@@ -1,8 +1,10 @@
 import { Alert, Badge, Button, Group, NavLink, PasswordInput, ScrollArea, Stack, Text, TextInput, Title } from '@mantine/core'
+import { Refusal } from '@dunelight/client'
 import type { ListedPrompt } from '@dunelight/serve'
+import { matches } from '@dunelight/serve/search'
 import { useEffect, useState } from 'react'
 import { PromptPage } from './prompt-page.js'
-import { promptList, Refusal, signIn, signOut, whoCalls, type PageCaller } from './service.js'
+import { promptList, signIn, signOut, whoCalls, type PageCaller } from './service.js'
 
 /** The catalogue of a service: what it has, and one prompt to try. The prompt is named behind the #. */
 export function Catalogue() {
@@ -10,7 +12,7 @@ export function Catalogue() {
   const [fault, setFault] = useState<string>()
   const look = () => {
     whoCalls().then(setCaller, (thrown: unknown) => {
-      if (thrown instanceof Refusal && thrown.details.status === 401) setCaller('unknown')
+      if (thrown instanceof Refusal && thrown.status === 401) setCaller('unknown')
       else setFault(thrown instanceof Error ? thrown.message : 'the service does not answer')
     })
   }
@@ -63,7 +65,7 @@ function Prompts({ caller }: { readonly caller: PageCaller }) {
     return () => removeEventListener('hashchange', follow)
   }, [])
   const tags = [...new Set(prompts.flatMap((prompt) => prompt.tags))].sort()
-  const found = prompts.filter((prompt) => (tag === undefined || prompt.tags.includes(tag)) && isFound(prompt, search))
+  const found = prompts.filter((prompt) => matches(prompt, { q: search, ...(tag !== undefined && { tag }) }))
   const name = prompts.some((prompt) => prompt.name === chosen) ? chosen : found[0]?.name
   return (
     <div className="catalogue">
@@ -125,12 +127,4 @@ function Prompts({ caller }: { readonly caller: PageCaller }) {
       <main>{name !== undefined && <PromptPage key={name} name={name} mayAsk={caller.operations.includes('ask')} />}</main>
     </div>
   )
-}
-
-function isFound({ name, title, about = '', tags }: ListedPrompt, search: string): boolean {
-  const text = [name, title, about, ...tags].join(' ').toLowerCase()
-  return search
-    .toLowerCase()
-    .split(/\s+/)
-    .every((word) => text.includes(word))
 }

@@ -1,8 +1,10 @@
 import { Alert, Badge, Button, Code, Group, Loader, Tabs, Text, Title } from '@mantine/core'
-import type { AskResult, DescribedPrompt, ProblemDetails, TraceResult } from '@dunelight/serve'
+import { Refusal, type RefusalDetails } from '@dunelight/client'
+import { pathOf } from '@dunelight/client/host'
+import type { AskResult, DescribedPrompt, TraceResult } from '@dunelight/serve'
 import { useEffect, useState } from 'react'
 import { Answer } from './answer.js'
-import { ask, pathOf, promptNamed, Refusal, trace } from './service.js'
+import { ask, promptNamed, trace } from './service.js'
 import { Turns } from './turns.js'
 import { ValuesForm } from './values-form.js'
 
@@ -10,7 +12,7 @@ type Outcome =
   | { readonly kind: 'turns'; readonly result: TraceResult }
   | { readonly kind: 'asking'; readonly text: string }
   | { readonly kind: 'answer'; readonly result: AskResult }
-  | { readonly kind: 'refused'; readonly details: ProblemDetails }
+  | { readonly kind: 'refused'; readonly details: RefusalDetails }
 
 /** One prompt: what it is, a form with its values, and what comes of them. */
 export function PromptPage({ name, mayAsk }: { readonly name: string; readonly mayAsk: boolean }) {
@@ -24,8 +26,10 @@ export function PromptPage({ name, mayAsk }: { readonly name: string; readonly m
     })
   }, [name])
   if (!prompt) return <Loader m="md" size="sm" />
-  const refuse = (thrown: unknown) =>
-    setOutcome({ kind: 'refused', details: thrown instanceof Refusal ? thrown.details : unforeseen(thrown) })
+  const refuse = (thrown: unknown) => {
+    if (!(thrown instanceof Refusal)) throw thrown
+    setOutcome({ kind: 'refused', details: thrown.details })
+  }
   const render = () => trace(name, values).then((result) => setOutcome({ kind: 'turns', result }), refuse)
   const question = () => {
     setOutcome({ kind: 'asking', text: '' })
@@ -148,8 +152,4 @@ function curlOf(name: string, values: unknown): string {
     '  -H "Authorization: Bearer $TOKEN" -H "Content-Type: application/json" \\',
     `  -d '${body}'`,
   ].join('\n')
-}
-
-function unforeseen(thrown: unknown): ProblemDetails {
-  return { type: 'about:blank', title: 'The service cannot be reached', status: 0, detail: thrown instanceof Error ? thrown.message : '' }
 }

@@ -1,20 +1,12 @@
 import { defined } from 'dunelight/host'
 import '@mantine/core/styles.css'
 import './page.css'
-import { createTheme, MantineProvider } from '@mantine/core'
+import { MantineProvider } from '@mantine/core'
+import { theme } from '@dunelight/look/theme'
 import { createRoot } from 'react-dom/client'
 import { Desk } from './state/desk.js'
 import { Service } from './state/service.js'
 import { DeskPage } from './views/desk-page.js'
-
-const theme = createTheme({
-  primaryColor: 'cyan',
-  primaryShade: 9,
-  fontFamily: '"Noto Sans", "DejaVu Sans", system-ui, sans-serif',
-  fontFamilyMonospace: '"DejaVu Sans Mono", Menlo, Consolas, monospace',
-  defaultRadius: 'xs',
-  fontSizes: { xs: '12px', sm: '13px', md: '14px', lg: '16px', xl: '18px' },
-})
 
 const opening = Desk.open(new Service(location.hash.slice(1)))
 declare global {

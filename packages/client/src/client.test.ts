@@ -12,8 +12,8 @@ import { SERVED, testModel, useService } from '../../../test/service.js'
 import { approversText, makeKey } from '../../../test/signing.js'
 
 // What a service sends is what the client's types say.
-const sent = (result: AskResult, rendered: RenderResult): [AskedPrompt, RenderedPrompt] => [result, rendered]
-const heard = (result: AskedPrompt, rendered: RenderedPrompt): [AskResult, RenderResult] => [result, rendered]
+const sent: (asked: AskResult, turns: RenderResult) => [AskedPrompt, RenderedPrompt] = (asked, turns) => [asked, turns]
+const heard: (asked: AskedPrompt, turns: RenderedPrompt) => [AskResult, RenderResult] = (asked, turns) => [asked, turns]
 expect([sent, heard]).toHaveLength(2)
 
 const place = useWorkplace(SERVED)

@@ -48,6 +48,7 @@ export { costOf, estimateOf } from './ask/ask-report.js'
 export { type AskedRecord, askedFor, keepAsked } from './ask/asked-log.js'
 export { AnswerLog, type CachedAnswer } from './ask/answer-log.js'
 export { type Answered, type Answering, cachedAnswer, Questions, type QuestionSource } from './ask/question.js'
+export { Pieces, type TextPiece } from './ask/pieces.js'
 export { loneBatch, loneRecord } from './ask/lone-batch.js'
 export {
   unsupportedText,
@@ -87,12 +88,22 @@ export { copyLibrary } from './library/new-library.js'
 export { fileReader, foldersOf, readDocument, takesFiles } from './sources/file-cells.js'
 export { type FileDifference, type RecordDifference, type RenderedDifference } from './editions/wording-diff.js'
 export { Git } from './snapshots/git.js'
-export { CHANNELS_FILE, channelsOf, editionsOf, objectOf, type EditionsOf, type StoredEdition } from './snapshots/edition-folder.js'
-export { chooseEdition, expiryOf, refuseUnapproved, standingIn, trustedChannels } from './snapshots/choose-edition.js'
+export {
+  CHANNELS_FILE,
+  channelsOf,
+  editionsOf,
+  objectOf,
+  statementsAbout,
+  type EditionsOf,
+  type StoredEdition,
+} from './snapshots/edition-folder.js'
+export { chooseEdition, expiryOf, refuseUnapproved, trustedChannels } from './snapshots/choose-edition.js'
 export type { ApproverOptions } from './snapshots/trust.js'
 export { stateFolder } from './snapshots/state.js'
 export { APPROVERS_FILE, trustedApprovers } from './snapshots/trust.js'
 export { sha256 } from './output/bytes.js'
+export { PAGE_POLICY, pageFile } from './output/page-file.js'
+export { LineWriter } from './output/line-writer.js'
 export { append, appendTo } from './output/files.js'
 export { alikeWords, renderedWords, sideWords, turnPairs, wordingReport } from './editions/wording-report.js'
 export { pruneAnswers, pruneAudit } from './audit/prune-audit.js'

@@ -178,6 +178,7 @@ describe('with approvers', () => {
     expect(await wordsOf(lax)).toBe('1: First words.')
     expect((await send(lax, '/health', { headers: { cookie: 'x=1' } })).data).toMatchObject({
       expires: expect.stringContaining('2026-01-31'),
+      expired: true,
     })
     await lax.close()
     const strict = await open(file, { strictExpiry: true })

@@ -38,7 +38,8 @@ export interface HttpService {
   close(): Promise<void>
 }
 
-const THIS_MACHINE = ['127.0.0.1', 'localhost', '::1']
+/** The host names of this machine. */
+export const THIS_MACHINE = ['127.0.0.1', 'localhost', '::1']
 const HOUR = 3_600_000
 const LIMITS: HttpLimits = { body: 4 * 1024 * 1024 }
 

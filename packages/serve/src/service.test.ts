@@ -267,6 +267,11 @@ describe('callers', () => {
     const second = await served.open({ library: place.folder, callers: file, model: dear })
     const refused = await ask(second, 'two')
     expect(refused).toMatchObject({ status: 429, data: { type: 'urn:dunelight:budget-spent' } })
+    // A refusal that passes is no result of a key, and says when it passes.
+    const headers = { 'idempotency-key': 'a-key' }
+    const keyed = await send(second, '/ask/grade', { token: tokens.desk, body: { values: { note: 'two' } }, headers })
+    expect(keyed.status).toBe(429)
+    expect(Number(keyed.headers.get('retry-after'))).toBeGreaterThan(0)
     // What was answered before costs nothing.
     expect((await ask(second, 'one')).data).toMatchObject({ cached: true })
   })

@@ -1,3 +1,4 @@
+export { caseRows, type CaseReading } from './case-rows.js'
 export { csvTable, CsvRows, headingsOf } from './csv.js'
 export {
   beginningOf,

@@ -1,9 +1,9 @@
-import { once } from 'node:events'
 import { serveMock } from '@dunelight/node'
 import { defineCommand, LIBRARY, whole } from '../define-command.js'
 import { readMockFaults } from '../flags/mock-faults.js'
 import { openToRender } from '../flags/open-library.js'
 import { colorsFor, EXIT, WrongUse, type CommandContext } from '../ui/context.js'
+import { interrupted } from '../ui/serving.js'
 
 interface MockFlags {
   readonly port?: number
@@ -52,7 +52,7 @@ async function serve(context: CommandContext, folder: string, flags: MockFlags):
   })
   stdout.write(`${server.url}\n`)
   stderr.write(c.dim('mock model; Ctrl+C stops it\n'))
-  if (context.signal && !context.signal.aborted) await once(context.signal, 'abort')
+  await interrupted(context)
   await server.close()
   stderr.write(`${server.requests()} requests\n`)
   return EXIT.done

@@ -1,6 +1,6 @@
 import { createReadStream } from 'node:fs'
-import { readdir, readFile, realpath, stat } from 'node:fs/promises'
-import { basename, extname, join, relative, sep } from 'node:path'
+import { readdir, realpath, stat } from 'node:fs/promises'
+import { basename, join, relative, sep } from 'node:path'
 import { Readable } from 'node:stream'
 import { Hono, type Context } from 'hono'
 import { bodyLimit } from 'hono/body-limit'
@@ -11,6 +11,7 @@ import {
   filesThatItSets,
   formatOf,
   markOfText,
+  pageFile,
   readLibraryFolder,
   readLibraryTexts,
   saveText,
@@ -42,13 +43,6 @@ export interface DeskOptions extends GuardOptions {
 
 /** A text to be saved. */
 const MOST_BYTES = 8 * 1024 * 1024
-const PAGE_TYPES: Readonly<Record<string, string>> = {
-  '.html': 'text/html; charset=utf-8',
-  '.js': 'text/javascript; charset=utf-8',
-  '.css': 'text/css; charset=utf-8',
-  '.svg': 'image/svg+xml',
-  '.woff2': 'font/woff2',
-}
 
 /**
  * The server of the desk: the library's files, its tables, and saving a file. It answers to its own address alone, so that no
@@ -212,13 +206,6 @@ async function* linesOf(source: Parameters<typeof readTable>[0]): AsyncGenerator
 }
 
 async function sendPage(c: Context, pages: string): Promise<Response> {
-  const wanted = c.req.path === '/' ? '/index.html' : c.req.path
-  const place = join(pages, wanted)
-  const type = PAGE_TYPES[extname(place)]
-  if (!place.startsWith(pages + sep) || type === undefined) return c.text('there is nothing here', 404)
-  const bytes = await readFile(place).catch(() => undefined)
-  if (!bytes) return c.text('there is nothing here', 404)
-  c.header('content-type', type)
-  c.header('cache-control', wanted.startsWith('/assets/') ? 'max-age=31536000, immutable' : 'no-store')
-  return c.body(bytes)
+  const file = await pageFile(pages, c.req.path)
+  return file ? c.body(file.bytes, 200, file.headers) : c.text('there is nothing here', 404)
 }

@@ -4,7 +4,7 @@ import { stream } from 'hono/streaming'
 import { problemRecord, type Library } from 'dunelight'
 import { MOCK_MODEL } from 'dunelight/host'
 import { askOnce, openLibrary, readyModel, type ReadyModel } from '@dunelight/node'
-import { askedFor, costOf, keepAsked, RequestCancelled, secrets, type Answered, type AskedRecord } from '@dunelight/node/host'
+import { askedFor, costOf, keepAsked, Pieces, RequestCancelled, secrets, type Answered, type AskedRecord } from '@dunelight/node/host'
 import { faultOf, refuse } from './guards.js'
 import { isLibraryFile } from './library-files.js'
 import type { Session } from './session.js'
@@ -13,8 +13,6 @@ import type { Session } from './session.js'
 const MOST_BYTES = 64 * 1024 * 1024
 /** Questions of a record that the page shows. */
 const MOST_ASKED = 50
-/** Milliseconds between two pieces of a reply on their way to the page. */
-const PIECE_PAUSE = 25
 
 interface AskBody {
   /** Texts of the library as they are edited in the page. */
@@ -72,7 +70,7 @@ function answer(c: Context, root: string, session: Session, body: AskBody): Resp
     // One after the other: a piece is written while the next comes.
     let written = Promise.resolve<unknown>(undefined)
     const tell = (event: object) => (written = written.then(() => out.write(`${secrets.redact(JSON.stringify(event))}\n`)))
-    const pieces = new Pieces((piece) => void tell(piece))
+    const pieces = new Pieces((piece) => void tell({ kind: 'text', ...piece }))
     try {
       const asked = await ask(root, session, body, cancel.signal, pieces, (why) => void tell({ kind: 'retry', why }))
       await keepAsked(root, asked)
@@ -139,32 +137,6 @@ function outcome({ text, answers, problems, notes, turns = [] }: Answered, model
     usage: usage.sent + usage.received > 0 ? usage : last?.answer.usage,
     requests: sent.length,
     cost: model.price ? costOf(usage, model.price) : undefined,
-  }
-}
-
-/** Passes on what has come of a text, a few times in a second: what was passed on before is not sent again. */
-class Pieces {
-  private sent = ''
-  private text = ''
-  private clock: NodeJS.Timeout | undefined
-
-  constructor(private readonly tell: (piece: { kind: 'text'; from: number; text: string }) => void) {}
-
-  hear(text: string): void {
-    this.text = text
-    this.clock ??= setTimeout(() => this.pass(), PIECE_PAUSE)
-  }
-
-  end(): void {
-    clearTimeout(this.clock)
-  }
-
-  private pass(): void {
-    this.clock = undefined
-    // Another try begins anew.
-    const from = this.text.startsWith(this.sent) ? this.sent.length : 0
-    this.tell({ kind: 'text', from, text: this.text.slice(from) })
-    this.sent = this.text
   }
 }
 

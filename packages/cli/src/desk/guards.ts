@@ -1,6 +1,6 @@
 import type { Context, MiddlewareHandler } from 'hono'
 import { ProblemError, problemRecord } from 'dunelight'
-import { secrets } from '@dunelight/node/host'
+import { PAGE_POLICY, secrets } from '@dunelight/node/host'
 
 /** The header that carries the key. */
 export const KEY_HEADER = 'x-desk-key'
@@ -11,10 +11,6 @@ export interface GuardOptions {
   /** The host and port that it answers to, as a browser sends them: known once it listens. */
   readonly host: () => string
 }
-
-/** Nothing from elsewhere, no code that is made of text. */
-const PAGE_POLICY =
-  "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'"
 
 /** It answers to its own address alone, so that no other host name leads here. */
 export function ownHost({ host }: GuardOptions): MiddlewareHandler {

@@ -5,6 +5,7 @@ import { serve, type ServerType } from '@hono/node-server'
 import openAddress from 'open'
 import { readLibraryFolder } from '@dunelight/node/host'
 import { colorsFor, EXIT, WrongUse, type CommandContext } from '../ui/context.js'
+import { interrupted, listenAt } from '../ui/serving.js'
 import { deskApp } from './app.js'
 import { DeskRuns } from './desk-runs.js'
 import { Session } from './session.js'
@@ -31,7 +32,7 @@ export async function serveDesk(context: CommandContext, folder: string, flags: 
   const session = new Session(flags.requests ?? USUAL_REQUESTS)
   const runs = new DeskRuns(root, session)
   const app = deskApp({ root, key, session, runs, host: () => `127.0.0.1:${place}`, pages: PAGES })
-  const server = await listening(app.fetch, flags.port ?? USUAL_PORT, flags.port !== undefined)
+  const server = await listenAt(flags.port, USUAL_PORT, (port) => listening(app.fetch, port))
   place = (server.address() as { port: number }).port
   const c = colorsFor(context.stderr, context.env)
   // The key stands behind the #: browsers do not send that part, and no log keeps it.
@@ -39,10 +40,7 @@ export async function serveDesk(context: CommandContext, folder: string, flags: 
   // A program that reads the address from a pipe opens it itself.
   if (flags.browser !== false && context.stdout.isTTY) await inBrowser(`http://127.0.0.1:${place}/#${key}`)
   context.stderr.write(c.dim(`desk for ${artefacts.library.title ?? folder}; Ctrl+C stops it\n`))
-  await new Promise<void>((resolve) => {
-    if (context.signal?.aborted) resolve()
-    context.signal?.addEventListener('abort', () => resolve())
-  })
+  await interrupted(context)
   await runs.close()
   await new Promise<void>((resolve) => {
     server.close(() => resolve())
@@ -64,14 +62,9 @@ async function inBrowser(address: string): Promise<void> {
 const USUAL_PORT = 7118
 const USUAL_REQUESTS = 200
 
-/** Listens at the port. If it is taken and was only the default, listens at any free port. */
-function listening(fetch: Parameters<typeof serve>[0]['fetch'], port: number, asked: boolean): Promise<ServerType> {
+function listening(fetch: Parameters<typeof serve>[0]['fetch'], port: number): Promise<ServerType> {
   return new Promise((resolve, reject) => {
     const server = serve({ fetch, port, hostname: '127.0.0.1' }, () => resolve(server))
-    server.once('error', (fault: NodeJS.ErrnoException) => {
-      if (fault.code !== 'EADDRINUSE') reject(fault)
-      else if (asked) reject(new WrongUse(`something else listens at port ${port}`, 'choose another, or --port 0 for a free one'))
-      else listening(fetch, 0, false).then(resolve, reject)
-    })
+    server.once('error', reject)
   })
 }

@@ -1,7 +1,8 @@
 import { createService, listen, type HttpServiceOptions, type ServiceLogLine } from '@dunelight/serve'
-import { newCallerId, newToken, ownerNamed, Service, serveStreams } from '@dunelight/serve/host'
+import { newCallerId, newToken, ownerNamed, Service, THIS_MACHINE } from '@dunelight/serve/host'
 import { approversOf, type ApproverFlags } from '../flags/open-library.js'
 import { colorsFor, EXIT, WrongUse, type CommandContext } from '../ui/context.js'
+import { interrupted, listenAt } from '../ui/serving.js'
 
 export interface ServeFlags extends ApproverFlags {
   readonly channel?: string
@@ -21,7 +22,6 @@ export interface ServeFlags extends ApproverFlags {
 /** Prompts whose refusal is told at the start. */
 const SHOWN_REFUSALS = 3
 const USUAL_PORT = 7120
-const THIS_MACHINE = ['127.0.0.1', 'localhost', '::1']
 
 /** Serves a library until the command is interrupted; then what is in flight is completed. */
 export async function serveLibrary(context: CommandContext, folder: string, flags: ServeFlags): Promise<number> {
@@ -40,6 +40,8 @@ export async function serveLibrary(context: CommandContext, folder: string, flag
 }
 
 async function serveStdio(context: CommandContext, options: HttpServiceOptions): Promise<number> {
+  // The protocol's own package is large: it is loaded only here.
+  const { serveStreams } = await import('@dunelight/serve/stdio')
   const service = await Service.open(options)
   sayWhatIsServed(context, service)
   await serveStreams(service, ownerNamed('owner', options.channel), context.stdin, context.stdout, context.signal)
@@ -63,19 +65,16 @@ async function serveHttp(context: CommandContext, options: HttpServiceOptions, f
     ...(callers !== undefined && { callers }),
     ...(callers === undefined && needsToken && { owner: { id: owner, digest } }),
   })
-  const listening = await listen(service, { port: port ?? USUAL_PORT, hostname: address }).catch(async (fault: unknown) => {
-    if ((fault as NodeJS.ErrnoException).code !== 'EADDRINUSE') throw fault
-    if (port === undefined) return listen(service, { port: 0, hostname: address })
-    await service.close()
-    throw new WrongUse(`something else listens at port ${port}`, 'choose another, or --port 0 for a free one')
-  })
+  const listening = await listenAt(port, USUAL_PORT, (free) => listen(service, { port: free, hostname: address })).catch(
+    async (fault: unknown) => {
+      await service.close()
+      throw fault
+    },
+  )
   context.stdout.write(`http://${address.includes(':') ? `[${address}]` : address}:${listening.port}/\n`)
   sayWhatIsServed(context, service.service)
   if (callers === undefined && needsToken) context.stderr.write(`token: ${token}\n`)
-  await new Promise<void>((resolve) => {
-    if (context.signal?.aborted) resolve()
-    context.signal?.addEventListener('abort', () => resolve())
-  })
+  await interrupted(context)
   await listening.close()
   return EXIT.done
 }

@@ -1,6 +1,5 @@
-import type { AnyValues } from 'dunelight'
+import { ProblemError, type AnyValues } from 'dunelight'
 import { usageOf } from 'dunelight/host'
-import { ProblemError } from 'dunelight'
 import type { ClientAskOptions, ClientPrompt, ClientRenderOptions } from '../remote/client-prompt.js'
 import { Refusal } from '../remote/refusal.js'
 import type { AskedPrompt, ReadPrompt, RenderedPrompt } from '../remote/wire.js'
@@ -25,18 +24,18 @@ export class LocalPrompt implements ClientPrompt {
     if (idempotencyKey !== undefined) throw new TypeError('an idempotency key is for a service; in local mode the model is asked directly')
     const { library, edition } = await this.wording()
     const prompt = library.prompt(this.name)
-    const { fingerprint } = prompt.render(values, options)
+    const prepared = prompt.prepare(values)
+    const { fingerprint } = prepared.render(options)
     let sent = ''
     const onText = (text: string) => {
       const from = text.startsWith(sent) ? sent.length : 0
       sent = text
       onPiece?.({ from, text: text.slice(from) })
     }
-    const answer = await prompt.ask(values, { model, ...options, ...(signal && { signal }), ...(onPiece && { onText }) })
+    const answer = await prompt.askPrepared(prepared, { model, ...options, ...(signal && { signal }), ...(onPiece && { onText }) })
     const { text, reply, problems, notes, answers } = answer
     if (problems.length > 0 || text === undefined || !reply) throw new ProblemError(problems)
     const usage = usageOf(answers)
-    const messages = (all: readonly { readonly message: string }[]) => all.map(({ message }) => message)
     return {
       answer: reply.value,
       text,
@@ -44,9 +43,9 @@ export class LocalPrompt implements ClientPrompt {
       fingerprint,
       model: 'the application’s own',
       ...(usage && { usage }),
-      repairs: messages(reply.repairs),
-      unsupported: messages(reply.unsupported),
-      notes: messages(notes),
+      repairs: messagesOf(reply.repairs),
+      unsupported: messagesOf(reply.unsupported),
+      notes: messagesOf(notes),
       corrections: answers.length - 1,
       cached: false,
       ...(answers.some(({ isMock }) => isMock) && { isMock: true as const }),
@@ -59,14 +58,17 @@ export class LocalPrompt implements ClientPrompt {
     const checked = values && prompt.render(values).read(text)
     const read = checked ?? prompt.read(text)
     if (read.problems.length > 0) throw new ProblemError(read.problems)
-    const messages = (all: readonly { readonly message: string }[]) => all.map(({ message }) => message)
     return {
       answer: read.value,
       edition,
-      repairs: messages(read.repairs),
-      ...(checked && { unsupported: messages(checked.unsupported) }),
+      repairs: messagesOf(read.repairs),
+      ...(checked && { unsupported: messagesOf(checked.unsupported) }),
     }
   }
+}
+
+function messagesOf(all: readonly { readonly message: string }[]): string[] {
+  return all.map(({ message }) => message)
 }
 
 /** What an application hears when the editions are older than it allows. */

@@ -1,6 +1,6 @@
-import { Library, ProblemError } from 'dunelight'
+import { ProblemError, type Library } from 'dunelight'
 import { defined, problem } from 'dunelight/host'
-import { contentOf, faultOfWording, readApprovers, type Channels, type ChannelTarget, type Edition } from 'dunelight/editions'
+import { libraryOf, readApprovers, type Channels, type ChannelTarget, type Edition } from 'dunelight/editions'
 import { Refusal } from '../remote/refusal.js'
 import { pathOf, type ServiceHttp } from '../remote/http.js'
 import type { TextCache } from './cache.js'
@@ -59,10 +59,6 @@ export class LocalWordings {
     return Object.entries(this.channels?.channels ?? {}).flatMap(([name, targets]) => (Object.hasOwn(targets, channel) ? [name] : []))
   }
 
-  get(name: string): LocalWording | undefined {
-    return this.wordings.get(name)
-  }
-
   /**
    * Begins with what was kept: verified like anything that is fetched.
    *
@@ -96,7 +92,7 @@ export class LocalWordings {
     const channels = fetched === 'unchanged' ? defined(this.channels) : this.verified(textOf(fetched))
     const wordings = new Map<string, LocalWording>()
     for (const name of this.wordings.keys()) {
-      const wording = await this.opened(name, channels, true)
+      const wording = await this.wordingOf(name, channels, true)
       if (wording) wordings.set(name, wording)
     }
     if (fetched !== 'unchanged') await cache.setData('channels', textOf(fetched))
@@ -119,7 +115,7 @@ export class LocalWordings {
     if (known) return known
     const { channel } = this.setting
     if (!this.channels) throw new ProblemError([problem('channel-unknown', { name, channel, known: [] })])
-    const wording = await this.opened(name, this.channels, false)
+    const wording = await this.wordingOf(name, this.channels, false)
     if (!wording) {
       const known = Object.keys(new Map(Object.entries(this.channels.channels)).get(name) ?? {})
       throw new ProblemError([problem('channel-unknown', { name, channel, known })])
@@ -129,7 +125,7 @@ export class LocalWordings {
   }
 
   /** An edition that the channels point at: as it is open, as it was kept, or fetched. Its approvals are checked each time. */
-  private async opened(name: string, channels: Channels, isRefresh: boolean): Promise<LocalWording | undefined> {
+  private async wordingOf(name: string, channels: Channels, isRefresh: boolean): Promise<LocalWording | undefined> {
     const target = new Map(Object.entries(new Map(Object.entries(channels.channels)).get(name) ?? {})).get(this.setting.channel)
     if (!target) return undefined
     const sent = await this.sent(name, target, isRefresh)
@@ -141,7 +137,7 @@ export class LocalWordings {
     }
     const open = this.wordings.get(name)
     if (open?.digest === target.digest) return open
-    return { name, edition: target.edition, digest: target.digest, library: await this.libraryOf(name, edition) }
+    return { name, edition: target.edition, digest: target.digest, library: await this.opened(name, edition) }
   }
 
   private async sent(name: string, target: ChannelTarget, isRefresh: boolean): Promise<SentEdition> {
@@ -157,29 +153,19 @@ export class LocalWordings {
     return sent
   }
 
-  private async libraryOf(name: string, edition: Edition): Promise<Library> {
+  private async opened(name: string, edition: Edition): Promise<Library> {
     const { countTokens } = this.setting
-    const content = await contentOf(edition, {
+    const library = await libraryOf(edition, {
       object: (digest) => this.object(`${pathOf(name)}/${edition.edition}`, digest),
       readTable: tableRows,
-    })
-    const altered = (why: string) => new ProblemError([problem('edition-altered', { file: `${name}@${edition.edition}`, why })])
-    if (typeof content === 'string') throw altered(content)
-    const { artefacts, problems, attachments, tables } = content
-    const hasSchema = [...artefacts.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
-    const validator = hasSchema ? (await import('dunelight/json-schema')).validator : undefined
-    const library = new Library(artefacts, problems, {
-      attachments,
-      tables,
-      ...(validator && { validator }),
+      loadValidator: async () => (await import('dunelight/json-schema')).validator,
       ...(countTokens && { countTokens }),
     })
-    const fault = faultOfWording(edition, library)
-    if (fault !== undefined) throw altered(fault)
-    return library
+    if (typeof library !== 'string') return library
+    throw new ProblemError([problem('edition-altered', { file: `${name}@${edition.edition}`, why: library })])
   }
 
-  /** A file that lies beside the editions. Its digest is checked by whoever opens the edition. */
+  /** A file that lies beside the editions. Opening the edition checks its digest. */
   private async object(edition: string, digest: string): Promise<Uint8Array | undefined> {
     const { http, cache } = this.setting
     const key = `object/${digest}`

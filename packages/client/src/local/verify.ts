@@ -7,6 +7,7 @@ import {
   readChannels,
   readEdition,
   readStatement,
+  refusalOf,
   standingOf,
   tagsOf,
   type Approvers,
@@ -61,9 +62,5 @@ export function verifiedEdition(
     return typeof read === 'string' ? [] : [read]
   })
   const subject = { library: edition.library, name, number, digest, tags: tagsOf(edition) }
-  const { isApproved, missing, revokedBy } = standingOf(subject, statements, trust.approvers)
-  if (isApproved) return edition
-  return revokedBy.length > 0
-    ? problem('edition-revoked', { name, number, by: revokedBy.join(', ') })
-    : problem('edition-unapproved', { name, number, missing })
+  return refusalOf(subject, standingOf(subject, statements, trust.approvers)) ?? edition
 }

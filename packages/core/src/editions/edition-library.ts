@@ -5,6 +5,7 @@ import { READING } from '../library/fingerprint.js'
 import { schemaOf } from '../interop/to-schema.js'
 import type { CaseRows } from '../library/case-rows.js'
 import { Library, type LibraryOptions } from '../library/library.js'
+import { needsValidator, type Validator } from '../library/outputs.js'
 import type { Problem } from '../problems/problem.js'
 import type { FileValue } from '../values/files.js'
 import { decodeUtf8 } from '../values/web.js'
@@ -98,6 +99,8 @@ export interface EditionOptions extends Omit<LibraryOptions, 'attachments' | 'ta
   readonly object: (digest: string) => Promise<Uint8Array | undefined>
   /** Reads the table that an example set takes its cases from; a text says why it cannot be read. */
   readonly readTable: (path: string, bytes: Uint8Array) => Promise<CaseRows | string>
+  /** Loads what checks data by a JSON Schema, for an edition with an output that is one. */
+  readonly loadValidator?: () => Promise<Validator>
   /** Files of the working library that are none of the edition: batches, and the models that are asked. */
   readonly beside?: Readonly<Record<string, string>>
 }
@@ -155,7 +158,8 @@ export async function libraryOf(edition: Edition, options: EditionOptions): Prom
   const content = await contentOf(edition, options)
   if (typeof content === 'string') return content
   const { artefacts, problems, attachments, tables } = content
-  const library = new Library(artefacts, problems, { ...options, attachments, tables })
+  const validator = options.validator ?? (needsValidator(artefacts) ? await options.loadValidator?.() : undefined)
+  const library = new Library(artefacts, problems, { ...options, attachments, tables, ...(validator && { validator }) })
   return faultOfWording(edition, library) ?? library
 }
 

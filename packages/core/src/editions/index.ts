@@ -14,6 +14,6 @@ export {
 } from './edition-library.js'
 export { CHANNEL_NAME, meansEdition, readReference, type Reference, type Snapshot } from './reference.js'
 export { digestOf, isSignedBy, type PublicKey, type Purpose, readPublicKey, signedBytes } from './signed.js'
-export { type JudgedStatement, type Standing, standingOf, type Subject } from './standing.js'
+export { type JudgedStatement, refusalOf, type Standing, standingOf, type Subject } from './standing.js'
 export { tagsOf } from './tags.js'
 export { readStatement, type SignedStatement, type Statement, type StatedAction, statementText } from './statement.js'

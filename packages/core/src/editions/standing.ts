@@ -1,3 +1,4 @@
+import { problem, type Problem } from '../problems/problem.js'
 import type { ApprovalRule, Approvers } from './approvers.js'
 import { isSignedBy } from './signed.js'
 import type { SignedStatement, StatedAction } from './statement.js'
@@ -66,6 +67,17 @@ export function standingOf(subject: Subject, statements: readonly SignedStatemen
     missing,
     revokedBy: [...revoked],
   }
+}
+
+/** Why an edition of this standing may not be used; undefined if it may. */
+export function refusalOf(
+  { name, number }: Pick<Subject, 'name' | 'number'>,
+  { isApproved, missing, revokedBy }: Standing,
+): Problem | undefined {
+  if (isApproved) return undefined
+  return revokedBy.length > 0
+    ? problem('edition-revoked', { name, number, by: revokedBy.join(', ') })
+    : problem('edition-unapproved', { name, number, missing })
 }
 
 function applies({ tags }: ApprovalRule, own: readonly string[]): boolean {

@@ -12,6 +12,11 @@ import { write } from '../values/write.js'
 /** Makes a check of a JSON Schema (2020-12): what is wrong with data by it. It throws where the schema itself cannot be used. */
 export type Validator = (schema: JsonSchema) => CheckData
 
+/** Whether one of the outputs is a JSON Schema, so that its answers need a validator. */
+export function needsValidator({ outputs }: { readonly outputs: Outputs }): boolean {
+  return [...outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
+}
+
 type Outputs = ReadonlyMap<string, OutputModel>
 
 /** The outputs, joined with their bases, and their labels if an example set has them. */

@@ -3,10 +3,10 @@ import { mkdir, open, type FileHandle } from 'node:fs/promises'
 import { dirname } from 'node:path'
 import type { ModelAnswer, Problem } from 'dunelight'
 import { problem, defined } from 'dunelight/host'
-import { append, WriteFault } from '../output/files.js'
+import { append } from '../output/files.js'
+import { LineWriter } from '../output/line-writer.js'
 import { secrets } from '../output/secrets.js'
 import { hashName, HashSet64 } from '../runs/hash-set.js'
-import { reason } from '../output/reason.js'
 
 /** An answer as it is kept: one line of JSON, never changed. */
 export interface CachedAnswer extends ModelAnswer {
@@ -32,14 +32,15 @@ export class AnswerLog {
   private indexing = Promise.resolve()
   /** Answers that are on their way to the disk. */
   private readonly unwritten = new Map<string, CachedAnswer>()
-  private waiting: { readonly line: Buffer; readonly done: (fault?: Error) => void }[] = []
-  private writing: Promise<void> | undefined
+  private readonly writer: LineWriter
 
   private constructor(
     private readonly path: string,
     private readonly file: FileHandle,
     private end: number,
-  ) {}
+  ) {
+    this.writer = new LineWriter((bytes) => append(file, bytes, path))
+  }
 
   /** Opens it, or creates it. A line that a killed process left half written is skipped, with a notice. */
   static async open(path: string, notice?: (problem: Problem) => void): Promise<AnswerLog> {
@@ -97,7 +98,7 @@ export class AnswerLog {
 
   /** Another process has added answers, and ours have other positions than expected: the positions are read from the file. */
   private async anew(key: string): Promise<CachedAnswer | undefined> {
-    await this.writing?.catch(() => undefined)
+    await this.writer.settled()
     await this.indexFrom(0)
     const start = this.startOf(key)
     return start === undefined ? undefined : this.readAt(start, key)
@@ -109,41 +110,19 @@ export class AnswerLog {
     this.place(answer.key, this.end)
     this.end += line.length
     this.unwritten.set(answer.key, answer)
-    return new Promise((resolve, reject) => {
-      const done = (fault?: Error) => {
-        if (this.unwritten.get(answer.key) === answer) this.unwritten.delete(answer.key)
-        if (fault === undefined) resolve()
-        else reject(fault)
-      }
-      this.waiting.push({ line, done })
-      this.writing ??= this.writeAll()
+    return this.writer.add(line).finally(() => {
+      if (this.unwritten.get(answer.key) === answer) this.unwritten.delete(answer.key)
     })
   }
 
   async close(): Promise<void> {
-    await this.writing?.catch(() => undefined)
+    await this.writer.settled()
     await this.file.close()
-  }
-
-  /** All that waits is written at once: many answers may come in the time of one writing. */
-  private async writeAll(): Promise<void> {
-    while (this.waiting.length > 0) {
-      const some = this.waiting
-      this.waiting = []
-      const bytes = Buffer.concat(some.map(({ line }) => line))
-      try {
-        await append(this.file, bytes, this.path)
-        for (const { done } of some) done()
-      } catch (fault) {
-        for (const { done } of some) done(fault instanceof WriteFault ? fault : new WriteFault(this.path, reason(fault), { cause: fault }))
-      }
-    }
-    this.writing = undefined
   }
 
   /** Finds answers that another process has added since. */
   async refresh(): Promise<void> {
-    await this.writing?.catch(() => undefined)
+    await this.writer.settled()
     if ((await this.file.stat()).size === this.end) return
     await this.indexFrom(this.indexed)
   }
@@ -178,7 +157,7 @@ export class AnswerLog {
     }
     this.indexed = position
     // Answers that were added meanwhile come after; a wrong guess is noticed when one is read.
-    this.end = position + this.waiting.reduce((sum, { line: waiting }) => sum + waiting.length, 0)
+    this.end = position + this.writer.waitingBytes
   }
 
   private note(bytes: Buffer, offset: number, line: number, notice?: (problem: Problem) => void): void {

@@ -6,6 +6,7 @@ import {
   type ModelRequest,
   type PreparedValues,
   type Problem,
+  type Rendering,
   type Turn,
 } from 'dunelight'
 import {
@@ -58,6 +59,8 @@ export interface Wanted {
   readonly candidate?: number
   /** An answer of which one part is regenerated; the rest stays. */
   readonly retry?: { readonly text: string; readonly part: string }
+  /** The record as it is rendered, by who has it already. */
+  readonly rendering?: Rendering
   /** Turns after those of the prompt. */
   readonly more?: readonly Turn[]
 }
@@ -120,7 +123,7 @@ export class Questions {
   }
 
   private async exchange(record: BatchRecord, prepared: PreparedValues, headings: readonly string[], wanted: Wanted): Promise<Answered> {
-    const { candidate = 1, retry, more = [] } = wanted
+    const { candidate = 1, retry, rendering: known, more = [] } = wanted
     const { locale, model: batchModel, prompt } = this.batch
     const options = {
       record: record.id,
@@ -131,7 +134,7 @@ export class Questions {
     let form: Form | undefined
     let read: Answered['read']
     try {
-      const rendering = contained(() => prepared.render(options))
+      const rendering = known ?? contained(() => prepared.render(options))
       form = rendering.form
       read = (text) => rendering.read(text)
       const enveloped = (of: BatchRecord, bytes: ByteTurns, fingerprint: string) => (name: string) =>

@@ -7,6 +7,7 @@ import {
   OTHER_FOLDERS,
   caseTables,
   FOLDERS,
+  needsValidator,
   problem,
   readLibraryFiles,
   type CaseRows,
@@ -74,8 +75,7 @@ export async function openLibrary<P extends object = AnyPrompts, A extends objec
   const budgets = [...artefacts.examples.values(), ...artefacts.prompts.values()].some(countsTokens)
   const screened = artefacts.library.screens.some(({ finds }) => finds === 'tokens')
   const countTokens = options.countTokens ?? (budgets || screened ? await tokenCounter() : undefined)
-  const schemas = [...artefacts.outputs.values()].some((output) => output.form === 'fields' && output.schema !== undefined)
-  const validator = options.validator ?? (schemas ? (await import('dunelight/json-schema')).validator : undefined)
+  const validator = options.validator ?? (needsValidator(artefacts) ? (await import('dunelight/json-schema')).validator : undefined)
   const library = new Library<P, A>(artefacts, problems, {
     ...options,
     ...(validator && { validator }),

@@ -69,8 +69,8 @@ export async function carryOut<C extends Counts>(
     await writeRun(folder, { ...file, state: 'running' })
     listener.onBegun?.(file.run)
     const task = await open()
-    const { run, prompt } = file
-    const { name, fingerprint } = prompt
+    const { prompt: asked, run } = file
+    const { name, fingerprint } = asked
     const audited = async (status: Exclude<RunState, 'running'> | 'begun') =>
       task.audit?.write({ operation: 'run', run, prompt: name, fingerprint, status })
     try {

@@ -1,7 +1,7 @@
 import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
-import { faultOfChannels, standingOf, type Approvers, type Channels, type Standing } from 'dunelight/editions'
-import { CHANNELS_FILE, channelsOf, editionsOf, type EditionsOf, type StoredEdition } from './edition-folder.js'
+import { faultOfChannels, refusalOf, standingOf, type Approvers, type Channels, type Standing } from 'dunelight/editions'
+import { CHANNELS_FILE, channelsOf, editionsOf, statementsAbout, type EditionsOf, type StoredEdition } from './edition-folder.js'
 import { requiredId } from './library-id.js'
 import { rememberChannels } from './state.js'
 
@@ -87,16 +87,13 @@ export async function chooseEdition(
 /** The standing of an edition by these approvers. */
 export function standingIn(all: EditionsOf, stored: StoredEdition, tags: readonly string[], approvers: Approvers): Standing {
   const subject = { library: stored.edition.library, name: stored.name, number: stored.number, digest: stored.digest, tags }
-  return standingOf(
-    subject,
-    all.statements.filter(({ path }) => path.startsWith(stored.path.replace(/json$/, ''))).map(({ signed }) => signed),
-    approvers,
-  )
+  return standingOf(subject, statementsAbout(all, stored), approvers)
 }
 
 /**
  * Refuses an edition that may not be used.
  *
+ * @returns What the approvers say of it; undefined without approvers.
  * @throws ProblemError if it belongs to another library, was revoked, or lacks approvals.
  */
 export function refuseUnapproved(
@@ -108,18 +105,14 @@ export function refuseUnapproved(
     channels,
     approvers,
   }: { readonly library: string | undefined; readonly channels: Channels | undefined; readonly approvers: Approvers | undefined },
-): void {
+): Standing | undefined {
   const { name, number, digest, path, edition } = stored
   const own = approvers ? ownId(library, approvers) : library
   if (own !== undefined && edition.library !== own)
     throw new ProblemError([problem('edition-altered', { file: path, why: 'it belongs to another library' })])
   if (channels?.revoked.includes(digest)) throw new ProblemError([problem('edition-revoked', { name, number, by: CHANNELS_FILE })])
-  if (!approvers) return
-  const { isApproved, missing, revokedBy } = standingIn(all, stored, tags, approvers)
-  if (isApproved) return
-  throw new ProblemError([
-    revokedBy.length > 0
-      ? problem('edition-revoked', { name, number, by: revokedBy.join(', ') })
-      : problem('edition-unapproved', { name, number, missing }),
-  ])
+  const standing = approvers && standingIn(all, stored, tags, approvers)
+  const refusal = standing && refusalOf(stored, standing)
+  if (refusal) throw new ProblemError([refusal])
+  return standing
 }

@@ -66,6 +66,11 @@ export function statementPath(edition: Pick<StoredEdition, 'path'>, { statement 
   return `${edition.path.replace(/\.json$/, '')}.${statement.action}-${shortDigest(statement.key)}.json`
 }
 
+/** The statements about one edition: their files stand beside its own. */
+export function statementsAbout({ statements }: EditionsOf, { path }: Pick<StoredEdition, 'path'>): SignedStatement[] {
+  return statements.filter((stored) => stored.path.startsWith(path.replace(/json$/, ''))).map(({ signed }) => signed)
+}
+
 export function objectPath(digest: string): string {
   return `${OBJECTS}/${digest.replace('sha256:', '')}`
 }

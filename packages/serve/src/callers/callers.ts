@@ -10,10 +10,6 @@ export class Callers {
     this.byId = new Map(all.map((caller) => [caller.id, caller]))
   }
 
-  get all(): readonly Caller[] {
-    return [...this.byId.values()]
-  }
-
   /**
    * The caller whose token it is.
    *

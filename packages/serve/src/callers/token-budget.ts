@@ -1,7 +1,7 @@
 import { mkdir, open, readdir, readFile, rm, type FileHandle } from 'node:fs/promises'
 import { join } from 'node:path'
 import { defined } from 'dunelight/host'
-import { append } from '@dunelight/node/host'
+import { append, LineWriter } from '@dunelight/node/host'
 import { ServiceFault } from '../faults/fault.js'
 import type { Caller } from './caller.js'
 
@@ -25,9 +25,12 @@ export interface Reservation {
 export class TokenBudgets {
   private readonly used = new Map<string, number>()
   private question = 0
-  private readonly waiting: string[] = []
-  private writing: Promise<void> = Promise.resolve()
-  private next: Promise<void> | undefined
+  private readonly writer = new LineWriter(async (bytes) => {
+    // A line that was begun before midnight may be counted after it.
+    const { handle } = defined(this.file)
+    await append(handle, bytes, this.folder)
+    await handle.datasync()
+  })
   private file: { readonly day: string; readonly handle: FileHandle } | undefined
   private opening: Promise<FileHandle> | undefined
 
@@ -72,24 +75,13 @@ export class TokenBudgets {
   }
 
   async close(): Promise<void> {
-    await this.writing.catch(() => undefined)
+    await this.writer.settled()
     await this.file?.handle.close()
     this.file = undefined
   }
 
-  /** Lines that come at the same time are written, and made durable, at once. */
   private write(line: BudgetLine): Promise<void> {
-    this.waiting.push(`${JSON.stringify(line)}\n`)
-    return (this.next ??= this.writing.catch(() => undefined).then(() => this.writeWaiting()))
-  }
-
-  private writeWaiting(): Promise<void> {
-    // A line that was begun before midnight may be counted after it.
-    const handle = defined(this.file).handle
-    const lines = this.waiting.splice(0).join('')
-    this.next = undefined
-    this.writing = append(handle, lines, this.folder).then(() => handle.datasync())
-    return this.writing
+    return this.writer.add(Buffer.from(`${JSON.stringify(line)}\n`))
   }
 
   private async fileOf(day: string): Promise<FileHandle> {
@@ -119,7 +111,7 @@ export class TokenBudgets {
     if (lines.at(-1) !== '') await append(handle, '\n', path)
     const before = this.file
     this.file = { day, handle }
-    await this.writing.catch(() => undefined)
+    await this.writer.settled()
     await before?.handle.close()
     for (const name of await readdir(this.folder)) if (name < `${day}.jsonl`) await rm(join(this.folder, name), { force: true })
     return handle

@@ -1,4 +1,5 @@
-import { createHash, randomBytes, timingSafeEqual } from 'node:crypto'
+import { randomBytes, timingSafeEqual } from 'node:crypto'
+import { sha256, textBytes } from '@dunelight/node/host'
 
 /** `dl_`, the id of the caller, 32 random bytes. */
 const TOKEN = /^dl_([a-z0-9]{8})_([A-Za-z0-9_-]{43})$/
@@ -21,7 +22,7 @@ export function callerIdIn(token: string): string | undefined {
 }
 
 export function digestOfToken(token: string): string {
-  return `sha256:${createHash('sha256').update(token).digest('hex')}`
+  return `sha256:${sha256(textBytes(token))}`
 }
 
 /** Whether a digest is one of several. All are compared, in constant time. */

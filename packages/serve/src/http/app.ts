@@ -1,3 +1,4 @@
+import { expiryOf } from '@dunelight/node/host'
 import { Hono, type Context } from 'hono'
 import type { Caller, Operation } from '../callers/caller.js'
 import { faultOf, ServiceFault } from '../faults/fault.js'
@@ -9,10 +10,10 @@ import { bodyText } from './body.js'
 import { headersOf } from './headers.js'
 import { editionRoutes } from './edition-routes.js'
 import { askStream } from './event-stream.js'
-import type { Idempotency, KeptResult } from './idempotency.js'
+import { refusedResult, type Idempotency, type KeptResult } from './idempotency.js'
 import { openApiOf } from './openapi.js'
 import type { PageSessions } from './page-sessions.js'
-import { Pages } from './pages.js'
+import { Page } from './pages.js'
 import { jsonReply, keptReply, problemReply, reply } from './replies.js'
 
 export interface AppOptions {
@@ -33,13 +34,13 @@ export interface HttpLimits {
   readonly body: number
 }
 
-/** What a request needs beside its prompt. */
+/** The operations on a prompt that is named in the address. */
 const POSTS: readonly Operation[] = ['render', 'ask', 'read']
 
 /** The service over HTTP. Every request is looked at in one order: host, origin, content type, token, right, limits. */
 export function serviceApp(options: AppOptions): Hono {
   const { service, admission, sessions, limits, title, protocol } = options
-  const pages = new Pages()
+  const [catalogue, viewer] = [new Page('service-pages'), new Page('service-viewer')]
   const app = new Hono()
 
   app.use(async (c, next) => {
@@ -99,15 +100,15 @@ export function serviceApp(options: AppOptions): Hono {
     const caller = admission.caller(headersOf(c))
     return jsonReply({ caller: caller.name }, { 'set-cookie': sessions.begin(caller.id, isSecure(c)) })
   })
-  app.delete('/session', (c) => jsonReply({}, { 'set-cookie': sessions.end(c.req.header('cookie') ?? null, isSecure(c)) }))
+  app.delete('/session', (c) => jsonReply({}, { 'set-cookie': sessions.end(headersOf(c).get('cookie'), isSecure(c)) }))
 
   app.all('/mcp', async (c) => {
     const caller = admission.caller(headersOf(c))
     return protocol(c.req.raw, caller, c.req.method === 'POST' ? await bodyText(c, limits.body) : undefined)
   })
   app.get('/reference', (c) => c.redirect('/reference/'))
-  app.get('/reference/*', (c) => pages.viewerFile(c.req.path.slice('/reference/'.length)))
-  app.get('*', (c) => pages.catalogueFile(c.req.path))
+  app.get('/reference/*', (c) => viewer.file(c.req.path.slice('/reference'.length)))
+  app.get('*', (c) => catalogue.file(c.req.path))
   app.all('*', () => {
     throw new ServiceFault('method-wrong', 'this address does not take the method')
   })
@@ -119,24 +120,16 @@ async function answer(c: Context, operation: Operation, { service, admission, id
   const caller = admission.caller(headersOf(c))
   const name = nameIn(c)
   const body = await bodyText(c, limits.body)
-  const run = async (listener?: AskListener): Promise<KeptResult> => {
-    try {
-      return { status: 200, body: JSON.stringify(await done(service, caller, operation, name, body, listener)) }
-    } catch (thrown) {
-      const fault = faultOf(thrown, (cause) => service.unexpected(cause))
-      if (!listener && !key) throw fault
-      return { status: fault.status, body: JSON.stringify(fault.details) }
-    }
-  }
-  const key = headersOf(c).get('idempotency-key') ?? undefined
-  const once = async (listener?: AskListener): Promise<KeptResult> =>
-    key === undefined ? run(listener) : idempotency.once(caller, c.req.path, key, body, () => run(listener))
+  const key = headersOf(c).get('idempotency-key')
+  const run = async (listener?: AskListener): Promise<KeptResult> => ({
+    status: 200,
+    body: JSON.stringify(await done(service, caller, operation, name, body, listener)),
+  })
+  const once = (listener?: AskListener) =>
+    key === null ? run(listener) : idempotency.once(caller, c.req.path, key, body, () => run(listener))
   if (operation !== 'ask' || !(headersOf(c).get('accept') ?? '').includes('text/event-stream')) return keptReply(await once())
   return askStream((listener) =>
-    once(listener).catch((thrown: unknown) => {
-      const fault = faultOf(thrown, (cause) => service.unexpected(cause))
-      return { status: fault.status, body: JSON.stringify(fault.details) }
-    }),
+    once(listener).catch((thrown: unknown) => refusedResult(faultOf(thrown, (cause) => service.unexpected(cause)))),
   )
 }
 
@@ -157,13 +150,15 @@ function done(
 function health(c: Context, service: Service, admission: Admission): Response {
   const { isUp, refusal } = service.health
   const { statement, refused, channels } = service.wordings.current
-  const hasToken = c.req.header('authorization') !== undefined || c.req.header('cookie') !== undefined
-  const mayKnow = hasToken && admission.known(headersOf(c)).operations.includes('metrics')
+  const headers = headersOf(c)
+  const hasToken = headers.get('authorization') !== null || headers.get('cookie') !== null
+  const mayKnow = hasToken && admission.known(headers).operations.includes('metrics')
   const state = {
     serves: service.wordings.isWorking ? 'working files, for development' : 'editions',
     prompts: new Set([...channels.values()].flatMap((byName) => [...byName.keys()])).size,
     serial: statement?.serial,
     expires: statement?.expires,
+    expired: expiryOf(statement) !== undefined,
     lastChange: refusal ? { taken: false, why: refusal.message } : { taken: true },
     refused: refused.map(({ name, channel, why }) => ({ prompt: name, channel, why: why.message })),
   }

@@ -3,7 +3,7 @@ import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { Hono } from 'hono'
 import { tagsOf } from 'dunelight/editions'
-import { CHANNELS_FILE, editionsOf, objectOf, type EditionsOf, type StoredEdition } from '@dunelight/node/host'
+import { CHANNELS_FILE, editionsOf, objectOf, statementsAbout, type EditionsOf, type StoredEdition } from '@dunelight/node/host'
 import { mayUse, type Caller } from '../callers/caller.js'
 import { ServiceFault } from '../faults/fault.js'
 import type { Service } from '../service/service.js'
@@ -33,9 +33,8 @@ export function editionRoutes(service: Service, admission: Admission): Hono {
   app.get('/editions/*', async (c) => {
     const caller = admission.caller(headersOf(c))
     const { stored, all } = await editionAt(service, caller, stepsOf(c.req.path))
-    const about = all.statements.filter(({ path }) => path.startsWith(stored.path.replace(/json$/, '')))
     const text = await readFile(join(root, stored.path), 'utf8')
-    const statements = about.map(({ signed: { statement, signature } }) => ({ ...statement, signature }))
+    const statements = statementsAbout(all, stored).map(({ statement, signature }) => ({ ...statement, signature }))
     return tagged(c.req.raw, Buffer.from(JSON.stringify({ text, statements })), 'application/json')
   })
   app.get('/objects/*', async (c) => {

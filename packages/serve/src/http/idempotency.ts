@@ -1,7 +1,6 @@
-import { createHash } from 'node:crypto'
 import { mkdir, readdir, readFile, rm, stat } from 'node:fs/promises'
 import { join } from 'node:path'
-import { replaceFile } from '@dunelight/node/host'
+import { replaceFile, sha256, textBytes } from '@dunelight/node/host'
 import type { Caller } from '../callers/caller.js'
 import { ServiceFault } from '../faults/fault.js'
 
@@ -9,6 +8,11 @@ import { ServiceFault } from '../faults/fault.js'
 export interface KeptResult {
   readonly status: number
   readonly body: string
+}
+
+/** A refusal as a result. */
+export function refusedResult({ status, details }: ServiceFault): KeptResult {
+  return { status, body: JSON.stringify(details) }
 }
 
 interface KeptFile extends KeptResult {
@@ -37,21 +41,27 @@ export class Idempotency {
     return kept
   }
 
-  /** Does what a request asks for, unless it was done before. */
+  /**
+   * Does what a request asks for, unless it was done before. A refusal that would be the same again is a result, too.
+   *
+   * @throws ServiceFault for every other refusal.
+   */
   async once(caller: Caller, route: string, key: string, body: string, run: () => Promise<KeptResult>): Promise<KeptResult> {
     if (!KEY.test(key)) throw new ServiceFault('request-invalid', 'the Idempotency-Key must be 1 to 200 visible characters')
-    const name = createHash('sha256').update(`${caller.id}\n${route}\n${key}`).digest('hex')
-    const request = createHash('sha256').update(body).digest('hex')
+    const name = sha256(textBytes(`${caller.id}\n${route}\n${key}`))
+    const request = sha256(textBytes(body))
     if (this.running.has(name)) throw new ServiceFault('request-running', 'the request with this key is still running', { retryAfter: 1 })
     this.running.add(name)
     try {
       const before = await this.read(name)
       if (before && before.request !== request) throw new ServiceFault('key-reused', 'the key was used for another request')
       if (before) return { status: before.status, body: before.body }
-      const result = await run()
-      const isFinal = result.status < 300 || FINAL.has(result.status)
+      const result = await run().catch((fault: unknown) => {
+        if (fault instanceof ServiceFault && FINAL.has(fault.status)) return refusedResult(fault)
+        throw fault
+      })
       const file: KeptFile = { request, ...result }
-      if (isFinal) await replaceFile(this.pathOf(name), JSON.stringify(file))
+      await replaceFile(this.pathOf(name), JSON.stringify(file))
       return result
     } finally {
       this.running.delete(name)

@@ -3,7 +3,7 @@ import type { ServiceFault } from '../faults/fault.js'
 import type { KeptResult } from './idempotency.js'
 
 /** What every answer has. */
-const HEADERS = {
+export const HEADERS = {
   'x-content-type-options': 'nosniff',
   'referrer-policy': 'no-referrer',
   'cross-origin-resource-policy': 'same-origin',

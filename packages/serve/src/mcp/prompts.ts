@@ -1,4 +1,4 @@
-import type { GetPromptResult, Prompt, PromptMessage } from '@modelcontextprotocol/sdk/types.js'
+import type { Prompt, PromptMessage } from '@modelcontextprotocol/sdk/types.js'
 import { describe } from 'dunelight/parts'
 import type { Turn } from 'dunelight'
 import type { RenderResult } from '../operations/results.js'
@@ -24,7 +24,7 @@ export function promptOf({ name, prompt }: Wording): Prompt {
 }
 
 /** A rendering as messages. The protocol knows no system turn: one goes first as a message of the user that says so in its content. */
-export function promptResult({ prompt }: Wording, { turns, fingerprint, edition }: RenderResult): GetPromptResult {
+export function renderedMessages({ prompt }: Wording, { turns, fingerprint, edition }: RenderResult) {
   return {
     ...(prompt.about !== undefined && { description: prompt.about }),
     messages: turns.flatMap(messagesOf),

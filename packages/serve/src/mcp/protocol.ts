@@ -17,7 +17,7 @@ import type { Service } from '../service/service.js'
 import type { Wording } from '../wordings/wording.js'
 import { valuesIn } from './arguments.js'
 import { completionsOf } from './completions.js'
-import { promptOf, promptResult } from './prompts.js'
+import { promptOf, renderedMessages } from './prompts.js'
 import { toolName, toolOf, toolResult } from './tools.js'
 
 /** Prompts or tools of one page of a list. */
@@ -48,7 +48,7 @@ export function protocolServer(service: Service, caller: () => Caller): Server {
       const wording = await service.wordings.find(caller(), params.name)
       const { prompt } = wording
       const values = valuesIn(params.arguments ?? {}, prompt.variables, prompt.locale)
-      return promptResult(wording, await service.render(caller(), params.name, { values }))
+      return renderedMessages(wording, await service.render(caller(), params.name, { values }))
     }),
   )
   server.setRequestHandler(CompleteRequestSchema, ({ params: { ref, argument } }) =>

@@ -64,9 +64,9 @@ export class ProtocolSessions {
 
   private async endOld({ id: of }: Caller): Promise<void> {
     const own = [...this.sessions].filter(([, { caller }]) => caller.id === of).sort(([, a], [, b]) => b.used - a.used)
-    for (const [id, { server, used }] of own.filter(([, session], i) => i >= MOST_SESSIONS - 1 || Date.now() - session.used > IDLE)) {
+    for (const [id, { server }] of own.filter(([, { used }], i) => i >= MOST_SESSIONS - 1 || Date.now() - used > IDLE)) {
       this.sessions.delete(id)
-      if (used > 0) await server.close()
+      await server.close()
     }
   }
 

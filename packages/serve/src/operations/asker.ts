@@ -1,4 +1,4 @@
-import type { ModelAnswer, ModelRequest, PreparedValues, RenderOptions } from 'dunelight'
+import type { ModelAnswer, ModelRequest, PreparedValues, Rendering, RenderOptions } from 'dunelight'
 import { turnTokens } from 'dunelight/host'
 import { readyModel, tokenCounter, type AuditLog, type ReadyModel } from '@dunelight/node'
 import {
@@ -36,6 +36,8 @@ export interface ServiceQuestion extends Pick<QueueListener, 'onText' | 'signal'
   readonly caller: Caller
   readonly wording: Wording
   readonly prepared: PreparedValues
+  /** The same values, rendered. */
+  readonly rendering: Rendering
   readonly options: RenderOptions
 }
 
@@ -58,7 +60,7 @@ export class Asker {
     return typeof model === 'object' ? model : readyModel(library, name, model)
   }
 
-  async ask({ caller, wording, prepared, options, onText, signal }: ServiceQuestion): Promise<ServiceAnswer> {
+  async ask({ caller, wording, prepared, rendering, options, onText, signal }: ServiceQuestion): Promise<ServiceAnswer> {
     const { audit } = this.options
     const { library, name } = wording
     const model = this.modelOf(wording)
@@ -81,7 +83,7 @@ export class Asker {
     }
     const source = { answer, counter: () => tokenCounter(wording.prompt.tokenEncoding), audit: audit?.of({ caller: caller.name, library }) }
     const questions = new Questions(batch, model, CORRECTIONS, source)
-    return { answered: await questions.ask(loneRecord('', prepared), prepared, []), model }
+    return { answered: await questions.ask(loneRecord('', prepared), prepared, [], { rendering }), model }
   }
 
   /** What waits for its turn is not asked any more. */

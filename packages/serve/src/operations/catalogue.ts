@@ -64,13 +64,3 @@ export function answerSchema({ name, prompt }: Wording): JsonSchema {
   const schemas = prompt.outputs.map((output) => innerSchema(prompt.outline(output)?.schema() ?? {}, `${name}:${output}`))
   return schemas.length > 1 ? { anyOf: schemas } : (schemas[0] ?? { type: 'string' })
 }
-
-/** Whether all words of a search are in a prompt's name, title, description or tags. */
-export function matches(
-  { name, title, about = '', tags }: ListedPrompt,
-  { tag, q = '' }: { readonly tag?: string; readonly q?: string },
-): boolean {
-  const text = [name, title, about, ...tags].join(' ').toLowerCase()
-  const words = q.toLowerCase().split(/\s+/)
-  return (tag === undefined || tags.includes(tag)) && words.every((word) => text.includes(word))
-}

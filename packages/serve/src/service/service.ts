@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { ProblemError, type CheckedReply, type Rendering, type Reply, type Turn } from 'dunelight'
 import { byteList, bytesOf, problem } from 'dunelight/host'
 import { AuditLog, openLibrary, type ReadyModel } from '@dunelight/node'
-import { Lease, ModelUnreachable, RequestCancelled, sha256, stateFolder, type ApproverOptions } from '@dunelight/node/host'
+import { Lease, ModelUnreachable, RequestCancelled, sha256, stateFolder, textBytes, type ApproverOptions } from '@dunelight/node/host'
 import type { Caller, Operation } from '../callers/caller.js'
 import { TokenBudgets } from '../callers/token-budget.js'
 import { faultOf, ServiceFault } from '../faults/fault.js'
@@ -11,8 +11,9 @@ import { Metrics } from '../observe/metrics.js'
 import { GENAI_CONVENTIONS, traced, type Attribute } from '../observe/traces.js'
 import { AnswerCaches } from '../operations/answer-cache.js'
 import { Asker } from '../operations/asker.js'
-import { described, listed, matches, type DescribedPrompt, type ListedPrompt } from '../operations/catalogue.js'
-import { Pieces, type Piece } from '../operations/partial.js'
+import { described, listed, type DescribedPrompt, type ListedPrompt } from '../operations/catalogue.js'
+import { screenedPieces, type Piece } from '../operations/partial.js'
+import { matches, type PromptSearch } from '../operations/search.js'
 import { renderOptions, type PromptRequest, type ReadRequest } from '../operations/request.js'
 import {
   askResult,
@@ -105,7 +106,7 @@ export class Service {
     const { channel, approvers = {}, strictExpiry = false, model } = options
     if (channel === undefined && (approvers.file !== undefined || approvers.digest !== undefined))
       throw new TypeError('approvers need a channel: the working files have no approvals')
-    const state = options.state ?? join(stateFolder(), 'service', sha256(Buffer.from(root).toString('latin1')).slice(0, 24))
+    const state = options.state ?? join(stateFolder(), 'service', sha256(textBytes(root)).slice(0, 24))
     const lease = await takeState(state)
     try {
       const wordings = await Wordings.open({ root, channel, approvers: { state, ...approvers }, strictExpiry })
@@ -141,12 +142,12 @@ export class Service {
   /** Whether requests are taken, and why not. */
   get health(): { readonly isUp: boolean; readonly refusal: Error | undefined } {
     const { wordings } = this
-    const isUp = !this.isClosing && !wordings.isExpired && wordings.current.channels.size > 0
+    const isUp = !this.isClosing && wordings.expired === undefined && wordings.current.channels.size > 0
     return { isUp, refusal: wordings.refusal }
   }
 
   /** The prompts that a caller may use. */
-  list(caller: Caller, search: { readonly tag?: string; readonly q?: string; readonly channel?: string } = {}): ListedPrompt[] {
+  list(caller: Caller, search: PromptSearch & { readonly channel?: string } = {}): ListedPrompt[] {
     return this.wordings
       .forCaller(caller, search.channel)
       .map(listed)
@@ -191,9 +192,10 @@ export class Service {
   /** Renders, screens, asks a model, and reads its reply. */
   ask(caller: Caller, name: string, request: PromptRequest, { signal, onPiece }: AskListener = {}): Promise<AskResult> {
     return this.work(caller, 'ask', name, request, async (wording, tell) => {
-      const rendering = rendered(wording, request)
+      const prepared = withValues(request, () => wording.prompt.prepare(request.values))
+      const rendering = withValues(request, () => prepared.render(renderOptions(request)))
       const { fingerprint } = rendering
-      const pieces = onPiece && new Pieces(wording, rendering, onPiece)
+      const pieces = onPiece && screenedPieces(wording, rendering, onPiece)
       const limit = AbortSignal.timeout((this.options.seconds ?? USUAL_SECONDS) * 1000)
       const given = signal ? AbortSignal.any([limit, signal]) : limit
       const model = this.asker.modelOf(wording)
@@ -207,7 +209,8 @@ export class Service {
         const { answered } = await this.asker.ask({
           caller,
           wording,
-          prepared: wording.prompt.prepare(request.values),
+          prepared,
+          rendering,
           options: renderOptions(request),
           signal: given,
           ...(pieces && { onText: (text: string) => pieces.hear(text) }),

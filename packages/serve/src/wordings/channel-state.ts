@@ -1,6 +1,6 @@
 import { ProblemError } from 'dunelight'
 import { tagsOf, type Approvers, type Channels } from 'dunelight/editions'
-import { chooseEdition, refuseUnapproved, standingIn, trustedApprovers, trustedChannels, type ApproverOptions } from '@dunelight/node/host'
+import { chooseEdition, refuseUnapproved, trustedApprovers, trustedChannels, type ApproverOptions } from '@dunelight/node/host'
 import { openEdition } from './open-wording.js'
 import type { RefusedWording, Wording, WordingState } from './wording.js'
 
@@ -56,10 +56,9 @@ async function wordingIn(
   open: Map<string, Wording>,
 ): Promise<Wording | undefined> {
   const { chosen, all } = await chooseEdition(root, name, { kind: 'channel', name: channel }, trusted.channels)
-  refuseUnapproved(all, chosen, tagsOf(chosen.edition), trusted)
+  const standing = refuseUnapproved(all, chosen, tagsOf(chosen.edition), trusted)
   // Assemblies have editions, too; a service has prompts.
   if (chosen.edition.prompt === undefined) return undefined
-  const standing = trusted.approvers && standingIn(all, chosen, tagsOf(chosen.edition), trusted.approvers)
   const known = open.get(chosen.digest)
   if (known) return known
   const wording = await openEdition(root, chosen, approvers, beside, standing)
@@ -89,8 +88,8 @@ export async function editionNumbered(
   const approvers = await trustedApprovers(root, trust)
   const channels = await trustedChannels(root, library, approvers, trust.state)
   const { chosen, all } = await storedEdition(root, name, number)
-  refuseUnapproved(all, chosen, tagsOf(chosen.edition), { library, channels, approvers })
-  return openEdition(root, chosen, trust, beside, approvers && standingIn(all, chosen, tagsOf(chosen.edition), approvers))
+  const standing = refuseUnapproved(all, chosen, tagsOf(chosen.edition), { library, channels, approvers })
+  return openEdition(root, chosen, trust, beside, standing)
 }
 
 function storedEdition(root: string, name: string, number: number) {

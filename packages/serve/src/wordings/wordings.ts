@@ -1,9 +1,8 @@
-import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { ProblemError } from 'dunelight'
 import { nearest, readLibraryFiles } from 'dunelight/host'
-import { APPROVERS_FILE, readLibraryTexts, type ApproverOptions } from '@dunelight/node/host'
+import { APPROVERS_FILE, expiryOf, readLibraryTexts, sha256, textBytes, type ApproverOptions } from '@dunelight/node/host'
 import { watch, type FSWatcher } from 'chokidar'
 import { LRUCache } from 'lru-cache'
 import { mayUse, type Caller } from '../callers/caller.js'
@@ -36,6 +35,8 @@ const SETTLING = 80
 const BESIDE = /^(?:dunelight|models)\.yaml$|^envelopes\//
 /** Folders of a library whose files are none of its wording. */
 const NOT_WATCHED = /^\/(?:runs|out|answers|audit)(?:\/|$)|(?:^|\/)(?:node_modules|\.[^/]+)(?:\/|$)/
+/** What else is none of it where editions are served. */
+const NOT_SERVED = /^\/(?!(?:editions|envelopes)(?:\/|$)|(?:dunelight|models|approvers)\.yaml$)/
 
 /** The wordings that are in use. They change while the service runs: each request uses one of them from its beginning to its end. */
 export class Wordings {
@@ -77,14 +78,9 @@ export class Wordings {
     return this.options.channel === undefined
   }
 
-  /** Whether the channel statement has expired, and nothing may be served for that. */
-  get isExpired(): boolean {
-    return this.options.strictExpiry && this.isPastExpiry
-  }
-
-  get isPastExpiry(): boolean {
-    const expires = this.state.statement?.expires
-    return expires !== undefined && Date.parse(expires) < Date.now()
+  /** The day on which the channels expired, where nothing may be served for that; undefined while something may. */
+  get expired(): string | undefined {
+    return this.options.strictExpiry ? expiryOf(this.state.statement) : undefined
   }
 
   /** Hears of each change that was taken; returns what ends that. */
@@ -105,8 +101,8 @@ export class Wordings {
    * @throws ServiceFault if there is none, or if the caller may not use it.
    */
   async find(caller: Caller, name: string, { edition, channel }: WordingRequest = {}): Promise<Wording> {
-    if (this.isExpired)
-      throw new ServiceFault('unavailable', `the channels expired on ${this.state.statement?.expires?.slice(0, 10) ?? ''}`)
+    const { expired } = this
+    if (expired !== undefined) throw new ServiceFault('unavailable', `the channels expired on ${expired}`)
     if (edition === undefined) return this.inChannel(caller, name, channel)
     if (channel !== undefined) throw new ServiceFault('request-invalid', 'a request names an edition or a channel, not both')
     if (!caller.editions) throw new ServiceFault('not-allowed', `${caller.name} may not name editions by number`)
@@ -138,13 +134,11 @@ export class Wordings {
   /** Reads everything again after each change of the files. */
   async watch(): Promise<void> {
     const { root, channel, approvers } = this.options
-    const own =
-      channel === undefined
-        ? [root]
-        : ['editions', 'dunelight.yaml', 'models.yaml', 'envelopes', 'approvers.yaml'].map((path) => join(root, path))
-    const watcher = watch([...own, ...(approvers.file === undefined ? [] : [approvers.file])], {
+    // The whole folder is watched: a path that does not exist yet can be missed when it is made and filled at once.
+    const isOutside = channel === undefined ? NOT_WATCHED : NOT_SERVED
+    const watcher = watch([root, ...(approvers.file === undefined ? [] : [approvers.file])], {
       ignoreInitial: true,
-      ignored: (path) => path.startsWith(root) && NOT_WATCHED.test(path.slice(root.length)),
+      ignored: (path) => path.startsWith(root) && isOutside.test(path.slice(root.length)),
     })
     this.watcher = watcher
     watcher.on('all', () => {
@@ -238,7 +232,7 @@ async function read(
 ): Promise<{ readonly reading: ChannelReading; readonly state: WordingState }> {
   const { files } = await readLibraryTexts(root)
   const texts = Object.entries(files).filter(([path]) => BESIDE.test(path))
-  const beside = createHash('sha256').update(JSON.stringify(texts.sort())).digest('hex')
+  const beside = sha256(textBytes(JSON.stringify(texts.sort())))
   const library = readLibraryFiles(files, () => undefined).library.id
   const reading = { root, library, approvers, beside }
   return { reading, state: channel === undefined ? await workingState(root, beside, before) : await channelState(reading, before) }
