@@ -12,7 +12,7 @@ export function Answer({ result }: { readonly result: AskResult }) {
   return (
     <div className={isMock ? 'mock' : undefined}>
       <Group gap="xs" my="xs">
-        <Badge variant="light" color={isMock ? 'orange.9' : 'cyan'} tt="none">
+        <Badge variant={isMock ? 'default' : 'light'} tt="none">
           {isMock ? 'mock answer' : model}
         </Badge>
         {cached && (
