@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { Screens, type ScreenModel } from '../host.js'
+import type { ScreenModel } from '../artefacts/screens.js'
+import { Screens } from '../host.js'
 
 const screen = (more: Partial<ScreenModel>): ScreenModel => ({
   name: 's',
@@ -82,8 +83,8 @@ test('tokens are counted only where the text could have too many', () => {
     counted++
     return text.length
   }
-  const screens = new Screens([screen({ side: 'request', finds: 'tokens', limit: 30 })], { countTokens: count })
-  expect([screens.find('request', ['ten signs.']), counted]).toEqual([[], 0])
-  expect(screens.find('request', ['a text of more than thirty signs.'])[0]?.message).toBe('33 tokens, more than 30')
-  expect(screens.find('reply', ['a text of more than thirty signs.'])).toEqual([])
+  const screens = new Screens([screen({ side: 'request', finds: 'tokens', limit: 30 })])
+  expect([screens.find('request', ['ten signs.'], [], count), counted]).toEqual([[], 0])
+  expect(screens.find('request', ['a text of more than thirty signs.'], [], count)[0]?.message).toBe('33 tokens, more than 30')
+  expect(screens.find('reply', ['a text of more than thirty signs.'], [], count)).toEqual([])
 })

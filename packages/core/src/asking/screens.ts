@@ -1,3 +1,4 @@
+import type { LibraryModel } from '../artefacts/artefacts.js'
 import type { ScreenAction, ScreenModel } from '../artefacts/screens.js'
 import { problem, ProblemError, type Problem } from '../problems/problem.js'
 import { holdsKey } from '../source/key-shapes.js'
@@ -17,7 +18,9 @@ export interface ScreenFinding {
 }
 
 /** Checks texts; `sent` is what the model was sent before. */
-type Finder = (texts: readonly string[], sent: readonly string[]) => Found | undefined
+type Finder = (texts: readonly string[], sent: readonly string[], countTokens: CountTokens) => Found | undefined
+
+type CountTokens = (text: string) => number
 
 /** A finding in words, with its score. */
 interface Found {
@@ -25,18 +28,17 @@ interface Found {
   readonly score: number
 }
 
-/** What screens need of their library. */
-export interface ScreenTools {
-  readonly countTokens?: (text: string) => number
-  readonly detector?: PersonalDetector
-}
-
 /** The screens of a library, prepared for many questions. */
 export class Screens {
   private readonly all: readonly { readonly screen: ScreenModel; readonly find: Finder }[]
 
-  constructor(screens: readonly ScreenModel[], tools: ScreenTools = {}) {
-    this.all = screens.map((screen) => ({ screen, find: finderOf(screen, tools) }))
+  constructor(screens: readonly ScreenModel[], detector = new PersonalDetector(DEFAULT_PERSONAL)) {
+    this.all = screens.map((screen) => ({ screen, find: finderOf(screen, detector) }))
+  }
+
+  /** Whether anything in the texts of one side can keep them from being used. */
+  guard(side: ScreenModel['side']): boolean {
+    return this.all.some(({ screen }) => screen.side === side && screen.action !== 'note' && screen.finds !== 'tokens')
   }
 
   /** Whether tokens have to be counted before these texts are checked. */
@@ -45,9 +47,14 @@ export class Screens {
   }
 
   /** What the screens of one side find. */
-  find(side: ScreenModel['side'], texts: readonly string[], sent: readonly string[] = []): ScreenFinding[] {
+  find(
+    side: ScreenModel['side'],
+    texts: readonly string[],
+    sent: readonly string[] = [],
+    countTokens: CountTokens = () => 0,
+  ): ScreenFinding[] {
     return this.all.flatMap(({ screen: { name, side: own, action }, find }) => {
-      const finding = own === side ? find(texts, sent) : undefined
+      const finding = own === side ? find(texts, sent, countTokens) : undefined
       return finding ? [{ screen: name, side, action, ...finding }] : []
     })
   }
@@ -61,8 +68,9 @@ export class Screens {
     side: ScreenModel['side'],
     texts: readonly string[],
     sent: readonly string[] = [],
+    countTokens?: CountTokens,
   ): { readonly refused: readonly Problem[]; readonly noted: readonly ScreenFinding[] } {
-    const findings = this.find(side, texts, sent)
+    const findings = this.find(side, texts, sent, countTokens)
     const problemsFor = (action: ScreenAction) =>
       findings
         .filter((finding) => finding.action === action)
@@ -78,10 +86,17 @@ export class ScreenStop extends ProblemError {
   override readonly name: string = 'ScreenStop'
 }
 
-function finderOf(
-  { finds, words, limit }: ScreenModel,
-  { countTokens = () => 0, detector = new PersonalDetector(DEFAULT_PERSONAL) }: ScreenTools,
-): Finder {
+const ofLibraries = new WeakMap<LibraryModel, Screens>()
+
+/** The screens of a library: they are prepared once. */
+export function screensOf(library: LibraryModel): Screens {
+  const { screens, personal, locale } = library
+  let prepared = ofLibraries.get(library)
+  if (!prepared) ofLibraries.set(library, (prepared = new Screens(screens, new PersonalDetector(personal, locale))))
+  return prepared
+}
+
+function finderOf({ finds, words, limit }: ScreenModel, detector: PersonalDetector): Finder {
   switch (finds) {
     case 'personal-data': {
       const find = rememberLong((text) => surest(detector.find(text)))
@@ -101,7 +116,7 @@ function finderOf(
       }
     }
     case 'tokens':
-      return (texts) => {
+      return (texts, _, countTokens) => {
         if (!mayExceed(texts, limit)) return undefined
         const count = texts.reduce((sum, text) => sum + countTokens(text), 0)
         return count > limit ? certain(`${count} tokens, more than ${limit}`) : undefined

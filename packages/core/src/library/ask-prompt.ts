@@ -38,6 +38,7 @@ export interface PromptAnswer<R = unknown> extends Exchanged {
 /** What asking needs of a library. */
 export interface AskTools {
   readonly screens: () => Screens
+  readonly countTokens: ((text: string) => number) | undefined
   readonly writerFor: (prompt: Prompt, envelope: string) => EnvelopeWriter
   readonly audit: () => AuditSink | undefined
 }
@@ -100,7 +101,14 @@ export async function askPrepared<R>(
   }
   let exchanged: Exchanged
   try {
-    exchanged = await exchange(rendering, { ask, corrections, screens: tools.screens(), ...(more && { more }) })
+    const { countTokens } = tools
+    exchanged = await exchange(rendering, {
+      ask,
+      corrections,
+      screens: tools.screens(),
+      ...(countTokens && { counter: () => Promise.resolve(countTokens) }),
+      ...(more && { more }),
+    })
   } catch (fault) {
     await audited({ notes: [], problems: [], fault })
     throw fault

@@ -15,8 +15,8 @@ export interface ExchangeOptions {
   /** Turns after those of the rendering. */
   readonly more?: readonly Turn[]
   readonly screens: Screens
-  /** Called before a screen of that side has to count tokens. */
-  readonly readyToCount?: () => Promise<void>
+  /** Gives what counts tokens, when a screen needs it. Default: nothing is counted. */
+  readonly counter?: () => Promise<(text: string) => number>
 }
 
 /** What came of it. */
@@ -38,11 +38,11 @@ export interface Exchanged {
  * @throws ScreenStop where a screen stops everything, and what `ask` throws.
  */
 export async function exchange(rendering: Rendering, options: ExchangeOptions): Promise<Exchanged> {
-  const { ask, corrections, more = [], screens, readyToCount } = options
+  const { ask, corrections, more = [], screens, counter } = options
   const notes: ScreenFinding[] = []
   const screen = async (side: ScreenFinding['side'], texts: readonly string[], sent: readonly string[]) => {
-    if (readyToCount && screens.needTokenCounts(side, texts)) await readyToCount()
-    const { refused, noted } = screens.sorted(side, texts, sent)
+    const countTokens = screens.needTokenCounts(side, texts) ? await counter?.() : undefined
+    const { refused, noted } = screens.sorted(side, texts, sent, countTokens)
     notes.push(...noted)
     return refused
   }

@@ -1,5 +1,5 @@
 import { checkBatch, checkEnvelope } from './batch-checks.js'
-import { detectors, PersonalDetector } from '../values/personal/detector.js'
+import { detectors } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
 import { circles } from './circles.js'
 import { withoutEchoes } from './echoes.js'
@@ -8,11 +8,12 @@ import type { AuditSink } from '../asking/audit.js'
 import { artefactOf, graphOf, type LibraryGraph, type Member } from './graph.js'
 import { caseNumber, hasError, inOrder, isError, unusedIn } from './library-problems.js'
 import { PromptJoiner } from './join.js'
-import { Prompt, type AnyValues, type PromptTools } from './prompt.js'
+import type { AskTools } from './ask-prompt.js'
+import { Prompt, type AnyValues } from './prompt.js'
 import { Assembly } from './assembly.js'
 import { readyAssembly, type ReadyAssembly } from './ready-assembly.js'
 import { EnvelopeWriter } from './envelope.js'
-import { Screens } from '../asking/screens.js'
+import { screensOf } from '../asking/screens.js'
 import { compileAssembly, declaredParts } from '../compile/assembly.js'
 import { localeOf } from '../values/locale.js'
 import { seenFrom } from './seen-from.js'
@@ -113,7 +114,7 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
     this.#sets = sets
     this.#env = shelves
     this.#tools = {
-      screens: () => this.screens,
+      screens: () => screensOf(this.#artefacts.library),
       audit: () => this.#audit,
       countTokens: options.countTokens,
       writerFor: (prompt, name) => {
@@ -409,20 +410,8 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
     return [...this.#filed.filter((p) => p.place !== undefined && files.has(p.place.file)), ...own, ...ofPrompts].filter(isError)
   }
 
-  readonly #tools: PromptTools
+  readonly #tools: AskTools
   #audit: AuditSink | undefined
-
-  #screens: Screens | undefined
-
-  /** The library's screens, ready to check requests and replies. */
-  private get screens(): Screens {
-    const { screens, personal, locale } = this.#artefacts.library
-    const { countTokens } = this.#env
-    return (this.#screens ??= new Screens(screens, {
-      detector: new PersonalDetector(personal, locale),
-      ...(countTokens && { countTokens }),
-    }))
-  }
 }
 
 interface Compiled {

@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import MarkdownIt from 'markdown-it'
 import { libraryFrom, type Assembly } from 'dunelight'
-import { plainMarkdown } from 'dunelight/host'
+import { plainMarkdown } from './markdown.js'
 
 const parser = new MarkdownIt({ html: true, linkify: false, typographer: false, breaks: true })
 const shape = (text: string) => parser.parse(text, {}).map(({ type, tag, map }) => `${type} ${tag} ${map?.join('-') ?? ''}`)

@@ -41,11 +41,6 @@ const ENCODING = 'token-encoding'
 
 const MOST_WORDINGS = 1000
 
-/** What a prompt needs of its library to ask. */
-export interface PromptTools extends AskTools {
-  readonly countTokens: ((text: string) => number) | undefined
-}
-
 /** Untyped values: they are checked at rendering. */
 export type AnyValues = Readonly<Record<string, unknown>>
 
@@ -56,7 +51,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
   readonly #library: LibraryModel
   readonly #sets: ReadonlyMap<string, PreparedSet>
   readonly #identify: () => string
-  readonly #tools: PromptTools
+  readonly #tools: AskTools
   readonly #runner: Runner
   #fingerprint: string | undefined
 
@@ -66,7 +61,7 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
     library: LibraryModel,
     sets: ReadonlyMap<string, PreparedSet>,
     identify: () => string,
-    tools: PromptTools,
+    tools: AskTools,
   ) {
     this.#tools = tools
     this.#model = model

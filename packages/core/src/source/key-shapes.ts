@@ -102,7 +102,11 @@ export function keysInFile(text: string): FoundKey[] {
   })
 }
 
+/** What every key has something of: a long run of its characters, or the words before a short one. Most texts have none of it. */
+const MAY_HOLD_KEY = /[\w.~+/-]{16}|basic\s|:\/\/|-----BEGIN/i
+
 export function holdsKey(text: string): boolean {
+  if (!MAY_HOLD_KEY.test(text)) return false
   return KEY_SHAPES.some(({ shape, holds }) => {
     if (!holds) return text.search(shape) >= 0
     for (const match of text.matchAll(shape)) if (holds(match[1] ?? match[0])) return true

@@ -17,16 +17,14 @@ import {
   EnvelopeWriter,
   exchange,
   Screens,
+  screensOf,
   ScreenStop,
   textsOf,
   usageOf,
-  DEFAULT_PERSONAL,
-  PersonalDetector,
   type ScreenFinding,
   problem,
   type Batch,
   type BatchRecord,
-  defined,
 } from 'dunelight/host'
 import { ModelUnreachable } from '../models/model-queue.js'
 import { replyEntry, type AuditEntry, type AuditLog } from '../audit/audit-log.js'
@@ -96,13 +94,7 @@ export class Questions {
     private readonly again: number,
     private readonly source: QuestionSource,
   ) {
-    this.screens = new Screens(batch.library?.artefacts.library.screens ?? [], {
-      countTokens: (text) => defined(this.countTokens)(text),
-      detector: new PersonalDetector(
-        batch.library?.artefacts.library.personal ?? DEFAULT_PERSONAL,
-        batch.library?.artefacts.library.locale,
-      ),
-    })
+    this.screens = batch.library ? screensOf(batch.library.artefacts.library) : new Screens([])
     this.settings = batch.prompt.settings
   }
 
@@ -163,9 +155,7 @@ export class Questions {
         corrections: this.again,
         more: [...(retry ? regeneratePart(retry) : []), ...more],
         screens: this.screens,
-        readyToCount: async () => {
-          this.countTokens ??= await this.source.counter()
-        },
+        counter: async () => (this.countTokens ??= await this.source.counter()),
       })
       return { ...exchanged, form, read, answers }
     } catch (fault) {
@@ -178,7 +168,7 @@ export class Questions {
   private keyOf(request: ModelRequest): string {
     const { body, identity, service = identity } = this.model
     const { candidate, fingerprint, settings, form } = request
-    const sent = body ? body(request) : JSON.stringify([fingerprint, settings, form?.name, form?.schema()])
+    const sent = body ? body(request) : JSON.stringify([fingerprint, settings, form?.name, form && schemaText(form)])
     return sha256(`${service}${candidate} ${sent}`)
   }
 
@@ -204,13 +194,27 @@ export class Questions {
   }
 }
 
+const schemas = new WeakMap<Form, string>()
+
+/** The schema of a form, as text: most prompts have one form for all records. */
+function schemaText(form: Form): string {
+  let text = schemas.get(form)
+  if (text === undefined) schemas.set(form, (text = JSON.stringify(form.schema())))
+  return text
+}
+
+/** SHA-256 over the turns of a request, as renderings have it. */
+export function fingerprintOf(turns: readonly Turn[]): string {
+  return sha256(byteList(bytesOf(turns)))
+}
+
 /** What the audit tells of an answer. */
 function entryOf({ answers, notes, problems, turns = [] }: Answered): AuditEntry {
   const sent = answers.filter(({ cached }) => !cached)
   const usage = usageOf(sent.map(({ answer }) => answer))
   return {
     operation: 'ask',
-    fingerprint: sha256(byteList(bytesOf(turns))),
+    fingerprint: fingerprintOf(turns),
     requests: sent.length,
     ...(sent.length < answers.length && { cached: true }),
     ...replyEntry({ usage, notes, problems, turns, reply: answers.at(-1)?.answer.text }),

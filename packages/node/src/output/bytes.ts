@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto'
+import { hash } from 'node:crypto'
 
 /** A text's UTF-8, one character for each byte. */
 export function textBytes(text: string): string {
@@ -12,5 +12,5 @@ export function bytesText(bytes: string): string {
 
 /** SHA-256 of bytes, one character for each, in hexadecimal digits. */
 export function sha256(bytes: string): string {
-  return createHash('sha256').update(bytes, 'latin1').digest('hex')
+  return hash('sha256', Buffer.from(bytes, 'latin1'))
 }

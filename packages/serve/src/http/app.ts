@@ -1,4 +1,4 @@
-import { expiryOf } from '@dunelight/node/host'
+import { bytesText, expiryOf } from '@dunelight/node/host'
 import { Hono, type Context } from 'hono'
 import type { Caller, Operation } from '../callers/caller.js'
 import { faultOf, ServiceFault } from '../faults/fault.js'
@@ -117,33 +117,36 @@ export function serviceApp(options: AppOptions): Hono {
 
 /** Renders, asks or reads, once for each idempotency key. */
 async function answer(c: Context, operation: Operation, { service, admission, idempotency, limits }: AppOptions): Promise<Response> {
-  const caller = admission.caller(headersOf(c))
+  const headers = headersOf(c)
+  const caller = admission.caller(headers)
   const name = nameIn(c)
   const body = await bodyText(c, limits.body)
-  const key = headersOf(c).get('idempotency-key')
+  const key = headers.get('idempotency-key')
   const run = async (listener?: AskListener): Promise<KeptResult> => ({
     status: 200,
-    body: JSON.stringify(await done(service, caller, operation, name, body, listener)),
+    body: await resultText(service, caller, operation, name, body, listener),
   })
   const once = (listener?: AskListener) =>
     key === null ? run(listener) : idempotency.once(caller, c.req.path, key, body, () => run(listener))
-  if (operation !== 'ask' || !(headersOf(c).get('accept') ?? '').includes('text/event-stream')) return keptReply(await once())
+  if (operation !== 'ask' || !(headers.get('accept') ?? '').includes('text/event-stream')) return keptReply(await once())
   return askStream((listener) =>
     once(listener).catch((thrown: unknown) => refusedResult(faultOf(thrown, (cause) => service.unexpected(cause)))),
   )
 }
 
-function done(
+/** A result as JSON. */
+async function resultText(
   service: Service,
   caller: Caller,
   operation: Operation,
   name: string,
   body: string,
   listener?: AskListener,
-): Promise<unknown> {
-  if (operation === 'read') return service.read(caller, name, readRequest(body))
+): Promise<string> {
+  if (operation === 'read') return JSON.stringify(await service.read(caller, name, readRequest(body)))
   const request = promptRequest(body)
-  return operation === 'ask' ? service.ask(caller, name, request, listener) : service.render(caller, name, request)
+  if (operation === 'ask') return JSON.stringify(await service.ask(caller, name, request, listener))
+  return bytesText(await service.renderBytes(caller, name, request))
 }
 
 /** Up or down for everyone; the state of the last change for callers. */
@@ -181,9 +184,11 @@ function preflight(origin: string): Response {
 
 /** The name of a prompt in an address: all behind the first step. */
 export function nameIn(c: Context): string {
-  const [, , ...steps] = c.req.path.split('/')
+  const { path } = c.req
+  const start = path.indexOf('/', 1)
+  const name = start < 0 ? '' : path.slice(start + 1)
   try {
-    return steps.map(decodeURIComponent).join('/')
+    return name.includes('%') ? decodeURIComponent(name) : name
   } catch {
     throw new ServiceFault('request-invalid', 'the address is not valid')
   }

@@ -1,5 +1,5 @@
 import type { Rendering } from 'dunelight'
-import { endedNow, PersonalDetector, restorePlaceholders, Screens, textsOf } from 'dunelight/host'
+import { endedNow, restorePlaceholders, screensOf, textsOf } from 'dunelight/host'
 import { Pieces, type TextPiece } from '@dunelight/node/host'
 import type { Wording } from '../wordings/wording.js'
 
@@ -16,9 +16,8 @@ const KEPT_BACK = 80
  * piece is sent, and the answer itself says why.
  */
 export function screenedPieces({ library }: Wording, rendering: Rendering, tell: (piece: Piece) => void): Pieces {
-  const { screens, personal, locale } = library.artefacts.library
-  const own = screens.filter(({ side, action, finds }) => side === 'reply' && action !== 'note' && finds !== 'tokens')
-  const all = own.length > 0 ? new Screens(own, { detector: new PersonalDetector(personal, locale) }) : undefined
+  const screens = screensOf(library.artefacts.library)
+  const isGuarded = screens.guard('reply')
   const inputs = textsOf(rendering.turns)
   const isFields = rendering.form?.shape.form === 'fields'
   return new Pieces(
@@ -27,8 +26,8 @@ export function screenedPieces({ library }: Wording, rendering: Rendering, tell:
       tell({ ...piece, ...(partial !== undefined && { partial }) })
     },
     (text) => {
-      if (all?.find('reply', [text], inputs).length) return undefined
-      return restorePlaceholders(all ? withoutEnd(text, KEPT_BACK) : text, rendering.masked)
+      if (isGuarded && screens.find('reply', [text], inputs).some(({ action }) => action !== 'note')) return undefined
+      return restorePlaceholders(isGuarded ? withoutEnd(text, KEPT_BACK) : text, rendering.masked)
     },
   )
 }

@@ -1,9 +1,18 @@
 import { mkdir, realpath } from 'node:fs/promises'
 import { join } from 'node:path'
 import { ProblemError, type CheckedReply, type Rendering, type Reply, type Turn } from 'dunelight'
-import { byteList, bytesOf, problem } from 'dunelight/host'
+import { problem } from 'dunelight/host'
 import { AuditLog, openLibrary, type ReadyModel } from '@dunelight/node'
-import { Lease, ModelUnreachable, RequestCancelled, sha256, stateFolder, textBytes, type ApproverOptions } from '@dunelight/node/host'
+import {
+  fingerprintOf,
+  Lease,
+  ModelUnreachable,
+  RequestCancelled,
+  sha256,
+  stateFolder,
+  textBytes,
+  type ApproverOptions,
+} from '@dunelight/node/host'
 import type { Caller, Operation } from '../callers/caller.js'
 import { TokenBudgets } from '../callers/token-budget.js'
 import { faultOf, ServiceFault } from '../faults/fault.js'
@@ -162,9 +171,22 @@ export class Service {
   render(caller: Caller, name: string, request: PromptRequest): Promise<RenderResult> {
     return this.work(caller, 'render', name, request, async (wording) => {
       const turns = withValues(request, () => wording.prompt.turns(request.values, renderOptions(request)))
-      const fingerprint = sha256(byteList(bytesOf(turns)))
+      const fingerprint = fingerprintOf(turns)
       await this.audited(caller, wording, request, turns, fingerprint)
       return { turns, fingerprint, ...editionIn(wording) }
+    })
+  }
+
+  /** The same as JSON in UTF-8, one character for each byte: text goes straight into it. */
+  renderBytes(caller: Caller, name: string, request: PromptRequest): Promise<string> {
+    return this.work(caller, 'render', name, request, async (wording) => {
+      const prepared = withValues(request, () => wording.prompt.prepare(request.values))
+      const options = renderOptions(request)
+      const turns = withValues(request, () => prepared.bytes(options))
+      const fingerprint = sha256(turns)
+      if (this.parts.audit) await this.audited(caller, wording, request, prepared.turns(options), fingerprint)
+      const edition = wording.edition ? `,"edition":${wording.edition.number}` : ''
+      return `{"turns":${turns},"fingerprint":"${fingerprint}"${edition}}`
     })
   }
 
@@ -194,7 +216,7 @@ export class Service {
     return this.work(caller, 'ask', name, request, async (wording, tell) => {
       const prepared = withValues(request, () => wording.prompt.prepare(request.values))
       const rendering = withValues(request, () => prepared.render(renderOptions(request)))
-      const { fingerprint } = rendering
+      const fingerprint = fingerprintOf(rendering.turns)
       const pieces = onPiece && screenedPieces(wording, rendering, onPiece)
       const limit = AbortSignal.timeout((this.options.seconds ?? USUAL_SECONDS) * 1000)
       const given = signal ? AbortSignal.any([limit, signal]) : limit

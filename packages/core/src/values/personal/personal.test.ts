@@ -3,7 +3,8 @@ import fc from 'fast-check'
 import { getCountries, getExampleNumber, parsePhoneNumberFromString, type CountryCode } from 'libphonenumber-js/max'
 import examples from 'libphonenumber-js/mobile/examples'
 import { libraryFrom } from '../../index.js'
-import { DEFAULT_PERSONAL, PersonalDetector, restorePlaceholders } from '../../host.js'
+import { restorePlaceholders } from '../../host.js'
+import { DEFAULT_PERSONAL, PersonalDetector } from './detector.js'
 
 const detectorFor = (country?: string) => new PersonalDetector({ ...DEFAULT_PERSONAL, country })
 const phonesIn = (text: string, country?: string) =>
