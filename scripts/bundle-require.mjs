@@ -5,7 +5,7 @@ import { dirname, join } from 'node:path'
 import { build } from 'esbuild'
 
 /** The entries of a package besides its first. */
-const DEPTHS = { core: ['parts', 'host', 'editions/index'], node: ['host'] }
+const DEPTHS = { core: ['parts', 'host', 'bytes/index', 'editions/index'], node: ['host'] }
 
 /** Packages that cannot be required: they become a part of the file. */
 const MODULES_ONLY = ['canonicalize']

@@ -20,6 +20,7 @@ const ORDER: Readonly<Record<string, readonly string[]>> = {
     'asking',
     'library',
     'batches',
+    'bytes',
     'editions',
     'code',
     'file-schemas',

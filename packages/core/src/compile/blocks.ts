@@ -1,11 +1,18 @@
 import { defined } from '../invariant.js'
 import { writtenApart } from '../render/capture.js'
 import { runLoop, type Loop } from './loop.js'
-import type { Op, Test } from '../render/run.js'
+import type { Op, Run, Test } from '../render/run.js'
+import { described } from '../render/shape.js'
 import type { TextOrigin } from '../render/trace.js'
 
 /** The first branch whose condition is true. */
-export function whenOp(branches: readonly { readonly test: Test | undefined; readonly body: Op }[]): Op {
+export function whenOp(branches: Branches): Op {
+  return described(whenStep(branches), { kind: 'when', branches })
+}
+
+type Branches = readonly { readonly test: Test | undefined; readonly body: Op }[]
+
+function whenStep(branches: Branches): Op {
   const [first, second] = branches
   if (branches.length === 1 && first?.test) {
     const { test, body } = first
@@ -54,15 +61,16 @@ export function eachOp({ loop, body, otherwise, joined, lineEnd, from }: EachPla
 
 /** §5.4: what follows is written only if something stood before it. */
 export function unlessNothing(before: Op, after: Op): Op {
-  return (run) => {
+  const step = (run: Run) => {
     const { length } = run.out
     before(run)
     if (run.out.length !== length) after(run)
   }
+  return described(step, { kind: 'unless-nothing', before, after })
 }
 
 export function withoutLastLineEnd(op: Op): Op {
-  return (run) => {
+  const step = (run: Run) => {
     if (run.trace) {
       const { length } = run.out
       op(run)
@@ -72,4 +80,5 @@ export function withoutLastLineEnd(op: Op): Op {
     const text = writtenApart(op, run)
     if (text !== '') run.out += text.slice(0, run.json ? -2 : -1)
   }
+  return described(step, { kind: 'without-line-end', step: op })
 }

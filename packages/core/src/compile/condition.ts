@@ -4,7 +4,8 @@ import { literalType } from './value.js'
 import { resolvePath } from './path.js'
 import { assertNever } from '../invariant.js'
 import { problem } from '../problems/problem.js'
-import type { Get, Test } from '../render/run.js'
+import type { Get, Run, Test } from '../render/run.js'
+import { describedTest, type TestShape } from '../render/shape.js'
 import type { Comparison, Condition, Literal, Operand } from '../text/nodes.js'
 import { equal, order, type Sort } from '../values/compare.js'
 import { isEmpty, isMissing } from '../values/data.js'
@@ -18,6 +19,9 @@ interface Side {
   readonly type: ValueType
   readonly literal: Literal | undefined
   readonly description: string
+  readonly reads: TestShape['reads']
+  /** Whether it is a value as it stands, without formats. */
+  readonly isPlain: boolean
 }
 
 /** A condition's test, its types checked before anything is rendered; undefined where something was reported. */
@@ -27,25 +31,25 @@ export function compileCondition(condition: Condition, context: Context): Test |
     case 'and': {
       const tests = condition.parts.map((part) => compileCondition(part, context))
       if (!tests.every((test) => test !== undefined)) return undefined
-      return condition.kind === 'or' ? (run) => tests.some((test) => test(run)) : (run) => tests.every((test) => test(run))
+      const all = condition.kind === 'or' ? (run: Run) => tests.some((test) => test(run)) : (run: Run) => tests.every((test) => test(run))
+      return describedTest(all, { reads: tests.flatMap(readsOf) })
     }
     case 'not': {
       const test = compileCondition(condition.part, context)
-      return test && ((run) => !test(run))
+      return test && describedTest((run) => !test(run), { reads: readsOf(test) })
     }
     case 'present': {
       const side = compileSide(condition.value, context)
-      return (
-        side &&
-        ((run) => {
-          const value = side.get(run)
-          return !isEmpty(value) && value !== false
-        })
-      )
+      if (!side) return undefined
+      const test = (run: Run) => {
+        const value = side.get(run)
+        return !isEmpty(value) && value !== false
+      }
+      return describedTest(test, { reads: side.reads, ...(side.isPlain && { simple: { kind: 'present' } }) })
     }
     case 'empty': {
       const side = compileSide(condition.value, context)
-      return side && ((run) => isEmpty(side.get(run)) !== condition.not)
+      return side && describedTest((run) => isEmpty(side.get(run)) !== condition.not, { reads: side.reads })
     }
     case 'compare':
       return compileComparison(condition, context)
@@ -56,6 +60,11 @@ export function compileCondition(condition: Condition, context: Context): Test |
   }
 }
 
+/** What a condition reads; of one that does not say so, something unknown. */
+function readsOf({ shape }: Test): TestShape['reads'] {
+  return shape?.reads ?? [undefined]
+}
+
 function compileSide(operand: Operand, context: Context): Side | undefined {
   if (operand.kind === 'literal') {
     const { literal } = operand
@@ -64,13 +73,23 @@ function compileSide(operand: Operand, context: Context): Side | undefined {
       type: literalType(literal.value),
       literal,
       description: literal.kind === 'string' ? `the text "${literal.spelled}"` : literal.spelled,
+      reads: [],
+      isPlain: false,
     }
   }
   const path = resolvePath(operand.path, context)
   const chain = path && compileFormats(operand.formats, path.type, path.text, context)
   if (!chain) return undefined
   const get = formattedGet(path.get, chain)
-  return { get, type: chain.type, literal: undefined, description: `"${path.text}" (${describe(chain.type)})` }
+  const reads = [chain.pure ? path.direct : undefined]
+  return {
+    get,
+    type: chain.type,
+    literal: undefined,
+    description: `"${path.text}" (${describe(chain.type)})`,
+    reads,
+    isPlain: !chain.apply,
+  }
 }
 
 type CompareNode = Extract<Condition, { kind: 'compare' }>
@@ -86,7 +105,7 @@ function compileComparison(node: CompareNode, context: Context): Test | undefine
       return contains(left, right, node, context)
     case 'not in': {
       const test = contains(right, left, node, context)
-      return test && ((run) => !test(run))
+      return test && describedTest((run) => !test(run), { reads: readsOf(test) })
     }
     default:
       return ordered(left, right, node.operator, node, context)
@@ -104,7 +123,7 @@ function ordered(
   if (!sort) return undefined
   const not = operator === 'is not'
   const ordering = operator === 'is' || not ? undefined : operator
-  return (run) => {
+  const test = (run: Run) => {
     const a = left.get(run)
     const b = right.get(run)
     if (isMissing(a) || isMissing(b)) return not
@@ -123,6 +142,11 @@ function ordered(
         return by >= 0
     }
   }
+  const than = ordering && sort === 'number' && left.isPlain && typeof right.literal?.value === 'number' ? right.literal.value : undefined
+  return describedTest(test, {
+    reads: [...left.reads, ...right.reads],
+    ...(ordering && than !== undefined && { simple: { kind: ordering, than } }),
+  })
 }
 
 /** By what two sides are compared; unlike declared types are reported. */
@@ -192,7 +216,7 @@ function contains(whole: Side, part: Side, node: CompareNode, context: Context):
   }
   // A list that is asked for one item after the other, as in a loop, is asked by an index from the second time on.
   let asked: { readonly holder: readonly unknown[]; index: Set<unknown> | undefined } | undefined
-  return (run) => {
+  const test = (run: Run) => {
     const holder = whole.get(run)
     const item = part.get(run)
     if (isMissing(holder) || isMissing(item)) return false
@@ -209,6 +233,7 @@ function contains(whole: Side, part: Side, node: CompareNode, context: Context):
       return !isMissing(value) && actual !== undefined && equal(value, item, actual)
     })
   }
+  return describedTest(test, { reads: [...whole.reads, ...part.reads] })
 }
 
 /** The items of a list by what they are compared by. */
@@ -234,11 +259,13 @@ function compileAmong(node: Extract<Condition, { kind: 'among' }>, context: Cont
       type: literalType(literal.value),
       literal,
       description: literal.kind === 'string' ? `the text "${literal.spelled}"` : literal.spelled,
+      reads: [],
+      isPlain: false,
     }
     return sortOf(left, right, 'in', node, context)
   })
   if (sorts.some((sort) => sort === undefined)) return undefined
-  return (run) => {
+  const test = (run: Run) => {
     const value = left.get(run)
     if (isMissing(value)) return node.not
     const matches = node.literals.some((literal, i) => {
@@ -248,4 +275,5 @@ function compileAmong(node: Extract<Condition, { kind: 'among' }>, context: Cont
     })
     return matches !== node.not
   }
+  return describedTest(test, { reads: left.reads })
 }

@@ -1,5 +1,6 @@
 import type { Role } from '../artefacts/artefacts.js'
 import type { Report } from '../problems/problem.js'
+import type { Draws } from '../render/plan.js'
 import type { Get, Op } from '../render/run.js'
 import type { TextOrigin, OriginKind, Via } from '../render/trace.js'
 import type { Span } from '../source/source.js'
@@ -47,14 +48,6 @@ export interface Shared {
   readonly orders: Set<string>
   /** Whether fixed text leaves a tag open that a value could finish. */
   openEnd: boolean
-}
-
-/** What a text uses, besides its persona, its output and the locale: if that is the same as before, so is the text. */
-export interface Draws {
-  /** The rendering's own variables, by index. */
-  readonly variables: Set<number>
-  /** Whether something else decides too: the record's id, a fence elsewhere, picked cases. */
-  more: boolean
 }
 
 /**

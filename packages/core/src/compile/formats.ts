@@ -2,6 +2,7 @@ import { defined } from '../invariant.js'
 import { drawsOnMore, type Context } from './context.js'
 import { problem } from '../problems/problem.js'
 import type { Get, Run } from '../render/run.js'
+import type { FormatChain } from '../render/shape.js'
 import type { FormatCall } from '../text/nodes.js'
 import { isMissing, shown } from '../values/data.js'
 import { whole, type Argument, type Format } from '../values/formats/format.js'
@@ -9,15 +10,10 @@ import { describe, TEXT, type ValueType } from '../values/types.js'
 import { typeOfValue, write } from '../values/write.js'
 
 /** A chain of formats, checked: what it gives, and how to run it. */
-export interface Chain {
+export interface Chain extends FormatChain {
   readonly type: ValueType
   /** The name of the last format, for origins. */
   readonly last: string | undefined
-  /** `fenced` comes last: its tag, or undefined for the path's own. */
-  readonly fence: { readonly tag: string | undefined } | undefined
-  readonly apply: ((value: unknown, run: Run) => unknown) | undefined
-  /** Whether the same value gives the same again, in one locale: `masked` counts what it replaces. */
-  readonly pure: boolean
 }
 
 export function compileFormats(calls: readonly FormatCall[], type: ValueType, path: string, context: Context): Chain | undefined {
@@ -54,10 +50,11 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
   }
   const last = calls.at(-1)?.name
   const pure = calls.every((call) => call.name !== 'masked')
-  if (steps.length === 0) return { type: current, last, fence, apply: undefined, pure }
+  const isNumber = calls.length === 1 && last === 'number' && calls[0]?.args.length === 0
+  if (steps.length === 0) return { type: current, last, fence, apply: undefined, pure, isNumber }
   const runs = steps.map((step) => runner(step.format, step.args, step.type, path))
   const [only] = runs
-  if (runs.length === 1) return { type: current, last, fence, apply: only, pure }
+  if (runs.length === 1) return { type: current, last, fence, apply: only, pure, isNumber }
   const apply = (value: unknown, run: Run): unknown => {
     let result = value
     for (const step of runs) {
@@ -66,7 +63,7 @@ export function compileFormats(calls: readonly FormatCall[], type: ValueType, pa
     }
     return result
   }
-  return { type: current, last, fence, apply, pure }
+  return { type: current, last, fence, apply, pure, isNumber }
 }
 
 /** A value of an open record is checked when it is rendered: its format then applies. */

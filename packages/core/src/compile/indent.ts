@@ -1,4 +1,4 @@
-import type { Continuation } from './line.js'
+import type { Continuation } from '../render/shape.js'
 import { jsonBytes } from '../render/json-bytes.js'
 import { writtenApart } from '../render/capture.js'
 import type { Op } from '../render/run.js'

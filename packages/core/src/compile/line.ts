@@ -1,3 +1,5 @@
+import type { Continuation } from '../render/shape.js'
+
 /** The content of the source line so far, known while compiling: it decides where further lines of a value go, and what a fence may do. */
 export class LineState {
   /** The spaces and list or quote marks before this place; undefined once anything else was written on the line. */
@@ -26,13 +28,6 @@ export class LineState {
 }
 
 const MARKS = /^(?:[ \t>]|[-*+](?=[ \t]|$)|\d+\.(?=[ \t]|$))*$/
-
-/** What goes before the further lines of a value: at least the slot's column, and quote marks again. */
-export interface Continuation {
-  readonly lead: string
-  /** The same for an empty line, which gets no trailing spaces. */
-  readonly blank: string
-}
 
 /** The lead of further lines below `prefix`: spaces for all but quote marks. Nothing where the slot stands at the line's start. */
 export function continuationOf(prefix: string): Continuation | undefined {

@@ -1,34 +1,16 @@
 import { defined } from '../invariant.js'
 import type { Op, Run } from '../render/run.js'
+import { described, type FixedText, type PlainValue } from '../render/shape.js'
 import { jsonBytes } from '../render/json-bytes.js'
 import { isHarmless, isSuspect } from '../fences/suspicion.js'
 import type { TextOrigin } from '../render/trace.js'
 
-interface Fixed {
-  readonly kind: 'fixed'
-  text: string
-  /** The same as it stands in a JSON string, made when it is first asked for. */
-  json: string | undefined
-  readonly lengths: number[]
-  readonly from: TextOrigin[]
-}
-
-/** A declared value that is written as it is: a variable's, or that of a field of a variable. */
-export interface PlainValue {
-  readonly kind: 'value'
-  readonly variable: number
-  readonly field: string | undefined
-  /** Whether it is free text, which could hold a character of a fence's tag. */
-  readonly free: boolean
-  readonly from: TextOrigin
-}
-
 /**
- * Collects steps. Fixed texts that meet become one, and runs of fixed texts and plain values become one step without a call for each: most
+ * Collects steps. FixedText texts that meet become one, and runs of fixed texts and plain values become one step without a call for each: most
  * of what a prompt writes. docs/performance.md has the figures.
  */
 export class OpList {
-  private readonly steps: (Op | Fixed | PlainValue)[] = []
+  private readonly steps: (Op | FixedText | PlainValue)[] = []
 
   fixed(text: string, from: TextOrigin): void {
     if (text === '') return
@@ -50,7 +32,7 @@ export class OpList {
   /** One step that does all of them. */
   done(): Op {
     const ops: Op[] = []
-    let plain: (Fixed | PlainValue)[] = []
+    let plain: (FixedText | PlainValue)[] = []
     for (const step of [...this.steps, undefined]) {
       if (step && 'kind' in step) {
         if (step.kind === 'fixed' && step.lengths.length > 1) step.text = flat(step.text)
@@ -71,9 +53,13 @@ export function flat(text: string): string {
 }
 
 function inTurn(ops: readonly Op[]): Op {
+  const [only, another] = ops
+  return only && !another ? only : described(allOf(ops), { kind: 'sequence', steps: ops })
+}
+
+function allOf(ops: readonly Op[]): Op {
   const [first, second, third] = ops
-  if (!first) return () => undefined
-  if (!second) return first
+  if (!first || !second) return () => undefined
   if (!third) {
     return (run) => {
       first(run)
@@ -85,7 +71,11 @@ function inTurn(ops: readonly Op[]): Op {
   }
 }
 
-function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
+function plainOp(parts: readonly (FixedText | PlainValue)[]): Op {
+  return described(plainStep(parts), { kind: 'plain', parts })
+}
+
+function plainStep(parts: readonly (FixedText | PlainValue)[]): Op {
   const [only] = parts
   if (parts.length === 1 && only?.kind === 'fixed') {
     const { text } = only
@@ -120,7 +110,7 @@ function plainOp(parts: readonly (Fixed | PlainValue)[]): Op {
   }
 }
 
-function jsonOf(part: Fixed): string {
+function jsonOf(part: FixedText): string {
   return (part.json ??= flat(jsonBytes(part.text)))
 }
 
@@ -131,7 +121,7 @@ function read({ variable, field }: PlainValue, run: Run): string | null | undefi
   return (value as Record<string, string | null | undefined>)[field]
 }
 
-function tracePlain(part: Fixed | PlainValue, run: Run): void {
+function tracePlain(part: FixedText | PlainValue, run: Run): void {
   if (part.kind === 'fixed') {
     run.out += part.text
     traceFixed(part, run)
@@ -141,7 +131,7 @@ function tracePlain(part: Fixed | PlainValue, run: Run): void {
   }
 }
 
-function traceFixed({ text, lengths, from }: Fixed, run: Run): void {
+function traceFixed({ text, lengths, from }: FixedText, run: Run): void {
   let end = run.out.length - text.length
   for (let i = 0; i < lengths.length; i++) defined(run.trace).add((end += defined(lengths[i])), defined(from[i]))
 }

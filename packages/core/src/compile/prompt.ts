@@ -12,7 +12,7 @@ import { compileText } from './text.js'
 import { compileTurns } from './turns.js'
 import { problem, type Problem, type Report } from '../problems/problem.js'
 import { captured } from '../render/capture.js'
-import type { FormPlan, PersonalPlan, Plan } from '../render/plan.js'
+import type { Draws, FormPlan, PersonalPlan, Plan } from '../render/plan.js'
 import type { Get, Op, Run } from '../render/run.js'
 import type { Text, Use } from '../text/nodes.js'
 import { readCell } from '../values/cells.js'
@@ -99,9 +99,11 @@ class PromptCompiler implements Compilation {
   compile(): Plan {
     const { prompt, env, context } = this
     const { shared } = context
+    const draws: Draws = (shared.draws = { variables: new Set(), more: false })
     const persona = this.chooser(prompt.persona, this.personaNames, env.personas, 'persona')
     const output = this.chooser(prompt.output, this.outputNames, this.forms, 'output')
     const locale = this.locale()
+    shared.draws = { variables: new Set(), more: false }
     const turns = compileTurns(prompt.turns, this, context, prompt.name)
     if (this.asksForOutput) for (const p of this.otherForms) this.report(p)
     reportUnused(this.bindings, this.report)
@@ -120,6 +122,7 @@ class PromptCompiler implements Compilation {
       orders: [...shared.orders].sort(),
       persona,
       output,
+      chosenBy: draws,
       forms: this.forms,
       answerColumns: columnsOf([...this.forms.values()].map((form) => form.outline.shape)),
       locale,

@@ -2,11 +2,12 @@ import { defined } from '../invariant.js'
 import { textOrigin, drawsOnMore, type Context } from './context.js'
 import { indentedOp } from './indent.js'
 import { compileAlternatives, type Alternative } from './value.js'
-import { continuationOf, type Continuation, type LineState } from './line.js'
-import type { PlainValue } from './op-list.js'
+import { continuationOf, type LineState } from './line.js'
+
 import { memoizeWriter } from './memoize-writer.js'
 import { problem } from '../problems/problem.js'
 import { bothWays, type Op, type Run } from '../render/run.js'
+import { described, type Continuation, type PlainValue } from '../render/shape.js'
 import type { TextOrigin } from '../render/trace.js'
 import type { Slot, SlotValue } from '../text/nodes.js'
 import { holds, isEmpty, isMissing, unitAt } from '../values/data.js'
@@ -43,8 +44,18 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, restA
   const writers = alternatives.map((a) => writer(a, slot, context, more))
   const { fallback } = value
   const only = defined(alternatives[0])
-  if (writers.length === 1 && !fallback) return single(only, defined(writers[0]), slot)
   const spelled = fallback && { text: fallback.spelled, from: textOrigin(context, fallback.span) }
+  const step = writers.length === 1 && !fallback ? single(only, defined(writers[0]), slot) : firstOf(alternatives, writers, spelled)
+  const parts = alternatives.map((a, i) => ({ ...a, write: defined(writers[i]) }))
+  return described(step, { kind: 'slot', parts, fallback: fallback?.spelled, more })
+}
+
+/** Writes the first of several values that is not empty, else the fallback. */
+function firstOf(
+  alternatives: readonly Alternative[],
+  writers: readonly ((value: unknown, run: Run) => void)[],
+  fallback: { readonly text: string; readonly from: TextOrigin } | undefined,
+): Op {
   return (run) => {
     for (let i = 0; i < alternatives.length; i++) {
       const value = defined(alternatives[i]).get(run)
@@ -52,7 +63,7 @@ export function compileSlot(slot: Slot, context: Context, line: LineState, restA
       defined(writers[i])(value, run)
       return
     }
-    if (spelled) run.write(spelled.text, spelled.from)
+    if (fallback) run.write(fallback.text, fallback.from)
   }
 }
 

@@ -13,6 +13,7 @@ import { problem } from '../problems/problem.js'
 import type { Op, Run, Test } from '../render/run.js'
 import { branchesOf } from '../text/branches.js'
 import { OPEN_END } from '../fences/suspicion.js'
+import { described } from '../render/shape.js'
 import type { TextOrigin } from '../render/trace.js'
 import type { Branch, Each, Fixed, Item, Line, LineDirective, Passage, Piece, Text, Use } from '../text/nodes.js'
 
@@ -190,7 +191,7 @@ function compileLine(line: Line, context: Context, dedent: number, open: boolean
 
 /** A line that may be empty: then it is removed, spaces included. */
 function trackedLine(pieces: Op, isHeld: boolean, lineEnd: Op): Op {
-  return (run) => {
+  const step = (run: Run) => {
     const { lineStart, blanks } = run
     run.lineStart = run.out
     run.blanks = 0
@@ -199,6 +200,7 @@ function trackedLine(pieces: Op, isHeld: boolean, lineEnd: Op): Op {
     run.lineStart = lineStart
     run.blanks = blanks
   }
+  return described(step, { kind: 'line', pieces, canGo: isHeld })
 }
 
 function endLine(run: Run, isHeld: boolean, lineEnd: Op): void {
@@ -242,11 +244,16 @@ function compilePiece(piece: Piece, context: Context, state: PieceState, restAlo
     case 'break': {
       const ending = textOrigin(context, piece.span)
       const { isHeld: held } = line
-      ops.op((run) => {
-        endLine(run, held, () => run.write('\n', ending))
-        run.lineStart = run.out
-        run.blanks = 0
-      })
+      ops.op(
+        described(
+          (run: Run) => {
+            endLine(run, held, () => run.write('\n', ending))
+            run.lineStart = run.out
+            run.blanks = 0
+          },
+          { kind: 'break', canGo: held },
+        ),
+      )
       line.lineEnd()
       state.atStart = true
       return
@@ -278,10 +285,15 @@ function compilePiece(piece: Piece, context: Context, state: PieceState, restAlo
 /** A directive line among the lines of an inline block: whole lines, after which a new one begins. */
 function compileWithin(piece: LineDirective, context: Context, state: PieceState, ops: OpList): void {
   compileDirectiveLine(piece, context, state.dedent, ops)
-  ops.op((run) => {
-    run.lineStart = run.out
-    run.blanks = 0
-  })
+  ops.op(
+    described(
+      (run: Run) => {
+        run.lineStart = run.out
+        run.blanks = 0
+      },
+      { kind: 'line-start' },
+    ),
+  )
   state.line.lineEnd()
 }
 
@@ -302,10 +314,15 @@ function compileFixed(piece: Fixed, context: Context, state: PieceState, ops: Op
   state.last = from
   if (!state.counts || text.trim() !== '') ops.fixed(text, from)
   else if (text !== '')
-    ops.op((run) => {
-      run.write(text, from)
-      run.blanks += text.length
-    })
+    ops.op(
+      described(
+        (run: Run) => {
+          run.write(text, from)
+          run.blanks += text.length
+        },
+        { kind: 'blanks', text },
+      ),
+    )
 }
 
 /** A passage is written as it stands in its source, its slots filled, and its place is marked. */
@@ -327,12 +344,17 @@ function compileInlineUse(piece: Use, context: Context, line: LineState, alone: 
   if (!written) return
   const op = more ? indentedOp(written, more, textOrigin(context, piece.head, { kind: 'made' }), false) : written
   // The used text has lines of its own: the line under way is not theirs to take back.
-  ops.op((run) => {
-    const { lineStart, blanks } = run
-    op(run)
-    run.lineStart = lineStart
-    run.blanks = blanks
-  })
+  ops.op(
+    described(
+      (run: Run) => {
+        const { lineStart, blanks } = run
+        op(run)
+        run.lineStart = lineStart
+        run.blanks = blanks
+      },
+      { kind: 'own-lines', step: op },
+    ),
+  )
 }
 
 type InlineBlock = Extract<Piece, { kind: 'when' | 'vary' | 'each' }>

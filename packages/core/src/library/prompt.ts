@@ -44,6 +44,15 @@ const MOST_WORDINGS = 1000
 /** Untyped values: they are checked at rendering. */
 export type AnyValues = Readonly<Record<string, unknown>>
 
+/** How a prompt is rendered, for another way to do it. */
+export interface PromptPlan {
+  readonly plan: Plan
+  readonly settingFor: (options: RenderOptions) => RunSetting
+}
+
+/** Gives what no program needs of a prompt. */
+export let planOf: (prompt: Prompt) => PromptPlan
+
 /** A prompt of a library, ready to be rendered. `V`: the values that it takes; `R`: what its replies are read as. */
 export class Prompt<V extends object = AnyValues, R = unknown> {
   readonly #model: JoinedPrompt
@@ -76,6 +85,13 @@ export class Prompt<V extends object = AnyValues, R = unknown> {
       form: (accepted, options, choose) => this.formFor(accepted, options, choose),
       bytes: (accepted, options, choose) => renderBytes(plan, accepted, this.setting(options, choose, false)),
     }
+  }
+
+  static {
+    planOf = (prompt) => ({
+      plan: prompt.#plan,
+      settingFor: (options) => prompt.setting(options, chooserFor(options), false),
+    })
   }
 
   get name(): string {

@@ -20,7 +20,7 @@ export class TurnMemo {
   private readonly cached: { text?: Kept | undefined; json?: Kept | undefined } = {}
 
   /** `variables`: all that the turn draws on, by index. */
-  constructor(private readonly variables: readonly number[]) {}
+  constructor(readonly variables: readonly number[]) {}
 
   /** The text, if nothing has changed since it was written. */
   take(run: Run): string | undefined {

@@ -65,6 +65,14 @@ export interface PersonalPlan {
   readonly paths: readonly { readonly variable: number; readonly fields: readonly string[]; readonly kind: string }[]
 }
 
+/** What a text uses, besides its persona, its output and the locale: if that is the same as before, so is the text. */
+export interface Draws {
+  /** The rendering's own variables, by index. */
+  readonly variables: Set<number>
+  /** Whether something else decides too: the record's id, a fence elsewhere, picked cases. */
+  more: boolean
+}
+
 /** A prompt, ready to be rendered: decided once, so that a record costs only its values. */
 export interface Plan {
   readonly variables: readonly Declared[]
@@ -80,6 +88,8 @@ export interface Plan {
   readonly orders: readonly string[]
   readonly persona: ((run: Run) => string) | undefined
   readonly output: ((run: Run) => string) | undefined
+  /** What decides the persona, the output and the locale. */
+  readonly chosenBy: Draws
   /** The forms of answers that renderings can have, by output. */
   readonly forms: ReadonlyMap<string, FormPlan>
   /** The columns that answers fill. */

@@ -178,6 +178,15 @@ function isSuspectRun({ fences, suspect }: Run, { openEnd }: Plan): boolean {
   return fences.length > 0 && (suspect || openEnd)
 }
 
+/** A rendering that has begun: its persona, its output and its locale are known. */
+export function startRun(plan: Plan, values: readonly unknown[], setting: RunSetting, json: boolean): Run {
+  const run = beginRun(plan, values, setting)
+  if (plan.persona) run.persona = plan.persona(run)
+  if (plan.output) run.output = plan.output(run)
+  run.json = json
+  return run
+}
+
 function beginRun(plan: Plan, values: readonly unknown[], setting: RunSetting): Run {
   const { limits, choose, random } = setting
   const { guarded, nonce, personal } = plan
@@ -193,10 +202,7 @@ function runOnce(
   traced: boolean,
   json = false,
 ): { run: Run; turns: RenderedTurn[] } {
-  const run = beginRun(plan, values, setting)
-  if (plan.persona) run.persona = plan.persona(run)
-  if (plan.output) run.output = plan.output(run)
-  run.json = json
+  const run = startRun(plan, values, setting, json)
   const turns: RenderedTurn[] = []
   for (const turn of plan.turns) runTurn(turn, run, traced, turns)
   return { run, turns }

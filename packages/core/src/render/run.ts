@@ -8,6 +8,7 @@ import { Placeholders } from '../values/personal/placeholders.js'
 import type { Locale } from '../values/locale.js'
 import { jsonBytes } from './json-bytes.js'
 import { isHarmless, isSuspect } from '../fences/suspicion.js'
+import type { StepShape, TestShape } from './shape.js'
 import { Trace, type TextOrigin } from './trace.js'
 
 const NONE: readonly string[] = []
@@ -179,6 +180,14 @@ export function bothWays(text: string): BothWays {
 }
 
 /** One step of a plan. */
-export type Op = (run: Run) => void
+export interface Op {
+  (run: Run): void
+  /** What it does, where that can be said. */
+  readonly shape?: StepShape
+}
 export type Get = (run: Run) => unknown
-export type Test = (run: Run) => boolean
+/** A condition. */
+export interface Test {
+  (run: Run): boolean
+  readonly shape?: TestShape
+}

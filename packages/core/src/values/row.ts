@@ -57,18 +57,19 @@ export class RowReader {
   /** The variable whose fields the columns are. */
   readonly record: Declared | undefined
   /** The values that no row changes: those given, and defaults. */
-  private readonly standing: readonly unknown[]
-  private readonly recordIndex: number
+  readonly standing: readonly unknown[]
+  /** The record's place among the variables; -1 without one. */
+  readonly recordIndex: number
   /** The record before any column was read. */
   private readonly empty: Record<string, unknown>
   /** The columns of variables beside the record. */
   readonly beside: readonly Column[]
   /** Where the value of each of them goes; of all columns, where there is no record. */
-  private readonly places: readonly number[]
+  readonly places: readonly number[]
 
   constructor(
     variables: readonly Declared[],
-    private readonly headings: readonly string[],
+    readonly headings: readonly string[],
     { values = {}, locale, as, columns = NO_COLUMNS, elsewhere = NOWHERE }: RowShape = {},
   ) {
     const problems: Problem[] = []
@@ -356,7 +357,7 @@ function splitList(text: string, character: string): string[] | undefined {
 }
 
 /** Whether nothing is asked of a value but its kind. */
-function isUnbound(type: object): boolean {
+export function isUnbound(type: object): boolean {
   return Object.entries(type).every(([key, bound]) => key === 'kind' || bound === undefined)
 }
 

@@ -1,7 +1,7 @@
 import { ProblemError } from 'dunelight'
 import { contained, type Batch, type LineOptions, type LineWriter } from 'dunelight/host'
-import { doSteps, unprepared, type RecordStep, type Step } from '../runs/step.js'
-import { recordsOf, type RecordSource } from '../sources/records.js'
+import { unprepared, type RecordStep } from '../runs/step.js'
+import type { RecordSource } from '../sources/records.js'
 import type { OutputForm } from './output-form.js'
 
 /** All that decides what is written of records that are rendered. */
@@ -32,10 +32,4 @@ export function renderStep({ batch, form, line: options }: { batch: Batch; form:
       throw fault
     }
   }
-}
-
-/** Renders the records of a table on this thread. */
-export function onThisThread(rendering: Rendering): Step['blocks'] {
-  const step = renderStep(rendering)
-  return (selection) => doSteps(recordsOf(rendering), selection, step)
 }

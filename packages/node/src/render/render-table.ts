@@ -7,7 +7,7 @@ import { Selection } from '../runs/selection.js'
 import { RunStreams, type Sink } from '../runs/streams.js'
 import type { TableSource } from '../sources/open-table.js'
 import { LINES } from './output-form.js'
-import { onThisThread } from './render-step.js'
+import { onThisThread } from './this-thread.js'
 
 /** What is rendered, and where it goes. */
 export interface TableOptions extends RunListener {

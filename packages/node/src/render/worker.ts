@@ -3,12 +3,14 @@ import { batchModel, ProblemError } from 'dunelight'
 import { batchOf } from 'dunelight/host'
 import { CsvRows, JsonLines, Misread, recordsTable, type Row } from '@dunelight/tables'
 import { openLibraryFor } from '../library/open-for.js'
+import type { Block } from '../runs/block.js'
 import { BufferPool, sharedMemory } from '../runs/buffer-pool.js'
 import { rawOf } from '../runs/rejected.js'
 import { Selection } from '../runs/selection.js'
 import { doSteps } from '../runs/step.js'
 import { byteText } from '../sources/byte-text.js'
 import { readPools, RecordMaker, type RecordChunk } from '../sources/records.js'
+import { ByteBlocks } from './byte-blocks.js'
 import { lineOptions } from './line-options.js'
 import { outputForm } from './output-form.js'
 import { renderStep } from './render-step.js'
@@ -23,8 +25,12 @@ async function prepare() {
   const library = await openLibraryFor(folder, model.prompt?.name, at === undefined ? {} : { at })
   const batch = batchOf(library, model, { values, ...(locale !== undefined && { locale }) })
   const pools = await readPools(batch, folder)
-  const step = renderStep({ batch, form: outputForm(start.output, batch, headings), line: await lineOptions(batch, start.bare) })
+  const form = outputForm(start.output, batch, headings)
+  const line = await lineOptions(batch, start.bare)
+  const step = renderStep({ batch, form, line })
   const buffers = new BufferPool(start.buffers, sharedMemory)
+  const { delimiter } = start
+  const bytes = delimiter === undefined ? undefined : ByteBlocks.for({ batch, form, line, headings, named, delimiter }, buffers)
   const read = async (block: ToRender): Promise<RecordChunk> => {
     const rows = await rowsOf(block)
     const records = new RecordMaker(batch, { pools, named }, dataRows(block)).records(headings, rows)
@@ -32,13 +38,14 @@ async function prepare() {
   }
   return {
     render: async (message: ToRender): Promise<BlockData[]> => {
+      if (bytes) return [dataOf(bytes.render(message))]
       const blocks: BlockData[] = []
       // Which records are wanted is known only where all of them pass by.
-      for await (const { onTurn: _, ...block } of doSteps(once(await read(message)), new Selection({ all: true }), step, {
+      for await (const block of doSteps(once(await read(message)), new Selection({ all: true }), step, {
         buffers,
         most: Infinity,
       }))
-        blocks.push(block)
+        blocks.push(dataOf(block))
       return blocks
     },
     raw: async (message: ToRender, row: number): Promise<unknown> => {
@@ -46,6 +53,10 @@ async function prepare() {
       return undefined
     },
   }
+}
+
+function dataOf({ onTurn: _, ...block }: Block): BlockData {
+  return block
 }
 
 /** Data rows before a block: of a table with cells its heading is none. */

@@ -1,4 +1,5 @@
 import type { Problem } from 'dunelight'
+import type { ByteLine } from 'dunelight/bytes'
 import type { BatchRecord } from 'dunelight/host'
 import type { BufferPool, ReusedBuffer } from './buffer-pool.js'
 import type { Beside, Outcome } from './outcome.js'
@@ -85,6 +86,25 @@ export class BlockBuilder {
     block.rows.push(row)
     block.named.push(named)
     block.paths.push(path)
+  }
+
+  /** Where the next record is written by those that write bytes themselves. */
+  get memory(): ReusedBuffer {
+    return (this.buffer ??= this.buffers.next())
+  }
+
+  /** Adds a record whose bytes are in the memory already. */
+  addBytes(id: string, row: number, length: number, { length: size, tokens, fingerprint }: ByteLine): void {
+    const { block } = this
+    block.ids.push(id)
+    block.rows.push(row)
+    block.named.push(id !== String(row))
+    block.paths.push(undefined)
+    block.lengths.push(length)
+    block.sizes.push(size)
+    block.tokens.push(tokens)
+    block.fingerprints.push(fingerprint)
+    this.size++
   }
 
   /** What was collected since the last call. */

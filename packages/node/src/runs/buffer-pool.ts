@@ -23,6 +23,27 @@ export class ReusedBuffer {
     this.length = end
   }
 
+  /** All of its memory, for those that write into it themselves. */
+  get memory(): Uint8Array {
+    return this.buffer
+  }
+
+  /** Where the next byte goes. */
+  get end(): number {
+    return this.length
+  }
+
+  /** Counts bytes that were written into the memory. */
+  fillTo(end: number): void {
+    this.length = end
+  }
+
+  /** The memory, made so large at least. */
+  memoryOf(least: number): Uint8Array {
+    if (least > this.buffer.length) this.grow(least)
+    return this.buffer
+  }
+
   get bytes(): Uint8Array {
     return this.buffer.subarray(0, this.length)
   }

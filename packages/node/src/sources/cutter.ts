@@ -13,6 +13,8 @@ export interface Cut {
   /** Rows and lines before them, the heading among them. */
   readonly rows: number
   readonly lines: number
+  /** Where each row begins and ends, and 1 if one of its cells is in quotes: three numbers for each. */
+  readonly places: Int32Array
   /** How far the file has been read. */
   readonly end: number
   readonly encoding: 'utf-8' | 'windows-1252'
@@ -82,9 +84,15 @@ export async function* cuts(path: string, { from, delimiter }: Cutting, options:
       const encoding = encodings.of(whole)
       const valid = encoding === 'utf-8' ? encodings.validLength(whole) : whole.length
       const broken = valid < whole.length
-      const end = scanner.scan(byteText.text(whole.subarray(0, valid)), last && !broken, () => undefined)
+      const found: number[] = []
+      const end = scanner.scan(byteText.text(whole.subarray(0, valid)), last && !broken, (start, end, quoted) =>
+        found.push(start, end, quoted ? 1 : 0),
+      )
       const { problem: fault = broken ? problem('not-text', { file: options.name }) : undefined } = scanner
-      if (end > 0) yield { bytes: bytes.subarray(0, end), rows, lines, end: position, encoding: encoding === 'ascii' ? 'utf-8' : encoding }
+      if (end > 0) {
+        const places = Int32Array.from(found)
+        yield { bytes: bytes.subarray(0, end), rows, lines, places, end: position, encoding: encoding === 'ascii' ? 'utf-8' : encoding }
+      }
       if (fault) throw new ProblemError([fault])
       rest = bytes.subarray(end)
     }

@@ -77,7 +77,7 @@ export async function* readRecords(batch: Batch, source: TableSource, options: R
 }
 
 /** All headings that a table has, and the one whose column names its records. Of a list the last headings are known only at its end. */
-async function headOf(
+export async function headOf(
   source: TableSource,
   given: null | undefined,
   notice: RecordsOptions['notice'],

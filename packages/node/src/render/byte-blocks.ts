@@ -1,0 +1,135 @@
+import { hash } from 'node:crypto'
+import { byteLines, ByteRow, cutRow, kindsOf, BEYOND, type ByteLines } from 'dunelight/bytes'
+import { turnTokens, type BatchRows, type LineOptions } from 'dunelight/host'
+import { CsvRows, type Row } from '@dunelight/tables'
+import type { Turn } from 'dunelight'
+import { BlockBuilder, type Block } from '../runs/block.js'
+import type { BufferPool } from '../runs/buffer-pool.js'
+import { byteText } from '../sources/byte-text.js'
+import type { Cut } from '../sources/cutter.js'
+import { LINES, type OutputForm } from './output-form.js'
+import { renderStep, type Rendering } from './render-step.js'
+
+export interface ByteSetting extends Pick<Rendering, 'batch' | 'line'> {
+  readonly form: OutputForm
+  readonly headings: readonly string[]
+  readonly named: string | null
+  readonly delimiter: string
+}
+
+/**
+ * Renders the rows of a cut as bytes, those that need more as values: their lines stand in the same block, in the order of the table. What is
+ * written is the same either way, byte for byte.
+ */
+export class ByteBlocks {
+  private readonly row = new ByteRow()
+  private readonly kinds: Uint8Array
+  private readonly step: ReturnType<typeof renderStep>
+  private readonly reader: BatchRows
+  private readonly builder: BlockBuilder
+
+  /** Undefined if the batch's lines need more than their rows, or are of another form. */
+  static for(setting: ByteSetting, buffers: BufferPool): ByteBlocks | undefined {
+    const { batch, line, form, headings, named } = setting
+    if (form !== LINES) return undefined
+    const lines = byteLines(batch, headings, named, line, { decode: textOf, hash: digestOf, ...counterOf(line) })
+    return lines && new ByteBlocks(setting, lines, buffers)
+  }
+
+  private constructor(
+    private readonly setting: ByteSetting,
+    private readonly lines: ByteLines,
+    buffers: BufferPool,
+  ) {
+    const { batch, headings, named, delimiter } = setting
+    this.kinds = kindsOf(delimiter)
+    this.step = renderStep(setting)
+    this.reader = batch.rows(headings, [], named ?? undefined)
+    this.builder = new BlockBuilder(buffers)
+    this.row.grow = (least) => {
+      const { memory } = this.builder
+      memory.fillTo(this.row.at)
+      return memory.memoryOf(least)
+    }
+  }
+
+  /** Renders all rows of a cut. */
+  render(cut: Omit<Cut, 'end'>): Block {
+    const { places, rows, bytes, encoding } = cut
+    const { row, builder } = this
+    row.source = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length)
+    const isHead = rows === 0
+    const first = isHead ? 1 : 0
+    // Data rows are counted without the heading.
+    const before = isHead ? 0 : rows - 1
+    for (let i = first; i * 3 < places.length; i++) {
+      row.number = before + i + 1 - first
+      if (encoding !== 'utf-8' || !this.writeBytes(i, places)) this.writeValues(i, cut)
+    }
+    return builder.take()
+  }
+
+  /** The cells of a record, by its number in the table. */
+  cells(cut: Omit<Cut, 'end'>, number: number): Row {
+    const first = cut.rows === 0 ? 1 : 0
+    return rowAt(cut, this.setting.delimiter, number - (cut.rows === 0 ? 0 : cut.rows - 1) - 1 + first)
+  }
+
+  private writeBytes(index: number, places: Int32Array): boolean {
+    const { row, lines, builder } = this
+    const { memory } = builder
+    const start = places[3 * index] ?? 0
+    const end = places[3 * index + 1] ?? 0
+    if (!cutRow(row, this.kinds, start, end, places[3 * index + 2] === 1)) return false
+    const at = memory.end
+    row.out = memory.memory
+    row.at = at
+    if (!lines.write(row)) return false
+    memory.fillTo(row.at)
+    const { idColumn } = lines
+    const id = idColumn < 0 || row.isEmpty(idColumn) ? String(row.number) : textOf(row, idColumn)
+    builder.addBytes(id, row.number, row.at - at, lines.line)
+    return true
+  }
+
+  private writeValues(index: number, cut: Omit<Cut, 'end'>): void {
+    const { headings, delimiter } = this.setting
+    const record = this.reader.read(rowAt(cut, delimiter, index), this.row.number)
+    // Nothing is left out: a batch that leaves rows out is rendered by values.
+    if (!record) return
+    const outcome = this.step(record, headings)
+    if (outcome instanceof Promise || Array.isArray(outcome)) throw new Error('a rendering does not wait')
+    this.builder.add({ record, headings, through: 0, bytesRead: 0 }, outcome as Exclude<typeof outcome, readonly unknown[]>)
+  }
+}
+
+/** The cells of one row of a cut. */
+function rowAt({ bytes, places, encoding }: Omit<Cut, 'end'>, delimiter: string, index: number): Row {
+  const row = bytes.subarray(places[3 * index], places[3 * index + 1])
+  const utf8 = encoding === 'utf-8'
+  const rows = new CsvRows(delimiter, { name: '' })
+  const text = utf8 ? byteText.text(row) : new TextDecoder(encoding).decode(new Uint8Array(row))
+  const all = [...rows.add({ text, plain: false, decodePiece: utf8 ? byteText.decodePiece : undefined }), ...rows.end()]
+  return all[0] ?? []
+}
+
+/** A cell as text, with its quotes as they are meant. */
+function textOf({ source, starts, ends, kinds, doubled }: ByteRow, column: number): string {
+  const start = starts[column] ?? 0
+  const end = ends[column] ?? 0
+  if (start === end) return ''
+  const bytes = source as Buffer
+  const text = bytes.toString(((kinds[column] ?? 0) & BEYOND) === 0 ? 'latin1' : 'utf8', start, end)
+  return doubled[column] === 1 ? text.replaceAll('""', '"') : text
+}
+
+function digestOf(bytes: Uint8Array, start: number, end: number): string {
+  return hash('sha256', bytes.subarray(start, end))
+}
+
+function counterOf({ countTokens }: LineOptions) {
+  if (!countTokens) return {}
+  const count = (bytes: Uint8Array, start: number, end: number) =>
+    turnTokens(JSON.parse(Buffer.from(bytes.buffer, bytes.byteOffset + start, end - start).toString()) as Turn[], countTokens)
+  return { countTokens: count }
+}
