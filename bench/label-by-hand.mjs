@@ -32,15 +32,22 @@ const sentence = (list) => (list.length < 2 ? list.join('') : `${list.slice(0, -
 
 /** The turns of one label; `item` as the prompt declares it. */
 export function labelByHand(item, words = 60) {
+  return [systemByHand(words), userByHand(item)]
+}
+
+/** The turn that is the same for all records. */
+export function systemByHand(words = 60) {
+  return {
+    role: 'system',
+    text: `${PERSONA}\nWrite at most ${words} words in plain British English.\n${RULES}${ANSWER[0]}${words}${ANSWER[1]}`,
+  }
+}
+
+export function userByHand(item) {
   const weight = item['weight-g']
-  return [
-    {
-      role: 'system',
-      text: `${PERSONA}\nWrite at most ${words} words in plain British English.\n${RULES}${ANSWER[0]}${words}${ANSWER[1]}`,
-    },
-    {
-      role: 'user',
-      text: `Write the label for ${item['object-no']}.
+  return {
+    role: 'user',
+    text: `Write the label for ${item['object-no']}.
 
 | what | the record says |
 |---|---|
@@ -55,6 +62,5 @@ The surveyor's note of ${longDate(item.surveyed)}. It is there to be understood,
   <note>
   ${item['survey-note'].replaceAll('\n', '\n  ')}
   </note>${weight > 20000 ? '\n\nIt is heavy enough to say so.' : weight < 50 ? '\n\nIt is light enough to say so.' : ''}`,
-    },
-  ]
+  }
 }

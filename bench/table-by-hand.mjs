@@ -1,13 +1,16 @@
 // The script that a good engineer writes for a table: stream, papaparse, template literal, JSON.stringify. No checks, no escapes of fences.
+// "hoisted": the JSON of the turn that is the same for all records is made once.
+//   node bench/table-by-hand.mjs FROM TO [hoisted]
 import { once } from 'node:events'
 import { createReadStream, createWriteStream } from 'node:fs'
 import { createInterface } from 'node:readline'
 import { finished } from 'node:stream/promises'
 import Papa from 'papaparse'
-import { labelByHand } from './label-by-hand.mjs'
+import { labelByHand, systemByHand, userByHand } from './label-by-hand.mjs'
 import { report } from './report.mjs'
 
-const [, , from, to] = process.argv
+const [, , from, to, variant] = process.argv
+const system = JSON.stringify(systemByHand())
 const out = createWriteStream(to)
 let lines = []
 const started = performance.now()
@@ -26,7 +29,12 @@ function write() {
 }
 
 function add(row, item) {
-  lines.push(JSON.stringify({ record: item['object-no'], row, prompt: 'label/write', turns: labelByHand(item) }))
+  const record = item['object-no']
+  if (variant !== 'hoisted') lines.push(JSON.stringify({ record, row, prompt: 'label/write', turns: labelByHand(item) }))
+  else {
+    const user = JSON.stringify(userByHand(item))
+    lines.push(`{"record":${JSON.stringify(record)},"row":${row},"prompt":"label/write","turns":[${system},${user}]}`)
+  }
 }
 
 async function fromLines() {
