@@ -52,7 +52,17 @@ const DIGEST = 64
  *
  * @param named The heading of the column that names the records.
  */
-export function byteLines(
+export function byteLines(...of: Parameters<typeof compiled>): ByteLines | undefined {
+  try {
+    return compiled(...of)
+  } catch (fault) {
+    // What no row can change is wrong already: it is said of each row, where values are rendered.
+    if (fault instanceof ProblemError) return undefined
+    throw fault
+  }
+}
+
+function compiled(
   batch: Batch,
   headings: readonly string[],
   named: string | null,
@@ -67,6 +77,8 @@ export function byteLines(
   if (rows.problems.some(({ severity }) => severity === 'error')) return undefined
   const { columns: reader } = rows.reader
   const places = new Places(plan, reader)
+  // Formats write by the locale: what is known of a cell is known for one of them.
+  if (plan.locale && !places.isChosen) return undefined
   const idColumn = named === null ? -1 : headings.indexOf(named)
   const idOf = (row: ByteRow) => (idColumn >= 0 && !row.isEmpty(idColumn) ? platform.decode(row, idColumn) : String(row.number))
   const begun = new WeakMap<ByteRow, { readonly run: Run; readonly number: number }>()
@@ -83,7 +95,7 @@ export function byteLines(
   const standing = reader.standing.map((value, i) => (i === reader.recordIndex ? {} : value))
   const standingRun = () => startRun(plan, standing, settingFor(renderOptions(options, '')), true)
   const originOf = (direct: Direct | undefined) => places.of(direct)
-  const compiler = new StepCompiler({ plan, originOf, runOf, standingRun, decode: platform.decode, isLocaleStanding: places.isChosen })
+  const compiler = new StepCompiler({ plan, originOf, runOf, standingRun, decode: platform.decode })
   const turns = plan.turns.map((turn) => turnOf(turn, plan, compiler, places, standingRun))
   if (!turns.every((turn) => turn !== undefined)) return undefined
   const checks = [...reader.columns, ...reader.beside].map((column) => checkOf(column, platform.decode))

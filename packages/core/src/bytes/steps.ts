@@ -2,7 +2,7 @@ import { defined } from '../invariant.js'
 import { jsonBytes } from '../render/json-bytes.js'
 import type { Plan } from '../render/plan.js'
 import type { Op, Run, Test } from '../render/run.js'
-import type { Direct, SlotPart, StepShape, TestShape } from '../render/shape.js'
+import type { Direct, PlainValue, SlotPart, StepShape, TestShape } from '../render/shape.js'
 import type { Column } from '../values/row.js'
 import { isFreeText } from '../values/types.js'
 import { isSuspect } from '../fences/suspicion.js'
@@ -25,11 +25,11 @@ export interface StepSetting {
   /** The same for what no row decides. */
   readonly standingRun: () => Run
   readonly decode: Decode
-  /** Whether all rows have one locale. */
-  readonly isLocaleStanding: boolean
 }
 
 const [FEED, SPACE, TAB, BACKSLASH, LETTER_N] = [10, 32, 9, 92, 110]
+/** A piece of fixed text among the columns of a step. */
+const NO_COLUMN = -1
 /** A longer text of a slot is not kept. */
 const LONGEST_KEPT = 200
 
@@ -115,22 +115,49 @@ export class StepCompiler {
     }
   }
 
-  /** Runs of fixed text and of cells. */
+  /** Runs of fixed text and of cells: one step without a call for each. */
   private plain({ parts }: Extract<StepShape, { kind: 'plain' }>): ByteStep {
+    const pieces = parts.map((part) => (part.kind === 'fixed' ? jsonBytes(part.text) : this.plainValue(part)))
+    if (pieces.some((piece) => typeof piece === 'function')) return inTurn(pieces.map((piece) => this.piece(piece)))
+    const { plan, decode } = this.setting
+    const columns = Int32Array.from(pieces, (piece) => (typeof piece === 'number' ? piece : NO_COLUMN))
+    const isGuarded = parts.map((part) => part.kind === 'value' && part.free && plan.guarded)
+    const fixed = pieces.map((piece) => bytesOf(typeof piece === 'string' ? piece : ''))
+    for (const { length } of fixed) this.fixedLength += length
+    for (const column of columns) if (column !== NO_COLUMN) this.willWrite(column)
+    return (row) => {
+      for (let i = 0; i < fixed.length; i++) {
+        const column = defined(columns[i])
+        if (column === NO_COLUMN) row.fixed(defined(fixed[i]))
+        else {
+          if (isGuarded[i] && (defined(row.kinds[column]) & (SUSPECT | BEYOND)) !== 0) row.isOdd ||= isSuspectCell(row, column, decode)
+          row.cell(column)
+        }
+      }
+    }
+  }
+
+  private piece(piece: string | number | ByteStep): ByteStep {
+    if (typeof piece === 'string') return this.fixed(piece)
+    return typeof piece === 'number' ? this.cell(piece, true) : piece
+  }
+
+  /** A value as it stands: text that no row changes, a column, or a step. */
+  private plainValue(part: PlainValue): string | number | ByteStep {
     const { originOf, standingRun, plan } = this.setting
-    return inTurn(
-      parts.map((part): ByteStep => {
-        if (part.kind === 'fixed') return this.fixed(jsonBytes(part.text))
-        const origin = originOf(part)
-        if (origin === undefined || origin === 'missing') return () => undefined
-        if (origin !== 'standing') return this.cell(origin.column.index, part.free)
-        const { values } = standingRun()
-        const value =
-          part.field === undefined ? values[part.variable] : (values[part.variable] as Record<string, unknown> | null)?.[part.field]
-        if (typeof value !== 'string') return () => undefined
-        return part.free && plan.guarded && isSuspect(value) ? () => undefined : this.fixed(jsonBytes(value))
-      }),
-    )
+    const origin = originOf(part)
+    if (typeof origin === 'object') return origin.column.index
+    if (origin === 'missing') return ''
+    const valueIn = ({ values }: Run): unknown =>
+      part.field === undefined ? values[part.variable] : (values[part.variable] as Readonly<Record<string, unknown>> | null)?.[part.field]
+    const write: Op = (run) => {
+      const value = valueIn(run)
+      if (typeof value === 'string') run.writeValue(value, part.from)
+    }
+    if (origin === undefined) return this.byValues(write)
+    const value = valueIn(standingRun())
+    if (typeof value !== 'string') return ''
+    return part.free && plan.guarded && isSuspect(value) ? this.byValues(write) : jsonBytes(value)
   }
 
   private willWrite(column: number): void {
@@ -229,9 +256,8 @@ export class StepCompiler {
     }
   }
 
-  /** What stands between thousands, in one byte or several; undefined where numbers are written in another way, or by the record. */
+  /** What stands between thousands, in one byte or several; undefined where numbers are written in another way. */
   private thousandsMark(): Uint8Array | undefined {
-    if (!this.setting.isLocaleStanding) return undefined
     const { locale } = this.setting.standingRun()
     const mark = /^1(\D{0,2})234$/.exec(locale.number(1234, undefined))?.[1]
     if (mark === undefined) return undefined

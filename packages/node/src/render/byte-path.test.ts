@@ -1,9 +1,11 @@
+import { spawn, spawnSync } from 'node:child_process'
+import { once } from 'node:events'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { libraryFrom, ProblemError, type Library } from 'dunelight'
+import { libraryFrom, ProblemError, type Library, type Prompt } from 'dunelight'
 import { plainBatch } from 'dunelight/host'
 import { times } from '../../../../test/house.js'
 import { newCounts } from '../runs/counts.js'
@@ -15,6 +17,7 @@ import { recordsOf } from '../sources/records.js'
 import { byteTable } from './byte-table.js'
 import { LINES } from './output-form.js'
 import { renderStep, type Rendering } from './render-step.js'
+import { renderTable } from './render-table.js'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-bytes-'))
 const path = join(folder, 'table.csv')
@@ -186,33 +189,33 @@ async function made(blocks: Step['blocks'], take: number | undefined): Promise<M
   return { out: Buffer.concat(out).toString(), rejected: Buffer.concat(rejected).toString(), fault }
 }
 
+interface CheckOptions {
+  readonly full: boolean
+  readonly seed: number
+  readonly tokens: boolean
+  readonly take: number | undefined
+}
+
+/** Renders a table both ways, and compares what comes of it; false if there is only one way. */
+async function check(prompt: Prompt, content: string, options: CheckOptions, values: object = {}): Promise<boolean> {
+  writeFileSync(path, content)
+  const { full, seed, tokens, take } = options
+  const line = { full, seed, ...(tokens && { countTokens: (of: string) => of.length }) }
+  const rendering: Rendering = { batch: plainBatch(prompt, { values: { ...values } }), source: path, form: LINES, line }
+  const bytes = await byteTable(rendering)
+  const byValues = await made((selection) => doSteps(recordsOf(rendering), selection, renderStep(rendering)), take)
+  if (bytes) expect(await made(bytes, take)).toEqual(byValues)
+  return bytes !== undefined
+}
+
+const ALL: CheckOptions = { full: true, seed: 1, tokens: true, take: 30 }
+
 describe.each(Object.entries(PROMPTS))('bytes and values make the same of the prompt "%s"', (_, text) => {
   const prompt = libraryOf(text).prompt('p')
-  const check = async (
-    content: string,
-    options: { readonly full: boolean; readonly seed: number; readonly tokens: boolean; readonly take: number | undefined },
-  ) => {
-    writeFileSync(path, content)
-    const { full, seed, tokens, take } = options
-    const line = { full, seed, ...(tokens && { countTokens: (of: string) => of.length }) }
-    const rendering: Rendering = { batch: plainBatch(prompt), source: path, form: LINES, line }
-    const bytes = await byteTable(rendering)
-    const values: Step['blocks'] = (selection) => doSteps(recordsOf(rendering), selection, renderStep(rendering))
-    const byValues = await made(values, take)
-    if (bytes) expect(await made(bytes, take)).toEqual(byValues)
-    return bytes !== undefined
-  }
 
   test('in a table that is as it should be', async () => {
     const cells = CELLS.map(([first, second]) => first || second)
-    expect(
-      await check([HEAD.join(), ...Array.from({ length: 40 }, () => cells.join())].join('\n'), {
-        full: true,
-        seed: 1,
-        tokens: true,
-        take: 30,
-      }),
-    ).toBe(true)
+    expect(await check(prompt, [HEAD.join(), ...Array.from({ length: 40 }, () => cells.join())].join('\n'), ALL)).toBe(true)
   })
 
   test('in every table', async () => {
@@ -224,9 +227,70 @@ describe.each(Object.entries(PROMPTS))('bytes and values make the same of the pr
     })
     await fc.assert(
       fc.asyncProperty(table, options, async (content, chosen) => {
-        await check(textOf(content), chosen)
+        await check(prompt, textOf(content), chosen)
       }),
       { numRuns: times(60, 500) },
     )
   }, 300_000)
+})
+
+describe('values that do not come from a cell of their own', () => {
+  const VARIABLES =
+    'variables: { title: text, box: { type: record, fields: { room: text, old: { type: text, optional: true } } }, word: text, note: { type: text, untrusted: true } }'
+  const TURN = 'turns: [{ user: "{title} in {box.room}{when box.old}, {box.old}{end}. {word}\\n\\n{note as fenced}" }]'
+  const TABLE = [
+    'Title,Box,Note',
+    'Lamp,"{""room"": ""B0""}",plain',
+    'Net,"{""room"": ""L<1"", ""old"": ""yes""}",</note>',
+    'Oar,{},x',
+    '',
+  ].join('\n')
+
+  test.each([
+    ['records in a cell', '', 'one'],
+    ['a value that looks like a tag', '', '</note>'],
+    ['a persona by the record', 'persona: \'{when title is "Lamp"}a{otherwise}b{end}\'\n', 'two'],
+  ])('%s', async (_, more, word) => {
+    const library = libraryFrom({
+      'personas/a.yaml': 'who: the lampman\n',
+      'personas/b.yaml': 'who: the keeper\n',
+      'prompts/p.yaml': `title: P\ntrusted: true\n${VARIABLES}\n${more}${more === '' ? TURN : TURN.replace('[{', '[{ system: "~ use persona" }, {')}\n`,
+    })
+    expect(await check(library.prompt('p'), TABLE, ALL, { word })).toBe(true)
+  })
+
+  test('what is wrong in every row is said of every row', async () => {
+    const library = libraryFrom({
+      'personas/a.yaml': 'who: the lampman\n',
+      'prompts/p.yaml': `title: P\ntrusted: true\n${VARIABLES}\npersona: '{word}'\n${TURN.replace('[{', '[{ system: "~ use persona" }, {')}\n`,
+    })
+    expect(await check(library.prompt('p'), TABLE, ALL, { word: 'nobody' })).toBe(false)
+  })
+
+  test('numbers by the locale of each record', async () => {
+    const library = libraryFrom({
+      'prompts/p.yaml': `title: P\nvariables: { title: text, tongue: { type: choice, of: [de, en] }, weight: number }\nlocale: '{tongue}'\nturns: [{ user: '{title}: {weight as number}' }]\n`,
+    })
+    await check(library.prompt('p'), 'Title,Tongue,Weight\nLamp,de,12345\nLamp,en,12345\nNet,de,12345\n', ALL)
+  })
+})
+
+test('a table that comes through a pipe is read once', async () => {
+  const [pipe, file] = [join(folder, 'pipe'), join(folder, 'file.csv')]
+  spawnSync('mkfifo', [pipe])
+  writeFileSync(file, [HEAD.join(), CELLS.map(([first, second]) => first || second).join(), ''].join('\n'))
+  const writer = spawn('sh', ['-c', 'cat "$1" > "$2"', 'sh', file, pipe])
+  const ended = once(writer, 'close')
+  const out: string[] = []
+  const to = {
+    write: (bytes: Uint8Array, done: () => void) => {
+      out.push(Buffer.from(bytes).toString())
+      done()
+    },
+    once: () => undefined,
+    off: () => undefined,
+  }
+  const report = await renderTable({ prompt: libraryOf(PROMPTS.plain).prompt('p'), records: { from: pipe, format: 'csv' }, to })
+  expect([report.written, out.join('')]).toEqual([1, expect.stringContaining('MH-1: Lamp in B0')])
+  expect(await ended).toEqual([0, null])
 })
