@@ -84,7 +84,7 @@ test('tokens are counted only where the text could have too many', () => {
     return text.length
   }
   const screens = new Screens([screen({ side: 'request', finds: 'tokens', limit: 30 })])
-  expect([screens.find('request', ['ten signs.'], [], count), counted]).toEqual([[], 0])
-  expect(screens.find('request', ['a text of more than thirty signs.'], [], count)[0]?.message).toBe('33 tokens, more than 30')
-  expect(screens.find('reply', ['a text of more than thirty signs.'], [], count)).toEqual([])
+  expect([screens.find('request', ['ten marks.'], [], count), counted]).toEqual([[], 0])
+  expect(screens.find('request', ['a text of more than thirty marks.'], [], count)[0]?.message).toBe('33 tokens, more than 30')
+  expect(screens.find('reply', ['a text of more than thirty marks.'], [], count)).toEqual([])
 })

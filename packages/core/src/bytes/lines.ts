@@ -1,5 +1,6 @@
 import { defined } from '../invariant.js'
 import type { Batch } from '../batches/batch.js'
+import type { BatchRows } from '../batches/rows.js'
 import type { LineOptions } from '../library/line.js'
 import { renderOptions } from '../library/line.js'
 import { planOf } from '../library/prompt.js'
@@ -47,14 +48,21 @@ export interface ByteLines {
 
 const DIGEST = 64
 
-/**
- * The lines of a batch over bytes; undefined where a record's line needs more than its row, or another form.
- *
- * @param named The heading of the column that names the records.
- */
-export function byteLines(...of: Parameters<typeof compiled>): ByteLines | undefined {
+/** The lines of a table that are asked for. */
+export interface ByteRequest {
+  readonly batch: Batch
+  /** The batch's records of the table, for its headings. */
+  readonly rows: BatchRows
+  /** The heading of the column that names the records. */
+  readonly named: string | null
+  readonly options: LineOptions
+  readonly platform: BytePlatform
+}
+
+/** The lines of a batch over bytes; undefined where a record's line needs more than its row, or another form. */
+export function byteLines(request: ByteRequest): ByteLines | undefined {
   try {
-    return compiled(...of)
+    return linesOf(request)
   } catch (fault) {
     // What no row can change is wrong already: it is said of each row, where values are rendered.
     if (fault instanceof ProblemError) return undefined
@@ -62,19 +70,13 @@ export function byteLines(...of: Parameters<typeof compiled>): ByteLines | undef
   }
 }
 
-function compiled(
-  batch: Batch,
-  headings: readonly string[],
-  named: string | null,
-  options: LineOptions,
-  platform: BytePlatform,
-): ByteLines | undefined {
+function linesOf({ batch, rows, named, options, platform }: ByteRequest): ByteLines | undefined {
   const { prompt, model } = batch
   if (batch.assembly || model.envelope || batch.paths.length > 0 || prompt.outputs.length > 1) return undefined
   const { plan, settingFor } = planOf(prompt)
   if (plan.personal.paths.length > 0 || (plan.guarded && plan.openEnd)) return undefined
-  const rows = batch.rows(headings, [], named ?? undefined)
   if (rows.problems.some(({ severity }) => severity === 'error')) return undefined
+  const { headings } = rows
   const { columns: reader } = rows.reader
   const places = new Places(plan, reader)
   // Formats write by the locale: what is known of a cell is known for one of them.

@@ -303,14 +303,14 @@ export class StepCompiler {
     const { lead = '', blank = '' } = more ?? {}
     const open = this.fixed(jsonBytes(`<${tag}>\n`))
     const close = this.fixed(jsonBytes(`\n${lead}</${tag}>`))
-    const first = bytesOf(jsonBytes(lead))
-    const [further, empty] = [bytesOf(jsonBytes(lead)), bytesOf(jsonBytes(blank))]
-    this.fixedLength += first.length
+    const further = bytesOf(jsonBytes(lead))
+    const empty = bytesOf(jsonBytes(blank))
+    this.fixedLength += further.length
     this.willWrite(column)
     return (row) => {
       row.isOdd ||= isSuspectCell(row, column, decode)
       open(row)
-      row.fixed(first)
+      row.fixed(further)
       if (more && (defined(row.kinds[column]) & CONTROL) !== 0) indented(row, column, further, empty)
       else row.cell(column)
       close(row)

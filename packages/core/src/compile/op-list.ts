@@ -6,7 +6,7 @@ import { isHarmless, isSuspect } from '../fences/suspicion.js'
 import type { TextOrigin } from '../render/trace.js'
 
 /**
- * Collects steps. FixedText texts that meet become one, and runs of fixed texts and plain values become one step without a call for each: most
+ * Collects steps. Fixed texts that meet become one, and runs of fixed texts and plain values become one step without a call for each: most
  * of what a prompt writes. docs/performance.md has the figures.
  */
 export class OpList {

@@ -3,7 +3,6 @@ import { textOrigin, drawsOnMore, type Context } from './context.js'
 import { indentedOp } from './indent.js'
 import { compileAlternatives, type Alternative } from './value.js'
 import { continuationOf, type LineState } from './line.js'
-
 import { memoizeWriter } from './memoize-writer.js'
 import { problem } from '../problems/problem.js'
 import { bothWays, type Op, type Run } from '../render/run.js'

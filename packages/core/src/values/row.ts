@@ -69,7 +69,7 @@ export class RowReader {
 
   constructor(
     variables: readonly Declared[],
-    readonly headings: readonly string[],
+    private readonly headings: readonly string[],
     { values = {}, locale, as, columns = NO_COLUMNS, elsewhere = NOWHERE }: RowShape = {},
   ) {
     const problems: Problem[] = []

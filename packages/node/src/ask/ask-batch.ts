@@ -126,8 +126,8 @@ function askingOf(
 export async function resumeAsking(folder: string, options: ResumeAskingOptions): Promise<AskResult> {
   const file = (await resumable(folder)) as AskRun
   const { batch, home, records } = await unchangedBatch(folder, file, options, () => modelChanges(file, options.model))
-  const { prompt } = file
-  const now: AskRun = { ...file, prompt: { ...prompt, fingerprint: batch.prompt.fingerprint } }
+  const begunWith = file.prompt
+  const now: AskRun = { ...file, prompt: { ...begunWith, fingerprint: batch.prompt.fingerprint } }
   return carry(folder, now, await openSource(batch, home, records, options), { ...options, folder: home })
 }
 

@@ -2,7 +2,7 @@ import { hash } from 'node:crypto'
 import { byteLines, ByteRow, cutRow, kindsOf, BEYOND, type ByteLines } from 'dunelight/bytes'
 import { turnTokens, type BatchRows, type LineOptions } from 'dunelight/host'
 import { CsvRows, type Row } from '@dunelight/tables'
-import type { Turn } from 'dunelight'
+import type { Problem, Turn } from 'dunelight'
 import { BlockBuilder, type Block } from '../runs/block.js'
 import type { BufferPool } from '../runs/buffer-pool.js'
 import { byteText } from '../sources/byte-text.js'
@@ -25,26 +25,26 @@ export class ByteBlocks {
   private readonly row = new ByteRow()
   private readonly kinds: Uint8Array
   private readonly step: ReturnType<typeof renderStep>
-  private readonly reader: BatchRows
   private readonly builder: BlockBuilder
 
   /** Undefined if the batch's lines need more than their rows, or are of another form. */
   static for(setting: ByteSetting, buffers: BufferPool): ByteBlocks | undefined {
     const { batch, line, form, headings, named } = setting
     if (form !== LINES) return undefined
-    const lines = byteLines(batch, headings, named, line, { decode: textOf, hash: digestOf, ...counterOf(line) })
-    return lines && new ByteBlocks(setting, lines, buffers)
+    const rows = batch.rows(headings, [], named ?? undefined)
+    const platform = { decode: textOf, hash: digestOf, ...counterOf(line) }
+    const lines = byteLines({ batch, rows, named, options: line, platform })
+    return lines && new ByteBlocks(setting, rows, lines, buffers)
   }
 
   private constructor(
     private readonly setting: ByteSetting,
+    private readonly rows: BatchRows,
     private readonly lines: ByteLines,
     buffers: BufferPool,
   ) {
-    const { batch, headings, named, delimiter } = setting
-    this.kinds = kindsOf(delimiter)
+    this.kinds = kindsOf(setting.delimiter)
     this.step = renderStep(setting)
-    this.reader = batch.rows(headings, [], named ?? undefined)
     this.builder = new BlockBuilder(buffers)
     this.row.grow = (least) => {
       const { memory } = this.builder
@@ -53,26 +53,26 @@ export class ByteBlocks {
     }
   }
 
+  /** Problems of the headings. */
+  get problems(): readonly Problem[] {
+    return this.rows.problems
+  }
+
   /** Renders all rows of a cut. */
   render(cut: Omit<Cut, 'end'>): Block {
-    const { places, rows, bytes, encoding } = cut
+    const { places, bytes, encoding } = cut
     const { row, builder } = this
     row.source = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length)
-    const isHead = rows === 0
-    const first = isHead ? 1 : 0
-    // Data rows are counted without the heading.
-    const before = isHead ? 0 : rows - 1
-    for (let i = first; i * 3 < places.length; i++) {
-      row.number = before + i + 1 - first
+    for (let i = cut.rows === 0 ? 1 : 0; i * 3 < places.length; i++) {
+      row.number = cut.rows + i
       if (encoding !== 'utf-8' || !this.writeBytes(i, places)) this.writeValues(i, cut)
     }
     return builder.take()
   }
 
-  /** The cells of a record, by its number in the table. */
+  /** The cells of a record, by its number in the table. The heading is the row 0. */
   cells(cut: Omit<Cut, 'end'>, number: number): Row {
-    const first = cut.rows === 0 ? 1 : 0
-    return rowAt(cut, this.setting.delimiter, number - (cut.rows === 0 ? 0 : cut.rows - 1) - 1 + first)
+    return rowAt(cut, this.setting.delimiter, number - cut.rows)
   }
 
   private writeBytes(index: number, places: Int32Array): boolean {
@@ -94,7 +94,7 @@ export class ByteBlocks {
 
   private writeValues(index: number, cut: Omit<Cut, 'end'>): void {
     const { headings, delimiter } = this.setting
-    const record = this.reader.read(rowAt(cut, delimiter, index), this.row.number)
+    const record = this.rows.read(rowAt(cut, delimiter, index), this.row.number)
     // Nothing is left out: a batch that leaves rows out is rendered by values.
     if (!record) return
     const outcome = this.step(record, headings)

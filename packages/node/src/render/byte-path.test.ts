@@ -196,7 +196,7 @@ interface CheckOptions {
   readonly take: number | undefined
 }
 
-/** Renders a table both ways, and compares what comes of it; false if there is only one way. */
+/** Renders a table as bytes and as values, and compares the results. False: the byte path does not take the table. */
 async function check(prompt: Prompt, content: string, options: CheckOptions, values: object = {}): Promise<boolean> {
   writeFileSync(path, content)
   const { full, seed, tokens, take } = options
@@ -264,7 +264,7 @@ describe('values that do not come from a cell of their own', () => {
       'personas/a.yaml': 'who: the lampman\n',
       'prompts/p.yaml': `title: P\ntrusted: true\n${VARIABLES}\npersona: '{word}'\n${TURN.replace('[{', '[{ system: "~ use persona" }, {')}\n`,
     })
-    expect(await check(library.prompt('p'), TABLE, ALL, { word: 'nobody' })).toBe(false)
+    expect(await check(library.prompt('p'), TABLE, ALL, { word: 'stranger' })).toBe(false)
   })
 
   test('numbers by the locale of each record', async () => {

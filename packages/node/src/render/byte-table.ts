@@ -7,7 +7,7 @@ import type { Selection } from '../runs/selection.js'
 import { cuts, cuttingOf } from '../sources/cutter.js'
 import { takesFiles } from '../sources/file-cells.js'
 import type { TableFile } from '../sources/open-table.js'
-import { headOf, RecordMaker } from '../sources/records.js'
+import { headOf } from '../sources/records.js'
 import { ByteBlocks } from './byte-blocks.js'
 import type { Rendering } from './render-step.js'
 
@@ -31,7 +31,7 @@ export async function byteTable(rendering: Rendering): Promise<((selection: Sele
   const bytes = ByteBlocks.for(setting, new BufferPool(BUFFERS))
   if (!bytes) return undefined
   for (const p of notices) notice?.(p)
-  if (onHeading) new RecordMaker(batch, { named: head.named, onHeading }).records(head.known, [])
+  onHeading?.(bytes.problems)
   return async function* (selection) {
     for await (const cut of cuts(table.from, cutting, { name: table.from, ...(notice && { notice }) })) {
       const raw = (row: number) => Promise.resolve(rawOf(bytes.cells(cut, row), head.known))
