@@ -42,6 +42,8 @@ export interface ByteLines {
    */
   write(row: ByteRow): boolean
   readonly line: Readonly<ByteLine>
+  /** The same rows as values. */
+  readonly rows: BatchRows
   /** The column that names the records; -1 without one. */
   readonly idColumn: number
 }
@@ -51,8 +53,7 @@ const DIGEST = 64
 /** The lines of a table that are asked for. */
 export interface ByteRequest {
   readonly batch: Batch
-  /** The batch's records of the table, for its headings. */
-  readonly rows: BatchRows
+  readonly headings: readonly string[]
   /** The heading of the column that names the records. */
   readonly named: string | null
   readonly options: LineOptions
@@ -70,13 +71,13 @@ export function byteLines(request: ByteRequest): ByteLines | undefined {
   }
 }
 
-function linesOf({ batch, rows, named, options, platform }: ByteRequest): ByteLines | undefined {
+function linesOf({ batch, headings, named, options, platform }: ByteRequest): ByteLines | undefined {
   const { prompt, model } = batch
   if (batch.assembly || model.envelope || batch.paths.length > 0 || prompt.outputs.length > 1) return undefined
   const { plan, settingFor } = planOf(prompt)
   if (plan.personal.paths.length > 0 || (plan.guarded && plan.openEnd)) return undefined
+  const rows = batch.rows(headings, [], named ?? undefined)
   if (rows.problems.some(({ severity }) => severity === 'error')) return undefined
-  const { headings } = rows
   const { columns: reader } = rows.reader
   const places = new Places(plan, reader)
   // Formats write by the locale: what is known of a cell is known for one of them.
@@ -103,6 +104,7 @@ function linesOf({ batch, rows, named, options, platform }: ByteRequest): ByteLi
   const checks = [...reader.columns, ...reader.beside].map((column) => checkOf(column, platform.decode))
   return new StandardLines(
     batch,
+    rows,
     turns,
     checks,
     compiler,
@@ -233,6 +235,7 @@ class StandardLines implements ByteLines {
 
   constructor(
     { prompt }: Batch,
+    readonly rows: BatchRows,
     private readonly turns: readonly ByteStep[],
     private readonly checks: readonly ((row: ByteRow) => boolean)[],
     { fixedLength, cellWrites }: StepCompiler,

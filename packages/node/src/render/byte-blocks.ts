@@ -1,6 +1,6 @@
 import { hash } from 'node:crypto'
 import { byteLines, ByteRow, cutRow, kindsOf, BEYOND, type ByteLines } from 'dunelight/bytes'
-import { turnTokens, type BatchRows, type LineOptions } from 'dunelight/host'
+import { turnTokens, type LineOptions } from 'dunelight/host'
 import { CsvRows, type Row } from '@dunelight/tables'
 import type { Problem, Turn } from 'dunelight'
 import { BlockBuilder, type Block } from '../runs/block.js'
@@ -31,15 +31,13 @@ export class ByteBlocks {
   static for(setting: ByteSetting, buffers: BufferPool): ByteBlocks | undefined {
     const { batch, line, form, headings, named } = setting
     if (form !== LINES) return undefined
-    const rows = batch.rows(headings, [], named ?? undefined)
     const platform = { decode: textOf, hash: digestOf, ...counterOf(line) }
-    const lines = byteLines({ batch, rows, named, options: line, platform })
-    return lines && new ByteBlocks(setting, rows, lines, buffers)
+    const lines = byteLines({ batch, headings, named, options: line, platform })
+    return lines && new ByteBlocks(setting, lines, buffers)
   }
 
   private constructor(
     private readonly setting: ByteSetting,
-    private readonly rows: BatchRows,
     private readonly lines: ByteLines,
     buffers: BufferPool,
   ) {
@@ -55,7 +53,7 @@ export class ByteBlocks {
 
   /** Problems of the headings. */
   get problems(): readonly Problem[] {
-    return this.rows.problems
+    return this.lines.rows.problems
   }
 
   /** Renders all rows of a cut. */
@@ -94,7 +92,7 @@ export class ByteBlocks {
 
   private writeValues(index: number, cut: Omit<Cut, 'end'>): void {
     const { headings, delimiter } = this.setting
-    const record = this.rows.read(rowAt(cut, delimiter, index), this.row.number)
+    const record = this.lines.rows.read(rowAt(cut, delimiter, index), this.row.number)
     // Nothing is left out: a batch that leaves rows out is rendered by values.
     if (!record) return
     const outcome = this.step(record, headings)
