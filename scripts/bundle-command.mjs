@@ -7,7 +7,7 @@ rmSync(`${OUT}/command`, { recursive: true, force: true })
 
 await build({
   // Next to the command, the code of its threads.
-  entryPoints: { command: 'packages/cli/dist/index.js', worker: 'packages/node/dist/render/worker.js' },
+  entryPoints: { command: 'packages/cli/dist/index.js', worker: 'packages/node/dist/esm/worker.js' },
   outdir: OUT,
   entryNames: '[name]',
   // What only some commands need, a PDF reader or a layout, is read from the disk when it is.

@@ -19,10 +19,7 @@ export function reportMentions(prompt: JoinedPrompt, fences: ReadonlySet<string>
   const turns = [...allTurns(prompt.turns)]
   const spoken = turns.flatMap((turn) => (turn.kind === 'text' ? [tokenized(turn.text)] : []))
   const names = new Map(prompt.variables.flatMap((variable) => namesOf(variable)))
-  const literal = spoken.map((text): LiteralText => {
-    const plain = reportForeign(text, names, fences, report)
-    return { source: text.source, plain, lower: plain.toLowerCase() }
-  })
+  const literal = spoken.map((text) => ({ source: text.source, plain: reportForeign(text, names, fences, report) }))
   // The input of an example set takes the values of its names, and repeated turns have names of their own.
   if (turns.some((turn) => turn.kind === 'input' || turn.kind === 'each')) return
   const others = turns.flatMap((turn) => (turn.kind === 'examples' && turn.to ? [turn.to] : []))
@@ -30,7 +27,10 @@ export function reportMentions(prompt: JoinedPrompt, fences: ReadonlySet<string>
   const texts = [...spoken.map(({ text }) => text), ...others, ...named, ...prompt.bind.map(({ text }) => text)]
   // A record that is used as a whole, or by one of its fields.
   const used = new Set(texts.flatMap(pathsIn).map(({ name, steps: [first] }) => (first ? `${name}.${first.key}` : name)))
-  for (const path of unusedFields(prompt, used)) reportMention(path, literal, report)
+  const unused = unusedFields(prompt, used)
+  if (unused.length === 0) return
+  const compared = literal.map((text) => ({ ...text, lower: text.plain.toLowerCase() }))
+  for (const path of unused) reportMention(path, compared, report)
 }
 
 /** A text with its tokens. */

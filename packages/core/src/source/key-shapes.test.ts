@@ -92,3 +92,10 @@ describe('a text that has the shape of a key', () => {
     expect(keysIn(table)).toEqual([])
   })
 })
+
+test('a key is found wherever it stands, whatever its length', () => {
+  for (let before = 0; before < 40; before++) {
+    for (const [, make] of KEYS) expect(keysIn(`${'- '.repeat(before)}${' '.repeat(before % 3)}${make()}`)).toHaveLength(1)
+    expect(keysIn(`${' '.repeat(before)}key: ${some(LOWER, 13)}a1`)).toHaveLength(0)
+  }
+})

@@ -71,6 +71,27 @@ const RANDOM_VALUE: KeyShape = {
   holds: isRandom,
 }
 
+/** Every key has a run of so many of its characters, or one of a few words before a shorter one. */
+const SHORTEST_RUN = 16
+const BEFORE_SHORT_KEY = /basic\s|:\/\/|-----BEGIN/i
+const IN_KEY = new Uint8Array(128)
+for (const character of 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_.~+/-') IN_KEY[character.charCodeAt(0)] = 1
+
+/** Whether a text may hold a key. Most texts do not, and looking for each shape takes longer. */
+function mayHoldKey(text: string): boolean {
+  const isIn = (at: number) => IN_KEY[text.charCodeAt(at)] === 1
+  // A run of 16 covers every sixteenth place.
+  for (let place = SHORTEST_RUN - 1; place < text.length; place += SHORTEST_RUN) {
+    if (!isIn(place)) continue
+    let start = place
+    while (start > place - SHORTEST_RUN + 1 && isIn(start - 1)) start--
+    let end = place + 1
+    while (end - start < SHORTEST_RUN && isIn(end)) end++
+    if (end - start === SHORTEST_RUN) return true
+  }
+  return BEFORE_SHORT_KEY.test(text)
+}
+
 /** A span of a text that has the shape of a key. */
 export interface FoundKey {
   readonly name: string
@@ -81,6 +102,7 @@ export interface FoundKey {
 /** The keys in a text, each once, in its order. */
 export function keysIn(text: string, shapes: readonly KeyShape[] = KEY_SHAPES): FoundKey[] {
   const keys: FoundKey[] = []
+  if (!mayHoldKey(text)) return keys
   for (const { name, shape, holds } of shapes) {
     for (const match of text.matchAll(shape)) {
       const key = match[1] ?? match[0]
@@ -102,11 +124,8 @@ export function keysInFile(text: string): FoundKey[] {
   })
 }
 
-/** What every key has something of: a long run of its characters, or the words before a short one. Most texts have none of it. */
-const MAY_HOLD_KEY = /[\w.~+/-]{16}|basic\s|:\/\/|-----BEGIN/i
-
 export function holdsKey(text: string): boolean {
-  if (!MAY_HOLD_KEY.test(text)) return false
+  if (!mayHoldKey(text)) return false
   return KEY_SHAPES.some(({ shape, holds }) => {
     if (!holds) return text.search(shape) >= 0
     for (const match of text.matchAll(shape)) if (holds(match[1] ?? match[0])) return true

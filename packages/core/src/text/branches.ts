@@ -15,11 +15,12 @@ export function branchesOf<B>(block: When<B> | Each<B> | Vary<B>): readonly Bran
 }
 
 /** All nodes of a text in order, those within lines, passages and blocks too. */
-export function* nodesIn(nodes: readonly (Item | Piece)[]): Generator<Item | Piece> {
+export function nodesIn(nodes: readonly (Item | Piece)[], found: (Item | Piece)[] = []): (Item | Piece)[] {
   for (const node of nodes) {
-    yield node
-    if (node.kind === 'line' || node.kind === 'passage') yield* nodesIn(node.pieces)
+    found.push(node)
+    if (node.kind === 'line' || node.kind === 'passage') nodesIn(node.pieces, found)
     else if (node.kind === 'when' || node.kind === 'vary' || node.kind === 'each')
-      for (const branch of branchesOf<Item | Piece>(node)) yield* nodesIn(branch.body)
+      for (const branch of branchesOf<Item | Piece>(node)) nodesIn(branch.body, found)
   }
+  return found
 }

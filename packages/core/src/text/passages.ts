@@ -34,7 +34,7 @@ export function withPassages(text: Text, report: Report): Text {
  * textsIn(library, 'outputs/note.yaml').texts.flatMap(passagesIn).map(({ name }) => name) // => ['name']
  */
 export function passagesIn(text: Text): Passage[] {
-  return [...nodesIn(text.items)].filter((node) => node.kind === 'passage')
+  return nodesIn(text.items).filter((node) => node.kind === 'passage')
 }
 
 /** The names met on the way to a place, and where: branches that exclude each other may each have a passage of one name. */

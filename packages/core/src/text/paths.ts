@@ -22,7 +22,7 @@ export function pathsOf(condition: Condition): readonly Path[] {
 
 /** All paths that the slots, conditions and uses of a text name. */
 export function pathsIn(text: Text): readonly Path[] {
-  return [...nodesIn(text.items)].flatMap((node) => {
+  return nodesIn(text.items).flatMap((node) => {
     if (node.kind === 'slot') return node.value.paths
     if (node.kind === 'when') return node.branches.flatMap((branch) => (branch.condition ? pathsOf(branch.condition) : []))
     if (node.kind === 'use')
