@@ -223,6 +223,19 @@ describe('run', () => {
     expect(reasons(latest()).map(([, code]) => code)).toContain('record-path-invalid')
   })
 
+  test('rejects a record whose name another has, where the name is the number of a row', () => {
+    const table = house.pathOf('numbers.csv')
+    writeFileSync(table, 'who\n1\n3\n3\n1\n')
+    const folder = greetings()
+    expect(dunelight('run', folder, 'p', '--records', table, '--name', '{who}').code).toBe(3)
+    expect(
+      linesOf(`${folder}/runs/p-1/rejected.jsonl`).map(({ row, problems }) => [row, (problems as { code: string }[])[0]!.code]),
+    ).toEqual([
+      [3, 'record-id-duplicate'],
+      [4, 'record-id-duplicate'],
+    ])
+  })
+
   test('refuses to write a spreadsheet that is too large for any program', () => {
     const table = house.pathOf('long.csv')
     writeFileSync(table, `who\n${'x\n'.repeat(100_001)}`)

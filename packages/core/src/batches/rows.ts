@@ -17,7 +17,7 @@ export interface BatchRecord {
   /** Counted from 1 below the heading. */
   readonly row: number
   readonly id: string
-  /** Whether the id is more than the row's number: then no other record may have it. */
+  /** Whether it has a name of its own, which no other record may have. Without one its id is the number of its row. */
   readonly named: boolean
   readonly cells: readonly unknown[]
   /** The row as it stands in its source, where it could not be cut into cells. */
@@ -85,26 +85,25 @@ export class BatchRows {
   private readRow(cells: readonly unknown[], row: number): BatchRecord | undefined {
     const { filter } = this
     if (!filter) {
-      const id = this.id(cells, row)
+      const name = this.name(cells)
       const { prepared, problems } = this.reader.read(cells, row)
-      return { row, id, named: id !== String(row), cells, prepared, problems, path: undefined }
+      return { row, ...named(name, row), cells, prepared, problems, path: undefined }
     }
     const problems: Problem[] = []
     const scope = filter.read(cells, row, problems)
     if (scope && problems.length === 0 && !filter.accepts(scope)) return undefined
     const called = scope && filter.called(scope)
-    const id = called === undefined || called === '' ? this.id(cells, row) : called
     if (called === '') problems.push(problem('record-unnamed', { row }))
-    const record = { row, id, named: id !== String(row), cells, path: scope && filter.path(scope) }
+    const name = called === undefined || called === '' ? this.name(cells) : called
+    const record = { row, ...named(name, row), cells, path: scope && filter.path(scope) }
     if (problems.length > 0) return { ...record, prepared: undefined, problems }
     const read = this.reader.read(cells, row, scope && ((accepted) => this.putJoined(accepted, scope)))
     return { ...record, prepared: read.prepared, problems: read.problems }
   }
 
-  /** The cell of the column that names records, else the row's number. */
-  private id(cells: readonly unknown[], row: number): string {
-    const own = this.idColumn >= 0 ? cellText(cells[this.idColumn]).trim() : ''
-    return own === '' ? String(row) : own
+  /** The cell of the column that names records; empty without one. */
+  private name(cells: readonly unknown[]): string {
+    return this.idColumn >= 0 ? cellText(cells[this.idColumn]).trim() : ''
   }
 
   /** The joined rows as values of the prompt. */
@@ -122,4 +121,9 @@ export class BatchRows {
     })
     return problems
   }
+}
+
+/** A record's name, or the number of its row. */
+function named(name: string, row: number): Pick<BatchRecord, 'id' | 'named'> {
+  return name === '' ? { id: String(row), named: false } : { id: name, named: true }
 }

@@ -48,6 +48,8 @@ export type Grow = (least: number) => Uint8Array
  */
 export class ByteRow {
   source: Uint8Array = NOTHING
+  /** The source as a text, with one character for each byte. */
+  characters = ''
   /** Where each cell begins and ends in the source. */
   readonly starts = new Int32Array(MOST_CELLS)
   readonly ends = new Int32Array(MOST_CELLS)
@@ -81,12 +83,7 @@ export class ByteRow {
 
   /** Writes bytes that stand fixed. */
   fixed(bytes: Uint8Array): void {
-    const { out, at } = this
-    const { length } = bytes
-    // A call into the platform costs more than a short loop.
-    if (length < 24) for (let i = 0; i < length; i++) out[at + i] = defined(bytes[i])
-    else out.set(bytes, at)
-    this.at = at + length
+    this.at = copyTo(this.out, this.at, bytes)
   }
 
   /** Writes a text of one character for each byte, of any length. */
@@ -135,4 +132,15 @@ const NOTHING = new Uint8Array(0)
 /** The bytes of a text of one character for each. */
 export function bytesOf(text: string): Uint8Array {
   return Uint8Array.from(text, (character) => character.charCodeAt(0))
+}
+
+/** Fewer bytes are copied one by one. */
+const LEAST_BLOCK = 24
+
+/** Copies bytes, and gives the place after them. */
+export function copyTo(out: Uint8Array, at: number, bytes: Uint8Array): number {
+  const { length } = bytes
+  if (length < LEAST_BLOCK) for (let i = 0; i < length; i++) out[at + i] = defined(bytes[i])
+  else out.set(bytes, at)
+  return at + length
 }

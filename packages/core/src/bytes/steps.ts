@@ -8,6 +8,7 @@ import { isFreeText } from '../values/types.js'
 import { isSuspect } from '../fences/suspicion.js'
 import { isSuspectCell, type Decode } from './bounds.js'
 import { ByteMemo } from './memo.js'
+import { plainStep } from './plain.js'
 import { BEYOND, bytesOf, CONTROL, SUSPECT, type ByteRow } from './row.js'
 
 /** A step of a plan, over a row's bytes. */
@@ -29,7 +30,6 @@ export interface StepSetting {
 
 const [FEED, SPACE, TAB, BACKSLASH, LETTER_N] = [10, 32, 9, 92, 110]
 /** A piece of fixed text among the columns of a step. */
-const NO_COLUMN = -1
 /** A longer text of a slot is not kept. */
 const LONGEST_KEPT = 200
 
@@ -118,23 +118,18 @@ export class StepCompiler {
   /** Runs of fixed text and of cells: one step without a call for each. */
   private plain({ parts }: Extract<StepShape, { kind: 'plain' }>): ByteStep {
     const pieces = parts.map((part) => (part.kind === 'fixed' ? jsonBytes(part.text) : this.plainValue(part)))
-    if (pieces.some((piece) => typeof piece === 'function')) return inTurn(pieces.map((piece) => this.piece(piece)))
+    if (!pieces.every((piece) => typeof piece !== 'function')) return inTurn(pieces.map((piece) => this.piece(piece)))
     const { plan, decode } = this.setting
-    const columns = Int32Array.from(pieces, (piece) => (typeof piece === 'number' ? piece : NO_COLUMN))
-    const isGuarded = parts.map((part) => part.kind === 'value' && part.free && plan.guarded)
-    const fixed = pieces.map((piece) => bytesOf(typeof piece === 'string' ? piece : ''))
-    for (const { length } of fixed) this.fixedLength += length
-    for (const column of columns) if (column !== NO_COLUMN) this.willWrite(column)
-    return (row) => {
-      for (let i = 0; i < fixed.length; i++) {
-        const column = defined(columns[i])
-        if (column === NO_COLUMN) row.fixed(defined(fixed[i]))
-        else {
-          if (isGuarded[i] && (defined(row.kinds[column]) & (SUSPECT | BEYOND)) !== 0) row.isOdd ||= isSuspectCell(row, column, decode)
-          row.cell(column)
-        }
-      }
+    const cells = pieces.map((piece, i) => {
+      if (typeof piece !== 'number') return bytesOf(piece)
+      const part = defined(parts[i])
+      return { column: piece, isGuarded: part.kind === 'value' && part.free && plan.guarded }
+    })
+    for (const cell of cells) {
+      if (cell instanceof Uint8Array) this.fixedLength += cell.length
+      else this.willWrite(cell.column)
     }
+    return plainStep(cells, decode)
   }
 
   private piece(piece: string | number | ByteStep): ByteStep {

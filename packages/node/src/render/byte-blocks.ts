@@ -60,7 +60,10 @@ export class ByteBlocks {
   render(cut: Omit<Cut, 'end'>): Block {
     const { places, bytes, encoding } = cut
     const { row, builder } = this
-    row.source = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length)
+    const source = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length)
+    row.source = source
+    // One text for the block: to make one of each cell costs ten times as much.
+    row.characters = source.toString('latin1')
     for (let i = cut.rows === 0 ? 1 : 0; i * 3 < places.length; i++) {
       row.number = cut.rows + i
       if (encoding !== 'utf-8' || !this.writeBytes(i, places)) this.writeValues(i, cut)
@@ -85,8 +88,9 @@ export class ByteBlocks {
     if (!lines.write(row)) return false
     memory.fillTo(row.at)
     const { idColumn } = lines
-    const id = idColumn < 0 || row.isEmpty(idColumn) ? String(row.number) : textOf(row, idColumn)
-    builder.addBytes(id, row.number, row.at - at, lines.line)
+    const isNamed = idColumn >= 0 && !row.isEmpty(idColumn)
+    const id = isNamed ? textOf(row, idColumn) : String(row.number)
+    builder.addBytes({ id, row: row.number, named: isNamed }, row.at - at, lines.line)
     return true
   }
 
@@ -112,12 +116,11 @@ function rowAt({ bytes, places, encoding }: Omit<Cut, 'end'>, delimiter: string,
 }
 
 /** A cell as text, with its quotes as they are meant. */
-function textOf({ source, starts, ends, kinds, doubled }: ByteRow, column: number): string {
+function textOf({ source, characters, starts, ends, kinds, doubled }: ByteRow, column: number): string {
   const start = starts[column] ?? 0
   const end = ends[column] ?? 0
-  if (start === end) return ''
-  const bytes = source as Buffer
-  const text = bytes.toString(((kinds[column] ?? 0) & BEYOND) === 0 ? 'latin1' : 'utf8', start, end)
+  const isAscii = ((kinds[column] ?? 0) & BEYOND) === 0
+  const text = isAscii ? characters.slice(start, end) : (source as Buffer).toString('utf8', start, end)
   return doubled[column] === 1 ? text.replaceAll('""', '"') : text
 }
 

@@ -94,11 +94,15 @@ export class BlockBuilder {
   }
 
   /** Adds a record whose bytes are in the memory already. */
-  addBytes(id: string, row: number, length: number, { length: size, tokens, fingerprint }: ByteLine): void {
+  addBytes(
+    { id, row, named }: Pick<BatchRecord, 'id' | 'row' | 'named'>,
+    length: number,
+    { length: size, tokens, fingerprint }: ByteLine,
+  ): void {
     const { block } = this
     block.ids.push(id)
     block.rows.push(row)
-    block.named.push(id !== String(row))
+    block.named.push(named)
     block.paths.push(undefined)
     block.lengths.push(length)
     block.sizes.push(size)
