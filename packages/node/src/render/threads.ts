@@ -9,9 +9,10 @@ import { sharedMemory } from '../runs/buffer-pool.js'
 import type { Selection } from '../runs/selection.js'
 import { cuts, cuttingOf, type Cut, type Cutting } from '../sources/cutter.js'
 import type { TableFile } from '../sources/open-table.js'
+import { unpacked, type PackedBlock } from './packed-block.js'
 import type { Rendering } from './render-step.js'
 import type { RenderRun } from './render-run.js'
-import type { BlockData, FaultData, FromWorker, ToWorker, WorkerStart } from './worker-messages.js'
+import type { FaultData, FromWorker, ToWorker, WorkerStart } from './worker-messages.js'
 
 /** Blocks that are under way for each thread: one is rendered while the next waits. */
 const AHEAD = 2
@@ -94,7 +95,7 @@ export class Threads {
 
 /** Rows that are being rendered. */
 interface Rendered {
-  readonly blocks: Promise<readonly BlockData[]>
+  readonly blocks: Promise<readonly PackedBlock[]>
   /** A record as it stands in its table. */
   readonly raw: (row: number) => Promise<unknown>
   readonly end: number
@@ -104,7 +105,7 @@ async function* nextOf(waiting: Rendered[], selection: Selection): AsyncGenerato
   const first = waiting.shift()
   for (const block of (await first?.blocks) ?? []) {
     const raw = (place: number) => first?.raw(block.rows[place] ?? 0) ?? Promise.resolve()
-    yield await selected({ ...block, onTurn: [], bytesRead: first?.end ?? 0 }, selection, raw)
+    yield await selected({ ...unpacked(block), onTurn: [], bytesRead: first?.end ?? 0 }, selection, raw)
     if (selection.full) return
   }
 }

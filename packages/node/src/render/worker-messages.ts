@@ -1,6 +1,6 @@
 import type { ProblemCode } from 'dunelight'
-import type { Block } from '../runs/block.js'
 import type { Cut } from '../sources/cutter.js'
+import type { PackedBlock } from './packed-block.js'
 
 /** What a thread needs to begin: the same that the run's own thread was begun with. */
 export interface WorkerStart {
@@ -30,15 +30,13 @@ export type ToRender = Omit<Cut, 'end'>
 /** A block, or a record of an earlier one as it is in its table; blocks count from 1. */
 export type ToWorker = ToRender | { readonly block: number; readonly row: number }
 
-export type BlockData = Omit<Block, 'onTurn'>
-
 /** What was thrown on a thread, as data. */
 export type FaultData =
   | { readonly problems: readonly { readonly code: ProblemCode; readonly data: unknown }[] }
   | { readonly message: string; readonly stack: string }
 
 export interface FromWorker {
-  readonly blocks?: readonly BlockData[]
+  readonly blocks?: readonly PackedBlock[]
   readonly raw?: unknown
   readonly fault?: FaultData
 }

@@ -3,7 +3,6 @@ import { batchModel, ProblemError } from 'dunelight'
 import { batchOf } from 'dunelight/host'
 import { CsvRows, JsonLines, Misread, recordsTable, type Row } from '@dunelight/tables'
 import { openLibraryFor } from '../library/open-for.js'
-import type { Block } from '../runs/block.js'
 import { BufferPool, sharedMemory } from '../runs/buffer-pool.js'
 import { rawOf } from '../runs/rejected.js'
 import { Selection } from '../runs/selection.js'
@@ -13,8 +12,9 @@ import { readPools, RecordMaker, type RecordChunk } from '../sources/records.js'
 import { ByteBlocks } from './byte-blocks.js'
 import { lineOptions } from './line-options.js'
 import { outputForm } from './output-form.js'
+import { packed, type PackedBlock } from './packed-block.js'
 import { renderStep } from './render-step.js'
-import type { BlockData, FaultData, FromWorker, ToRender, ToWorker, WorkerStart } from './worker-messages.js'
+import type { FaultData, FromWorker, ToRender, ToWorker, WorkerStart } from './worker-messages.js'
 
 const start = workerData as WorkerStart
 
@@ -37,15 +37,15 @@ async function prepare() {
     return { headings, records, bytesRead: 0, rows: rows.length }
   }
   return {
-    render: async (message: ToRender): Promise<BlockData[]> => {
-      if (bytes) return [dataOf(bytes.render(message))]
-      const blocks: BlockData[] = []
+    render: async (message: ToRender): Promise<PackedBlock[]> => {
+      if (bytes) return [packed(bytes.render(message))]
+      const blocks: PackedBlock[] = []
       // Which records are wanted is known only where all of them pass by.
       for await (const block of doSteps(once(await read(message)), new Selection({ all: true }), step, {
         buffers,
         most: Infinity,
       }))
-        blocks.push(dataOf(block))
+        blocks.push(packed(block))
       return blocks
     },
     raw: async (message: ToRender, row: number): Promise<unknown> => {
@@ -53,10 +53,6 @@ async function prepare() {
       return undefined
     },
   }
-}
-
-function dataOf({ onTurn: _, ...block }: Block): BlockData {
-  return block
 }
 
 /** Data rows before a block: of a table with cells its heading is none. */
