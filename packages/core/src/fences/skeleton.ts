@@ -178,7 +178,10 @@ export class Skeleton {
 
   /** The next character of that code, from `from` on towards the text's beginning; -1 where there is none. */
   indexOf(code: number, from: number): number {
-    return from < this.size ? this.codes.subarray(0, this.size).indexOf(code, from) : -1
+    const { codes, size } = this
+    let i = from
+    while (i < size && codes[i] !== code) i++
+    return i < size ? i : -1
   }
 
   codeAt(i: number): number {
