@@ -53,9 +53,9 @@ export interface Picked {
 /** How near cases are, and which share anything. */
 interface Shared {
   readonly scores: ArrayLike<number>
-  readonly touched: readonly number[]
+  readonly touched: Uint32Array
 }
-const NOTHING_SHARED: Shared = { scores: [], touched: [] }
+const NOTHING_SHARED: Shared = { scores: [], touched: new Uint32Array(0) }
 
 /**
  * Picks cases of an example set, for one record after another. The index over the cases is built once, when it is first needed.
@@ -104,10 +104,9 @@ export class Picker {
   /** `asked` is the input of the record, if there is one; `random` gives a number for a name, by seed and record. */
   pick(asked: string | undefined, random: (name: string) => number): Picked {
     const { rule, texts } = this.setting
-    const own = asked === undefined || this.few ? NOTHING_SHARED : this.index.score(asked)
     const same = asked === undefined ? [] : this.sameAs(asked)
     const most = rule.atMost === undefined ? texts.length : Math.min(texts.length, rule.atMost)
-    const question = this.question(asked, own, new Set(same), random)
+    const question = this.question(asked, new Set(same), random)
     const ranked = this.strategy.rank(question, most, rule.cover === undefined ? undefined : this.labels)
     const { taken, cut } = this.served(ranked, most)
     const cases = this.ordered(taken, question.scores).map(({ index, why }) => ({
@@ -118,25 +117,24 @@ export class Picker {
     return { cases, same, cut }
   }
 
-  /** Where every one of a few cases is written anyway, an index would be made for nothing. */
-  private get few(): boolean {
-    return this.setting.rule.by === 'all' && this.setting.texts.length < 50
-  }
-
-  private question(asked: string | undefined, own: Shared, barred: ReadonlySet<number>, random: (name: string) => number): Question {
-    const { texts, likeness } = this.setting
-    const ownScores = likeness && this.strategy.compares && asked !== undefined ? likeness(asked, texts) : undefined
+  private question(asked: string | undefined, barred: ReadonlySet<number>, random: (name: string) => number): Question {
     const index = () => this.index
     return {
-      count: texts.length,
+      count: this.setting.texts.length,
       barred,
-      scores: ownScores ?? (this.strategy.compares ? own.scores : []),
-      touched: ownScores ? texts.map((_, index) => index) : own.touched,
+      ...this.shared(asked),
       random: (index) => random(String(index)),
       get index() {
         return index()
       },
     }
+  }
+
+  private shared(asked: string | undefined): Shared {
+    const { texts, likeness } = this.setting
+    if (asked === undefined || !this.strategy.compares) return NOTHING_SHARED
+    if (likeness) return { scores: likeness(asked, texts), touched: Uint32Array.from(texts.keys()) }
+    return this.index.score(asked)
   }
 
   /**

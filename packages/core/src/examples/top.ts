@@ -6,9 +6,9 @@ const LONG = 64
  * The `most` cases with the highest scores, in order; of equals the earlier. Where few are wanted, the list is gone through once and never
  * sorted: with many cases that would cost more than scoring them.
  */
-export function topOf(scores: ArrayLike<number>, cases: readonly number[], most: number, barred?: ReadonlySet<number>): number[] {
+export function topOf(scores: ArrayLike<number>, cases: ArrayLike<number>, most: number, barred?: ReadonlySet<number>): number[] {
   if (most > LONG) {
-    const all = cases.filter((index) => !barred?.has(index))
+    const all = Array.from(cases).filter((index) => !barred?.has(index))
     return all.sort((a, b) => (before(scores, a, b) ? -1 : 1)).slice(0, most)
   }
   const top: number[] = []

@@ -8,7 +8,7 @@ export interface Question {
   /** How near each case is to the record; 0 where nothing is shared. */
   readonly scores: ArrayLike<number>
   /** Cases that share something with the record. */
-  readonly touched: readonly number[]
+  readonly touched: Uint32Array
   readonly index: CaseIndex
   /** A number for a case that only the seed and the record decide. */
   random(index: number): number
