@@ -16,7 +16,7 @@ function numbers(seed) {
   }
 }
 
-function notes(count, seed) {
+export function inputNotes(count, seed) {
   const next = numbers(seed)
   return Array.from({ length: count }, () =>
     Array.from({ length: 10 + Math.floor(next() * 25) }, () => WORDS[Math.floor(next() * WORDS.length)]).join(' '),
@@ -26,9 +26,9 @@ function notes(count, seed) {
 /** What picking 6 cases costs a record, beside the same rendering with 6 cases that are always the same. */
 export function benchPicking(say) {
   say('\nPicking 6 cases, microseconds a record (median of 400 records):')
-  const asked = notes(400, 7).map((note) => ({ note }))
+  const asked = inputNotes(400, 7).map((note) => ({ note }))
   for (const count of [1_000, 100_000]) {
-    const cases = notes(count, 1).map((note, i) => ({ note, grade: LABELS[i % 4] }))
+    const cases = inputNotes(count, 1).map((note, i) => ({ note, grade: LABELS[i % 4] }))
     for (const rule of ['first, at-most: 6', 'likeness, at-most: 6', 'likeness, at-most: 6, cover: grade', 'spread, at-most: 6']) {
       const files = {
         'examples/notes.yaml': `fields: { note: text, grade: { type: choice, of: [${LABELS.join(', ')}] } }\nfrom: ../data/notes.jsonl\npick: { by: ${rule} }\n`,

@@ -1,4 +1,4 @@
-// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading] [--asking] [--desk] [--service]
+// npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading] [--asking] [--desk] [--service] [--growth]
 import { spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { closeSync, existsSync, mkdirSync, openSync, readSync, rmSync, statSync } from 'node:fs'
@@ -6,6 +6,7 @@ import { cpus } from 'node:os'
 import { generateObjects } from '../scripts/generate.mjs'
 import { benchAsking } from './asking.mjs'
 import { benchFunctions } from './functions.mjs'
+import { benchGrowth } from './growth.mjs'
 import { benchPicking } from './picking.mjs'
 import { benchReading } from './reading.mjs'
 import { benchStages } from './stages.mjs'
@@ -25,9 +26,18 @@ const say = (text) => process.stdout.write(`${text}\n`)
 const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1]
 
 say(`Node ${process.versions.node}, ${cpus().length} cores, ${cpus()[0].model}`)
-const only = ['--functions', '--table', '--stages', '--types', '--picking', '--reading', '--asking', '--desk', '--service'].filter((flag) =>
-  args.includes(flag),
-)
+const only = [
+  '--functions',
+  '--table',
+  '--stages',
+  '--types',
+  '--picking',
+  '--reading',
+  '--asking',
+  '--desk',
+  '--service',
+  '--growth',
+].filter((flag) => args.includes(flag))
 const does = (flag) => only.length === 0 || only.includes(flag)
 if (does('--functions')) await benchFunctions(say)
 if (does('--table')) await benchTable()
@@ -38,6 +48,7 @@ if (does('--asking')) await benchAsking(say, Math.min(rows, 10_000))
 if (does('--desk')) await benchDesk(say)
 if (does('--types')) benchTypes(say)
 if (does('--service')) await benchService(say, rows)
+if (does('--growth') && !(await benchGrowth(say))) process.exitCode = 1
 
 /** The script of the same work by hand, and the library on one and on two threads, taking turns. */
 async function benchTable() {

@@ -28,7 +28,7 @@ export function compilePrompt(prompt: JoinedPrompt, shelves: CompileEnv, report:
 /** Compiles a snippet by itself, with its variables as declared: faults of its own are found even where nothing uses it. */
 export function checkSnippet(snippet: SnippetModel, shelves: CompileEnv, report: Report): void {
   const bindings = snippet.variables.map((d) => variableBinding(d, () => null))
-  const shared = sharedFor(shelves, report, () => () => undefined)
+  const shared = { ...sharedFor(shelves, report, () => () => undefined), isShallow: true }
   compileText(snippet.text, { ...contextFor(bindings, shared), kind: 'snippet', place: snippet.name }, false)
   reportUnused(bindings, report)
 }
@@ -52,6 +52,7 @@ function sharedFor(shelves: CompileEnv, report: Report, special: (use: Use, cont
     report,
     formats: shelves.formats,
     artefacts: { snippet: (name) => snippets.get(name), snippetNames: [...snippets.keys()], special },
+    isShallow: false,
     locals: 0,
     uses: 0,
     varying: 0,

@@ -10,12 +10,16 @@ export function* usesIn(text: Text): Generator<Use> {
   for (const node of nodesIn(text.items)) if (node.kind === 'use') yield node
 }
 
-/** The snippets that a use can mean: all whose other steps fit, where one step is a slot. */
-export function targetsOf(use: Use, names: Iterable<string>): string[] {
-  if (use.what !== 'snippet') return []
-  return [...names].filter((name) => {
-    const steps = name.split('/')
-    return steps.length === use.steps.length && use.steps.every((step, i) => typeof step !== 'string' || step === steps[i])
+/** The snippets that a use can mean: the one of its name, or all whose other steps fit, where one step is a slot. */
+export function targetsOf({ what, steps }: Use, snippets: ReadonlyMap<string, unknown>): string[] {
+  if (what !== 'snippet') return []
+  if (steps.every((step) => typeof step === 'string')) {
+    const name = steps.join('/')
+    return snippets.has(name) ? [name] : []
+  }
+  return [...snippets.keys()].filter((name) => {
+    const own = name.split('/')
+    return own.length === steps.length && steps.every((step, i) => typeof step !== 'string' || step === own[i])
   })
 }
 
@@ -32,7 +36,7 @@ export function circles(artefacts: LibraryFiles, report: Report): Set<string> {
     state.set(snippet.name, 'open')
     let circular = false
     for (const use of usesIn(snippet.text)) {
-      for (const name of targetsOf(use, snippets.keys())) {
+      for (const name of targetsOf(use, snippets)) {
         if (state.get(name) === 'open') {
           report(problem('use-cycle', { circle: [...path.slice(path.indexOf(name)), name] }, use.head))
           circular = true
@@ -46,7 +50,7 @@ export function circles(artefacts: LibraryFiles, report: Report): Set<string> {
   const reached = new Set([...snippets.keys()].filter((name) => state.get(name) === 'circular'))
   for (const prompt of artefacts.prompts.values()) {
     const texts = [...allTurns(prompt.turns)].flatMap((turn) => (turn.kind === 'text' ? [turn.text] : []))
-    if (texts.some((text) => [...usesIn(text)].some((use) => targetsOf(use, snippets.keys()).some((name) => reached.has(name)))))
+    if (texts.some((text) => [...usesIn(text)].some((use) => targetsOf(use, snippets).some((name) => reached.has(name)))))
       reached.add(prompt.name)
   }
   return reached

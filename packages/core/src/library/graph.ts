@@ -227,7 +227,7 @@ function linksOfText(from: Member, text: Text, { snippets }: LibraryFiles): Link
   for (const use of usesIn(text)) {
     const add = (kind: MemberKind, name: string) => links.push({ from, to: { kind, name }, span: use.nameSpan })
     const named = use.steps.filter((step) => typeof step === 'string').join('/')
-    for (const name of targetsOf(use, snippets.keys())) add('snippet', name)
+    for (const name of targetsOf(use, snippets)) add('snippet', name)
     if (use.what === 'examples') add('example set', named)
     else if (use.what === 'persona' && named !== '') add('persona', named)
   }
