@@ -32,7 +32,7 @@ export async function benchAsking(say, rows) {
   const [line] = await once(server.stdout, 'data')
   const url = `${line}`.trim()
   const bare = await onlyAsking(url, from)
-  say(`  ${'a loop that only asks, over HTTP'.padEnd(32)} ${bare.toFixed(1)} s, ${(bare / ideal).toFixed(2)} times the least`)
+  sayCost('a loop that only asks, over HTTP', bare)
   await run('label/write, over HTTP', 'label/write', (library) => {
     const description = { ...library.artefacts.models.models.get('back-office'), url, headers: {} }
     return {
@@ -47,12 +47,17 @@ export async function benchAsking(say, rows) {
   })
   server.kill()
 
+  function sayCost(what, { seconds, cpu }, more = '') {
+    const each = `${(cpu / rows).toFixed(2)} ms of processor time each`
+    say(`  ${what.padEnd(32)} ${seconds.toFixed(1)} s, ${(seconds / ideal).toFixed(2)} times the least, ${each}${more}`)
+  }
+
   async function run(what, prompt, modelOf) {
     const folder = 'demo/marram-house'
     const library = await openLibraryFor(folder, prompt)
     const runs = mkdtempSync(join(tmpdir(), 'bench-'))
     const batch = batchModel({ prompt, records: { from: 'records' } })
-    const started = performance.now()
+    const spent = beginning()
     const { counts, folder: made } = await askBatch({
       library,
       folder,
@@ -63,7 +68,7 @@ export async function benchAsking(say, rows) {
       model: modelOf(library, prompt),
       concurrency: CONCURRENCY,
     })
-    const seconds = (performance.now() - started) / 1000
+    const cost = spent()
     const numbers = readFileSync(join(made, 'output.jsonl'), 'utf8')
       .trim()
       .split('\n')
@@ -74,7 +79,7 @@ export async function benchAsking(say, rows) {
     if (counts.written + counts.rejected !== rows || !ordered)
       throw new Error(`${counts.written} answered, ${counts.rejected} rejected, in order: ${ordered}`)
     const peak = (process.resourceUsage().maxRSS / 1024).toFixed(0)
-    say(`  ${what.padEnd(32)} ${seconds.toFixed(1)} s, ${(seconds / ideal).toFixed(2)} times the least   peak ${peak} MB`)
+    sayCost(what, cost, `, peak ${peak} MB`)
   }
 }
 
@@ -87,7 +92,7 @@ async function onlyAsking(url, from) {
     for (const { id, prepared } of records)
       bodies.push(JSON.stringify({ prompt, record: id, values: prepared.values, turns: prepared.turns({ record: id }) }))
   let next = 0
-  const started = performance.now()
+  const spent = beginning()
   const lane = async () => {
     while (next < bodies.length) {
       const { body } = await request(url, { method: 'POST', headers: { 'content-type': 'application/json' }, body: bodies[next++] })
@@ -96,5 +101,15 @@ async function onlyAsking(url, from) {
     }
   }
   await Promise.all(Array.from({ length: CONCURRENCY }, lane))
-  return (performance.now() - started) / 1000
+  return spent()
+}
+
+/** Begins to measure; the function gives the seconds since then, and this process's time on processors in milliseconds. */
+function beginning() {
+  const started = performance.now()
+  const before = process.cpuUsage()
+  return () => {
+    const { user, system } = process.cpuUsage(before)
+    return { seconds: (performance.now() - started) / 1000, cpu: (user + system) / 1000 }
+  }
 }

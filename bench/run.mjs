@@ -1,7 +1,8 @@
 // npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading] [--asking] [--desk] [--service] [--growth]
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { closeSync, existsSync, mkdirSync, openSync, readSync, rmSync, statSync } from 'node:fs'
+import { once } from 'node:events'
 import { cpus } from 'node:os'
 import { generateObjects } from '../scripts/generate.mjs'
 import { benchAsking } from './asking.mjs'
@@ -10,7 +11,7 @@ import { benchGrowth } from './growth.mjs'
 import { benchPicking } from './picking.mjs'
 import { benchReading } from './reading.mjs'
 import { benchStages } from './stages.mjs'
-import { linesOfObjects } from './lines.mjs'
+import { linesOfObjects, wideObjects } from './lines.mjs'
 import { benchTypes } from './types.mjs'
 import { benchDesk } from './desk.mjs'
 import { benchService } from './service.mjs'
@@ -58,12 +59,19 @@ async function benchTable() {
   const lines = `.cache/objects-${rows}.jsonl`
   if (!existsSync(lines)) await linesOfObjects(csv, lines)
   const byHand = { 'by hand': ['hand'], hoisted: ['hand', 'hoisted'] }
-  compareTables('CSV', csv, { ...byHand, dunelight: ['dunelight'], 'two threads': ['dunelight', '2'] })
-  compareTables('JSON Lines', lines, { ...byHand, dunelight: ['dunelight'] })
+  // A fifth of the rows are as many bytes.
+  const few = Math.ceil(rows / 5)
+  const wide = `.cache/wide-${few}.csv`
+  if (!existsSync(wide)) await wideObjects(csv, wide, few)
+  compareTables('CSV', csv, rows, { ...byHand, dunelight: ['dunelight'], 'two threads': ['dunelight', '2'] })
+  await compareProcesses(csv)
+  compareTables('CSV, little fixed text', csv, rows, { 'by hand': ['hand', 'values'], dunelight: ['dunelight', 'values'] })
+  compareTables('CSV with 120 columns', wide, few, { ...byHand, dunelight: ['dunelight'] })
+  compareTables('JSON Lines', lines, rows, { ...byHand, dunelight: ['dunelight'] })
 }
 
-function compareTables(kind, from, runners) {
-  say(`\n${rows.toLocaleString('en')} rows (${(statSync(from).size / 1e6).toFixed(0)} MB of ${kind}) to JSON Lines:`)
+function compareTables(kind, from, count, runners) {
+  say(`\n${count.toLocaleString('en')} rows (${(statSync(from).size / 1e6).toFixed(0)} MB of ${kind}) to JSON Lines:`)
   const results = Object.fromEntries(Object.keys(runners).map((who) => [who, []]))
   let first
   for (let i = 0; i < times; i++) {
@@ -78,12 +86,28 @@ function compareTables(kind, from, runners) {
   }
   for (const [who, list] of Object.entries(results)) {
     const ms = median(list.map(({ ms }) => ms))
-    const rate = Math.round((rows / ms) * 1000).toLocaleString('en')
+    const rate = Math.round((count / ms) * 1000).toLocaleString('en')
     // On a busy machine only processor time compares; threads are worth their wall time.
     const ratio = (part) => median(list.map((run, i) => results['by hand'][i][part] / run[part])).toFixed(2)
     const peak = (Math.max(...list.map(({ peak }) => peak)) / 1024).toFixed(0)
     say(`  ${who.padEnd(14)} ${rate.padStart(9)} rows/s   ${ratio('ms')} times by hand (processor ${ratio('cpu')})   peak ${peak} MB`)
   }
+}
+
+/** What two programs that have nothing to do with one another reach on this machine: as much as two threads can hope for. */
+async function compareProcesses(from) {
+  const together = async (count) => {
+    const started = performance.now()
+    const programs = Array.from({ length: count }, (_, i) =>
+      spawn(process.execPath, ['bench/table-by-dunelight.mjs', from, `.cache/process-${i}.jsonl`]),
+    )
+    await Promise.all(programs.map((program) => once(program, 'exit')))
+    for (let i = 0; i < count; i++) rmSync(`.cache/process-${i}.jsonl`, { force: true })
+    return performance.now() - started
+  }
+  const one = await together(1)
+  const two = await together(2)
+  say(`  two programs at once render ${((2 * one) / two).toFixed(2)} times the rows of one`)
 }
 
 /** A file's hash, read a part at a time: what this process holds would be counted to those that it starts. */

@@ -1,12 +1,12 @@
 // The script that a good engineer writes for a table: stream, papaparse, template literal, JSON.stringify. No checks, no escapes of fences.
-// "hoisted": the JSON of the turn that is the same for all records is made once.
-//   node bench/table-by-hand.mjs FROM TO [hoisted]
+// "hoisted": the JSON of the turn that is the same for all records is made once. "values": a turn of little fixed text.
+//   node bench/table-by-hand.mjs FROM TO [hoisted | values]
 import { once } from 'node:events'
 import { createReadStream, createWriteStream } from 'node:fs'
 import { createInterface } from 'node:readline'
 import { finished } from 'node:stream/promises'
 import Papa from 'papaparse'
-import { labelByHand, systemByHand, userByHand } from './label-by-hand.mjs'
+import { labelByHand, noteByHand, systemByHand, userByHand } from './label-by-hand.mjs'
 import { report } from './report.mjs'
 
 const [, , from, to, variant] = process.argv
@@ -30,7 +30,8 @@ function write() {
 
 function add(row, item) {
   const record = item['object-no']
-  if (variant !== 'hoisted') lines.push(JSON.stringify({ record, row, prompt: 'label/write', turns: labelByHand(item) }))
+  if (variant === 'values') lines.push(JSON.stringify({ record, row, prompt: 'note', turns: [noteByHand(item)] }))
+  else if (variant !== 'hoisted') lines.push(JSON.stringify({ record, row, prompt: 'label/write', turns: labelByHand(item) }))
   else {
     const user = JSON.stringify(userByHand(item))
     lines.push(`{"record":${JSON.stringify(record)},"row":${row},"prompt":"label/write","turns":[${system},${user}]}`)
