@@ -31,8 +31,8 @@ export interface Shared {
   readonly report: Report
   readonly formats: ReadonlyMap<string, Format>
   readonly artefacts: Artefacts
-  /** Whether used snippets are left to their own checks. */
-  readonly isShallow: boolean
+  /** Whether the texts of used snippets are not compiled. */
+  readonly leavesUsed: boolean
   /** Local slots taken so far: loop items and positions. */
   locals: number
   uses: number

@@ -25,10 +25,18 @@ export function compilePrompt(prompt: JoinedPrompt, shelves: CompileEnv, report:
   return new PromptCompiler(prompt, shelves, report).compile()
 }
 
-/** Compiles a snippet by itself, with its variables as declared: faults of its own are found even where nothing uses it. */
-export function checkSnippet(snippet: SnippetModel, shelves: CompileEnv, report: Report): void {
+/**
+ * Compiles a snippet by itself, with its variables as declared: faults of its own are found even where nothing uses it. `withUsed`: with the
+ * snippets that it uses. Those that another snippet uses are compiled with that one, so that each is not compiled with all of them.
+ */
+export function checkSnippet(
+  snippet: SnippetModel,
+  shelves: CompileEnv,
+  report: Report,
+  { withUsed }: { readonly withUsed: boolean },
+): void {
   const bindings = snippet.variables.map((d) => variableBinding(d, () => null))
-  const shared = { ...sharedFor(shelves, report, () => () => undefined), isShallow: true }
+  const shared = { ...sharedFor(shelves, report, () => () => undefined), leavesUsed: !withUsed }
   compileText(snippet.text, { ...contextFor(bindings, shared), kind: 'snippet', place: snippet.name }, false)
   reportUnused(bindings, report)
 }
@@ -52,7 +60,7 @@ function sharedFor(shelves: CompileEnv, report: Report, special: (use: Use, cont
     report,
     formats: shelves.formats,
     artefacts: { snippet: (name) => snippets.get(name), snippetNames: [...snippets.keys()], special },
-    isShallow: false,
+    leavesUsed: false,
     locals: 0,
     uses: 0,
     varying: 0,

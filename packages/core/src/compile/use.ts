@@ -85,7 +85,7 @@ function compileSnippet(name: string, use: Use, context: Context, compileText: C
     return undefined
   }
   const bindings = bindAll({ what: 'snippet', name, given: use.with, span: use.head }, snippet.variables, context)
-  if (shared.isShallow) return () => undefined
+  if (shared.leavesUsed) return () => undefined
   return compileText(
     snippet.text,
     {

@@ -6,8 +6,8 @@ import { nodesIn } from '../text/branches.js'
 import type { Text, Use } from '../text/nodes.js'
 
 /** All uses in a text, in order. */
-export function* usesIn(text: Text): Generator<Use> {
-  for (const node of nodesIn(text.items)) if (node.kind === 'use') yield node
+export function usesIn(text: Text): Use[] {
+  return nodesIn(text.items).filter((node) => node.kind === 'use')
 }
 
 /** The snippets that a use can mean: the one of its name, or all whose other steps fit, where one step is a slot. */
@@ -21,6 +21,11 @@ export function targetsOf({ what, steps }: Use, snippets: ReadonlyMap<string, un
     const own = name.split('/')
     return own.length === steps.length && steps.every((step, i) => typeof step !== 'string' || step === own[i])
   })
+}
+
+/** The snippets that one of these texts uses. */
+export function usedSnippets(texts: readonly Text[], snippets: ReadonlyMap<string, unknown>): Set<string> {
+  return new Set(texts.flatMap((text) => usesIn(text).flatMap((use) => targetsOf(use, snippets))))
 }
 
 /**
@@ -50,8 +55,7 @@ export function circles(artefacts: LibraryFiles, report: Report): Set<string> {
   const reached = new Set([...snippets.keys()].filter((name) => state.get(name) === 'circular'))
   for (const prompt of artefacts.prompts.values()) {
     const texts = [...allTurns(prompt.turns)].flatMap((turn) => (turn.kind === 'text' ? [turn.text] : []))
-    if (texts.some((text) => [...usesIn(text)].some((use) => targetsOf(use, snippets).some((name) => reached.has(name)))))
-      reached.add(prompt.name)
+    if ([...usedSnippets(texts, snippets)].some((name) => reached.has(name))) reached.add(prompt.name)
   }
   return reached
 }

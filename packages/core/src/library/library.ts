@@ -1,7 +1,7 @@
 import { checkBatch, checkEnvelope } from './batch-checks.js'
 import { detectors } from '../values/personal/detector.js'
 import { defined } from '../invariant.js'
-import { circles } from './circles.js'
+import { circles, usedSnippets } from './circles.js'
 import { withoutEchoes } from './echoes.js'
 import { fingerprintOf, sharedOf } from './fingerprint.js'
 import type { AuditSink } from '../asking/audit.js'
@@ -106,7 +106,12 @@ export class Library<P extends object = AnyPrompts, A extends object = AnyAssemb
       replyCharacters: artefacts.library.limits.replyCharacters,
     }
     const inCircles = circles(artefacts, report)
-    for (const snippet of artefacts.snippets.values()) if (!inCircles.has(snippet.name)) checkSnippet(snippet, before, report)
+    const sound = [...artefacts.snippets.values()].filter(({ name }) => !inCircles.has(name))
+    const used = usedSnippets(
+      sound.map(({ text }) => text),
+      artefacts.snippets,
+    )
+    for (const snippet of sound) checkSnippet(snippet, before, report, { withUsed: !used.has(snippet.name) })
     for (const set of artefacts.examples.values())
       sets.set(set.name, compileSet(withRows(set, options.tables ?? {}, report), before, report))
     this.#outputs = joinOutputs(artefacts.outputs, sets, report)
