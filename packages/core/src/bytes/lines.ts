@@ -102,18 +102,7 @@ function linesOf({ batch, headings, named, options, platform }: ByteRequest): By
   const turns = plan.turns.map((turn) => turnOf(turn, plan, compiler, places, standingRun))
   if (!turns.every((turn) => turn !== undefined)) return undefined
   const checks = [...reader.columns, ...reader.beside].map((column) => checkOf(column, platform.decode))
-  return new StandardLines(
-    batch,
-    rows,
-    turns,
-    checks,
-    compiler,
-    options,
-    platform,
-    idColumn,
-    headings.length,
-    settingFor({}).limits.renderingBytes,
-  )
+  return new StandardLines(batch, rows, turns, checks, compiler, options, platform, idColumn, settingFor({}).limits.renderingBytes)
 }
 
 /** Where a prompt's values come from, in a table. */
@@ -242,7 +231,6 @@ class StandardLines implements ByteLines {
     { full = false }: LineOptions,
     private readonly platform: BytePlatform,
     readonly idColumn: number,
-    private readonly cells: number,
     private readonly most: number,
   ) {
     const [output] = prompt.outputs
@@ -259,7 +247,7 @@ class StandardLines implements ByteLines {
 
   write(row: ByteRow): boolean {
     const { at } = row
-    if (row.cells !== this.cells) return false
+    if (row.cells !== this.rows.headings.length) return false
     row.isOdd = false
     try {
       for (let i = 0; i < this.checks.length; i++) if (!defined(this.checks[i])(row)) return false

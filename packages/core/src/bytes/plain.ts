@@ -2,15 +2,17 @@ import { defined } from '../invariant.js'
 import { isSuspectCell, type Decode } from './bounds.js'
 import { BEYOND, CONTROL, copyTo, ESCAPED, SUSPECT, type ByteRow } from './row.js'
 
-/** A cell that is written as it stands. */
-export interface PlainCell {
+/** Fixed text, escaped as in JSON, or a cell that is written as it stands. */
+export type PlainPiece = Uint8Array | PlainCell
+
+interface PlainCell {
   readonly column: number
   /** Whether it must not hold what looks like the tag of a fence. */
   readonly isGuarded: boolean
 }
 
 /** Fixed texts and cells in turn, as one step without a call for each: most of what a prompt writes. */
-export function plainStep(pieces: readonly (Uint8Array | PlainCell)[], decode: Decode): (row: ByteRow) => void {
+export function plainStep(pieces: readonly PlainPiece[], decode: Decode): (row: ByteRow) => void {
   const cells = pieces.flatMap((piece) => (piece instanceof Uint8Array ? [] : [piece]))
   const columns = Int32Array.from(cells, ({ column }) => column)
   const guards = Uint8Array.from(cells, ({ isGuarded }) => (isGuarded ? SUSPECT | BEYOND : 0))
@@ -38,7 +40,7 @@ export function plainStep(pieces: readonly (Uint8Array | PlainCell)[], decode: D
 }
 
 /** The fixed text before each cell, and after the last. */
-function textsAround(pieces: readonly (Uint8Array | PlainCell)[]): Uint8Array[] {
+function textsAround(pieces: readonly PlainPiece[]): Uint8Array[] {
   const texts: Uint8Array[] = []
   let before: number[] = []
   for (const piece of pieces) {

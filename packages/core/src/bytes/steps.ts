@@ -8,7 +8,7 @@ import { isFreeText } from '../values/types.js'
 import { isSuspect } from '../fences/suspicion.js'
 import { isSuspectCell, type Decode } from './bounds.js'
 import { ByteMemo } from './memo.js'
-import { plainStep } from './plain.js'
+import { plainStep, type PlainPiece } from './plain.js'
 import { BEYOND, bytesOf, CONTROL, SUSPECT, type ByteRow } from './row.js'
 
 /** A step of a plan, over a row's bytes. */
@@ -115,34 +115,35 @@ export class StepCompiler {
     }
   }
 
-  /** Runs of fixed text and of cells: one step without a call for each. */
+  /** Fixed text, cells, and what needs values: those that follow one another without such are one step. */
   private plain({ parts }: Extract<StepShape, { kind: 'plain' }>): ByteStep {
-    const pieces = parts.map((part) => (part.kind === 'fixed' ? jsonBytes(part.text) : this.plainValue(part)))
-    if (!pieces.every((piece) => typeof piece !== 'function')) return inTurn(pieces.map((piece) => this.piece(piece)))
-    const { plan, decode } = this.setting
-    const cells = pieces.map((piece, i) => {
-      if (typeof piece !== 'number') return bytesOf(piece)
-      const part = defined(parts[i])
-      return { column: piece, isGuarded: part.kind === 'value' && part.free && plan.guarded }
-    })
-    for (const cell of cells) {
-      if (cell instanceof Uint8Array) this.fixedLength += cell.length
-      else this.willWrite(cell.column)
+    const steps: ByteStep[] = []
+    let together: PlainPiece[] = []
+    for (const part of parts) {
+      const piece = part.kind === 'fixed' ? bytesOf(jsonBytes(part.text)) : this.plainValue(part)
+      if (typeof piece !== 'function') together.push(piece)
+      else {
+        steps.push(this.together(together), piece)
+        together = []
+      }
     }
-    return plainStep(cells, decode)
+    return inTurn([...steps, this.together(together)])
   }
 
-  private piece(piece: string | number | ByteStep): ByteStep {
-    if (typeof piece === 'string') return this.fixed(piece)
-    return typeof piece === 'number' ? this.cell(piece, true) : piece
+  private together(pieces: readonly PlainPiece[]): ByteStep {
+    for (const piece of pieces) {
+      if (piece instanceof Uint8Array) this.fixedLength += piece.length
+      else this.willWrite(piece.column)
+    }
+    return plainStep(pieces, this.setting.decode)
   }
 
   /** A value as it stands: text that no row changes, a column, or a step. */
-  private plainValue(part: PlainValue): string | number | ByteStep {
+  private plainValue(part: PlainValue): PlainPiece | ByteStep {
     const { originOf, standingRun, plan } = this.setting
     const origin = originOf(part)
-    if (typeof origin === 'object') return origin.column.index
-    if (origin === 'missing') return ''
+    if (typeof origin === 'object') return { column: origin.column.index, isGuarded: part.free && plan.guarded }
+    if (origin === 'missing') return bytesOf('')
     const valueIn = ({ values }: Run): unknown =>
       part.field === undefined ? values[part.variable] : (values[part.variable] as Readonly<Record<string, unknown>> | null)?.[part.field]
     const write: Op = (run) => {
@@ -151,8 +152,8 @@ export class StepCompiler {
     }
     if (origin === undefined) return this.byValues(write)
     const value = valueIn(standingRun())
-    if (typeof value !== 'string') return ''
-    return part.free && plan.guarded && isSuspect(value) ? this.byValues(write) : jsonBytes(value)
+    if (typeof value !== 'string') return bytesOf('')
+    return part.free && plan.guarded && isSuspect(value) ? this.byValues(write) : bytesOf(jsonBytes(value))
   }
 
   private willWrite(column: number): void {
@@ -161,13 +162,7 @@ export class StepCompiler {
 
   /** Writes a cell as it stands. */
   private cell(column: number, isFree: boolean): ByteStep {
-    const { plan, decode } = this.setting
-    this.willWrite(column)
-    if (!isFree || !plan.guarded) return (row) => row.cell(column)
-    return (row) => {
-      if ((defined(row.kinds[column]) & (SUSPECT | BEYOND)) !== 0) row.isOdd ||= isSuspectCell(row, column, decode)
-      row.cell(column)
-    }
+    return this.together([{ column, isGuarded: isFree && this.setting.plan.guarded }])
   }
 
   private when(branches: readonly { readonly test: Test | undefined; readonly body: Op }[]): ByteStep {
