@@ -1,7 +1,7 @@
 // 10,000 requests to a mock model that takes 20 ms, 50 at a time: how near is that to the least possible time?
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { batchModel } from 'dunelight'
@@ -9,15 +9,14 @@ import { plainBatch } from 'dunelight/host'
 import { askBatch, httpModel, openLibraryFor, readyModel, DEFAULT_REQUEST_LIMITS } from '@dunelight/node'
 import { readRecords } from '@dunelight/node/host'
 import { request } from 'undici'
-import { generateObjects } from '../scripts/generate.mjs'
+import { beginning } from './report.mjs'
+import { objectsTable } from './tables.mjs'
 
 const DELAY = 20
 const CONCURRENCY = 50
 
 export async function benchAsking(say, rows) {
-  mkdirSync('.cache', { recursive: true })
-  const from = `.cache/objects-${rows}.csv`
-  if (!existsSync(from)) await generateObjects(rows, from)
+  const from = await objectsTable(rows)
   const ideal = (rows * DELAY) / CONCURRENCY / 1000
   say(`\n${rows.toLocaleString('en')} requests of ${DELAY} ms, ${CONCURRENCY} at a time; the least possible time is ${ideal.toFixed(1)} s:`)
   const inProcess = (library, prompt) => readyModel(library, prompt, 'mock', { delay: DELAY })
@@ -102,14 +101,4 @@ async function onlyAsking(url, from) {
   }
   await Promise.all(Array.from({ length: CONCURRENCY }, lane))
   return spent()
-}
-
-/** Begins to measure; the function gives the seconds since then, and this process's time on processors in milliseconds. */
-function beginning() {
-  const started = performance.now()
-  const before = process.cpuUsage()
-  return () => {
-    const { user, system } = process.cpuUsage(before)
-    return { seconds: (performance.now() - started) / 1000, cpu: (user + system) / 1000 }
-  }
 }

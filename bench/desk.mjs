@@ -1,13 +1,13 @@
 // The desk in Chromium: from the page's beginning to its first sheet, from a key to the new sheet, on the demo and with 100,000 rows.
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { cpSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { chromium } from 'playwright-core'
 import { CHROMIUM_FLAGS, findChromium } from '../scripts/chromium.mjs'
-import { generateObjects } from '../scripts/generate.mjs'
+import { objectsTable } from './tables.mjs'
 
 const STARTS = 5
 const WORDS = ' It hangs by the door, and nobody has ever asked why.'
@@ -17,9 +17,7 @@ export async function benchDesk(say) {
   const folder = mkdtempSync(join(tmpdir(), 'bench-desk-'))
   const house = join(folder, 'house')
   cpSync('demo/marram-house', house, { recursive: true, filter: (path) => !/\/(?:runs|out|answers)$/.test(path) })
-  mkdirSync('.cache', { recursive: true })
-  const many = '.cache/objects-100000.csv'
-  if (!existsSync(many)) await generateObjects(100_000, many)
+  const many = await objectsTable(100_000)
   const server = spawn(process.execPath, ['packages/cli/bin/dunelight.js', 'open', house, '--port', '0'], {
     stdio: ['ignore', 'pipe', 'ignore'],
   })

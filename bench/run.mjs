@@ -1,17 +1,17 @@
 // npm run bench -- [--rows N] [--times N] [--functions] [--table] [--types] [--stages] [--picking] [--reading] [--asking] [--desk] [--service] [--growth]
-import { spawn, spawnSync } from 'node:child_process'
+import { spawn } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { closeSync, existsSync, mkdirSync, openSync, readSync, rmSync, statSync } from 'node:fs'
+import { closeSync, openSync, readSync, rmSync, statSync } from 'node:fs'
 import { once } from 'node:events'
 import { cpus } from 'node:os'
-import { generateObjects } from '../scripts/generate.mjs'
 import { benchAsking } from './asking.mjs'
 import { benchFunctions } from './functions.mjs'
 import { benchGrowth } from './growth.mjs'
 import { benchPicking } from './picking.mjs'
 import { benchReading } from './reading.mjs'
 import { benchStages } from './stages.mjs'
-import { linesOfObjects, wideObjects } from './lines.mjs'
+import { runTable } from './report.mjs'
+import { linesTable, objectsTable, wideTable } from './tables.mjs'
 import { benchTypes } from './types.mjs'
 import { benchDesk } from './desk.mjs'
 import { benchService } from './service.mjs'
@@ -53,16 +53,12 @@ if (does('--growth') && !(await benchGrowth(say))) process.exitCode = 1
 
 /** The script of the same work by hand, and the library on one and on two threads, taking turns. */
 async function benchTable() {
-  mkdirSync('.cache', { recursive: true })
-  const csv = `.cache/objects-${rows}.csv`
-  if (!existsSync(csv)) await generateObjects(rows, csv)
-  const lines = `.cache/objects-${rows}.jsonl`
-  if (!existsSync(lines)) await linesOfObjects(csv, lines)
-  const byHand = { 'by hand': ['hand'], hoisted: ['hand', 'hoisted'] }
+  const csv = await objectsTable(rows)
+  const lines = await linesTable(rows)
   // A fifth of the rows are as many bytes.
   const few = Math.ceil(rows / 5)
-  const wide = `.cache/wide-${few}.csv`
-  if (!existsSync(wide)) await wideObjects(csv, wide, few)
+  const wide = await wideTable(few)
+  const byHand = { 'by hand': ['hand'], hoisted: ['hand', 'hoisted'] }
   compareTables('CSV', csv, rows, { ...byHand, dunelight: ['dunelight'], 'two threads': ['dunelight', '2'] })
   await compareProcesses(csv)
   compareTables('CSV, little fixed text', csv, rows, { 'by hand': ['hand', 'values'], dunelight: ['dunelight', 'values'] })
@@ -118,10 +114,4 @@ function hashOf(path) {
   for (let read = readSync(file, buffer); read > 0; read = readSync(file, buffer)) hash.update(buffer.subarray(0, read))
   closeSync(file)
   return hash.digest('hex')
-}
-
-function runTable(script, from, to, more) {
-  const done = spawnSync(process.execPath, [`bench/table-by-${script}.mjs`, from, to, ...more], { encoding: 'utf8' })
-  if (done.status !== 0) throw new Error(done.stderr)
-  return JSON.parse(done.stderr.trim().split('\n').at(-1))
 }

@@ -1,16 +1,14 @@
 // Where the time of a table goes: each stage added to those before, in one process, processor time a row.
 import { hash } from 'node:crypto'
-import { createWriteStream, existsSync, mkdirSync } from 'node:fs'
+import { createWriteStream } from 'node:fs'
 import { finished } from 'node:stream/promises'
 import { plainBatch } from 'dunelight/host'
 import { openLibraryFor, readTable, renderTable, tokenCounter } from '@dunelight/node'
 import { doSteps, LINES, readRecords, renderStep, Selection } from '@dunelight/node/host'
-import { generateObjects } from '../scripts/generate.mjs'
+import { objectsTable } from './tables.mjs'
 
 export async function benchStages(say, size) {
-  mkdirSync('.cache', { recursive: true })
-  const from = `.cache/objects-${size}.csv`
-  if (!existsSync(from)) await generateObjects(size, from)
+  const from = await objectsTable(size)
   const library = await openLibraryFor('demo/marram-house', 'label/write')
   const prompt = library.prompt('label/write')
   const batch = plainBatch(prompt)

@@ -8,14 +8,14 @@ import { batchModel, libraryFrom } from 'dunelight'
 import { openLibraryFor, renderTable, runBatch } from '@dunelight/node'
 import { report } from './report.mjs'
 
-const [, , from, to, threads = '1'] = process.argv
+const [, , from, to, variant = '1'] = process.argv
 const folder = 'demo/marram-house'
-const name = 'label/write'
 const started = performance.now()
-const library = threads === 'values' ? undefined : await openLibraryFor(folder, name)
-if (threads === '1' || threads === 'values') {
+const [library, name, threads] =
+  variant === 'values' ? [noteLibrary(), 'note', 1] : [await openLibraryFor(folder, 'label/write'), 'label/write', Number(variant)]
+if (threads === 1) {
   const out = createWriteStream(to)
-  const done = await renderTable({ prompt: library?.prompt(name) ?? notePrompt(), records: from, to: out })
+  const done = await renderTable({ prompt: library.prompt(name), records: from, to: out })
   out.end()
   await finished(out)
   fail(done.rejected)
@@ -23,7 +23,7 @@ if (threads === '1' || threads === 'values') {
   const runs = mkdtempSync(join(tmpdir(), 'bench-'))
   const batch = batchModel({ prompt: name, records: { from: 'records' } })
   const setting = { library, folder, name: 'bench', batch, records: { from }, runs, to, overwrite: true, bare: true }
-  const { counts } = await runBatch({ ...setting, workers: Number(threads) })
+  const { counts } = await runBatch({ ...setting, workers: threads })
   rmSync(runs, { recursive: true })
   fail(counts.rejected)
 }
@@ -34,8 +34,8 @@ function fail(rejected) {
 }
 
 /** A prompt of little fixed text: four fifths of it are values. */
-function notePrompt() {
+function noteLibrary() {
   const variables = 'object-no: text, title: text, kind: text, status: text, survey-note: text'
   const turn = '"{object-no}: {title}, {kind} ({status})\\nNote: {survey-note}"'
-  return libraryFrom({ 'prompts/note.yaml': `title: N\nvariables: { ${variables} }\nturns: [{ user: ${turn} }]\n` }).prompt('note')
+  return libraryFrom({ 'prompts/note.yaml': `title: N\nvariables: { ${variables} }\nturns: [{ user: ${turn} }]\n` })
 }

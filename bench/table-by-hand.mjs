@@ -30,12 +30,13 @@ function write() {
 
 function add(row, item) {
   const record = item['object-no']
-  if (variant === 'values') lines.push(JSON.stringify({ record, row, prompt: 'note', turns: [noteByHand(item)] }))
-  else if (variant !== 'hoisted') lines.push(JSON.stringify({ record, row, prompt: 'label/write', turns: labelByHand(item) }))
-  else {
+  if (variant === 'hoisted') {
     const user = JSON.stringify(userByHand(item))
     lines.push(`{"record":${JSON.stringify(record)},"row":${row},"prompt":"label/write","turns":[${system},${user}]}`)
+    return
   }
+  const [prompt, turns] = variant === 'values' ? ['note', [noteByHand(item)]] : ['label/write', labelByHand(item)]
+  lines.push(JSON.stringify({ record, row, prompt, turns }))
 }
 
 async function fromLines() {
