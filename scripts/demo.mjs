@@ -19,9 +19,7 @@ const COMMAND = 'packages/cli/bin/dunelight.js'
 
 if (!existsSync('packages/cli/dist/command.js') || !existsSync('packages/cli/dist/pages/index.html')) {
   say('Building the packages …')
-  step('node', ['node_modules/typescript/bin/tsc', '-b'])
-  step('node', ['scripts/bundle-command.mjs'])
-  step('node', ['node_modules/vite/bin/vite.js', 'build', 'examples/desk', '--logLevel', 'warn'])
+  step('npm', ['run', '--silent', 'build'])
 }
 mkdirSync(dirname(LABELS), { recursive: true })
 
