@@ -9,9 +9,9 @@ import { objectsTable } from './tables.mjs'
 
 /** What a unit may cost more where there are ten times as many. */
 const MOST = 1.3
-/** Small sizes are repeated, so that a measurement is longer than the clock is coarse. */
+/** Small sizes are repeated for at least this time, since the clock is coarse. */
 const LEAST_MS = 60
-/** Rounds for each subject; more where what else runs on the machine may have disturbed them. */
+/** Rounds for each subject; more if the result is too high, since other programs may have caused it. */
 const [ROUNDS, MOST_ROUNDS] = [5, 15]
 
 const RULES = 'You are careful and exact; you answer in whole sentences. '
@@ -49,7 +49,7 @@ export async function benchGrowth(say) {
   return isFit
 }
 
-/** The most that a unit costs at a size, beside the size before it, for ten times as many. */
+/** How much more a unit costs at ten times the size: the largest of the steps. */
 function growthOf(sizes, costs) {
   return Math.max(...costs.slice(1).map((cost, i) => (cost / costs[i]) ** (1 / Math.log10(sizes[i + 1] / sizes[i]))))
 }

@@ -1,5 +1,5 @@
-// npm run ratio: how often a row costs the script by hand what it costs the library, in processor time; fails below 2.5. It runs alone: what else
-// runs on the machine takes more from a program that lives in its caches.
+// npm run ratio: the processor time of a row by hand, divided by that of a row by the library; fails below 2.5. It runs alone: other programs slow
+// the library more than the script, since the library works from the processor's cache.
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'

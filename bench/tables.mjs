@@ -14,7 +14,7 @@ async function kept(name, make) {
   return path
 }
 
-/** So many objects as CSV. */
+/** A CSV table with this many objects. */
 export function objectsTable(rows) {
   return kept(`objects-${rows}.csv`, (to) => generateObjects(rows, to))
 }

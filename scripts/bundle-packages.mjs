@@ -47,7 +47,7 @@ async function modules(name, depths) {
     chunkNames: 'shared/[hash]',
     format: 'esm',
   })
-  // An import for its effects alone, of modules that have none: a program's bundler warns of each.
+  // Bundlers warn of imports without names from modules that have no side effects.
   for (const file of readdirSync(`${dist}/esm`, { recursive: true }).filter((path) => path.endsWith('.js'))) {
     const path = join(`${dist}/esm`, file)
     writeFileSync(path, readFileSync(path, 'utf8').replaceAll(/^import "\.[^"]*";\n/gm, ''))

@@ -36,7 +36,7 @@ export function cutRow(row: ByteRow, kinds: Uint8Array, start: number, end: numb
     } else {
       for (; i < end; i++) {
         const kind = defined(kinds[defined(source[i])])
-        // Most bytes are of no kind.
+        // Most bytes have no kind.
         if (kind === 0) continue
         if ((kind & DELIMITER) !== 0) break
         joined |= kind

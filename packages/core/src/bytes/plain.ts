@@ -7,11 +7,11 @@ export type PlainPiece = Uint8Array | PlainCell
 
 interface PlainCell {
   readonly column: number
-  /** Whether it must not hold what looks like the tag of a fence. */
+  /** Whether text that looks like the tag of a fence is not allowed in it. */
   readonly isGuarded: boolean
 }
 
-/** Fixed texts and cells in turn, as one step without a call for each: most of what a prompt writes. */
+/** Fixed texts and cells as one step, without a call for each. Most of a prompt is written this way. */
 export function plainStep(pieces: readonly PlainPiece[], decode: Decode): (row: ByteRow) => void {
   const cells = pieces.flatMap((piece) => (piece instanceof Uint8Array ? [] : [piece]))
   const columns = Int32Array.from(cells, ({ column }) => column)

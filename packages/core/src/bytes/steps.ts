@@ -9,7 +9,7 @@ import { isSuspect } from '../fences/suspicion.js'
 import { isSuspectCell, type Decode } from './bounds.js'
 import { ByteMemo } from './memo.js'
 import { plainStep, type PlainPiece } from './plain.js'
-import { BEYOND, bytesOf, CONTROL, SUSPECT, type ByteRow } from './row.js'
+import { bytesOf, CONTROL, type ByteRow } from './row.js'
 
 /** A step of a plan, over a row's bytes. */
 export type ByteStep = (row: ByteRow) => void
@@ -115,7 +115,7 @@ export class StepCompiler {
     }
   }
 
-  /** Fixed text, cells, and what needs values: those that follow one another without such are one step. */
+  /** Fixed text and cells that follow one another become one step. A part that needs values is a step of its own. */
   private plain({ parts }: Extract<StepShape, { kind: 'plain' }>): ByteStep {
     const steps: ByteStep[] = []
     let together: PlainPiece[] = []

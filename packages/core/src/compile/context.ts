@@ -31,7 +31,7 @@ export interface Shared {
   readonly report: Report
   readonly formats: ReadonlyMap<string, Format>
   readonly artefacts: Artefacts
-  /** Whether the texts of used snippets are not compiled. */
+  /** Whether the texts of used snippets are left out. */
   readonly leavesUsed: boolean
   /** Local slots taken so far: loop items and positions. */
   locals: number

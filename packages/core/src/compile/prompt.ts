@@ -26,8 +26,8 @@ export function compilePrompt(prompt: JoinedPrompt, shelves: CompileEnv, report:
 }
 
 /**
- * Compiles a snippet by itself, with its variables as declared: faults of its own are found even where nothing uses it. `withUsed`: with the
- * snippets that it uses. Those that another snippet uses are compiled with that one, so that each is not compiled with all of them.
+ * Compiles a snippet by itself, with its variables as declared: faults of its own are found even where nothing uses it. With `withUsed`, the
+ * snippets that it uses are compiled too. A snippet that another one uses does not need this: it is compiled again with that one.
  */
 export function checkSnippet(
   snippet: SnippetModel,

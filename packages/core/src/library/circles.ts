@@ -23,7 +23,7 @@ export function targetsOf({ what, steps }: Use, snippets: ReadonlyMap<string, un
   })
 }
 
-/** The snippets that one of these texts uses. */
+/** All snippets that these texts use. */
 export function usedSnippets(texts: readonly Text[], snippets: ReadonlyMap<string, unknown>): Set<string> {
   return new Set(texts.flatMap((text) => usesIn(text).flatMap((use) => targetsOf(use, snippets))))
 }

@@ -230,7 +230,7 @@ test('nothing internal is enumerable on what the API returns', () => {
   expect(rendering.masked).toEqual({ '[email 1]': 'ines@marsh.example' })
 })
 
-test('what a snippet that nothing uses does with others is checked to their ends', () => {
+test('the values that an unused snippet passes to other snippets are checked in all of them', () => {
   const faults = (snippets: Files) =>
     codesOf({ 'prompts/p.yaml': 'title: P\nturns: [{ user: Go. }]\n', ...snippets }).filter((code) => code !== 'artefact-unused')
   const end = { 'snippets/end.yaml': 'variables: { thing: record }\ntext: |\n  {thing.colour}\n' }
@@ -238,7 +238,7 @@ test('what a snippet that nothing uses does with others is checked to their ends
     `variables: { a: { type: record, fields: { ${field}: text } } }\ntext: |\n  ~ use ${name}\n`
   const between = { 'snippets/between.yaml': 'variables: { a: record }\ntext: |\n  ~ use end with thing = a\n' }
   expect(faults({ ...end, ...between, 'snippets/start.yaml': using('between', 'size') })).toEqual(['field-unknown'])
-  // Of two that use it, the later is checked too.
+  // Two snippets use it: the second is checked too.
   const [fits, fails] = [using('end with thing = a', 'colour'), using('end with thing = a', 'size')]
   expect(faults({ ...end, 'snippets/a.yaml': fits, 'snippets/b.yaml': fails })).toEqual(['field-unknown'])
   expect(faults({ ...end, 'snippets/a.yaml': fits })).toEqual([])

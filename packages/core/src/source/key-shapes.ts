@@ -71,16 +71,16 @@ const RANDOM_VALUE: KeyShape = {
   holds: isRandom,
 }
 
-/** Every key has a run of so many of its characters, or one of a few words before a shorter one. */
+/** Every key contains a run of this many characters from the table below, or follows one of these words. */
 const SHORTEST_RUN = 16
 const BEFORE_SHORT_KEY = /basic\s|:\/\/|-----BEGIN/i
 const IN_KEY = new Uint8Array(128)
 for (const character of 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_.~+/-') IN_KEY[character.charCodeAt(0)] = 1
 
-/** Whether a text may hold a key. Most texts do not, and looking for each shape takes longer. */
+/** Whether a text may hold a key. Most texts cannot, and this is much faster than a search for each shape. */
 function mayHoldKey(text: string): boolean {
   const isIn = (at: number) => IN_KEY[text.charCodeAt(at)] === 1
-  // A run of 16 covers every sixteenth place.
+  // A run of 16 characters covers one of these places.
   for (let place = SHORTEST_RUN - 1; place < text.length; place += SHORTEST_RUN) {
     if (!isIn(place)) continue
     let start = place

@@ -1,6 +1,6 @@
 import type { Block } from '../runs/block.js'
 
-/** A block as it goes from a thread to another: a list of a value for each record would be copied value by value. */
+/** A block as one thread sends it to another. Arrays with a value for each record are slow to copy, so they become a few large values. */
 export interface PackedBlock extends Omit<Block, 'onTurn' | 'ids' | 'named' | 'rows' | 'lengths' | 'sizes'> {
   /** The ids with a line feed after each; a list if one of them has a line feed. */
   readonly ids: string | readonly string[]
@@ -36,7 +36,7 @@ export function unpacked({ ids, named, rows, lengths, sizes, ...block }: PackedB
   }
 }
 
-/** A list of which no value is there is as good as an empty one. */
+/** An empty list stands for a list without any value. */
 function someOf<T>(values: readonly (T | undefined)[]): readonly (T | undefined)[] {
   return values.some((value) => value !== undefined) ? values : []
 }
