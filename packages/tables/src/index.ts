@@ -22,6 +22,6 @@ export {
   type TextFormat,
   type TextTableOptions,
 } from './read-table.js'
-export { recordsTable, type RecordsOptions } from './records.js'
+export { RecordRows, recordsTable, type RecordsOptions } from './records.js'
 export { delimiterOf, RowScanner, type ScanOptions } from './scan.js'
 export type { ListItems, Row, TableRows } from './table.js'

@@ -19,20 +19,34 @@ export interface RecordsOptions {
 export async function* recordsTable(
   source: AsyncIterable<ListItems>,
   name: string,
-  { known = [], rows: before = 0 }: RecordsOptions = {},
+  options: RecordsOptions = {},
 ): AsyncGenerator<TableRows> {
-  let headings = known
-  let count = before
+  const records = new RecordRows(options)
+  let isEmpty = true
   for await (const { items, bytesRead } of source) {
     if (items.length === 0) continue
-    headings = withKeysOf(items, headings)
-    const rows = items.map((item) => {
-      count++
-      return rowOf(item, headings, count)
-    })
-    yield { headings, rows, bytesRead }
+    isEmpty = false
+    const rows = records.add(items)
+    yield { headings: records.headings, rows, bytesRead }
   }
-  if (count === before) throw new ProblemError([problem('table-empty', { file: name })])
+  if (isEmpty) throw new ProblemError([problem('table-empty', { file: name })])
+}
+
+/** Makes rows of records that come in parts. */
+export class RecordRows {
+  headings: readonly string[]
+  private count: number
+
+  constructor({ known = [], rows = 0 }: RecordsOptions = {}) {
+    this.headings = known
+    this.count = rows
+  }
+
+  /** The rows of some records, whose keys are among the headings then. */
+  add(items: readonly unknown[]): (Row | Misread)[] {
+    this.headings = withKeysOf(items, this.headings)
+    return items.map((item) => rowOf(item, this.headings, ++this.count))
+  }
 }
 
 function withKeysOf(items: readonly unknown[], headings: readonly string[]): readonly string[] {

@@ -1,9 +1,16 @@
 import { defined } from '../invariant.js'
 import { isSuspect } from '../fences/suspicion.js'
-import { BEYOND, SUSPECT, type ByteRow } from './row.js'
+import { parseJson } from '../values/json.js'
+import { BEYOND, SUSPECT, TYPED, type ByteRow } from './row.js'
 
 /** Gives a cell as text. */
 export type Decode = (row: ByteRow, column: number) => string
+
+/** A cell as tables are read: a text, or a value of JSON. */
+export function valueOf(row: ByteRow, column: number, decode: Decode): unknown {
+  const text = decode(row, column)
+  return row.forms[column] === TYPED ? parseJson(text) : text
+}
 
 /** Whether a cell that is not empty begins or ends with a space of any kind: its value is shorter then. */
 export function hasSpaceAround({ source, starts, ends }: ByteRow, column: number): boolean {

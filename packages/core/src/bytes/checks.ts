@@ -2,31 +2,38 @@ import { defined } from '../invariant.js'
 import { wholePattern } from '../values/pattern.js'
 import { isUnbound, type Column } from '../values/row.js'
 import type { NumberType } from '../values/types.js'
-import { hasSpaceAround, type Decode } from './bounds.js'
+import { hasSpaceAround, valueOf, type Decode } from './bounds.js'
 import { ByteMemo } from './memo.js'
 import { patternTable } from './pattern-table.js'
-import { BEYOND, ODD, type ByteRow, type KnownCell } from './row.js'
+import { BEYOND, ODD, TYPED, type ByteRow, type KnownCell } from './row.js'
 
 /** Whether a cell is taken by its column as it stands. If not, the row is read as values: it may be taken all the same, or rejected. */
 export type CellCheck = (row: ByteRow) => boolean
 
+/** Types whose values are texts in every table. */
+const WRITTEN: ReadonlySet<string> = new Set(['text', 'choice', 'date', 'date-time'])
 /** Longer cells hardly come again. */
 const LONGEST_KNOWN = 200
 const [MINUS, DIGIT_0, DIGIT_9] = [45, 48, 57]
 
-/** The check of a column's cells. Those of a missing cell are simple: it may be missing, or the row is read as values. */
-export function checkOf(column: Column, decode: Decode): CellCheck {
+/**
+ * The check of a column's cells. Those of a missing cell are simple: it may be missing, or the row is read as values. `typed`: whether numbers and
+ * lists are values of their own in the table, as in lines of JSON. Then all cells of a column that are taken have the same form.
+ */
+export function checkOf(column: Column, decode: Decode, typed: boolean): CellCheck {
   const { index, declared } = column
   const mayBeMissing = declared.optional && declared.default === undefined && declared.type.kind !== 'boolean'
-  const check = contentCheck(column, decode)
+  const check = contentCheck(column, decode, typed)
   return (row) => (row.isEmpty(index) ? mayBeMissing : check(row))
 }
 
-function contentCheck(column: Column, decode: Decode): CellCheck {
+function contentCheck(column: Column, decode: Decode, typed: boolean): CellCheck {
   const { index, declared } = column
   const { type } = declared
-  const isPlain = (row: ByteRow) => (defined(row.kinds[index]) & ODD) === 0 && !hasSpaceAround(row, index)
-  const reads = (row: ByteRow) => isRead(column, decode(row, index))
+  const isTyped = typed && !WRITTEN.has(type.kind)
+  const isPlain = (row: ByteRow) =>
+    (defined(row.kinds[index]) & ODD) === 0 && (row.forms[index] === TYPED) === isTyped && !hasSpaceAround(row, index)
+  const reads = (row: ByteRow) => isRead(column, valueOf(row, index, decode))
   switch (type.kind) {
     case 'text': {
       const { pattern } = type
@@ -43,18 +50,18 @@ function contentCheck(column: Column, decode: Decode): CellCheck {
     }
     case 'integer':
     case 'number':
-      return numberCheck(index, type, (row) => isPlain(row) && column.read(decode(row, index), row.number, []))
+      return numberCheck(index, type, (row) => isPlain(row) && column.read(valueOf(row, index, decode), row.number, []))
     default:
       return knownCheck(index, (row) => isPlain(row) && reads(row))
   }
 }
 
-function isRead({ read }: Column, text: string): boolean {
+function isRead({ read }: Column, cell: unknown): boolean {
   const problems: Parameters<Column['read']>[2] = []
-  const value = read(text, 0, problems)
+  const value = read(cell, 0, problems)
   if (value === null || problems.length > 0) return false
   // A date in another writing, an option in other capitals: what is written is not the cell.
-  return typeof value !== 'string' || value === text
+  return typeof value !== 'string' || value === cell
 }
 
 /** Whole numbers of up to 15 digits are read from their bytes, the others as values are. */
@@ -75,7 +82,7 @@ function numberCheck(index: number, { min = -Infinity, max = Infinity }: NumberT
 }
 
 /** The number that is written as its cell stands: digits without a zero before them. NaN for any other. */
-function wholeNumber({ source, starts, ends }: ByteRow, index: number): number {
+export function wholeNumber({ source, starts, ends }: ByteRow, index: number): number {
   const start = defined(starts[index])
   const end = defined(ends[index])
   const isNegative = source[start] === MINUS

@@ -1,5 +1,5 @@
 import { defined } from '../invariant.js'
-import { DELIMITER, ESCAPED, MOST_CELLS, type ByteRow } from './row.js'
+import { DELIMITER, DOUBLED, ESCAPED, MOST_CELLS, TEXT, type ByteRow } from './row.js'
 
 const QUOTE = 34
 
@@ -9,12 +9,12 @@ const QUOTE = 34
  * @returns false for a row with something between a quote and the end of its cell, or with too many cells: it is cut the other way
  */
 export function cutRow(row: ByteRow, kinds: Uint8Array, start: number, end: number, quoted: boolean): boolean {
-  const { source, starts, ends, kinds: found, doubled } = row
+  const { source, starts, ends, kinds: found, forms } = row
   let cell = 0
   let from = start
   for (;;) {
     if (cell === MOST_CELLS) return false
-    doubled[cell] = 0
+    forms[cell] = TEXT
     let joined = 0
     let i = from
     if (quoted && i < end && source[i] === QUOTE) {
@@ -24,7 +24,7 @@ export function cutRow(row: ByteRow, kinds: Uint8Array, start: number, end: numb
         if (byte !== QUOTE) joined |= defined(kinds[byte])
         else if (i + 1 < end && source[i + 1] === QUOTE) {
           joined |= ESCAPED
-          doubled[cell] = 1
+          forms[cell] = DOUBLED
           i++
         } else break
       }

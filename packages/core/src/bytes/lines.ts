@@ -11,9 +11,9 @@ import { startRun } from '../render/render.js'
 import type { Run } from '../render/run.js'
 import type { Direct } from '../render/shape.js'
 import type { Column, RowReader } from '../values/row.js'
-import { hasSpaceAround, type Decode } from './bounds.js'
-import { checkOf } from './checks.js'
-import { bytesOf, ODD, type ByteRow } from './row.js'
+import { hasSpaceAround, valueOf, type Decode } from './bounds.js'
+import { checkOf, wholeNumber } from './checks.js'
+import { bytesOf, ODD, TYPED, type ByteRow } from './row.js'
 import { StepCompiler, type ByteStep, type Origin } from './steps.js'
 
 /** What the platform does with bytes. */
@@ -56,6 +56,10 @@ export interface ByteRequest {
   readonly headings: readonly string[]
   /** The heading of the column that names the records. */
   readonly named: string | null
+  /** Whether the table has numbers and lists as such: lines of JSON. */
+  readonly typed: boolean
+  /** Whether no headings come later. */
+  readonly isWhole: boolean
   readonly options: LineOptions
   readonly platform: BytePlatform
 }
@@ -71,7 +75,7 @@ export function byteLines(request: ByteRequest): ByteLines | undefined {
   }
 }
 
-function linesOf({ batch, headings, named, options, platform }: ByteRequest): ByteLines | undefined {
+function linesOf({ batch, headings, named, typed, isWhole, options, platform }: ByteRequest): ByteLines | undefined {
   const { prompt, model } = batch
   if (batch.assembly || model.envelope || batch.paths.length > 0 || prompt.outputs.length > 1) return undefined
   const { plan, settingFor } = planOf(prompt)
@@ -79,6 +83,8 @@ function linesOf({ batch, headings, named, options, platform }: ByteRequest): By
   const rows = batch.rows(headings, [], named ?? undefined)
   if (rows.problems.some(({ severity }) => severity === 'error')) return undefined
   const { columns: reader } = rows.reader
+  // A record without declared fields has all that the table has.
+  if (!isWhole && reader.record?.type.kind === 'record' && !reader.record.type.fields) return undefined
   const places = new Places(plan, reader)
   // Formats write by the locale: what is known of a cell is known for one of them.
   if (plan.locale && !places.isChosen) return undefined
@@ -88,7 +94,7 @@ function linesOf({ batch, headings, named, options, platform }: ByteRequest): By
   const runOf = (row: ByteRow): Run => {
     const before = begun.get(row)
     if (before?.number === row.number) return before.run
-    const cells = Array.from({ length: row.cells }, (_, column) => platform.decode(row, column))
+    const cells = Array.from({ length: row.cells }, (_, column) => valueOf(row, column, platform.decode))
     const { accepted } = reader.read(cells, row.number)
     if (!accepted) throw new ProblemError([])
     const run = startRun(plan, accepted, settingFor(renderOptions(options, idOf(row))), true)
@@ -101,7 +107,7 @@ function linesOf({ batch, headings, named, options, platform }: ByteRequest): By
   const compiler = new StepCompiler({ plan, originOf, runOf, standingRun, decode: platform.decode })
   const turns = plan.turns.map((turn) => turnOf(turn, plan, compiler, places, standingRun))
   if (!turns.every((turn) => turn !== undefined)) return undefined
-  const checks = [...reader.columns, ...reader.beside].map((column) => checkOf(column, platform.decode))
+  const checks = [...reader.columns, ...reader.beside].map((column) => checkOf(column, platform.decode, typed))
   return new StandardLines(batch, rows, turns, checks, compiler, options, platform, idColumn, settingFor({}).limits.renderingBytes)
 }
 
@@ -263,7 +269,7 @@ class StandardLines implements ByteLines {
   private writeLine(row: ByteRow): boolean {
     const { idColumn, turns, platform, line } = this
     const isNamed = idColumn >= 0 && !row.isEmpty(idColumn)
-    if (isNamed && ((defined(row.kinds[idColumn]) & ODD) !== 0 || hasSpaceAround(row, idColumn))) return false
+    if (isNamed && !isName(row, idColumn)) return false
     row.room = this.roomFor(row)
     row.atLeast(0)
     row.fixed(BEGIN)
@@ -307,6 +313,12 @@ class StandardLines implements ByteLines {
     for (let i = 0; i < this.columns.length; i++) room += defined(this.times[i]) * lengthOf(row, defined(this.columns[i]))
     return room
   }
+}
+
+/** Whether a cell is a record's name as it stands. */
+function isName(row: ByteRow, column: number): boolean {
+  if (row.forms[column] === TYPED) return !Number.isNaN(wholeNumber(row, column))
+  return (defined(row.kinds[column]) & ODD) === 0 && !hasSpaceAround(row, column)
 }
 
 const TOKENS = bytesOf(',"tokens":')

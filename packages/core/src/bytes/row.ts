@@ -13,11 +13,18 @@ export const ODD = 16
 /** It separates cells. */
 export const DELIMITER = 32
 
+/** How a cell stands in its table: its text as it is. */
+export const TEXT = 0
+/** Its text with each quote twice. */
+export const DOUBLED = 1
+/** A value of JSON that is no text: a number, a list, true or false. */
+export const TYPED = 2
+
 const [TAB, FEED, QUOTE, BACKSLASH] = [9, 10, 34, 92]
 const [LETTER_N, LETTER_T] = [110, 116]
 
-/** The kinds of all bytes, for a table whose cells this character separates. */
-export function kindsOf(delimiter: string): Uint8Array {
+/** The kinds of all bytes, for a table whose cells this character separates; undefined for lines of JSON. */
+export function kindsOf(delimiter: string | undefined): Uint8Array {
   const kinds = new Uint8Array(256)
   kinds.fill(ODD, 0, 32)
   kinds.fill(BEYOND, 128)
@@ -25,6 +32,7 @@ export function kindsOf(delimiter: string): Uint8Array {
   kinds[QUOTE] = ESCAPED
   kinds[BACKSLASH] = ESCAPED | SUSPECT
   for (const character of '<&%=') kinds[character.charCodeAt(0)] = SUSPECT
+  if (delimiter === undefined) return kinds
   const place = delimiter.charCodeAt(0)
   kinds[place] = defined(kinds[place]) | DELIMITER
   return kinds
@@ -48,15 +56,17 @@ export type Grow = (least: number) => Uint8Array
  */
 export class ByteRow {
   source: Uint8Array = NOTHING
-  /** The source as a text, with one character for each byte. */
+  /** The source as a text, with one character for each byte; without what was written behind it. */
   characters = ''
+  /** Where texts are written whose escapes were resolved: behind the last row of the source. */
+  spare = 0
   /** Where each cell begins and ends in the source. */
   readonly starts = new Int32Array(MOST_CELLS)
   readonly ends = new Int32Array(MOST_CELLS)
   /** The kinds of bytes in each cell, joined. */
   readonly kinds = new Uint8Array(MOST_CELLS)
-  /** Whether quotes stand twice in it. */
-  readonly doubled = new Uint8Array(MOST_CELLS)
+  /** How it stands in the table: `TEXT`, `DOUBLED` or `TYPED`. */
+  readonly forms = new Uint8Array(MOST_CELLS)
   /** The numbers of number columns, and whether one is written as it stands in the cell. */
   readonly numbers = new Float64Array(MOST_CELLS)
   readonly isDigits = new Uint8Array(MOST_CELLS)
@@ -112,7 +122,7 @@ export class ByteRow {
     let { at } = this
     if ((defined(this.kinds[column]) & (CONTROL | ESCAPED)) === 0) for (let i = from; i < end; i++) out[at++] = defined(source[i])
     else {
-      const isDoubled = this.doubled[column] === 1
+      const isDoubled = this.forms[column] === DOUBLED
       for (let i = from; i < end; i++) {
         const byte = defined(source[i])
         if (byte !== QUOTE && byte !== BACKSLASH && byte !== FEED && byte !== TAB) out[at++] = byte

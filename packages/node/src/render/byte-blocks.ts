@@ -1,20 +1,23 @@
 import { hash } from 'node:crypto'
-import { byteLines, ByteRow, cutRow, kindsOf, BEYOND, type ByteLines } from 'dunelight/bytes'
-import { turnTokens, type LineOptions } from 'dunelight/host'
-import { CsvRows, type Row } from '@dunelight/tables'
+import { byteLines, ByteRow, cutRow, JsonCutter, kindsOf, type ByteLines } from 'dunelight/bytes'
+import { turnTokens, type BatchRows, type LineOptions } from 'dunelight/host'
+import { Misread } from '@dunelight/tables'
 import type { Problem, Turn } from 'dunelight'
 import { BlockBuilder, type Block } from '../runs/block.js'
 import type { BufferPool } from '../runs/buffer-pool.js'
-import { byteText } from '../sources/byte-text.js'
+import { rawOf } from '../runs/rejected.js'
+import { rowOfCut, rowsOfCut, type CutRows, type CutTable } from '../sources/cut-rows.js'
 import type { Cut } from '../sources/cutter.js'
+import { readRow } from '../sources/records.js'
+import { RowSource, textOf } from '../sources/row-source.js'
 import { LINES, type OutputForm } from './output-form.js'
 import { renderStep, type Rendering } from './render-step.js'
 
-export interface ByteSetting extends Pick<Rendering, 'batch' | 'line'> {
+export interface ByteSetting extends Pick<Rendering, 'batch' | 'line'>, CutTable {
   readonly form: OutputForm
-  readonly headings: readonly string[]
   readonly named: string | null
-  readonly delimiter: string
+  /** Whether no headings come later: records may have further keys. */
+  readonly isWhole: boolean
 }
 
 /**
@@ -23,25 +26,30 @@ export interface ByteSetting extends Pick<Rendering, 'batch' | 'line'> {
  */
 export class ByteBlocks {
   private readonly row = new ByteRow()
-  private readonly kinds: Uint8Array
   private readonly step: ReturnType<typeof renderStep>
   private readonly builder: BlockBuilder
+  private readonly typed: boolean
+  private readonly source: RowSource
+  private cutter: Cutter
+  private rows: BatchRows
 
   /** Undefined if the batch's lines need more than their rows, or are of another form. */
   static for(setting: ByteSetting, buffers: BufferPool): ByteBlocks | undefined {
-    const { batch, line, form, headings, named } = setting
-    if (form !== LINES) return undefined
-    const platform = { decode: textOf, hash: digestOf, ...counterOf(line) }
-    const lines = byteLines({ batch, headings, named, options: line, platform })
+    if (setting.form !== LINES) return undefined
+    const lines = linesOf(setting)
     return lines && new ByteBlocks(setting, lines, buffers)
   }
 
   private constructor(
-    private readonly setting: ByteSetting,
-    private readonly lines: ByteLines,
+    private setting: ByteSetting,
+    private lines: ByteLines | undefined,
     buffers: BufferPool,
   ) {
-    this.kinds = kindsOf(setting.delimiter)
+    const { batch, headings, named, delimiter } = setting
+    this.typed = delimiter === undefined
+    this.source = new RowSource(this.row, this.typed)
+    this.cutter = cutterOf(setting)
+    this.rows = lines?.rows ?? batch.rows(headings, [], named ?? undefined)
     this.step = renderStep(setting)
     this.builder = new BlockBuilder(buffers)
     this.row.grow = (least) => {
@@ -53,27 +61,25 @@ export class ByteBlocks {
 
   /** Problems of the headings. */
   get problems(): readonly Problem[] {
-    return this.lines.rows.problems
+    return this.rows.problems
   }
 
   /** Renders all rows of a cut. */
   render(cut: Omit<Cut, 'end'>): Block {
     const { places, bytes, encoding } = cut
-    const { row, builder } = this
-    const source = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length)
-    row.source = source
-    // One text for the block: to make one of each cell costs ten times as much.
-    row.characters = source.toString('latin1')
-    for (let i = cut.rows === 0 ? 1 : 0; i * 3 < places.length; i++) {
-      row.number = cut.rows + i
+    const { row, builder, source } = this
+    source.take(bytes)
+    for (let i = !this.typed && cut.rows === 0 ? 1 : 0; i * 3 < places.length; i++) {
+      row.number = cut.rows + i + (this.typed ? 1 : 0)
       if (encoding !== 'utf-8' || !this.writeBytes(i, places)) this.writeValues(i, cut)
     }
     return builder.take()
   }
 
-  /** The cells of a record, by its number in the table. The heading is the row 0. */
-  cells(cut: Omit<Cut, 'end'>, number: number): Row {
-    return rowAt(cut, this.setting.delimiter, number - cut.rows)
+  /** A record as it is in its table, by its number. The heading is the row 0. */
+  raw(cut: Omit<Cut, 'end'>, number: number): unknown {
+    const { row, headings } = rowOfCut(cut, number - cut.rows - (this.typed ? 1 : 0), this.setting)
+    return row instanceof Misread ? row.raw : rawOf(row, headings)
   }
 
   private writeBytes(index: number, places: Int32Array): boolean {
@@ -81,7 +87,7 @@ export class ByteBlocks {
     const { memory } = builder
     const start = places[3 * index] ?? 0
     const end = places[3 * index + 1] ?? 0
-    if (!cutRow(row, this.kinds, start, end, places[3 * index + 2] === 1)) return false
+    if (!lines || !this.cutter(row, start, end, places[3 * index + 2] === 1)) return false
     const at = memory.end
     row.out = memory.memory
     row.at = at
@@ -95,33 +101,45 @@ export class ByteBlocks {
   }
 
   private writeValues(index: number, cut: Omit<Cut, 'end'>): void {
-    const { headings, delimiter } = this.setting
-    const record = this.lines.rows.read(rowAt(cut, delimiter, index), this.row.number)
+    let read = rowOfCut(cut, index, this.setting)
+    if (read.headings !== this.setting.headings) {
+      this.grow(cut)
+      read = rowOfCut(cut, index, this.setting)
+    }
+    const { row, headings } = read
+    const record = readRow(this.rows, row, this.row.number)
     // Nothing is left out: a batch that leaves rows out is rendered by values.
     if (!record) return
     const outcome = this.step(record, headings)
     if (outcome instanceof Promise || Array.isArray(outcome)) throw new Error('a rendering does not wait')
     this.builder.add({ record, headings, through: 0, bytesRead: 0 }, outcome as Exclude<typeof outcome, readonly unknown[]>)
   }
+
+  /** Takes the keys of a cut's records among the headings: of all of them, since new keys seldom come alone. */
+  private grow(cut: CutRows): void {
+    const { setting } = this
+    const { headings } = rowsOfCut(cut, setting)
+    this.setting = { ...setting, headings }
+    this.lines = linesOf(this.setting)
+    this.rows = this.lines?.rows ?? setting.batch.rows(headings, [], setting.named ?? undefined)
+    this.cutter = cutterOf(this.setting)
+  }
 }
 
-/** The cells of one row of a cut. */
-function rowAt({ bytes, places, encoding }: Omit<Cut, 'end'>, delimiter: string, index: number): Row {
-  const row = bytes.subarray(places[3 * index], places[3 * index + 1])
-  const utf8 = encoding === 'utf-8'
-  const rows = new CsvRows(delimiter, { name: '' })
-  const text = utf8 ? byteText.text(row) : new TextDecoder(encoding).decode(new Uint8Array(row))
-  const all = [...rows.add({ text, plain: false, decodePiece: utf8 ? byteText.decodePiece : undefined }), ...rows.end()]
-  return all[0] ?? []
+function linesOf({ batch, line, headings, named, delimiter, isWhole }: ByteSetting): ByteLines | undefined {
+  const platform = { decode: textOf, hash: digestOf, ...counterOf(line) }
+  return byteLines({ batch, headings, named, typed: delimiter === undefined, isWhole, options: line, platform })
 }
 
-/** A cell as text, with its quotes as they are meant. */
-function textOf({ source, characters, starts, ends, kinds, doubled }: ByteRow, column: number): string {
-  const start = starts[column] ?? 0
-  const end = ends[column] ?? 0
-  const isAscii = ((kinds[column] ?? 0) & BEYOND) === 0
-  const text = isAscii ? characters.slice(start, end) : (source as Buffer).toString('utf8', start, end)
-  return doubled[column] === 1 ? text.replaceAll('""', '"') : text
+type Cutter = (row: ByteRow, start: number, end: number, quoted: boolean) => boolean
+
+function cutterOf({ delimiter, headings }: ByteSetting): Cutter {
+  if (delimiter === undefined) {
+    const lines = new JsonCutter(headings)
+    return (row, start, end) => lines.cut(row, start, end)
+  }
+  const kinds = kindsOf(delimiter)
+  return (row, start, end, quoted) => cutRow(row, kinds, start, end, quoted)
 }
 
 function digestOf(bytes: Uint8Array, start: number, end: number): string {

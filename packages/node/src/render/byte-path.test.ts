@@ -20,7 +20,7 @@ import { renderStep, type Rendering } from './render-step.js'
 import { renderTable } from './render-table.js'
 
 const folder = mkdtempSync(join(tmpdir(), 'dunelight-bytes-'))
-const path = join(folder, 'table.csv')
+const [table, lines] = [join(folder, 'table.csv'), join(folder, 'table.jsonl')]
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 const FIELDS = `
@@ -139,14 +139,14 @@ const row = fc.record({
   cut: fc.constantFrom(0, 0, 0, 0, 0, 0, 1),
 })
 
-const table = fc.record({
+const separated = fc.record({
   rows: fc.array(row, { minLength: 1, maxLength: 12 }),
   end: fc.constantFrom('\n', '\r\n', '\r'),
   delimiter: fc.constantFrom(',', ';', '\t'),
   last: fc.boolean(),
 })
 
-function textOf({ rows, end, delimiter, last }: typeof table extends fc.Arbitrary<infer T> ? T : never): string {
+function textOf({ rows, end, delimiter, last }: typeof separated extends fc.Arbitrary<infer T> ? T : never): string {
   const quoted = (text: string, how: number) => {
     const needs = how === 0 || /["\r\n]/.test(text) || text.includes(delimiter)
     if (how === 3 && /^[^"\r\n]*$/.test(text) && !text.includes(delimiter)) return text
@@ -157,6 +157,110 @@ function textOf({ rows, end, delimiter, last }: typeof table extends fc.Arbitrar
     return written.join(delimiter) + (delimiter === ',' ? more : more.replace(',', delimiter))
   })
   return [HEAD.join(delimiter), ...lines].join(end) + (last ? end : '')
+}
+
+/** Values of JSON that fit, and values of every kind that is near to them. */
+const OTHER_VALUES = fc.constantFrom<unknown>(
+  null,
+  true,
+  0,
+  -0,
+  1896,
+  12.5,
+  1e21,
+  1234567,
+  ['oak', 'a "b"\\'],
+  [],
+  [['x']],
+  { room: 'B0' },
+  '1896',
+)
+
+/** A column and a value for it. */
+const oddValue = fc.nat(HEAD.length - 1).chain((column) =>
+  fc.tuple(
+    fc.constant(column),
+    fc.oneof(
+      fc.constantFrom(...(CELLS[column] ?? [])).map((text) => typedOf(column, text)),
+      cell(column),
+      OTHER_VALUES,
+    ),
+  ),
+)
+
+/** A cell as a record of JSON has it. */
+function typedOf(column: number, text: string): unknown {
+  const kind = HEAD[column]
+  if (text === '') return null
+  if (kind === 'Materials') return text.split(';')
+  if (kind === 'Loud') return text === 'yes'
+  return (kind === 'Made' || kind === 'Height') && Number.isFinite(Number(text)) ? Number(text) : text
+}
+
+/** A line of JSON, most of them as they should be. */
+const line = fc
+  .record({
+    odd: fc.array(oddValue, { maxLength: 2 }),
+    order: fc.constantFrom(0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 1, 2, 2, 3, 4),
+    spaces: fc.constantFrom('', '', ' ', '\t', '\r'),
+    escapes: fc.constantFrom('', '', 'all', 'slashes'),
+    broken: fc.constantFrom(
+      '',
+      '',
+      '',
+      '',
+      '',
+      '',
+      '',
+      '',
+      'half',
+      'after',
+      'twice',
+      'none',
+      'list',
+      'exponent',
+      'raw',
+      'escape',
+      '\n',
+      '   ',
+    ),
+  })
+  .map(({ odd, order, spaces, escapes, broken }) => {
+    const kept = CELLS.map(([first, second], column) => typedOf(column, first || (second ?? '')))
+    for (const [column, one] of odd) kept[column] = one
+    const pairs = kept.map((one, column): [string, unknown] => [HEAD[column] ?? '', one])
+    if (order === 1) pairs.reverse()
+    if (order === 2) pairs.splice(3, 1)
+    if (order === 3) pairs.push(['Gone', 'to the fair'], ['Other', 'to the fair'])
+    if (order === 4) pairs.splice(2, 0, ['a "further" key', [1, { b: null }]])
+    if (broken === 'twice') pairs.splice(6, 1, ['Title', 'Oar'])
+    const text = pairs
+      .map(([key, one]) => `${JSON.stringify(key)}${spaces}:${spaces}${escaped(JSON.stringify(one), escapes)}`)
+      .join(`,${spaces}`)
+    switch (broken) {
+      case 'half':
+        return `{${text}`
+      case 'after':
+        return `{${text}} }`
+      case 'none':
+        return '{}'
+      case 'list':
+        return `[${spaces}]`
+      case 'exponent':
+        return `{"Made":18e2,"Height":-0,${text}}`
+      case 'raw':
+        return `{${text},"Other":"a\u0001"}`
+      case 'escape':
+        return `{"Room":"\\x",${text}}`
+      default:
+        return `${spaces}{${spaces}${text}${spaces}}${spaces}${broken.trim() === '' ? broken : ''}`
+    }
+  })
+
+/** JSON as others write it: with all its characters as escapes, or its slashes. */
+function escaped(json: string, how: string): string {
+  if (how === 'slashes') return json.replaceAll('/', '\\/')
+  return how === 'all' ? json.replace(/[^ -~]/g, (unit) => `\\u${unit.charCodeAt(0).toString(16).padStart(4, '0')}`) : json
 }
 
 interface Made {
@@ -197,7 +301,12 @@ interface CheckOptions {
 }
 
 /** Renders a table as bytes and as values, and compares the results. False: the byte path does not take the table. */
-async function check(prompt: Prompt, content: string, options: CheckOptions, values: object = {}): Promise<boolean> {
+async function check(
+  prompt: Prompt,
+  content: string,
+  options: CheckOptions,
+  { values = {}, path = table }: { values?: object; path?: string } = {},
+): Promise<boolean> {
   writeFileSync(path, content)
   const { full, seed, tokens, take } = options
   const line = { full, seed, ...(tokens && { countTokens: (of: string) => of.length }) }
@@ -226,12 +335,35 @@ describe.each(Object.entries(PROMPTS))('bytes and values make the same of the pr
       take: fc.constantFrom(undefined, undefined, 2),
     })
     await fc.assert(
-      fc.asyncProperty(table, options, async (content, chosen) => {
+      fc.asyncProperty(separated, options, async (content, chosen) => {
         await check(prompt, textOf(content), chosen)
       }),
       { numRuns: times(60, 500) },
     )
   }, 300_000)
+
+  test('in lines of JSON', async () => {
+    const record = Object.fromEntries(HEAD.map((key, i) => [key, typedOf(i, CELLS[i]?.[0] || (CELLS[i]?.[1] ?? ''))]))
+    const all = Array.from({ length: 40 }, () => JSON.stringify(record))
+    expect(await check(prompt, all.join('\n'), ALL, { path: lines })).toBe(true)
+    await fc.assert(
+      fc.asyncProperty(fc.array(line, { minLength: 1, maxLength: 12 }), fc.boolean(), async (some, full) => {
+        // The first line has what every record needs, so that the table can be read.
+        const content = [JSON.stringify(record), ...some].join('\n')
+        await check(prompt, content, { ...ALL, full }, { path: lines })
+      }),
+      { numRuns: times(30, 500) },
+    )
+  }, 300_000)
+})
+
+test('keys that come later in lines of JSON are taken from then on', async () => {
+  const library = libraryFrom({
+    'prompts/p.yaml': `title: P\nvariables: { item: { type: record, fields: { title: text, maker: { type: text, optional: true } } } }\nturns: [{ user: '{item.title}, {item.maker}' }]\n`,
+  })
+  const record = (i: number) => ({ title: `lamp ${i}`, ...(i > 3000 && { maker: 'Jem' }), ...(i > 6000 && { [`key ${i % 7}`]: [{}] }) })
+  const all = Array.from({ length: 9000 }, (_, i) => JSON.stringify(record(i)))
+  expect(await check(library.prompt('p'), all.join('\n'), { ...ALL, take: undefined }, { path: lines })).toBe(true)
 })
 
 describe('values that do not come from a cell of their own', () => {
@@ -256,7 +388,7 @@ describe('values that do not come from a cell of their own', () => {
       'personas/b.yaml': 'who: the keeper\n',
       'prompts/p.yaml': `title: P\ntrusted: true\n${VARIABLES}\n${more}${more === '' ? TURN : TURN.replace('[{', '[{ system: "~ use persona" }, {')}\n`,
     })
-    expect(await check(library.prompt('p'), TABLE, ALL, { word })).toBe(true)
+    expect(await check(library.prompt('p'), TABLE, ALL, { values: { word } })).toBe(true)
   })
 
   test('what is wrong in every row is said of every row', async () => {
@@ -264,7 +396,7 @@ describe('values that do not come from a cell of their own', () => {
       'personas/a.yaml': 'who: the lampman\n',
       'prompts/p.yaml': `title: P\ntrusted: true\n${VARIABLES}\npersona: '{word}'\n${TURN.replace('[{', '[{ system: "~ use persona" }, {')}\n`,
     })
-    expect(await check(library.prompt('p'), TABLE, ALL, { word: 'stranger' })).toBe(false)
+    expect(await check(library.prompt('p'), TABLE, ALL, { values: { word: 'stranger' } })).toBe(false)
   })
 
   test('numbers by the locale of each record', async () => {

@@ -1,13 +1,13 @@
 import { parentPort, workerData } from 'node:worker_threads'
 import { batchModel, ProblemError } from 'dunelight'
 import { batchOf } from 'dunelight/host'
-import { CsvRows, JsonLines, Misread, recordsTable, type Row } from '@dunelight/tables'
+import type { Misread, Row } from '@dunelight/tables'
 import { openLibraryFor } from '../library/open-for.js'
 import { BufferPool, sharedMemory } from '../runs/buffer-pool.js'
 import { rawOf } from '../runs/rejected.js'
 import { Selection } from '../runs/selection.js'
 import { doSteps } from '../runs/step.js'
-import { byteText } from '../sources/byte-text.js'
+import { rowsOfCut } from '../sources/cut-rows.js'
 import { readPools, RecordMaker, type RecordChunk } from '../sources/records.js'
 import { ByteBlocks } from './byte-blocks.js'
 import { lineOptions } from './line-options.js'
@@ -29,10 +29,9 @@ async function prepare() {
   const line = await lineOptions(batch, start.bare)
   const step = renderStep({ batch, form, line })
   const buffers = new BufferPool(start.buffers, sharedMemory)
-  const { delimiter } = start
-  const bytes = delimiter === undefined ? undefined : ByteBlocks.for({ batch, form, line, headings, named, delimiter }, buffers)
-  const read = async (block: ToRender): Promise<RecordChunk> => {
-    const rows = await rowsOf(block)
+  const bytes = ByteBlocks.for({ ...start, batch, form, line, isWhole: true }, buffers)
+  const read = (block: ToRender): RecordChunk => {
+    const rows = rowsOf(block)
     const records = new RecordMaker(batch, { pools, named }, dataRows(block)).records(headings, rows)
     return { headings, records, bytesRead: 0, rows: rows.length }
   }
@@ -41,15 +40,16 @@ async function prepare() {
       if (bytes) return [packed(bytes.render(message))]
       const blocks: PackedBlock[] = []
       // Which records are wanted is known only where all of them pass by.
-      for await (const block of doSteps(once(await read(message)), new Selection({ all: true }), step, {
+      for await (const block of doSteps(once(read(message)), new Selection({ all: true }), step, {
         buffers,
         most: Infinity,
       }))
         blocks.push(packed(block))
       return blocks
     },
-    raw: async (message: ToRender, row: number): Promise<unknown> => {
-      for (const record of (await read(message)).records) if (record.row === row) return record.raw ?? rawOf(record.cells, headings)
+    raw: (message: ToRender, row: number): unknown => {
+      if (bytes) return bytes.raw(message, row)
+      for (const record of read(message).records) if (record.row === row) return record.raw ?? rawOf(record.cells, headings)
       return undefined
     },
   }
@@ -60,26 +60,9 @@ function dataRows({ rows }: ToRender): number {
   return start.delimiter === undefined ? rows : Math.max(rows - 1, 0)
 }
 
-async function rowsOf({ bytes, rows, lines, encoding }: ToRender): Promise<readonly (Row | Misread)[]> {
-  const utf8 = encoding === 'utf-8'
-  const piece = {
-    text: utf8 ? byteText.text(bytes) : new TextDecoder(encoding).decode(new Uint8Array(bytes)),
-    plain: utf8 && byteText.isAscii(bytes),
-    decodePiece: utf8 ? byteText.decodePiece : undefined,
-  }
-  const options = { name: start.name, rows, lines }
-  if (start.delimiter !== undefined) {
-    const csv = new CsvRows(start.delimiter, options)
-    const all = [...csv.add(piece), ...csv.end()]
-    return rows === 0 ? all.slice(1) : all
-  }
-  const list = new JsonLines(options)
-  const items = [...list.add(piece), ...list.end()]
-  if (items.length === 0) return []
-  const all: (Row | Misread)[] = []
-  for await (const table of recordsTable(once({ items, bytesRead: 0 }), start.name, { known: start.headings, rows }))
-    all.push(...table.rows)
-  return all
+function rowsOf(block: ToRender): readonly (Row | Misread)[] {
+  const { rows: all } = rowsOfCut(block, start)
+  return start.delimiter !== undefined && block.rows === 0 ? all.slice(1) : all
 }
 
 async function* once<T>(value: T): AsyncGenerator<T> {
@@ -105,7 +88,7 @@ async function answer(message: ToWorker): Promise<void> {
   const { render, raw } = await ready
   if ('row' in message) {
     const block = rendered.get(message.block)
-    send({ raw: block && (await raw(block, message.row)) })
+    send({ raw: block && raw(block, message.row) })
     return
   }
   rendered.set(++blocks, message)

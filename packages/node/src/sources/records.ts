@@ -1,8 +1,11 @@
+import { stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import { ProblemError, type Problem } from 'dunelight'
 import { FirstRows, problem, type Batch, type BatchRecord, type BatchRows, type Pool, type TableModel } from 'dunelight/host'
 import { Misread, type Row, type TableRows } from '@dunelight/tables'
+import { cuttingOf } from './cutter.js'
 import { FileCells, takesFiles } from './file-cells.js'
+import { lineHeadings } from './line-headings.js'
 import { formatOf, readTable, type TableFile, type TableOptions, type TableSource } from './open-table.js'
 import type { RecordChunk } from './record-chunk.js'
 import { sampled } from './sample.js'
@@ -36,7 +39,7 @@ export async function openSource(
   folder: string,
   source: TableFile,
   { notice, onHeading }: Pick<RecordsOptions, 'notice' | 'onHeading'> = {},
-): Promise<RecordSource & { readonly known: readonly string[]; readonly named: string | null }> {
+): Promise<RecordSource & TableHead> {
   const hears = notice ? { notice } : {}
   const pools = await readPools(batch, folder, hears)
   const { known, named } = await headOf(source, batch.model.called ? null : undefined, notice)
@@ -76,19 +79,43 @@ export async function* readRecords(batch: Batch, source: TableSource, options: R
   }
 }
 
+/** The headings of a table, and the one whose column names its records. */
+export interface TableHead {
+  readonly known: readonly string[]
+  readonly named: string | null
+}
+
 /** All headings that a table has, and the one whose column names its records. Of a list the last headings are known only at its end. */
-export async function headOf(
+export async function headOf(source: TableFile, given: null | undefined, notice: RecordsOptions['notice']): Promise<TableHead> {
+  const format = formatOf(source)
+  if (format === 'json' || format === 'yaml') return headOfParts(source, given, notice, true)
+  if (format !== 'jsonl') return firstHeadOf(source, given, notice)
+  const cutting = (await isFile(source)) ? await cuttingOf(source) : undefined
+  if (!cutting) return headOfParts(source, given, notice, true)
+  const { known, named } = await firstHeadOf(source, given, notice)
+  return { known: await lineHeadings(source.from, cutting, known), named }
+}
+
+async function isFile({ from }: TableFile): Promise<boolean> {
+  return (await stat(from).catch(() => undefined))?.isFile() ?? false
+}
+
+/** The headings of a table's first rows, and the one whose column names its records. */
+export function firstHeadOf(source: TableSource, given: null | undefined, notice: RecordsOptions['notice']): Promise<TableHead> {
+  return headOfParts(source, given, notice, false)
+}
+
+async function headOfParts(
   source: TableSource,
   given: null | undefined,
   notice: RecordsOptions['notice'],
-): Promise<{ readonly known: readonly string[]; readonly named: string | null }> {
-  const format =
-    typeof source === 'string' || 'from' in source ? formatOf(typeof source === 'string' ? { from: source } : source) : undefined
+  isWhole: boolean,
+): Promise<TableHead> {
   const { named, parts } = await withNames(readTable(source), given, notice)
   let known: readonly string[] = []
   for await (const { headings } of parts) {
     known = headings
-    if (format !== 'jsonl' && format !== 'json' && format !== 'yaml') break
+    if (!isWhole) break
   }
   return { known, named }
 }
@@ -180,10 +207,14 @@ export class RecordMaker {
 function* readRows(reader: BatchRows, rows: readonly (Row | Misread)[], first: number): Generator<BatchRecord> {
   let row = first
   for (const cells of rows) {
-    const record = cells instanceof Misread ? unread(cells, row) : reader.read(cells, row)
-    row++
+    const record = readRow(reader, cells, row++)
     if (record) yield record
   }
+}
+
+/** The record of a row; undefined where it is not to be kept. */
+export function readRow(reader: BatchRows, cells: Row | Misread, row: number): BatchRecord | undefined {
+  return cells instanceof Misread ? unread(cells, row) : reader.read(cells, row)
 }
 
 function unread({ problem, raw }: Misread, row: number): BatchRecord {
