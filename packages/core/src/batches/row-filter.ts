@@ -15,7 +15,7 @@ export class RowFilter {
   private readonly reader: ScopeReader
   private readonly columns: readonly Declared[]
   /** The positions of the columns called by themselves among those that are read; the row itself comes before them. */
-  private readonly places: readonly number[]
+  private readonly bare: readonly number[]
   private readonly rowNamed: boolean
   /** The name of a joined row's keys on the side of the record, each as the place in the scope and the steps from there. */
   private readonly keys: readonly (readonly { readonly column: number; readonly steps: readonly string[] }[])[]
@@ -40,7 +40,7 @@ export class RowFilter {
     this.columns = [...new Set([...named, ...namedBy(paths, { ...table, as: undefined }, bare)])]
     this.reader = new ScopeReader(table, this.columns)
     this.rowNamed = as !== undefined
-    this.places = bare.map((d) => this.columns.indexOf(d))
+    this.bare = bare.map((d) => this.columns.indexOf(d))
     const row: Declared[] =
       as === undefined ? [] : [{ name: as, type: { kind: 'record', fields: all }, optional: true, untrusted: false, span: undefined }]
     const scope = [...row, ...bare, ...pools.map((pool) => pool.type)]
@@ -58,12 +58,17 @@ export class RowFilter {
       return undefined
     }
     const scope: unknown[] = this.rowNamed ? [Object.fromEntries(this.columns.map((d, i) => [d.name, accepted[i]]))] : []
-    for (const place of this.places) scope.push(place < 0 ? null : accepted[place])
+    for (const place of this.bare) scope.push(place < 0 ? null : accepted[place])
     this.pools.forEach((pool, i) => {
       const values = defined(this.keys[i]).map(({ column: position, steps }) => stepInto(scope[position], steps))
       scope.push(pool.find(values, problems))
     })
     return scope
+  }
+
+  /** The columns that are read, by their places in a row. */
+  get places(): readonly number[] {
+    return this.reader.places
   }
 
   accepts(scope: Scope): boolean {

@@ -28,11 +28,21 @@ export interface BatchRecord {
   readonly path: string | undefined
 }
 
+/** What conditions, names and joins make of a row. */
+export interface RowLook {
+  /** Undefined if a cell does not match its type. */
+  readonly scope: readonly unknown[] | undefined
+  /** The record's name, if the batch gives one. */
+  readonly called: string | undefined
+  readonly problems: readonly Problem[]
+}
+
 /** Makes records of the rows of one table: joined, chosen, named, and read as the prompt's values. */
 export class BatchRows {
   readonly reader: PromptRows
   private readonly filter: RowFilter | undefined
-  private readonly joined: readonly number[]
+  /** The variables that joined rows are values of, by their places; -1 for a table that no variable takes. */
+  readonly joined: readonly number[]
   private readonly idColumn: number
 
   /** @throws ProblemError if a condition or a name uses a column that the tables do not have. */
@@ -89,16 +99,35 @@ export class BatchRows {
       const { prepared, problems } = this.reader.read(cells, row)
       return { row, ...named(name, row), cells, prepared, problems, path: undefined }
     }
-    const problems: Problem[] = []
-    const scope = filter.read(cells, row, problems)
-    if (scope && problems.length === 0 && !filter.accepts(scope)) return undefined
-    const called = scope && filter.called(scope)
-    if (called === '') problems.push(problem('record-unnamed', { row }))
+    const look = this.look(cells, row)
+    if (!look) return undefined
+    const { scope, called, problems } = look
     const name = called === undefined || called === '' ? this.name(cells) : called
     const record = { row, ...named(name, row), cells, path: scope && filter.path(scope) }
     if (problems.length > 0) return { ...record, prepared: undefined, problems }
     const read = this.reader.read(cells, row, scope && ((accepted) => this.putJoined(accepted, scope)))
     return { ...record, prepared: read.prepared, problems: read.problems }
+  }
+
+  /** Whether there are conditions, names or joins. */
+  get hasFilter(): boolean {
+    return this.filter !== undefined
+  }
+
+  /** The columns that decide on a row before its values are read, by their places. */
+  get lookedAt(): readonly number[] {
+    return this.filter?.places ?? []
+  }
+
+  /** What a row is for the batch before its values are read; undefined where it is not to be kept. Only cells that are looked at are needed. */
+  look(cells: readonly unknown[], row: number): RowLook | undefined {
+    const filter = defined(this.filter)
+    const problems: Problem[] = []
+    const scope = filter.read(cells, row, problems)
+    if (scope && problems.length === 0 && !filter.accepts(scope)) return undefined
+    const called = scope && filter.called(scope)
+    if (called === '') problems.push(problem('record-unnamed', { row }))
+    return { scope, called, problems }
   }
 
   /** The cell of the column that names records; empty without one. */
@@ -107,7 +136,7 @@ export class BatchRows {
   }
 
   /** The joined rows as values of the prompt. */
-  private putJoined(accepted: unknown[], scope: readonly unknown[]): readonly Problem[] {
+  putJoined(accepted: unknown[], scope: readonly unknown[]): readonly Problem[] {
     const problems: Problem[] = []
     const { variables } = this.batch.prompt
     this.joined.forEach((position, i) => {

@@ -80,6 +80,11 @@ export class ScopeReader {
     return this.reader.read(cells, row)
   }
 
+  /** The columns that are read, by their places in a row. */
+  get places(): readonly number[] {
+    return this.reader.columns.map(({ index }) => index)
+  }
+
   headingOf(name: string): string | undefined {
     return this.reader.columns.find((column) => column.name === name)?.heading
   }

@@ -1,6 +1,8 @@
 import { defined } from '../invariant.js'
 import type { Batch } from '../batches/batch.js'
+import type { Pool } from '../batches/pool.js'
 import type { BatchRows } from '../batches/rows.js'
+
 import type { LineOptions } from '../library/line.js'
 import { renderOptions } from '../library/line.js'
 import { planOf } from '../library/prompt.js'
@@ -11,9 +13,10 @@ import { startRun } from '../render/render.js'
 import type { Run } from '../render/run.js'
 import type { Direct } from '../render/shape.js'
 import type { Column, RowReader } from '../values/row.js'
-import { hasSpaceAround, valueOf, type Decode } from './bounds.js'
-import { checkOf, wholeNumber } from './checks.js'
-import { bytesOf, ODD, TYPED, type ByteRow } from './row.js'
+import { valueOf, type Decode } from './bounds.js'
+import { checkOf } from './checks.js'
+import { RowNames } from './names.js'
+import { bytesOf, type ByteRow } from './row.js'
 import { StepCompiler, type ByteStep, type Origin } from './steps.js'
 
 /** What the platform does with bytes. */
@@ -27,6 +30,9 @@ export interface BytePlatform {
 
 /** What was found out about a line as it was written. */
 export interface ByteLine {
+  /** The record's name, or the number of its row. */
+  id: string
+  named: boolean
   /** The bytes of its turns. */
   length: number
   fingerprint: string | undefined
@@ -35,17 +41,11 @@ export interface ByteLine {
 
 /** Writes the standard lines of a table's rows from their bytes. */
 export interface ByteLines {
-  /**
-   * Writes the line of a row that was cut.
-   *
-   * @returns false if the row has to be read as values: nothing is written then
-   */
-  write(row: ByteRow): boolean
+  /** Writes the line of a row that was cut. Nothing is written of one that is left out, or that has to be read as values. */
+  write(row: ByteRow): 'written' | 'left out' | 'odd'
   readonly line: Readonly<ByteLine>
   /** The same rows as values. */
   readonly rows: BatchRows
-  /** The column that names the records; -1 without one. */
-  readonly idColumn: number
 }
 
 const DIGEST = 64
@@ -56,6 +56,8 @@ export interface ByteRequest {
   readonly headings: readonly string[]
   /** The heading of the column that names the records. */
   readonly named: string | null
+  /** Joined tables. */
+  readonly pools: readonly Pool[]
   /** Whether the table has numbers and lists as such: lines of JSON. */
   readonly typed: boolean
   /** Whether no headings come later. */
@@ -75,21 +77,20 @@ export function byteLines(request: ByteRequest): ByteLines | undefined {
   }
 }
 
-function linesOf({ batch, headings, named, typed, isWhole, options, platform }: ByteRequest): ByteLines | undefined {
+function linesOf({ batch, headings, named, pools, typed, isWhole, options, platform }: ByteRequest): ByteLines | undefined {
   const { prompt, model } = batch
-  if (batch.assembly || model.envelope || batch.paths.length > 0 || prompt.outputs.length > 1) return undefined
+  if (batch.assembly || model.envelope || batch.perRecord || prompt.outputs.length > 1) return undefined
   const { plan, settingFor } = planOf(prompt)
   if (plan.personal.paths.length > 0 || (plan.guarded && plan.openEnd)) return undefined
-  const rows = batch.rows(headings, [], named ?? undefined)
+  const rows = batch.rows(headings, pools, named ?? undefined)
   if (rows.problems.some(({ severity }) => severity === 'error')) return undefined
   const { columns: reader } = rows.reader
   // A record without declared fields has all that the table has.
   if (!isWhole && reader.record?.type.kind === 'record' && !reader.record.type.fields) return undefined
-  const places = new Places(plan, reader)
+  const places = new Places(plan, reader, rows.joined)
   // Formats write by the locale: what is known of a cell is known for one of them.
   if (plan.locale && !places.isChosen) return undefined
-  const idColumn = named === null ? -1 : headings.indexOf(named)
-  const idOf = (row: ByteRow) => (idColumn >= 0 && !row.isEmpty(idColumn) ? platform.decode(row, idColumn) : String(row.number))
+  const namer = new RowNames(rows, named === null ? -1 : headings.indexOf(named), platform.decode)
   const begun = new WeakMap<ByteRow, { readonly run: Run; readonly number: number }>()
   const runOf = (row: ByteRow): Run => {
     const before = begun.get(row)
@@ -97,7 +98,8 @@ function linesOf({ batch, headings, named, typed, isWhole, options, platform }: 
     const cells = Array.from({ length: row.cells }, (_, column) => valueOf(row, column, platform.decode))
     const { accepted } = reader.read(cells, row.number)
     if (!accepted) throw new ProblemError([])
-    const run = startRun(plan, accepted, settingFor(renderOptions(options, idOf(row))), true)
+    namer.putJoined(accepted)
+    const run = startRun(plan, accepted, settingFor(renderOptions(options, namer.id)), true)
     begun.set(row, { run, number: row.number })
     return run
   }
@@ -108,7 +110,7 @@ function linesOf({ batch, headings, named, typed, isWhole, options, platform }: 
   const turns = plan.turns.map((turn) => turnOf(turn, plan, compiler, places, standingRun))
   if (!turns.every((turn) => turn !== undefined)) return undefined
   const checks = [...reader.columns, ...reader.beside].map((column) => checkOf(column, platform.decode, typed))
-  return new StandardLines(batch, rows, turns, checks, compiler, options, platform, idColumn, settingFor({}).limits.renderingBytes)
+  return new StandardLines(batch, rows, turns, checks, compiler, options, platform, namer, settingFor({}).limits.renderingBytes)
 }
 
 /** Where a prompt's values come from, in a table. */
@@ -119,6 +121,8 @@ class Places {
   constructor(
     private readonly plan: Plan,
     private readonly reader: RowReader,
+    /** Variables whose values are joined rows. */
+    private readonly joined: readonly number[],
   ) {
     const own = reader.record ? reader.beside : reader.columns
     own.forEach((column, i) => this.byVariable.set(defined(reader.places[i]), column))
@@ -133,6 +137,7 @@ class Places {
       const column = this.byField.get(field)
       return column ? { column } : 'missing'
     }
+    if (this.joined.includes(variable)) return undefined
     const column = this.byVariable.get(variable)
     if (!column) return 'standing'
     return field === undefined ? { column } : undefined
@@ -140,7 +145,9 @@ class Places {
 
   /** Whether what depends on these variables is the same for all rows. */
   areStanding({ variables, more }: Plan['chosenBy']): boolean {
-    return !more && [...variables].every((variable) => variable !== this.reader.recordIndex && !this.byVariable.has(variable))
+    const isStanding = (variable: number) =>
+      variable !== this.reader.recordIndex && !this.byVariable.has(variable) && !this.joined.includes(variable)
+    return !more && [...variables].every(isStanding)
   }
 
   get isChosen(): boolean {
@@ -218,7 +225,7 @@ const ROW = bytesOf('","row":')
 
 /** `{"record":…,"row":…,"prompt":…,"fingerprint":…,"turns":[…],"output":…,"settings":{…},"tokens":…}` */
 class StandardLines implements ByteLines {
-  readonly line: ByteLine = { length: 0, fingerprint: undefined, tokens: undefined }
+  readonly line: ByteLine = { id: '', named: false, length: 0, fingerprint: undefined, tokens: undefined }
   private readonly prompt: Uint8Array
   private readonly turnsBegin: Uint8Array
   private readonly tail: Uint8Array
@@ -236,7 +243,7 @@ class StandardLines implements ByteLines {
     { fixedLength, cellWrites }: StepCompiler,
     { full = false }: LineOptions,
     private readonly platform: BytePlatform,
-    readonly idColumn: number,
+    private readonly names: RowNames,
     private readonly most: number,
   ) {
     const [output] = prompt.outputs
@@ -251,30 +258,30 @@ class StandardLines implements ByteLines {
     this.times = [...cellWrites.values()].map((count) => 2 * count)
   }
 
-  write(row: ByteRow): boolean {
+  write(row: ByteRow): 'written' | 'left out' | 'odd' {
     const { at } = row
-    if (row.cells !== this.rows.headings.length) return false
+    if (row.cells !== this.rows.headings.length) return 'odd'
     row.isOdd = false
     try {
-      for (let i = 0; i < this.checks.length; i++) if (!defined(this.checks[i])(row)) return false
-      if (this.writeLine(row)) return true
+      const found = this.names.find(row)
+      if (found !== 'kept') return found
+      for (let i = 0; i < this.checks.length; i++) if (!defined(this.checks[i])(row)) return 'odd'
+      if (this.writeLine(row)) return 'written'
     } catch (fault) {
       // What is wrong is said where values are rendered.
       if (!(fault instanceof ProblemError)) throw fault
     }
     row.at = at
-    return false
+    return 'odd'
   }
 
   private writeLine(row: ByteRow): boolean {
-    const { idColumn, turns, platform, line } = this
-    const isNamed = idColumn >= 0 && !row.isEmpty(idColumn)
-    if (isNamed && !isName(row, idColumn)) return false
+    const { names, turns, platform, line } = this
     row.room = this.roomFor(row)
     row.atLeast(0)
     row.fixed(BEGIN)
-    if (isNamed) row.cell(idColumn)
-    else digits(row, row.number)
+    if (names.column >= 0) row.cell(names.column)
+    else row.text(jsonBytes(names.id))
     row.fixed(ROW)
     digits(row, row.number)
     row.fixed(this.prompt)
@@ -289,6 +296,8 @@ class StandardLines implements ByteLines {
     row.out[row.at++] = CLOSE_LIST
     const length = row.at - start
     if (row.isOdd || length > this.most) return false
+    line.id = names.id
+    line.named = names.isNamed
     line.length = length
     if (this.isFull) {
       line.fingerprint = platform.hash(row.out, start, row.at)
@@ -309,16 +318,10 @@ class StandardLines implements ByteLines {
   /** A character of a cell is written as two bytes at most. */
   private roomFor(row: ByteRow): number {
     let room = this.fixedLength
-    if (this.idColumn >= 0) room += 2 * lengthOf(row, this.idColumn)
+    room += this.names.column >= 0 ? 2 * lengthOf(row, this.names.column) : 0
     for (let i = 0; i < this.columns.length; i++) room += defined(this.times[i]) * lengthOf(row, defined(this.columns[i]))
     return room
   }
-}
-
-/** Whether a cell is a record's name as it stands. */
-function isName(row: ByteRow, column: number): boolean {
-  if (row.forms[column] === TYPED) return !Number.isNaN(wholeNumber(row, column))
-  return (defined(row.kinds[column]) & ODD) === 0 && !hasSpaceAround(row, column)
 }
 
 const TOKENS = bytesOf(',"tokens":')

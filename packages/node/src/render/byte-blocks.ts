@@ -13,7 +13,7 @@ import { RowSource, textOf } from '../sources/row-source.js'
 import { LINES, type OutputForm } from './output-form.js'
 import { renderStep, type Rendering } from './render-step.js'
 
-export interface ByteSetting extends Pick<Rendering, 'batch' | 'line'>, CutTable {
+export interface ByteSetting extends Pick<Rendering, 'batch' | 'line' | 'pools'>, CutTable {
   readonly form: OutputForm
   readonly named: string | null
   /** Whether no headings come later: records may have further keys. */
@@ -45,11 +45,11 @@ export class ByteBlocks {
     private lines: ByteLines | undefined,
     buffers: BufferPool,
   ) {
-    const { batch, headings, named, delimiter } = setting
+    const { batch, headings, named, pools = [], delimiter } = setting
     this.typed = delimiter === undefined
     this.source = new RowSource(this.row, this.typed)
     this.cutter = cutterOf(setting)
-    this.rows = lines?.rows ?? batch.rows(headings, [], named ?? undefined)
+    this.rows = lines?.rows ?? batch.rows(headings, pools, named ?? undefined)
     this.step = renderStep(setting)
     this.builder = new BlockBuilder(buffers)
     this.row.grow = (least) => {
@@ -91,12 +91,10 @@ export class ByteBlocks {
     const at = memory.end
     row.out = memory.memory
     row.at = at
-    if (!lines.write(row)) return false
+    const result = lines.write(row)
+    if (result !== 'written') return result === 'left out'
     memory.fillTo(row.at)
-    const { idColumn } = lines
-    const isNamed = idColumn >= 0 && !row.isEmpty(idColumn)
-    const id = isNamed ? textOf(row, idColumn) : String(row.number)
-    builder.addBytes({ id, row: row.number, named: isNamed }, row.at - at, lines.line)
+    builder.addBytes(row.number, row.at - at, lines.line)
     return true
   }
 
@@ -108,7 +106,6 @@ export class ByteBlocks {
     }
     const { row, headings } = read
     const record = readRow(this.rows, row, this.row.number)
-    // Nothing is left out: a batch that leaves rows out is rendered by values.
     if (!record) return
     const outcome = this.step(record, headings)
     if (outcome instanceof Promise || Array.isArray(outcome)) throw new Error('a rendering does not wait')
@@ -121,14 +118,14 @@ export class ByteBlocks {
     const { headings } = rowsOfCut(cut, setting)
     this.setting = { ...setting, headings }
     this.lines = linesOf(this.setting)
-    this.rows = this.lines?.rows ?? setting.batch.rows(headings, [], setting.named ?? undefined)
+    this.rows = this.lines?.rows ?? setting.batch.rows(headings, setting.pools ?? [], setting.named ?? undefined)
     this.cutter = cutterOf(this.setting)
   }
 }
 
-function linesOf({ batch, line, headings, named, delimiter, isWhole }: ByteSetting): ByteLines | undefined {
+function linesOf({ batch, line, headings, named, pools = [], delimiter, isWhole }: ByteSetting): ByteLines | undefined {
   const platform = { decode: textOf, hash: digestOf, ...counterOf(line) }
-  return byteLines({ batch, headings, named, typed: delimiter === undefined, isWhole, options: line, platform })
+  return byteLines({ batch, headings, named, pools, typed: delimiter === undefined, isWhole, options: line, platform })
 }
 
 type Cutter = (row: ByteRow, start: number, end: number, quoted: boolean) => boolean

@@ -5,8 +5,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { libraryFrom, ProblemError, type Library, type Prompt } from 'dunelight'
-import { plainBatch } from 'dunelight/host'
+import { batchModel, libraryFrom, ProblemError, type Library, type Prompt } from 'dunelight'
+import { batchOf, plainBatch, type Batch, type Pool } from 'dunelight/host'
 import { times } from '../../../../test/house.js'
 import { newCounts } from '../runs/counts.js'
 import { work } from '../runs/engine.js'
@@ -300,17 +300,24 @@ interface CheckOptions {
   readonly take: number | undefined
 }
 
+interface CheckedBatch {
+  readonly values?: object
+  readonly path?: string
+  readonly batch?: Batch
+  readonly pools?: readonly Pool[]
+}
+
 /** Renders a table as bytes and as values, and compares the results. False: the byte path does not take the table. */
 async function check(
   prompt: Prompt,
   content: string,
   options: CheckOptions,
-  { values = {}, path = table }: { values?: object; path?: string } = {},
+  { values = {}, path = table, batch = plainBatch(prompt, { values: { ...values } }), pools = [] }: CheckedBatch = {},
 ): Promise<boolean> {
   writeFileSync(path, content)
   const { full, seed, tokens, take } = options
   const line = { full, seed, ...(tokens && { countTokens: (of: string) => of.length }) }
-  const rendering: Rendering = { batch: plainBatch(prompt, { values: { ...values } }), source: path, form: LINES, line }
+  const rendering: Rendering = { batch, source: path, form: LINES, line, pools }
   const bytes = await byteTable(rendering)
   const byValues = await made((selection) => doSteps(recordsOf(rendering), selection, renderStep(rendering)), take)
   if (bytes) expect(await made(bytes, take)).toEqual(byValues)
@@ -355,6 +362,99 @@ describe.each(Object.entries(PROMPTS))('bytes and values make the same of the pr
       { numRuns: times(30, 500) },
     )
   }, 300_000)
+})
+
+describe('batches that choose, name and join', () => {
+  const library = libraryFrom({
+    'dunelight.yaml': 'locale: en-GB\n',
+    'prompts/p.yaml': `title: P
+variables:
+  item:
+    type: record
+    fields:${FIELDS}
+  place: { type: record, fields: { code: text, floor: { type: integer, min: 0 } }, optional: true }
+  shelves: { type: list of record, fields: { room: text, number: integer }, optional: true }
+turns: [{ user: '{item.title} in {place.code or "no room"}{when place.floor > 0}, upstairs{end}: {each s in shelves joined ", "}{s.number}{end}{vary}!{instead}.{end}' }]
+`,
+  })
+  const join = [
+    { from: 'rooms.csv', as: 'place', where: 'place.code is item.room' },
+    { from: 'shelves.csv', as: 'shelves', where: 'shelves.room is item.room', many: true },
+  ]
+  const joined = [
+    [
+      ['Code', 'Floor'],
+      ['B0', '0'],
+      ['L1', '1'],
+      ['X', 'high'],
+      ['D', '1'],
+      ['D', '2'],
+    ],
+    [
+      ['Room', 'Number'],
+      ['B0', '1'],
+      ['B0', '2'],
+      ['L1', '3'],
+      ['L1', 'x'],
+    ],
+  ]
+  test.each<[string, object]>([
+    ['by a condition', { keep: 'item.made > 1850 or item.room is "L1"' }],
+    ['by a condition that reads everything', { keep: 'item.title is not empty and not item.loud' }],
+    ['by names', { name: ' {item.no}/{item.room} ' }],
+    ['by tables', { join }],
+    ['by all of them', { join, keep: 'place.floor is not 1', name: '{item.room} {item.title}' }],
+  ])(
+    '%s',
+    async (_, more) => {
+      const model = batchModel({ prompt: 'p', records: { from: 'table.csv', as: 'item' }, ...more })
+      const batch = batchOf(library, model)
+      const pools = batch.pools()
+      pools.forEach((pool, i) => {
+        const [head = [], ...rows] = joined[i] ?? []
+        pool.add(head, rows, 1)
+      })
+      const inRooms = fc.tuple(separated, fc.array(fc.constantFrom('B0', 'L1', 'X', 'D', '', 'Z'), { minLength: 12, maxLength: 12 }))
+      const prompt = library.prompt('p')
+      const first = CELLS.map(([one, other]) => one || (other ?? ''))
+      expect(await check(prompt, [HEAD.join(), first.join(), ''].join('\n'), ALL, { batch, pools })).toBe(true)
+      await fc.assert(
+        fc.asyncProperty(inRooms, async ([content, rooms]) => {
+          const rows = content.rows.map(({ cells, ...row }, i) => ({
+            ...row,
+            cells: [...cells.slice(0, -1), rooms[i] ?? ''] as typeof cells,
+          }))
+          await check(prompt, textOf({ ...content, rows }), { ...ALL, take: undefined }, { batch, pools })
+        }),
+        { numRuns: times(30, 500) },
+      )
+      const record = Object.fromEntries(HEAD.map((key, i) => [key, typedOf(i, first[i] ?? '')]))
+      const records = ['L1', 'Z', 'B0', null, 'D', 'X'].map((Room, i) => JSON.stringify({ ...record, Room, Made: 1840 + 4 * i }))
+      expect(await check(prompt, records.join('\n'), { ...ALL, take: undefined }, { batch, pools, path: lines })).toBe(true)
+    },
+    300_000,
+  )
+})
+
+test('numbers by the locale of the joined row', async () => {
+  const library = libraryFrom({
+    'prompts/p.yaml': `title: P
+variables:
+  item: { type: record, fields: { room: text, weight: number } }
+  place: { type: record, fields: { code: text, tongue: { type: choice, of: [de, en] } } }
+locale: '{place.tongue}'
+turns: [{ user: '{item.weight as number}' }]
+`,
+  })
+  const join = [{ from: 'rooms.csv', as: 'place', where: 'place.code is item.room' }]
+  const batch = batchOf(library, batchModel({ prompt: 'p', records: { from: 'table.csv', as: 'item' }, join }))
+  const pools = batch.pools()
+  const rooms = [
+    ['B0', 'de'],
+    ['L1', 'en'],
+  ]
+  pools.forEach((pool) => pool.add(['Code', 'Tongue'], rooms, 1))
+  await check(library.prompt('p'), 'Room,Weight\nB0,12345\nL1,12345\nB0,54321\n', ALL, { batch, pools })
 })
 
 test('keys that come later in lines of JSON are taken from then on', async () => {

@@ -29,7 +29,7 @@ async function prepare() {
   const line = await lineOptions(batch, start.bare)
   const step = renderStep({ batch, form, line })
   const buffers = new BufferPool(start.buffers, sharedMemory)
-  const bytes = ByteBlocks.for({ ...start, batch, form, line, isWhole: true }, buffers)
+  const bytes = ByteBlocks.for({ ...start, batch, form, line, pools, isWhole: true }, buffers)
   const read = (block: ToRender): RecordChunk => {
     const rows = rowsOf(block)
     const records = new RecordMaker(batch, { pools, named }, dataRows(block)).records(headings, rows)

@@ -94,11 +94,7 @@ export class BlockBuilder {
   }
 
   /** Adds a record whose bytes are in the memory already. */
-  addBytes(
-    { id, row, named }: Pick<BatchRecord, 'id' | 'row' | 'named'>,
-    length: number,
-    { length: size, tokens, fingerprint }: ByteLine,
-  ): void {
+  addBytes(row: number, length: number, { id, named, length: size, tokens, fingerprint }: ByteLine): void {
     const { block } = this
     block.ids.push(id)
     block.rows.push(row)
