@@ -1,12 +1,14 @@
-import { isWordSign } from '../../values/words.js'
+import { defined } from '../../invariant.js'
+import { placeOf } from '../must-say.js'
 
 const WORD = /[\p{L}\p{N}]+/gu
-/** So many phrases are looked for without an index: most replies have no more. */
+const JOINS = /[\p{L}\p{N}]/u
+/** How many phrases are looked for without an index: most replies have no more. */
 const FIRST = 40
 
 /**
- * Which phrases are in a text as words of their own. After the first few the places of each word are indexed, so that checking one phrase after
- * another does not go through the text for each.
+ * Which phrases are in a text as words of their own. After the first few phrases the places of each word are indexed, so that the text is
+ * not searched again for each.
  */
 export class Phrases {
   private places: Map<string, number[]> | undefined
@@ -26,33 +28,18 @@ export class Phrases {
   }
 
   private find(phrase: string): boolean {
-    if (phrase === '') return false
-    if (this.known.size < FIRST && !this.places) return this.search(phrase)
+    if (this.known.size < FIRST) return placeOf(this.text, phrase) >= 0
     WORD.lastIndex = 0
     const first = WORD.exec(phrase)
-    if (!first) return this.text.includes(phrase)
+    if (!first) return phrase !== '' && this.text.includes(phrase)
+    const behind = JOINS.test(defined(phrase.at(-1)))
     for (const place of (this.places ??= this.index()).get(first[0]) ?? []) {
       if (--this.left < 0) return false
       const start = place - first.index
-      if (this.text.startsWith(phrase, start) && this.isWhole(phrase, start)) return true
+      const next = this.text[start + phrase.length]
+      if (this.text.startsWith(phrase, start) && !(behind && next !== undefined && JOINS.test(next))) return true
     }
     return false
-  }
-
-  private search(phrase: string): boolean {
-    for (let start = this.text.indexOf(phrase); start >= 0; start = this.text.indexOf(phrase, start + 1)) {
-      if (this.isWhole(phrase, start)) return true
-      if (--this.left < 0) return false
-    }
-    return false
-  }
-
-  /** Whether a phrase at a place does not begin or end within a word. */
-  private isWhole(phrase: string, start: number): boolean {
-    const { text } = this
-    const end = start + phrase.length
-    const isJoined = (place: number) => place > 0 && isWordSign(text, place - 1) && isWordSign(text, place)
-    return !isJoined(start) && !isJoined(end)
   }
 
   private index(): Map<string, number[]> {
