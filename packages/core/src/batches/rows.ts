@@ -109,14 +109,9 @@ export class BatchRows {
     return { ...record, prepared: read.prepared, problems: read.problems }
   }
 
-  /** Whether there are conditions, names or joins. */
-  get hasFilter(): boolean {
-    return this.filter !== undefined
-  }
-
-  /** The columns that decide on a row before its values are read, by their places. */
-  get lookedAt(): readonly number[] {
-    return this.filter?.places ?? []
+  /** The places of the columns that conditions, names and joins read; undefined without any of them. */
+  get lookedAt(): readonly number[] | undefined {
+    return this.filter?.places
   }
 
   /** What a row is for the batch before its values are read; undefined where it is not to be kept. Only cells that are looked at are needed. */

@@ -5,15 +5,19 @@ import { hasSpaceAround, valueOf, type Decode } from './bounds.js'
 import { wholeNumber } from './checks.js'
 import { ODD, TYPED, type ByteRow } from './row.js'
 
-/** What a row is called, whether it is kept, and what is joined to it. Conditions and names are worked out of the values of the few cells that they need. */
-export class RowNames {
+/** What a batch makes of the row under way: its name, whether it is kept, what is joined to it. Only the values of a few cells are needed for it. */
+export class BatchRow {
   id = ''
   isNamed = false
   /** The column whose cell is the name as it stands; -1 if it is another text. */
   column = -1
   private look: RowLook | undefined
-  private readonly joined: unknown[] = []
+  /** The columns that conditions, names and joins read; undefined without any of them. */
+  private readonly lookedAt: readonly number[] | undefined
   private readonly cells: unknown[]
+  /** The variables that joined rows are values of, and those values by their places. */
+  private readonly joins: readonly number[]
+  private readonly joined: unknown[] = []
 
   constructor(
     private readonly rows: BatchRows,
@@ -21,18 +25,20 @@ export class RowNames {
     private readonly idColumn: number,
     private readonly decode: Decode,
   ) {
+    this.lookedAt = rows.lookedAt
     this.cells = new Array<unknown>(rows.headings.length).fill(undefined)
+    this.joins = rows.joined.filter((place) => place >= 0)
   }
 
   /** Looks at a row that was cut. */
   find(row: ByteRow): 'kept' | 'left out' | 'odd' {
-    const { idColumn, rows } = this
+    const { idColumn, rows, lookedAt } = this
     this.column = -1
-    if (rows.hasFilter) {
-      this.look = contained(() => this.lookAt(row))
+    if (lookedAt) {
+      this.look = contained(() => this.lookAt(row, lookedAt))
       if (!this.look) return 'left out'
       const { scope, problems } = this.look
-      for (const place of rows.joined) this.joined[place] = rows.reader.columns.standing[place]
+      for (const place of this.joins) this.joined[place] = rows.reader.columns.standing[place]
       if (problems.length > 0 || !scope || rows.putJoined(this.joined, scope).length > 0) return 'odd'
     }
     const called = this.look?.called
@@ -50,11 +56,11 @@ export class RowNames {
 
   /** Puts the joined rows of the row under way among its values. */
   putJoined(accepted: unknown[]): void {
-    for (const place of this.rows.joined) if (place >= 0) accepted[place] = this.joined[place]
+    for (const place of this.joins) accepted[place] = this.joined[place]
   }
 
-  private lookAt(row: ByteRow): RowLook | undefined {
-    for (const column of this.rows.lookedAt) this.cells[column] = valueOf(row, column, this.decode)
+  private lookAt(row: ByteRow, columns: readonly number[]): RowLook | undefined {
+    for (const column of columns) this.cells[column] = valueOf(row, column, this.decode)
     return this.rows.look(this.cells, row.number)
   }
 }

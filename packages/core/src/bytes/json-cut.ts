@@ -1,8 +1,8 @@
 import { defined } from '../invariant.js'
 import { jsonBytes, utf8Bytes } from '../render/json-bytes.js'
-import { bytesOf, kindsOf, MOST_CELLS, TEXT, TYPED, type ByteRow } from './row.js'
+import { bytesOf, isAt, kindsOf, MOST_CELLS, TEXT, TYPED, type ByteRow } from './row.js'
 
-const [TAB, FEED, RETURN, SPACE, QUOTE, MINUS, DOT, SLASH, DIGIT_0, DIGIT_9] = [9, 10, 13, 32, 34, 45, 46, 47, 48, 57]
+const [TAB, FEED, RETURN, SPACE, QUOTE, MINUS, FULL_STOP, SLASH, DIGIT_0, DIGIT_9] = [9, 10, 13, 32, 34, 45, 46, 47, 48, 57]
 const [COMMA, COLON, BACKSLASH, OPEN_LIST, CLOSE_LIST, OPEN_RECORD, CLOSE_RECORD] = [44, 58, 92, 91, 93, 123, 125]
 const WORDS = ['true', 'false', 'null'].map(bytesOf)
 const [LETTER_N, LETTER_T, LETTER_U] = [110, 116, 117]
@@ -209,11 +209,6 @@ function afterSpaces(source: Uint8Array, from: number): number {
   return at
 }
 
-function isAt(source: Uint8Array, at: number, bytes: Uint8Array): boolean {
-  for (let i = 0; i < bytes.length; i++) if (source[at + i] !== bytes[i]) return false
-  return true
-}
-
 function isDigit(byte = 0): boolean {
   return byte >= DIGIT_0 && byte <= DIGIT_9
 }
@@ -233,7 +228,7 @@ function numberEnd(source: Uint8Array, from: number): number {
   const first = at
   while (isDigit(source[at])) at++
   if (at === first || (source[first] === DIGIT_0 && at > first + 1)) return FAILED
-  if (source[at] !== DOT) return at
+  if (source[at] !== FULL_STOP) return at
   const point = at++
   while (isDigit(source[at])) at++
   return at > point + 1 ? at : FAILED

@@ -14,8 +14,8 @@ import type { Run } from '../render/run.js'
 import type { Direct } from '../render/shape.js'
 import type { Column, RowReader } from '../values/row.js'
 import { valueOf, type Decode } from './bounds.js'
+import { BatchRow } from './batch-row.js'
 import { checkOf } from './checks.js'
-import { RowNames } from './names.js'
 import { bytesOf, type ByteRow } from './row.js'
 import { StepCompiler, type ByteStep, type Origin } from './steps.js'
 
@@ -90,7 +90,7 @@ function linesOf({ batch, headings, named, pools, typed, isWhole, options, platf
   const places = new Places(plan, reader, rows.joined)
   // Formats write by the locale: what is known of a cell is known for one of them.
   if (plan.locale && !places.isChosen) return undefined
-  const namer = new RowNames(rows, named === null ? -1 : headings.indexOf(named), platform.decode)
+  const record = new BatchRow(rows, named === null ? -1 : headings.indexOf(named), platform.decode)
   const begun = new WeakMap<ByteRow, { readonly run: Run; readonly number: number }>()
   const runOf = (row: ByteRow): Run => {
     const before = begun.get(row)
@@ -98,8 +98,8 @@ function linesOf({ batch, headings, named, pools, typed, isWhole, options, platf
     const cells = Array.from({ length: row.cells }, (_, column) => valueOf(row, column, platform.decode))
     const { accepted } = reader.read(cells, row.number)
     if (!accepted) throw new ProblemError([])
-    namer.putJoined(accepted)
-    const run = startRun(plan, accepted, settingFor(renderOptions(options, namer.id)), true)
+    record.putJoined(accepted)
+    const run = startRun(plan, accepted, settingFor(renderOptions(options, record.id)), true)
     begun.set(row, { run, number: row.number })
     return run
   }
@@ -110,7 +110,7 @@ function linesOf({ batch, headings, named, pools, typed, isWhole, options, platf
   const turns = plan.turns.map((turn) => turnOf(turn, plan, compiler, places, standingRun))
   if (!turns.every((turn) => turn !== undefined)) return undefined
   const checks = [...reader.columns, ...reader.beside].map((column) => checkOf(column, platform.decode, typed))
-  return new StandardLines(batch, rows, turns, checks, compiler, options, platform, namer, settingFor({}).limits.renderingBytes)
+  return new StandardLines(batch, rows, turns, checks, compiler, options, platform, record, settingFor({}).limits.renderingBytes)
 }
 
 /** Where a prompt's values come from, in a table. */
@@ -243,7 +243,7 @@ class StandardLines implements ByteLines {
     { fixedLength, cellWrites }: StepCompiler,
     { full = false }: LineOptions,
     private readonly platform: BytePlatform,
-    private readonly names: RowNames,
+    private readonly record: BatchRow,
     private readonly most: number,
   ) {
     const [output] = prompt.outputs
@@ -263,7 +263,7 @@ class StandardLines implements ByteLines {
     if (row.cells !== this.rows.headings.length) return 'odd'
     row.isOdd = false
     try {
-      const found = this.names.find(row)
+      const found = this.record.find(row)
       if (found !== 'kept') return found
       for (let i = 0; i < this.checks.length; i++) if (!defined(this.checks[i])(row)) return 'odd'
       if (this.writeLine(row)) return 'written'
@@ -276,12 +276,12 @@ class StandardLines implements ByteLines {
   }
 
   private writeLine(row: ByteRow): boolean {
-    const { names, turns, platform, line } = this
+    const { record, turns, platform, line } = this
     row.room = this.roomFor(row)
     row.atLeast(0)
     row.fixed(BEGIN)
-    if (names.column >= 0) row.cell(names.column)
-    else row.text(jsonBytes(names.id))
+    if (record.column >= 0) row.cell(record.column)
+    else row.text(jsonBytes(record.id))
     row.fixed(ROW)
     digits(row, row.number)
     row.fixed(this.prompt)
@@ -296,8 +296,8 @@ class StandardLines implements ByteLines {
     row.out[row.at++] = CLOSE_LIST
     const length = row.at - start
     if (row.isOdd || length > this.most) return false
-    line.id = names.id
-    line.named = names.isNamed
+    line.id = record.id
+    line.named = record.isNamed
     line.length = length
     if (this.isFull) {
       line.fingerprint = platform.hash(row.out, start, row.at)
@@ -318,7 +318,7 @@ class StandardLines implements ByteLines {
   /** A character of a cell is written as two bytes at most. */
   private roomFor(row: ByteRow): number {
     let room = this.fixedLength
-    room += this.names.column >= 0 ? 2 * lengthOf(row, this.names.column) : 0
+    if (this.record.column >= 0) room += 2 * lengthOf(row, this.record.column)
     for (let i = 0; i < this.columns.length; i++) room += defined(this.times[i]) * lengthOf(row, defined(this.columns[i]))
     return room
   }

@@ -1,4 +1,5 @@
 import { defined } from '../invariant.js'
+import { isAt } from './row.js'
 
 const PLACES = 4096
 const MOST = 1500
@@ -21,7 +22,7 @@ export class ByteMemo<V> {
         this.place = place
         return undefined
       }
-      if (isAt(source, start, end, key)) return this.values[place]
+      if (key.length === end - start && isAt(source, start, key)) return this.values[place]
     }
   }
 
@@ -38,12 +39,4 @@ export class ByteMemo<V> {
     this.values[this.place] = value
     this.count++
   }
-}
-
-function isAt(source: Uint8Array, start: number, end: number, key: Uint8Array): boolean {
-  const { length } = key
-  if (length !== end - start) return false
-  let i = 0
-  while (i < length && key[i] === source[start + i]) i++
-  return i === length
 }

@@ -144,6 +144,12 @@ export function bytesOf(text: string): Uint8Array {
   return Uint8Array.from(text, (character) => character.charCodeAt(0))
 }
 
+/** Whether bytes are at a place of a source. */
+export function isAt(source: Uint8Array, at: number, bytes: Uint8Array): boolean {
+  for (let i = 0; i < bytes.length; i++) if (source[at + i] !== bytes[i]) return false
+  return true
+}
+
 /** Fewer bytes are copied one by one. */
 const LEAST_BLOCK = 24
 

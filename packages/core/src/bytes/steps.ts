@@ -29,7 +29,6 @@ export interface StepSetting {
 }
 
 const [FEED, SPACE, TAB, BACKSLASH, LETTER_N] = [10, 32, 9, 92, 110]
-/** A piece of fixed text among the columns of a step. */
 /** A longer text of a slot is not kept. */
 const LONGEST_KEPT = 200
 

@@ -28,7 +28,8 @@ export class ByteBlocks {
   private readonly row = new ByteRow()
   private readonly step: ReturnType<typeof renderStep>
   private readonly builder: BlockBuilder
-  private readonly typed: boolean
+  /** The number of a table's first row: a heading is the row 0. */
+  private readonly first: number
   private readonly source: RowSource
   private cutter: Cutter
   private rows: BatchRows
@@ -46,8 +47,9 @@ export class ByteBlocks {
     buffers: BufferPool,
   ) {
     const { batch, headings, named, pools = [], delimiter } = setting
-    this.typed = delimiter === undefined
-    this.source = new RowSource(this.row, this.typed)
+    const typed = delimiter === undefined
+    this.first = typed ? 1 : 0
+    this.source = new RowSource(this.row, typed)
     this.cutter = cutterOf(setting)
     this.rows = lines?.rows ?? batch.rows(headings, pools, named ?? undefined)
     this.step = renderStep(setting)
@@ -69,16 +71,17 @@ export class ByteBlocks {
     const { places, bytes, encoding } = cut
     const { row, builder, source } = this
     source.take(bytes)
-    for (let i = !this.typed && cut.rows === 0 ? 1 : 0; i * 3 < places.length; i++) {
-      row.number = cut.rows + i + (this.typed ? 1 : 0)
+    for (let i = 0; i * 3 < places.length; i++) {
+      row.number = cut.rows + i + this.first
+      if (row.number === 0) continue
       if (encoding !== 'utf-8' || !this.writeBytes(i, places)) this.writeValues(i, cut)
     }
     return builder.take()
   }
 
-  /** A record as it is in its table, by its number. The heading is the row 0. */
+  /** A record as it is in its table, by its number. */
   raw(cut: Omit<Cut, 'end'>, number: number): unknown {
-    const { row, headings } = rowOfCut(cut, number - cut.rows - (this.typed ? 1 : 0), this.setting)
+    const { row, headings } = rowOfCut(cut, number - cut.rows - this.first, this.setting)
     return row instanceof Misread ? row.raw : rawOf(row, headings)
   }
 

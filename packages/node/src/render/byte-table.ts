@@ -1,4 +1,3 @@
-import { stat } from 'node:fs/promises'
 import type { Problem } from 'dunelight'
 import { selected, type Block } from '../runs/block.js'
 import { BufferPool } from '../runs/buffer-pool.js'
@@ -18,8 +17,6 @@ export async function byteTable(rendering: Rendering): Promise<((selection: Sele
   const { batch, source, notice, onHeading } = rendering
   const table: TableFile | undefined = typeof source === 'string' ? { from: source } : 'from' in source ? source : undefined
   if (!table || batch.model.sample || takesFiles(batch)) return undefined
-  // What comes through a pipe can be read once.
-  if (!(await stat(table.from).catch(() => undefined))?.isFile()) return undefined
   // What is wrong with a table is said where it is read as values.
   const cutting = await cuttingOf(table).catch(() => undefined)
   if (!cutting) return undefined

@@ -1,4 +1,4 @@
-import { open } from 'node:fs/promises'
+import { open, stat } from 'node:fs/promises'
 import { ProblemError } from 'dunelight'
 import { problem } from 'dunelight/host'
 import { beginningOf, delimiterOf, Encoding, RowScanner, wholeCharacters, type DecodeOptions } from '@dunelight/tables'
@@ -32,13 +32,15 @@ const SIZE = 128 * 1024
 const LONGEST_HEADING = 4 * 1024 * 1024
 
 /**
- * How a table's file can be cut into blocks of whole rows; undefined if it cannot: of another format, or in an encoding of two bytes a character.
+ * How a table's file can be cut into blocks of whole rows; undefined if it cannot: of another format, in an encoding of two bytes a character, or
+ * a pipe, which can be read once only.
  *
  * @throws ProblemError if it is no text.
  */
 export async function cuttingOf(table: TableFile): Promise<Cutting | undefined> {
   const format = formatOf(table) ?? 'csv'
   if (format !== 'csv' && format !== 'tsv' && format !== 'jsonl') return undefined
+  if (!(await stat(table.from).catch(() => undefined))?.isFile()) return undefined
   if ((await otherEncoding(table)) !== undefined) return undefined
   const file = await open(table.from, 'r')
   try {

@@ -1,4 +1,3 @@
-import { stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import { ProblemError, type Problem } from 'dunelight'
 import { FirstRows, problem, type Batch, type BatchRecord, type BatchRows, type Pool, type TableModel } from 'dunelight/host'
@@ -90,14 +89,10 @@ export async function headOf(source: TableFile, given: null | undefined, notice:
   const format = formatOf(source)
   if (format === 'json' || format === 'yaml') return headOfParts(source, given, notice, true)
   if (format !== 'jsonl') return firstHeadOf(source, given, notice)
-  const cutting = (await isFile(source)) ? await cuttingOf(source) : undefined
+  const cutting = await cuttingOf(source)
   if (!cutting) return headOfParts(source, given, notice, true)
   const { known, named } = await firstHeadOf(source, given, notice)
   return { known: await lineHeadings(source.from, cutting, known), named }
-}
-
-async function isFile({ from }: TableFile): Promise<boolean> {
-  return (await stat(from).catch(() => undefined))?.isFile() ?? false
 }
 
 /** The headings of a table's first rows, and the one whose column names its records. */
